@@ -1,0 +1,134 @@
+//! The one door to a file system.
+
+use std::ffi::CStr;
+use std::fs::File;
+use std::io;
+use std::ops::ControlFlow;
+use std::os::fd::{AsFd, BorrowedFd, OwnedFd};
+use std::path::Path;
+
+use crate::stat::{Kind, Stat};
+
+/// An open folder. Holding it means that the folder stays the same one, whatever its name does.
+#[derive(Debug)]
+pub struct Folder {
+    descriptor: OwnedFd,
+}
+
+impl Folder {
+    pub(crate) fn new(descriptor: OwnedFd) -> Self {
+        Self { descriptor }
+    }
+}
+
+impl AsFd for Folder {
+    fn as_fd(&self) -> BorrowedFd<'_> {
+        self.descriptor.as_fd()
+    }
+}
+
+/// One name in a folder, as the folder itself tells it.
+#[derive(Clone, Copy, Debug)]
+pub struct Entry<'a> {
+    /// The name: any bytes but `/` and NUL.
+    pub name: &'a CStr,
+    /// What the folder says it is; absent where the file system doesn't say.
+    pub kind: Option<Kind>,
+}
+
+/// What a volume holds, in bytes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Space {
+    /// The whole volume.
+    pub size: u64,
+    /// What an ordinary person may still fill.
+    pub free: u64,
+}
+
+/// The one door to a file system, so that tests can stand in its way.
+///
+/// Paths are bytes, relative, without `..`; every call resolves them beneath the folder given.
+/// All methods may be called from any thread.
+pub trait Disk: Send + Sync {
+    /// Opens the root of a target by its path. This is the only path that is resolved as people
+    /// write it, links included.
+    ///
+    /// # Errors
+    /// Whatever the kernel says: absent, not a folder, not permitted.
+    fn open_root(&self, path: &Path) -> io::Result<Folder>;
+
+    /// Opens a folder beneath `base`, following no link and crossing no mount. An empty path
+    /// opens `base` again.
+    ///
+    /// # Errors
+    /// `CrossesDevices` at a mount, `FilesystemLoop` at a link, else what the kernel says.
+    fn open_folder(&self, base: &Folder, path: &[u8]) -> io::Result<Folder>;
+
+    /// Tells every entry of a folder but `.` and `..`, until `each` breaks.
+    ///
+    /// # Errors
+    /// What the kernel says; entries told before that stay told.
+    fn list(
+        &self,
+        folder: &Folder,
+        each: &mut dyn FnMut(Entry<'_>) -> ControlFlow<()>,
+    ) -> io::Result<()>;
+
+    /// Looks at one name in a folder, without following a link.
+    ///
+    /// # Errors
+    /// What the kernel says.
+    fn stat(&self, folder: &Folder, name: &CStr) -> io::Result<Stat>;
+
+    /// Looks at the folder itself.
+    ///
+    /// # Errors
+    /// What the kernel says.
+    fn stat_folder(&self, folder: &Folder) -> io::Result<Stat>;
+
+    /// Opens a regular file for reading, leaving its last access alone where the kernel lets us.
+    ///
+    /// # Errors
+    /// `InvalidInput` when it isn't a regular file, else what the kernel says.
+    fn open_file(&self, folder: &Folder, name: &CStr) -> io::Result<File>;
+
+    /// Reads where a symbolic link points to.
+    ///
+    /// # Errors
+    /// What the kernel says.
+    fn read_link(&self, folder: &Folder, name: &CStr) -> io::Result<Vec<u8>>;
+
+    /// Removes one name that is not a folder.
+    ///
+    /// # Safety argument
+    /// The caller has compared the identity of `name` through this same descriptor just before.
+    /// A swap between that look and this call can only lose the name that its swapper put there.
+    ///
+    /// # Errors
+    /// What the kernel says.
+    fn unlink(&self, folder: &Folder, name: &CStr) -> io::Result<()>;
+
+    /// Removes one empty folder.
+    ///
+    /// # Safety argument
+    /// The kernel refuses a folder that holds anything.
+    ///
+    /// # Errors
+    /// `DirectoryNotEmpty`, else what the kernel says.
+    fn remove_folder(&self, folder: &Folder, name: &CStr) -> io::Result<()>;
+
+    /// Whether this process may remove names in the folder.
+    fn may_change(&self, folder: &Folder) -> bool;
+
+    /// The space of the volume that the folder lies on.
+    ///
+    /// # Errors
+    /// What the kernel says.
+    fn space(&self, folder: &Folder) -> io::Result<Space>;
+
+    /// Takes the folder for this process alone until the descriptor closes.
+    ///
+    /// # Errors
+    /// `WouldBlock` when another process has it.
+    fn lock(&self, folder: &Folder) -> io::Result<()>;
+}

@@ -1,0 +1,14 @@
+//! Every touch of a target's file system.
+//!
+//! What this crate guarantees: a path is resolved beneath an open [`Folder`] and nowhere else, no
+//! symbolic link is followed, no mount is crossed, and the only calls that remove anything are
+//! [`Disk::unlink`] and [`Disk::remove_folder`] of [`RealDisk`].
+
+mod beneath;
+mod disk;
+mod real;
+mod stat;
+
+pub use disk::{Disk, Entry, Folder, Space};
+pub use real::RealDisk;
+pub use stat::{FileKey, Kind, Stamp, Stat};

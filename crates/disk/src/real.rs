@@ -1,0 +1,122 @@
+//! The real file system, through rustix.
+
+use std::ffi::CStr;
+use std::fs::File;
+use std::io;
+use std::mem::MaybeUninit;
+use std::ops::ControlFlow;
+use std::path::Path;
+
+use rustix::fs::{
+    Access, AtFlags, FlockOperation, Mode, OFlags, RawDir, StatxFlags, accessat, flock, open,
+    fstatvfs, readlinkat, statx,
+};
+use rustix::io::Errno;
+
+use crate::beneath;
+use crate::disk::{Disk, Entry, Folder, Space};
+use crate::stat::{Kind, Stat};
+
+/// A folder is listed in batches of this many bytes: large enough to save calls, small enough to
+/// hand to another thread.
+const LISTING: usize = 64 * 1024;
+
+/// The file system of this machine.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct RealDisk;
+
+/// Tries without leaving a trace in the access time first; only an owner may ask for that.
+fn untouched<T>(open: impl Fn(OFlags) -> io::Result<T>) -> io::Result<T> {
+    match open(OFlags::NOATIME) {
+        Err(error) if error.kind() == io::ErrorKind::PermissionDenied => open(OFlags::empty()),
+        opened => opened,
+    }
+}
+
+impl Disk for RealDisk {
+    fn open_root(&self, path: &Path) -> io::Result<Folder> {
+        let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
+        untouched(|more| Ok(open(path, flags | more, Mode::empty())?)).map(Folder::new)
+    }
+
+    fn open_folder(&self, base: &Folder, path: &[u8]) -> io::Result<Folder> {
+        let flags = OFlags::RDONLY | OFlags::DIRECTORY;
+        untouched(|more| beneath::open(base, path, flags | more)).map(Folder::new)
+    }
+
+    fn list(
+        &self,
+        folder: &Folder,
+        each: &mut dyn FnMut(Entry<'_>) -> ControlFlow<()>,
+    ) -> io::Result<()> {
+        let mut buffer = vec![MaybeUninit::<u8>::uninit(); LISTING];
+        // A descriptor of its own, so that two listings of one folder don't share a position.
+        let own = beneath::open(folder, b"", OFlags::RDONLY | OFlags::DIRECTORY)?;
+        let mut entries = RawDir::new(own, &mut buffer);
+        while let Some(entry) = entries.next() {
+            let entry = entry?;
+            let name = entry.file_name();
+            if name == c"." || name == c".." {
+                continue;
+            }
+            let kind = match entry.file_type() {
+                rustix::fs::FileType::Unknown => None,
+                known => Some(Kind::from_file_type(known)),
+            };
+            if each(Entry { name, kind }).is_break() {
+                break;
+            }
+        }
+        Ok(())
+    }
+
+    fn stat(&self, folder: &Folder, name: &CStr) -> io::Result<Stat> {
+        let flags = AtFlags::SYMLINK_NOFOLLOW | AtFlags::NO_AUTOMOUNT | AtFlags::STATX_DONT_SYNC;
+        Ok(statx(folder, name, flags, StatxFlags::BASIC_STATS)?.into())
+    }
+
+    fn stat_folder(&self, folder: &Folder) -> io::Result<Stat> {
+        Ok(statx(folder, c"", AtFlags::EMPTY_PATH, StatxFlags::BASIC_STATS)?.into())
+    }
+
+    fn open_file(&self, folder: &Folder, name: &CStr) -> io::Result<File> {
+        // NONBLOCK: a pipe put in the file's place must not hang us.
+        let flags = OFlags::RDONLY | OFlags::NONBLOCK;
+        let file = untouched(|more| beneath::open(folder, name.to_bytes(), flags | more))?;
+        let file = File::from(file);
+        if !file.metadata()?.is_file() {
+            return Err(Errno::INVAL.into());
+        }
+        Ok(file)
+    }
+
+    fn read_link(&self, folder: &Folder, name: &CStr) -> io::Result<Vec<u8>> {
+        Ok(readlinkat(folder, name, Vec::new())?.into_bytes())
+    }
+
+    #[expect(clippy::disallowed_methods, reason = "the one place where a name is removed")]
+    fn unlink(&self, folder: &Folder, name: &CStr) -> io::Result<()> {
+        Ok(rustix::fs::unlinkat(folder, name, AtFlags::empty())?)
+    }
+
+    #[expect(clippy::disallowed_methods, reason = "the one place where a folder is removed")]
+    fn remove_folder(&self, folder: &Folder, name: &CStr) -> io::Result<()> {
+        Ok(rustix::fs::unlinkat(folder, name, AtFlags::REMOVEDIR)?)
+    }
+
+    fn may_change(&self, folder: &Folder) -> bool {
+        accessat(folder, c".", Access::WRITE_OK | Access::EXEC_OK, AtFlags::EACCESS).is_ok()
+    }
+
+    fn space(&self, folder: &Folder) -> io::Result<Space> {
+        let raw = fstatvfs(folder)?;
+        Ok(Space {
+            size: raw.f_blocks.saturating_mul(raw.f_frsize),
+            free: raw.f_bavail.saturating_mul(raw.f_frsize),
+        })
+    }
+
+    fn lock(&self, folder: &Folder) -> io::Result<()> {
+        Ok(flock(folder, FlockOperation::NonBlockingLockExclusive)?)
+    }
+}

@@ -1,0 +1,101 @@
+//! What one look at a directory entry tells.
+
+use rustix::fs::{FileType, Statx};
+
+/// A file's identity on this machine: two names with one key are one file.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct FileKey {
+    /// Device number, major in the upper half.
+    pub device: u64,
+    /// Inode number on that device.
+    pub inode: u64,
+}
+
+/// What kind of thing an entry is. Only the first three can ever be removed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Kind {
+    /// A regular file.
+    File,
+    /// A folder.
+    Folder,
+    /// A symbolic link itself, never what it points to.
+    Link,
+    /// A socket, pipe, device, or something this program doesn't know.
+    Other,
+}
+
+/// A point in time as the kernel keeps it: seconds since 1970 (may be negative) and nanoseconds.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Stamp {
+    /// Seconds since 1970-01-01 UTC.
+    pub seconds: i64,
+    /// Nanoseconds within that second.
+    pub nanos: u32,
+}
+
+/// One look at an entry, taken without following a link.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Stat {
+    /// Which file it is.
+    pub key: FileKey,
+    /// What kind of thing it is.
+    pub kind: Kind,
+    /// Apparent length in bytes.
+    pub size: u64,
+    /// Bytes that the disk really holds for it (blocks of 512).
+    pub allocated: u64,
+    /// How many names it has.
+    pub links: u32,
+    /// Owner.
+    pub user: u32,
+    /// Group.
+    pub group: u32,
+    /// Permission bits.
+    pub mode: u32,
+    /// Last access.
+    pub accessed: Stamp,
+    /// Last modification of its contents.
+    pub modified: Stamp,
+    /// Last change of its contents or of what is kept about it; no program can set it back.
+    pub changed: Stamp,
+}
+
+impl Kind {
+    pub(crate) fn from_file_type(file_type: FileType) -> Self {
+        match file_type {
+            FileType::RegularFile => Self::File,
+            FileType::Directory => Self::Folder,
+            FileType::Symlink => Self::Link,
+            FileType::Fifo
+            | FileType::Socket
+            | FileType::CharacterDevice
+            | FileType::BlockDevice
+            | FileType::Unknown => Self::Other,
+        }
+    }
+}
+
+impl From<Statx> for Stat {
+    fn from(raw: Statx) -> Self {
+        let stamp = |time: rustix::fs::StatxTimestamp| Stamp {
+            seconds: time.tv_sec,
+            nanos: time.tv_nsec,
+        };
+        Self {
+            key: FileKey {
+                device: (u64::from(raw.stx_dev_major) << 32) | u64::from(raw.stx_dev_minor),
+                inode: raw.stx_ino,
+            },
+            kind: Kind::from_file_type(FileType::from_raw_mode(raw.stx_mode.into())),
+            size: raw.stx_size,
+            allocated: raw.stx_blocks.saturating_mul(512),
+            links: raw.stx_nlink,
+            user: raw.stx_uid,
+            group: raw.stx_gid,
+            mode: u32::from(raw.stx_mode) & 0o7777,
+            accessed: stamp(raw.stx_atime),
+            modified: stamp(raw.stx_mtime),
+            changed: stamp(raw.stx_ctime),
+        }
+    }
+}
