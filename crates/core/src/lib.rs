@@ -1,1 +1,7 @@
-//! .
+//! The job, without its interface.
+//!
+//! The way of the data is the way through the modules: [`target`] → [`rulebook`] → [`scan`] →
+//! [`decide`] → [`sweep`]. Nothing here prints, exits, starts a thread or asks the clock.
+
+pub mod rulebook;
+pub mod target;

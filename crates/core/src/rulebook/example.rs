@@ -1,0 +1,116 @@
+//! A rulebook's own tests: its examples, held against it without a disk.
+
+use globset::GlobBuilder;
+
+use crate::rulebook::{
+    CompiledRule, Example, Fit, Guards, RuleNumber, RuleSet, Verdict, Within,
+};
+use crate::target::{Place, Places, TargetPath};
+
+/// An example that doesn't come out as its rule says.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{rule}: {path} should be {}, but is {}", expected.name(), found.name())]
+pub struct ExampleFailure {
+    /// The rule's id.
+    pub rule: String,
+    /// The example's path.
+    pub path: String,
+    /// What the example says.
+    pub expected: Verdict,
+    /// What the rules say.
+    pub found: Verdict,
+}
+
+/// Runs the examples of every rule of one book file; counts them, and tells those that fail.
+pub fn run_examples(rules: &RuleSet, file: &str) -> (usize, Vec<ExampleFailure>) {
+    let mut count = 0;
+    let mut failures = Vec::new();
+    for (number, rule) in rules.iter().filter(|(_, rule)| rule.file == file) {
+        for example in &rule.rule.examples {
+            count += 1;
+            let found = verdict(rules, number, example);
+            if found != example.verdict {
+                failures.push(ExampleFailure {
+                    rule: rule.id.clone(),
+                    path: example.path.clone(),
+                    expected: example.verdict,
+                    found,
+                });
+            }
+        }
+    }
+    (count, failures)
+}
+
+/// What the rules say of an example, on a computer where every place lies where it usually does.
+fn verdict(rules: &RuleSet, of: RuleNumber, example: &Example) -> Verdict {
+    let Ok(path) = TargetPath::new(example.path.as_bytes()) else { return Verdict::NotMine };
+    for (number, rule) in rules.iter() {
+        for within in &rule.rule.within {
+            for root in usual_roots(within, &path) {
+                let Some(below) = path.below(&root) else { continue };
+                let fit = rule.fit(below);
+                if fit == Fit::No || below.is_empty() || (fit == Fit::Spares && number != of) {
+                    continue;
+                }
+                if usual_guards(&path).path(&path, rule.rule.class, &root).is_some() {
+                    return Verdict::Guarded;
+                }
+                return match fit {
+                    _ if number != of => Verdict::NotMine,
+                    Fit::Spares => Verdict::Spared,
+                    Fit::Takes | Fit::No => by_age(rule, example),
+                };
+            }
+        }
+    }
+    Verdict::NotMine
+}
+
+fn by_age(rule: &CompiledRule, example: &Example) -> Verdict {
+    match (rule.rule.age.limit, example.aged) {
+        (Some(limit), Some(aged)) if aged < limit => Verdict::Young,
+        // An age that isn't known is never old enough.
+        (Some(_), None) => Verdict::Young,
+        _ => Verdict::Taken,
+    }
+}
+
+/// The roots that `in` has on the way to `path`, if every place lies where it usually does.
+fn usual_roots(within: &Within, path: &TargetPath) -> Vec<TargetPath> {
+    let parts: Vec<&[u8]> = path.parts().collect();
+    let mut roots = Vec::new();
+    for usual in within.place.usual() {
+        let place = usual.split('/').filter(|part| !part.is_empty());
+        let patterns: Vec<&str> = place.chain(within.below.iter().map(String::as_str)).collect();
+        let fits = patterns.len() <= parts.len()
+            && patterns.iter().zip(&parts).all(|(pattern, part)| part_fits(pattern, part));
+        if fits && let Some(root) = parts.get(..patterns.len()) {
+            roots.extend(TargetPath::new(root.join(&b'/')));
+        }
+    }
+    roots
+}
+
+fn part_fits(pattern: &str, part: &[u8]) -> bool {
+    use std::os::unix::ffi::OsStrExt as _;
+    let path = std::path::Path::new(std::ffi::OsStr::from_bytes(part));
+    let glob = GlobBuilder::new(pattern).literal_separator(true).build();
+    glob.is_ok_and(|glob| glob.compile_matcher().is_match(path))
+}
+
+/// Guards as they stand on a computer with the usual folders for whoever the path belongs to.
+fn usual_guards(path: &TargetPath) -> Guards {
+    let mut places = Places::default();
+    let mut parts = path.parts();
+    if parts.next() == Some(b"home")
+        && let Some(name) = parts.next()
+        && let Ok(home) = TargetPath::new([&b"home/"[..], name].concat())
+    {
+        for own in ["Documents", "Pictures", "Music", "Videos", "Desktop"] {
+            places.personal.extend(home.join(own.as_bytes()));
+        }
+        places.add(Place::Home, None, home);
+    }
+    Guards::new(&places, Vec::new())
+}

@@ -1,0 +1,248 @@
+//! Rules and rulebooks, as they are meant.
+
+use serde::{Deserialize, Serialize};
+
+use crate::rulebook::AgeLimit;
+use crate::target::{Layout, Place};
+
+/// What removal means to the computer's owner.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Class {
+    /// Finished with, nobody reads it again.
+    Spent,
+    /// Its program builds it again when needed.
+    Regrows,
+    /// The person will notice it is gone.
+    Felt,
+    /// May be somebody's own.
+    Ask,
+}
+
+impl Class {
+    /// All classes, in the order in which they are shown.
+    pub const ALL: [Self; 4] = [Self::Spent, Self::Regrows, Self::Felt, Self::Ask];
+
+    /// The word that rulebooks and options use.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Spent => "spent",
+            Self::Regrows => "regrows",
+            Self::Felt => "felt",
+            Self::Ask => "ask",
+        }
+    }
+
+    /// The class of that name.
+    pub fn by_name(name: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|class| class.name() == name)
+    }
+
+    /// What it means, in a few words.
+    pub fn meaning(self) -> &'static str {
+        match self {
+            Self::Spent => "finished with; nobody reads it again",
+            Self::Regrows => "its program builds it again when needed",
+            Self::Felt => "the person will notice it is gone",
+            Self::Ask => "may be somebody's own",
+        }
+    }
+
+    /// Whether piles of this class start taken when their rule doesn't say.
+    pub fn starts_taken(self) -> bool {
+        matches!(self, Self::Spent | Self::Regrows)
+    }
+
+    /// How its items are removed when the rule doesn't say.
+    pub fn removal(self) -> Removal {
+        match self {
+            Self::Spent | Self::Regrows => Removal::Remove,
+            Self::Felt | Self::Ask => Removal::SetAside,
+        }
+    }
+}
+
+/// How an item leaves the target.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Removal {
+    /// For good.
+    Remove,
+    /// Packed into the dustpan first.
+    SetAside,
+}
+
+impl Removal {
+    /// The word that rulebooks and logs use.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Remove => "remove",
+            Self::SetAside => "set-aside",
+        }
+    }
+}
+
+/// Which time an item's age is counted from.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum AgeBy {
+    /// The last modification.
+    #[default]
+    Changed,
+    /// The later of last modification and last access.
+    Touched,
+    /// The trash's own date.
+    Trashed,
+}
+
+impl AgeBy {
+    /// In words, for the card of a pile.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Changed => "last change",
+            Self::Touched => "last touch",
+            Self::Trashed => "date of trashing",
+        }
+    }
+}
+
+/// The age limit that a rule starts with, and the time it counts from.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct AgeRule {
+    /// None: any age.
+    pub limit: Option<AgeLimit>,
+    /// The time that counts.
+    pub by: AgeBy,
+}
+
+/// A recogniser for what no pattern can say.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Detect {
+    /// A trash by the open trash specification: contents, original places, dates.
+    Trash,
+}
+
+/// What a rule needs before its piles can be swept.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Need {
+    /// The rights of the administrator.
+    Administrator,
+}
+
+/// Where a rule looks: a place, and a path of patterns below it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Within {
+    /// The named folder.
+    pub place: Place,
+    /// Parts below it, each a name or a pattern of one; empty for the place itself.
+    pub below: Vec<String>,
+}
+
+impl std::fmt::Display for Within {
+    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(out, "{{{}}}", self.place.name())?;
+        self.below.iter().try_for_each(|part| write!(out, "/{part}"))
+    }
+}
+
+/// What a rulebook says of one path, and so what an example may expect.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Verdict {
+    /// It goes.
+    Taken,
+    /// It would go, but is younger than the age limit.
+    Young,
+    /// A rule takes its kind but names it as spared.
+    Spared,
+    /// A guard stands above it.
+    Guarded,
+    /// No rule has it, or not this one.
+    NotMine,
+}
+
+impl Verdict {
+    /// The word that examples use.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Taken => "taken",
+            Self::Young => "young",
+            Self::Spared => "spared",
+            Self::Guarded => "guarded",
+            Self::NotMine => "not-mine",
+        }
+    }
+}
+
+/// A test that a rule carries with it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Example {
+    /// A path below a target's root.
+    pub path: String,
+    /// Its age.
+    pub aged: Option<AgeLimit>,
+    /// What the rule says of it.
+    pub verdict: Verdict,
+}
+
+/// What to take, where, how old, and what happens afterwards.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Rule {
+    /// Its id within the book.
+    pub id: String,
+    /// What the thing is, in plain words.
+    pub title: String,
+    /// What its removal means.
+    pub class: Class,
+    /// What these things are.
+    pub about: String,
+    /// What their owner notices afterwards.
+    pub after: String,
+    /// Where to look.
+    pub within: Vec<Within>,
+    /// What to take below each of them; empty for everything.
+    pub take: Vec<String>,
+    /// What not to take of that.
+    pub spare: Vec<String>,
+    /// How old.
+    pub age: AgeRule,
+    /// Whether folders that the removal leaves empty go too.
+    pub empty_folders: bool,
+    /// What it needs.
+    pub needs: Option<Need>,
+    /// Whether its piles start taken; by class where the rule doesn't say.
+    pub starts_taken: Option<bool>,
+    /// How its items leave; by class where the rule doesn't say.
+    pub by: Option<Removal>,
+    /// A recogniser.
+    pub detect: Option<Detect>,
+    /// Its own tests.
+    pub examples: Vec<Example>,
+}
+
+impl Rule {
+    /// Whether its piles start taken.
+    pub fn starts_taken(&self) -> bool {
+        self.starts_taken.unwrap_or_else(|| self.class.starts_taken())
+    }
+
+    /// How its items leave the target.
+    pub fn removal(&self) -> Removal {
+        self.by.unwrap_or_else(|| self.class.removal())
+    }
+}
+
+/// Rules for one layout.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Rulebook {
+    /// The first half of its rules' ids.
+    pub id: String,
+    /// The family of system that it speaks of.
+    pub layout: Layout,
+    /// What it is for.
+    pub about: String,
+    /// Its rules; the order counts.
+    pub rules: Vec<Rule>,
+}

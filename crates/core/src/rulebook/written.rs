@@ -1,0 +1,123 @@
+//! A rulebook as it is written: the shape of the TOML document.
+
+use serde::{Deserialize, Serialize};
+use toml::Spanned;
+
+use crate::rulebook::{Rule, Rulebook};
+
+/// The most that a rulebook may hold; a longer file isn't one.
+pub(super) const MOST_BYTES: usize = 4 * 1024 * 1024;
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct WrittenBook {
+    pub rulebook: Spanned<String>,
+    pub layout: Spanned<String>,
+    #[serde(default)]
+    pub about: String,
+    #[serde(default)]
+    pub rule: Vec<Spanned<WrittenRule>>,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(super) struct WrittenRule {
+    pub id: Spanned<String>,
+    pub title: Spanned<String>,
+    pub class: Spanned<String>,
+    pub about: String,
+    pub after: String,
+    pub r#in: Spanned<Vec<Spanned<String>>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub take: Option<Vec<Spanned<String>>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub spare: Option<Vec<Spanned<String>>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub empty_folders: Option<bool>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub needs: Option<Spanned<String>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub starts: Option<Spanned<String>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub by: Option<Spanned<String>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub detect: Option<Spanned<String>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub age: Option<WrittenAge>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub example: Vec<WrittenExample>,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct WrittenAge {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub limit: Option<Spanned<String>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub by: Option<Spanned<String>>,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct WrittenExample {
+    pub path: Spanned<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub aged: Option<Spanned<String>>,
+    pub verdict: Spanned<String>,
+}
+
+fn nowhere(text: impl ToString) -> Spanned<String> {
+    Spanned::new(0..0, text.to_string())
+}
+
+fn list(texts: &[String]) -> Option<Vec<Spanned<String>>> {
+    (!texts.is_empty()).then(|| texts.iter().map(nowhere).collect())
+}
+
+impl From<&Rule> for WrittenRule {
+    fn from(rule: &Rule) -> Self {
+        let by = match rule.age.by {
+            crate::rulebook::AgeBy::Changed => None,
+            crate::rulebook::AgeBy::Touched => Some(nowhere("touched")),
+            crate::rulebook::AgeBy::Trashed => Some(nowhere("trashed")),
+        };
+        let limit = rule.age.limit.map(nowhere);
+        Self {
+            id: nowhere(&rule.id),
+            title: nowhere(&rule.title),
+            class: nowhere(rule.class.name()),
+            about: rule.about.clone(),
+            after: rule.after.clone(),
+            r#in: Spanned::new(0..0, rule.within.iter().map(nowhere).collect()),
+            take: list(&rule.take),
+            spare: list(&rule.spare),
+            empty_folders: (!rule.empty_folders).then_some(false),
+            needs: rule.needs.map(|_| nowhere("administrator")),
+            starts: rule.starts_taken.map(|taken| nowhere(if taken { "taken" } else { "left" })),
+            by: rule.by.map(|by| nowhere(by.name())),
+            detect: rule.detect.map(|_| nowhere("trash")),
+            age: (limit.is_some() || by.is_some()).then_some(WrittenAge { limit, by }),
+            example: rule
+                .examples
+                .iter()
+                .map(|example| WrittenExample {
+                    path: nowhere(&example.path),
+                    aged: example.aged.map(nowhere),
+                    verdict: nowhere(example.verdict.name()),
+                })
+                .collect(),
+        }
+    }
+}
+
+impl std::fmt::Display for Rulebook {
+    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let written = WrittenBook {
+            rulebook: nowhere(&self.id),
+            layout: nowhere(self.layout.name()),
+            about: self.about.clone(),
+            rule: self.rules.iter().map(|rule| Spanned::new(0..0, rule.into())).collect(),
+        };
+        out.write_str(&toml::to_string(&written).map_err(|_| std::fmt::Error)?)
+    }
+}

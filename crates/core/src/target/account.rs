@@ -1,0 +1,64 @@
+//! Accounts, from the target's own account file.
+
+use crate::target::TargetPath;
+
+/// A person's home on the target.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Account {
+    /// The name to sign in with.
+    pub name: String,
+    /// The number that owns its files.
+    pub user: u32,
+    /// Its home below the target's root.
+    pub home: TargetPath,
+}
+
+/// Accounts below this number belong to services (the convention of `login.defs`), but for 0.
+const FIRST_PERSON: u32 = 1000;
+
+/// The account that owns nothing, by convention.
+const NOBODY: u32 = 65534;
+
+/// Reads `etc/passwd` (the format of passwd(5)); lines that don't fit are left out.
+pub(super) fn read_passwd(text: &[u8]) -> Vec<Account> {
+    let mut accounts: Vec<Account> = Vec::new();
+    for line in text.split(|byte| *byte == b'\n') {
+        let mut fields = line.split(|byte| *byte == b':');
+        let (Some(name), Some(_), Some(user), Some(_), Some(_), Some(home)) = (
+            fields.next(),
+            fields.next(),
+            fields.next(),
+            fields.next(),
+            fields.next(),
+            fields.next(),
+        ) else {
+            continue;
+        };
+        let Ok(name) = std::str::from_utf8(name) else { continue };
+        let Some(user) = std::str::from_utf8(user).ok().and_then(|text| text.parse().ok()) else {
+            continue;
+        };
+        let is_person = user == 0 || (user >= FIRST_PERSON && user != NOBODY);
+        let Ok(home) = TargetPath::from_inside(home) else { continue };
+        let is_known = accounts.iter().any(|known| known.home == home || known.name == name);
+        if is_person && !name.is_empty() && !home.is_root() && !is_known {
+            accounts.push(Account { name: name.to_owned(), user, home });
+        }
+    }
+    accounts
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn people_are_told_from_services_and_nonsense() {
+        let text = b"root:x:0:0:root:/root:/bin/sh\ndaemon:x:1:1::/usr/sbin:/bin/false\n\
+            pia:x:1001:1001:Pia:/home/pia:/bin/sh\nup:x:1002:1:::\nout:x:1003:1::/home/../etc:x\n\
+            nobody:x:65534:65534::/nonexistent:/bin/false\n\xff:x:1004:1::/home/x:\nbroken\n\
+            twin:x:1005:1::/home/pia:/bin/sh\n";
+        let names: Vec<String> = read_passwd(text).into_iter().map(|account| account.name).collect();
+        assert_eq!(names, ["root", "pia"]);
+    }
+}

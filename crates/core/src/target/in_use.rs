@@ -1,0 +1,147 @@
+//! Which files are in use on this machine, and by which program.
+
+use std::collections::HashMap;
+use std::os::unix::fs::MetadataExt as _;
+
+use jolly_disk::FileKey;
+
+use crate::target::Printable;
+
+/// A program that holds a file.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Holder {
+    /// Its process number.
+    pub process: u32,
+    /// Its name, made harmless.
+    pub program: String,
+}
+
+impl std::fmt::Display for Holder {
+    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(out, "{} (pid {})", self.program, self.process)
+    }
+}
+
+/// The files that programs on this machine hold: open descriptors, mapped files, executables,
+/// working folders. An ordinary person sees only what their own programs hold.
+#[derive(Clone, Debug, Default)]
+pub struct InUse {
+    holders: HashMap<FileKey, Holder>,
+}
+
+impl InUse {
+    /// Reads `/proc` (proc(5)); processes that end meanwhile or can't be read are left out.
+    pub fn read() -> Self {
+        let mut holders = HashMap::new();
+        let own = std::process::id();
+        let Ok(processes) = std::fs::read_dir("/proc") else { return Self { holders } };
+        for process in processes.flatten() {
+            let name = process.file_name();
+            let Some(number) = name.to_str().and_then(|text| text.parse::<u32>().ok()) else {
+                continue;
+            };
+            let folder = process.path();
+            let mut keys = Vec::new();
+            let mut look = |path: &std::path::Path| {
+                if let Ok(metadata) = std::fs::metadata(path)
+                    && (metadata.is_file() || metadata.is_dir())
+                {
+                    keys.push(key_of(&metadata));
+                }
+            };
+            // Our own descriptors are folders being walked, never a reason to spare something.
+            if number != own {
+                look(&folder.join("exe"));
+                look(&folder.join("cwd"));
+            }
+            if let Ok(descriptors) = std::fs::read_dir(folder.join("fd")) {
+                for descriptor in descriptors.flatten() {
+                    let path = descriptor.path();
+                    if number != own || std::fs::metadata(&path).is_ok_and(|is| is.is_file()) {
+                        look(&path);
+                    }
+                }
+            }
+            if let Ok(maps) = std::fs::read(folder.join("maps")) {
+                keys.extend(mapped_files(&maps));
+            }
+            if keys.is_empty() {
+                continue;
+            }
+            let program = std::fs::read(folder.join("comm")).unwrap_or_default();
+            let program = Printable(program.trim_ascii()).to_string();
+            let holder = Holder { process: number, program };
+            for key in keys {
+                holders.entry(key).or_insert_with(|| holder.clone());
+            }
+        }
+        Self { holders }
+    }
+
+    /// Who holds the file, if anybody is seen to.
+    pub fn holder(&self, key: FileKey) -> Option<&Holder> {
+        self.holders.get(&key)
+    }
+}
+
+fn key_of(metadata: &std::fs::Metadata) -> FileKey {
+    let device = metadata.dev();
+    let number = u64::from(major_of(device)) << 32 | u64::from(minor_of(device));
+    FileKey { device: number, inode: metadata.ino() }
+}
+
+/// The major number inside a Linux `dev_t` (glibc's `gnu_dev_major`).
+fn major_of(device: u64) -> u32 {
+    let number = ((device >> 8) & 0xfff) | ((device >> 32) & 0xffff_f000);
+    u32::try_from(number).unwrap_or(u32::MAX)
+}
+
+/// The minor number inside a Linux `dev_t` (glibc's `gnu_dev_minor`).
+fn minor_of(device: u64) -> u32 {
+    let number = (device & 0xff) | ((device >> 12) & 0xffff_ff00);
+    u32::try_from(number).unwrap_or(u32::MAX)
+}
+
+/// The files in a `maps` text: `address perms offset major:minor inode path`, numbers in hex but
+/// for the inode.
+fn mapped_files(maps: &[u8]) -> Vec<FileKey> {
+    let mut keys = Vec::new();
+    for line in maps.split(|byte| *byte == b'\n') {
+        let mut fields = line.split(|byte| *byte == b' ').filter(|field| !field.is_empty());
+        let text = |field: Option<&[u8]>| Some(std::str::from_utf8(field?).ok()?.to_owned());
+        let device = text(fields.nth(3));
+        let inode = text(fields.next());
+        let key = || {
+            let device = device?;
+            let (major, minor) = device.split_once(':')?;
+            let major = u64::from_str_radix(major, 16).ok()?;
+            let minor = u64::from_str_radix(minor, 16).ok()?;
+            let inode: u64 = inode?.parse().ok()?;
+            (inode != 0).then_some(FileKey { device: major << 32 | minor, inode })
+        };
+        keys.extend(key());
+    }
+    keys.dedup();
+    keys
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jolly_disk::{Disk, RealDisk};
+
+    #[test]
+    fn an_open_file_is_seen_with_its_program() {
+        let dir = tempfile::tempdir().unwrap();
+        let held = std::fs::File::create(dir.path().join("held")).unwrap();
+        std::fs::write(dir.path().join("idle"), b"x").unwrap();
+        let root = RealDisk.open_root(dir.path()).unwrap();
+        let in_use = InUse::read();
+        let key = |name| RealDisk.stat(&root, name).unwrap().key;
+        assert_eq!(in_use.holder(key(c"held")).unwrap().process, std::process::id());
+        assert_eq!(in_use.holder(key(c"idle")), None);
+        drop(held);
+        let exe = std::fs::metadata("/proc/self/exe").unwrap();
+        assert!(mapped_files(&std::fs::read("/proc/self/maps").unwrap()).contains(&key_of(&exe)));
+    }
+}

@@ -1,0 +1,115 @@
+//! Browser profiles, found by their structure, wherever they are and whoever made the browser.
+
+use std::collections::HashSet;
+use std::ops::ControlFlow;
+
+use jolly_disk::{Disk, Folder, Kind};
+
+use crate::target::{Place, TargetPath};
+
+/// How deep below a starting folder a profile is looked for: family folder, program, profiles
+/// folder, profile.
+const DEPTH: usize = 4;
+
+/// Folders looked into for one account before the search gives up; homes of programmers hold
+/// hundreds of thousands below their dot folders, and none of them is a browser's.
+const MOST_FOLDERS: usize = 4_000;
+
+/// One profile of one account.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Profile {
+    pub place: Place,
+    pub path: TargetPath,
+}
+
+/// Finds the profiles of a home. Returns whether the search was whole, too.
+pub(super) fn find(disk: &dyn Disk, root: &Folder, home: &TargetPath) -> (Vec<Profile>, bool) {
+    let mut profiles = Vec::new();
+    let mut looked = 0;
+    // Newest conventions first; caches hold no profiles and are by far the widest.
+    let mut waiting: Vec<(TargetPath, usize)> = Vec::new();
+    for start in [".var/app", "snap"] {
+        waiting.extend(home.join(start.as_bytes()).ok().map(|path| (path, DEPTH + 3)));
+    }
+    for name in names_of(disk, root, home).folders {
+        if name.starts_with(b".") && name != b".cache" && name != b".var" {
+            waiting.extend(home.join(&name).ok().map(|path| (path, DEPTH)));
+        }
+    }
+    while let Some((path, depth)) = waiting.pop() {
+        looked += 1;
+        if looked > MOST_FOLDERS {
+            return (profiles, false);
+        }
+        let names = names_of(disk, root, &path);
+        if names.has(&["prefs.js"])
+            && (names.has(&["times.json"]) || names.has(&["compatibility.ini"]))
+            && (names.has(&["places.sqlite"]) || names.has(&["cookies.sqlite"]))
+        {
+            profiles.push(Profile { place: Place::GeckoProfile, path });
+            continue;
+        }
+        let is_user_data = names.has(&["Local State"]);
+        for name in &names.folders {
+            let Ok(below) = path.join(name) else { continue };
+            if is_user_data {
+                let inner = names_of(disk, root, &below);
+                let has_rows = inner.has(&["History"]) || inner.has(&["Cookies"]);
+                if inner.has(&["Preferences"]) && has_rows {
+                    profiles.push(Profile { place: Place::ChromiumProfile, path: below });
+                }
+            } else if depth > 1 {
+                waiting.push((below, depth - 1));
+            }
+        }
+    }
+    profiles.sort_by(|one, other| one.path.cmp(&other.path));
+    (profiles, true)
+}
+
+/// The folder below `{cache}` that mirrors a profile: the same path as below the configuration
+/// folder, or as below the home without the leading dot.
+pub(super) fn mirror(
+    profile: &TargetPath,
+    home: &TargetPath,
+    config: &TargetPath,
+    cache: &TargetPath,
+) -> Option<TargetPath> {
+    let below = match profile.below(config) {
+        Some(below) => below,
+        None => profile.below(home)?.strip_prefix(b".")?,
+    };
+    cache.join(below).ok()
+}
+
+#[derive(Default)]
+struct Names {
+    files: HashSet<Vec<u8>>,
+    folders: Vec<Vec<u8>>,
+}
+
+impl Names {
+    fn has(&self, files: &[&str]) -> bool {
+        files.iter().all(|name| self.files.contains(name.as_bytes()))
+    }
+}
+
+/// A folder's files and folders; nothing where it can't be read.
+fn names_of(disk: &dyn Disk, root: &Folder, path: &TargetPath) -> Names {
+    let mut names = Names::default();
+    let Ok(folder) = disk.open_folder(root, path.as_bytes()) else { return names };
+    let listed = disk.list(&folder, &mut |entry| {
+        let kind = entry.kind.or_else(|| disk.stat(&folder, entry.name).ok().map(|is| is.kind));
+        match kind {
+            Some(Kind::File) => {
+                names.files.insert(entry.name.to_bytes().to_vec());
+            }
+            Some(Kind::Folder) => names.folders.push(entry.name.to_bytes().to_vec()),
+            Some(Kind::Link | Kind::Other) | None => {}
+        }
+        ControlFlow::Continue(())
+    });
+    // What was told before a failure still says what it says.
+    drop(listed);
+    names
+}
