@@ -3,5 +3,7 @@
 //! The way of the data is the way through the modules: [`target`] → [`rulebook`] → [`scan`] →
 //! [`decide`] → [`sweep`]. Nothing here prints, exits, starts a thread or asks the clock.
 
+pub mod decide;
 pub mod rulebook;
+pub mod scan;
 pub mod target;

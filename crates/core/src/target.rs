@@ -17,7 +17,6 @@ pub use path::{PathError, TargetPath, WrittenPath};
 pub use place::{Place, Places};
 pub use printable::Printable;
 pub use volume::Volume;
-pub(crate) use opened::read_small;
 
 use serde::{Deserialize, Serialize};
 

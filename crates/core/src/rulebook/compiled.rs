@@ -1,6 +1,6 @@
 //! Rules ready to match, in the order in which they own things.
 
-use globset::GlobSet;
+use globset::{GlobMatcher, GlobSet};
 use std::path::Path;
 
 use crate::rulebook::{Detect, Rule, Rulebook, RulebookError, pattern};
@@ -33,9 +33,19 @@ pub struct CompiledRule {
     pub rule: Rule,
     take: Option<GlobSet>,
     spare: Option<GlobSet>,
+    reach: Vec<Reach>,
 }
 
 impl CompiledRule {
+    /// Whether anything below a folder could be the rule's; `below` is the folder's path below
+    /// one of its roots. Names decide before a folder is opened.
+    pub fn may_reach(&self, below: &[u8]) -> bool {
+        if self.rule.detect == Some(Detect::Trash) {
+            return below == b"info" || below == b"files" || below.starts_with(b"files/");
+        }
+        self.reach.is_empty() || self.reach.iter().any(|reach| reach.leads_into(below))
+    }
+
     /// What it says of a path below one of its roots.
     pub fn fit(&self, below: &[u8]) -> Fit {
         use std::os::unix::ffi::OsStrExt as _;
@@ -64,6 +74,45 @@ impl CompiledRule {
     /// Of a trash, only what lies below its contents.
     fn fit_folder(&self, below: &[u8]) -> bool {
         self.rule.detect != Some(Detect::Trash) || below.starts_with(b"files/")
+    }
+}
+
+/// The folders that one pattern of `take` can lead into.
+#[derive(Clone, Debug)]
+struct Reach {
+    /// One matcher for each part above the last, up to the first part that crosses folders.
+    parts: Vec<GlobMatcher>,
+    /// Whether it leads into every folder below these parts.
+    is_open: bool,
+}
+
+impl Reach {
+    fn new(pattern: &str) -> Self {
+        let mut parts = Vec::new();
+        let mut names = pattern.split('/').peekable();
+        while let Some(name) = names.next() {
+            // A brace that holds a `/` has been torn apart here: from there on anything goes.
+            let is_torn = name.matches('{').count() != name.matches('}').count();
+            if name.contains("**") || is_torn {
+                return Self { parts, is_open: true };
+            }
+            if names.peek().is_some() {
+                match pattern::compile(name) {
+                    Ok(glob) => parts.push(glob.compile_matcher()),
+                    Err(_) => return Self { parts, is_open: true },
+                }
+            }
+        }
+        Self { parts, is_open: false }
+    }
+
+    fn leads_into(&self, below: &[u8]) -> bool {
+        use std::os::unix::ffi::OsStrExt as _;
+        let names: Vec<&[u8]> = below.split(|byte| *byte == b'/').collect();
+        (self.is_open || names.len() <= self.parts.len())
+            && self.parts.iter().zip(names).all(|(part, name)| {
+                part.is_match(Path::new(std::ffi::OsStr::from_bytes(name)))
+            })
     }
 }
 
@@ -116,6 +165,7 @@ impl RuleSet {
                     // Both lists have been compiled once while parsing.
                     take: pattern::compile_all(&rule.take).unwrap_or_default(),
                     spare: pattern::compile_all(&rule.spare).unwrap_or_default(),
+                    reach: rule.take.iter().map(|take| Reach::new(take)).collect(),
                     rule,
                 });
             }

@@ -243,7 +243,7 @@ impl Places {
 }
 
 /// Reads a small regular file of a target.
-pub(crate) fn read_small(
+fn read_small(
     disk: &dyn Disk,
     root: &Folder,
     folder: &[u8],

@@ -1,0 +1,302 @@
+//! The exact list of what goes, each thing with its identity.
+
+use std::sync::Arc;
+
+use jiff::Timestamp;
+use jolly_disk::{FileKey, Kind, Stamp, Stat};
+
+use crate::decide::Decisions;
+use crate::rulebook::{Detect, Removal};
+use crate::scan::{ItemKind, PileId, Scan, Sum};
+use crate::target::{Layout, Target, TargetPath};
+
+/// What a line of a manifest is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum EntryKind {
+    /// A regular file.
+    File,
+    /// A symbolic link itself.
+    Link,
+    /// A folder that is empty once the rest of the manifest is gone.
+    Folder,
+}
+
+/// What must still be so when an item is about to go.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Identity {
+    /// Which file.
+    pub key: FileKey,
+    /// Its apparent length; not compared for folders.
+    pub size: u64,
+    /// Last modification; not compared for folders.
+    pub modified: Stamp,
+    /// Last change; not compared for folders, whose contents go before them.
+    pub changed: Stamp,
+    /// How many names it had.
+    pub links: u32,
+}
+
+/// One thing that goes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ManifestItem {
+    /// The rule that has it.
+    pub rule: Arc<str>,
+    /// Whose it is; none for the system.
+    pub account: Option<Arc<str>>,
+    /// What it is.
+    pub kind: EntryKind,
+    /// Where it is, below the target's root.
+    pub path: TargetPath,
+    /// How it goes.
+    pub by: Removal,
+    /// What it frees; nothing for a folder, whose own blocks are counted apart.
+    pub bytes: u64,
+    /// Its apparent length.
+    pub size: u64,
+    /// The time its age counts from, seconds since 1970.
+    pub time: i64,
+    /// What must still be so.
+    pub identity: Identity,
+    /// What must be gone before it: for a trash's info file, what it describes.
+    pub after: Option<TargetPath>,
+}
+
+/// Which target a manifest was made for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct TargetMark {
+    /// The root's path on this machine, made harmless.
+    pub root: String,
+    /// Which folder the root is.
+    pub key: FileKey,
+    /// Its layout.
+    pub layout: Layout,
+    /// What the computer is called.
+    pub label: String,
+}
+
+impl TargetMark {
+    /// The mark of an open target.
+    pub fn of(target: &Target) -> Self {
+        use std::os::unix::ffi::OsStrExt as _;
+        let root = target.root_path().as_os_str().as_bytes();
+        Self {
+            root: crate::target::Printable(root).to_string(),
+            key: target.key(),
+            layout: target.layout,
+            label: target.label.clone(),
+        }
+    }
+}
+
+/// The exact list that the decisions make.
+///
+/// # Invariants
+/// No path stands in it twice. Files come before folders, deeper folders before those that hold
+/// them, an info file after what it describes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Manifest {
+    /// The target it was made for.
+    pub target: TargetMark,
+    /// The moment that ages were counted from.
+    pub now: Timestamp,
+    /// The digest of the rules that made it.
+    pub rules: String,
+    /// What goes, in the order in which it goes.
+    pub items: Vec<ManifestItem>,
+    /// Files and links in it, and what they free.
+    pub takes: Sum,
+    /// Folders in it, and the blocks they hold themselves.
+    pub folders: Sum,
+}
+
+/// A manifest that somebody has read and agreed to: the only thing that a sweep takes.
+#[derive(Clone, Debug)]
+pub struct ConfirmedManifest(Manifest);
+
+impl Manifest {
+    /// Says that a person has seen this list and agreed to it.
+    pub fn confirm(self) -> ConfirmedManifest {
+        ConfirmedManifest(self)
+    }
+}
+
+impl ConfirmedManifest {
+    /// The list.
+    pub fn manifest(&self) -> &Manifest {
+        &self.0
+    }
+}
+
+impl Identity {
+    /// Whether a fresh look shows the same thing. `own_links` is how many other names of the same
+    /// file this run itself has removed: that alone moves its last change.
+    pub fn holds(&self, kind: EntryKind, stat: &Stat, own_links: u32) -> bool {
+        let is_kind = match kind {
+            EntryKind::File => stat.kind == Kind::File,
+            EntryKind::Link => stat.kind == Kind::Link,
+            EntryKind::Folder => return stat.kind == Kind::Folder && stat.key == self.key,
+        };
+        let is_untouched = if own_links == 0 {
+            stat.changed == self.changed
+        } else {
+            stat.links.checked_add(own_links) == Some(self.links)
+        };
+        is_kind
+            && stat.key == self.key
+            && stat.size == self.size
+            && stat.modified == self.modified
+            && is_untouched
+    }
+}
+
+/// Makes the list of what the decisions take.
+pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
+    let mut takes = Sum::default();
+    let mut items = Vec::new();
+    let mut gone_below = vec![0_u64; scan.arena.folders().count()];
+    for id in (0..scan.piles.len()).map(PileId) {
+        takes.add(decisions.takes(id));
+        let maker = Maker::new(scan, id);
+        for item in decisions.taken_items(scan, id) {
+            gone_below[scan.arena.folder(item).as_index()] += 1;
+            items.push(maker.item(item));
+        }
+    }
+    items.sort_by_cached_key(|item: &ManifestItem| {
+        (item.after.is_some(), item.path.parent(), item.identity.key.inode, item.path.clone())
+    });
+    let folders = emptied_folders(scan, decisions, &mut gone_below);
+    let mut folder_sum = Sum::default();
+    for (folder, bytes) in folders {
+        folder_sum.add(Sum { items: 1, bytes });
+        items.push(folder);
+    }
+    settle_links(scan, decisions, &mut items);
+    Manifest {
+        target: TargetMark::of(&scan.target),
+        now: scan.now,
+        rules: scan.rules.digest().to_owned(),
+        items,
+        takes,
+        folders: folder_sum,
+    }
+}
+
+/// A file of which not all names go frees nothing.
+fn settle_links(scan: &Scan, decisions: &Decisions, items: &mut [ManifestItem]) {
+    for group in &scan.links {
+        if group.members.iter().all(|member| decisions.takes_item(scan, *member)) {
+            continue;
+        }
+        let path = scan.arena.path(group.carrier);
+        for item in items.iter_mut().filter(|item| item.path == path) {
+            item.bytes = 0;
+        }
+    }
+}
+
+/// What the items of one pile have in common.
+struct Maker<'a> {
+    scan: &'a Scan,
+    rule: Arc<str>,
+    account: Option<Arc<str>>,
+    by: Removal,
+    trashes: Vec<&'a TargetPath>,
+}
+
+impl<'a> Maker<'a> {
+    fn new(scan: &'a Scan, id: PileId) -> Self {
+        let pile = scan.pile(id);
+        let rule = scan.rules.rule(pile.rule);
+        let is_trash = rule.rule.detect == Some(Detect::Trash);
+        Self {
+            scan,
+            rule: rule.id.as_str().into(),
+            account: scan.account_name(pile).map(Into::into),
+            by: rule.rule.removal(),
+            trashes: if is_trash { scan.roots_of(pile).collect() } else { Vec::new() },
+        }
+    }
+
+    fn item(&self, item: crate::scan::ItemId) -> ManifestItem {
+        let arena = &self.scan.arena;
+        let path = arena.path(item);
+        let described = self.trashes.iter().find_map(|root| {
+            let name = path.below(root)?.strip_prefix(b"info/")?.strip_suffix(b".trashinfo")?;
+            root.join(&[b"files/", name].concat()).ok()
+        });
+        ManifestItem {
+            rule: Arc::clone(&self.rule),
+            account: self.account.clone(),
+            kind: match arena.kind(item) {
+                ItemKind::File => EntryKind::File,
+                ItemKind::Link => EntryKind::Link,
+            },
+            by: self.by,
+            bytes: arena.frees(item),
+            size: arena.size(item),
+            time: arena.time(item),
+            identity: Identity {
+                key: arena.key(item),
+                size: arena.size(item),
+                modified: arena.modified(item),
+                changed: arena.changed(item),
+                links: arena.links(item),
+            },
+            after: described,
+            path,
+        }
+    }
+}
+
+/// The folders that are empty once the items are gone, deepest first, with their own blocks. A
+/// folder that is empty already goes when it is as old as its pile's age limit asks.
+fn emptied_folders(
+    scan: &Scan,
+    decisions: &Decisions,
+    gone_below: &mut [u64],
+) -> Vec<(ManifestItem, u64)> {
+    let mut emptied = Vec::new();
+    for (id, record) in scan.arena.folders().rev() {
+        let Some(pile) = record.sweeper else { continue };
+        let decision = decisions.of(pile);
+        let is_swept = decision.is_taken
+            && decisions.includes(pile)
+            && scan.pile(pile).blocked.is_none()
+            && record.is_whole
+            && gone_below[id.as_index()] == record.entries;
+        let age = Scan::age_of(record.modified.seconds, scan.now);
+        let is_old = decision.limit.is_none_or(|limit| age >= limit.as_seconds());
+        if !is_swept || (record.entries == 0 && !is_old) {
+            continue;
+        }
+        let path = scan.arena.folder_path(id);
+        if decisions.spares_path(&path) {
+            continue;
+        }
+        if let Some(parent) = record.parent {
+            gone_below[parent.as_index()] += 1;
+        }
+        let maker = Maker::new(scan, pile);
+        let item = ManifestItem {
+            rule: maker.rule,
+            account: maker.account,
+            kind: EntryKind::Folder,
+            path,
+            by: maker.by,
+            bytes: 0,
+            size: 0,
+            time: record.modified.seconds,
+            identity: Identity {
+                key: record.key,
+                size: 0,
+                modified: record.modified,
+                changed: record.modified,
+                links: 0,
+            },
+            after: None,
+        };
+        emptied.push((item, record.allocated));
+    }
+    emptied
+}

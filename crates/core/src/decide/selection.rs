@@ -1,0 +1,36 @@
+//! Which piles a run looks at, and how it changes where they start.
+
+use crate::decide::Exclusion;
+use crate::rulebook::{AgeLimit, Class, RuleNumber};
+use crate::scan::{Pile, Scan};
+
+/// What the options of one run narrow a scan to.
+#[derive(Clone, Debug, Default)]
+pub struct Selection {
+    /// Only these rules, when any are named.
+    pub only: Vec<RuleNumber>,
+    /// Not these rules.
+    pub skip: Vec<RuleNumber>,
+    /// Only these classes, when any are named.
+    pub classes: Vec<Class>,
+    /// Only these accounts, by position, when any are named.
+    pub accounts: Vec<usize>,
+    /// Raises every age limit to at least this.
+    pub older_than: Option<AgeLimit>,
+    /// What is spared.
+    pub exclusions: Vec<Exclusion>,
+    /// Whether piles that start left are taken, too.
+    pub takes_all: bool,
+}
+
+impl Selection {
+    /// Whether a pile is looked at at all.
+    pub fn includes(&self, scan: &Scan, pile: &Pile) -> bool {
+        let class = scan.rules.rule(pile.rule).rule.class;
+        (self.only.is_empty() || self.only.contains(&pile.rule))
+            && !self.skip.contains(&pile.rule)
+            && (self.classes.is_empty() || self.classes.contains(&class))
+            && (self.accounts.is_empty()
+                || pile.account.is_some_and(|account| self.accounts.contains(&account)))
+    }
+}

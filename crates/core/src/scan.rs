@@ -1,0 +1,164 @@
+//! Walking a target: every item, once, in the pile of the rule that owns it.
+
+mod arena;
+mod links;
+mod pile;
+mod progress;
+mod trash;
+mod unread;
+mod walk;
+
+pub use arena::{Arena, FolderId, FolderRecord, ItemId, ItemKind};
+pub use links::LinkGroup;
+pub use pile::{Blocked, Pile, PileId, Sum};
+pub use progress::{CancelToken, ScanEvent};
+pub use unread::Unread;
+
+use std::sync::Arc;
+
+use jiff::Timestamp;
+
+use crate::rulebook::{Guards, Need, RuleNumber, RuleSet, Search, resolve};
+use crate::target::{Target, TargetPath, Volume};
+
+/// Everything that one scan found.
+pub struct Scan {
+    /// The target that was walked.
+    pub target: Arc<Target>,
+    /// The rules that were in force.
+    pub rules: Arc<RuleSet>,
+    /// The moment that ages count from.
+    pub now: Timestamp,
+    /// Items and the folders on the way to them.
+    pub arena: Arena,
+    /// What each rule found for each account, in the rules' order.
+    pub piles: Vec<Pile>,
+    /// Files with several names among the items.
+    pub links: Vec<LinkGroup>,
+    /// Where the rules looked.
+    pub searches: Vec<Search>,
+    /// The guards that stood.
+    pub guards: Guards,
+    /// What could not be read, and why.
+    pub unread: Vec<Unread>,
+    /// How many entries were the rules' but for a guard.
+    pub guarded: u64,
+    /// How many names were looked at.
+    pub looked_at: u64,
+    /// Whether it was stopped before its end.
+    pub is_partial: bool,
+    /// The volume at the start.
+    pub volume: Volume,
+}
+
+/// Walks a target by the rules. `own` are this program's own files on the target.
+///
+/// It never fails: what can't be read is told in [`Scan::unread`], and a cancelled scan keeps what
+/// it has, marked as partial.
+pub fn scan(
+    target: &Arc<Target>,
+    rules: &Arc<RuleSet>,
+    now: Timestamp,
+    own: Vec<TargetPath>,
+    cancel: &CancelToken,
+    sink: &dyn Fn(ScanEvent),
+) -> Scan {
+    let mut unread = unread::Gatherer::default();
+    let (searches, unresolved) = resolve(target, rules);
+    for place in unresolved {
+        unread.add(place.path.to_string(), &unread::reason(&place.error), 1);
+    }
+    for home in &target.partly_searched {
+        unread.add(home.to_string(), "too many folders to look for browser profiles in all", 1);
+    }
+    let volume = target.measure().unwrap_or_else(|error| {
+        unread.add("/".to_owned(), &format!("its space can't be measured: {error}"), 1);
+        Volume::default()
+    });
+    let mut guards = Guards::new(&target.places, own);
+    for search in &searches {
+        guards.add_root(search.root.clone());
+    }
+    let walked = walk::walk(target, rules, &searches, &guards, now, cancel, sink, &mut unread);
+    let mut arena = walked.arena;
+    let links = links::gather(&mut arena, now);
+    let mut piles = pile::build(&arena, walked.piles, now);
+    for pile in &mut piles {
+        pile.blocked = blocked(target, rules, &searches, pile);
+    }
+    Scan {
+        target: Arc::clone(target),
+        rules: Arc::clone(rules),
+        now,
+        arena,
+        piles,
+        links,
+        searches,
+        guards,
+        unread: unread.into_list(),
+        guarded: walked.guarded,
+        looked_at: walked.looked_at,
+        is_partial: walked.is_partial,
+        volume,
+    }
+}
+
+/// Why a pile can't be swept now.
+fn blocked(
+    target: &Target,
+    rules: &RuleSet,
+    searches: &[Search],
+    pile: &Pile,
+) -> Option<Blocked> {
+    let disk = target.disk();
+    let needs = rules.rule(pile.rule).rule.needs == Some(Need::Administrator);
+    let mut roots = searches
+        .iter()
+        .filter(|search| search.rule == pile.rule && search.account == pile.account);
+    let may_change = |search: &Search| {
+        disk.open_folder(target.root(), search.root.as_bytes())
+            .is_ok_and(|folder| disk.may_change(&folder))
+    };
+    (needs && !roots.any(may_change)).then_some(Blocked::NeedsAdministrator)
+}
+
+impl Scan {
+    /// A pile.
+    ///
+    /// # Panics
+    /// When the id is another scan's.
+    pub fn pile(&self, id: PileId) -> &Pile {
+        &self.piles[id.0]
+    }
+
+    /// The pile of a rule and account.
+    pub fn pile_of(&self, rule: RuleNumber, account: Option<usize>) -> Option<PileId> {
+        let is_it = |pile: &Pile| pile.rule == rule && pile.account == account;
+        self.piles.iter().position(is_it).map(PileId)
+    }
+
+    /// The account of a pile, by name.
+    pub fn account_name(&self, pile: &Pile) -> Option<&str> {
+        let account = self.target.accounts.get(pile.account?)?;
+        Some(&account.name)
+    }
+
+    /// The folders that a pile was found in.
+    pub fn roots_of(&self, pile: &Pile) -> impl Iterator<Item = &TargetPath> {
+        let (rule, account) = (pile.rule, pile.account);
+        self.searches
+            .iter()
+            .filter(move |search| search.rule == rule && search.account == account)
+            .map(|search| &search.root)
+    }
+
+    /// An item's age in seconds; one from the future has none yet.
+    pub fn age(&self, item: ItemId) -> u64 {
+        Self::age_of(self.arena.time(item), self.now)
+    }
+
+    /// The age, in seconds, of what happened at `time`, seconds since 1970.
+    pub fn age_of(time: i64, now: Timestamp) -> u64 {
+        pile::age(time, now)
+    }
+}

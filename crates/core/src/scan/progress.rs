@@ -1,0 +1,40 @@
+//! Stopping a scan or a sweep, and hearing of it while it goes.
+
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+/// Asks long work to stop; shared between whoever works and whoever waits.
+#[derive(Clone, Debug, Default)]
+pub struct CancelToken(Arc<AtomicBool>);
+
+impl CancelToken {
+    /// Asks the work to stop at the next safe point.
+    pub fn cancel(&self) {
+        self.0.store(true, Ordering::Relaxed);
+    }
+
+    /// Whether it has been asked to.
+    pub fn is_cancelled(&self) -> bool {
+        self.0.load(Ordering::Relaxed)
+    }
+}
+
+/// What a scan tells while it goes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum ScanEvent {
+    /// The places that will be walked, in order.
+    Places(Vec<String>),
+    /// How far one of them is; the last news of a place has `is_done`.
+    Counted {
+        /// Position in the list of places.
+        place: usize,
+        /// Names looked at in it.
+        looked_at: u64,
+        /// Items found in it.
+        items: u64,
+        /// Bytes that these hold on the disk.
+        bytes: u64,
+        /// Whether the place has been walked to its end.
+        is_done: bool,
+    },
+}

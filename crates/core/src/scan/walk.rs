@@ -1,0 +1,411 @@
+//! The walker: each tree once, for all rules.
+
+use std::collections::HashMap;
+use std::ffi::CString;
+use std::ops::ControlFlow;
+use std::sync::Arc;
+
+use jiff::Timestamp;
+use jolly_disk::{Folder, Kind, Stat};
+
+use crate::rulebook::{AgeBy, Detect, Fit, Guards, RuleNumber, RuleSet, Search};
+use crate::scan::arena::NewItem;
+use crate::scan::pile::Owner;
+use crate::scan::trash::TrashDates;
+use crate::scan::unread::{self, Gatherer};
+use crate::scan::{Arena, CancelToken, FolderId, ItemKind, PileId, ScanEvent};
+use crate::target::{Target, TargetPath};
+
+/// Names looked at between two pieces of news.
+const NEWS_EVERY: u64 = 512;
+
+/// What a walk gathered.
+pub(super) struct Walked {
+    pub arena: Arena,
+    pub piles: Vec<Owner>,
+    pub guarded: u64,
+    pub looked_at: u64,
+    pub is_partial: bool,
+}
+
+/// A folder that waits to be walked.
+struct Waiting {
+    id: FolderId,
+    path: TargetPath,
+    stat: Stat,
+    /// The searches that look into it, by position, in the order in which rules own things.
+    searches: Arc<[usize]>,
+}
+
+/// Walks the roots of all searches.
+#[expect(clippy::too_many_arguments, reason = "each is one part of the data's way, named once")]
+pub(super) fn walk(
+    target: &Target,
+    rules: &RuleSet,
+    searches: &[Search],
+    guards: &Guards,
+    now: Timestamp,
+    cancel: &CancelToken,
+    sink: &dyn Fn(ScanEvent),
+    unread: &mut Gatherer,
+) -> Walked {
+    let tops = topmost(searches);
+    sink(ScanEvent::Places(tops.iter().map(ToString::to_string).collect()));
+    let piles = piles(searches);
+    let pile_of: HashMap<(RuleNumber, Option<usize>), PileId> = piles
+        .iter()
+        .enumerate()
+        .map(|(at, owner)| ((owner.rule, owner.account), PileId(at)))
+        .collect();
+    let mut walker = Walker {
+        target,
+        rules,
+        searches,
+        guards,
+        now,
+        cancel,
+        sink,
+        unread,
+        pile_of,
+        trashes: HashMap::new(),
+        place: 0,
+        place_name: String::new(),
+        news: News::default(),
+        walked: Walked {
+            arena: Arena::default(),
+            piles: Vec::new(),
+            guarded: 0,
+            looked_at: 0,
+            is_partial: false,
+        },
+    };
+    for (place, top) in tops.iter().enumerate() {
+        walker.place = place;
+        walker.place_name = top.to_string();
+        walker.news = News::default();
+        walker.walk_top(top);
+        if cancel.is_cancelled() {
+            walker.walked.is_partial = true;
+            break;
+        }
+        walker.tell(true);
+    }
+    Walked { piles, ..walker.walked }
+}
+
+/// The roots that lie below no other root: walking them walks everything, once.
+fn topmost(searches: &[Search]) -> Vec<TargetPath> {
+    let mut roots: Vec<&TargetPath> = searches.iter().map(|search| &search.root).collect();
+    roots.sort_by_key(|root| (root.parts().count(), (*root).clone()));
+    roots.dedup();
+    let mut tops: Vec<TargetPath> = Vec::new();
+    for root in roots {
+        if !tops.iter().any(|top| root.below(top).is_some()) {
+            tops.push(root.clone());
+        }
+    }
+    tops.sort();
+    tops
+}
+
+/// One pile for each rule and account that looks anywhere.
+fn piles(searches: &[Search]) -> Vec<Owner> {
+    let mut owners: Vec<Owner> = Vec::new();
+    for search in searches {
+        let is_known =
+            |owner: &Owner| owner.rule == search.rule && owner.account == search.account;
+        if !owners.iter().any(is_known) {
+            owners.push(Owner { rule: search.rule, account: search.account });
+        }
+    }
+    owners
+}
+
+#[derive(Default)]
+struct News {
+    looked_at: u64,
+    items: u64,
+    bytes: u64,
+}
+
+struct Walker<'a> {
+    target: &'a Target,
+    rules: &'a RuleSet,
+    searches: &'a [Search],
+    guards: &'a Guards,
+    now: Timestamp,
+    cancel: &'a CancelToken,
+    sink: &'a dyn Fn(ScanEvent),
+    unread: &'a mut Gatherer,
+    pile_of: HashMap<(RuleNumber, Option<usize>), PileId>,
+    trashes: HashMap<TargetPath, TrashDates>,
+    place: usize,
+    place_name: String,
+    news: News,
+    walked: Walked,
+}
+
+impl Walker<'_> {
+    fn tell(&self, is_done: bool) {
+        (self.sink)(ScanEvent::Counted {
+            place: self.place,
+            looked_at: self.news.looked_at,
+            items: self.news.items,
+            bytes: self.news.bytes,
+            is_done,
+        });
+    }
+
+    fn missed(&mut self, error: &std::io::Error) {
+        self.unread.add(self.place_name.clone(), &unread::reason(error), 1);
+    }
+
+    fn walk_top(&mut self, top: &TargetPath) {
+        let disk = self.target.disk();
+        let opened = disk
+            .open_folder(self.target.root(), top.as_bytes())
+            .and_then(|folder| disk.stat_folder(&folder));
+        let stat = match opened {
+            Ok(stat) => stat,
+            Err(error) => return self.missed(&error),
+        };
+        let searches = self.searches_at(top, &[]);
+        let Some(id) = self.walked.arena.add_folder(None, top.as_bytes(), &stat, None) else {
+            return;
+        };
+        let mut waiting = vec![Waiting { id, path: top.clone(), stat, searches }];
+        while let Some(folder) = waiting.pop() {
+            if self.cancel.is_cancelled() {
+                return;
+            }
+            self.walk_folder(&folder, &mut waiting);
+        }
+    }
+
+    /// The searches that look into a folder: those of its parent that can still reach something
+    /// there, and those that start at it.
+    fn searches_at(&mut self, path: &TargetPath, parents: &[usize]) -> Arc<[usize]> {
+        let mut found: Vec<usize> = parents
+            .iter()
+            .copied()
+            .filter(|at| self.looks_into(*at, path))
+            .chain(self.searches.iter().enumerate().filter_map(|(at, search)| {
+                (search.root == *path && !parents.contains(&at)).then_some(at)
+            }))
+            .collect();
+        found.sort_unstable();
+        for at in &found {
+            let Some(search) = self.searches.get(*at).filter(|search| search.root == *path) else {
+                continue;
+            };
+            if self.rules.rule(search.rule).rule.detect == Some(Detect::Trash) {
+                let (disk, root) = (self.target.disk(), self.target.root());
+                let dates = TrashDates::read(&**disk, root, path);
+                self.trashes.insert(path.clone(), dates);
+            }
+        }
+        found.into()
+    }
+
+    fn looks_into(&self, at: usize, path: &TargetPath) -> bool {
+        let Some(search) = self.searches.get(at) else { return false };
+        let rule = self.rules.rule(search.rule);
+        path.below(&search.root).is_some_and(|below| rule.may_reach(below))
+    }
+
+    fn walk_folder(&mut self, at: &Waiting, waiting: &mut Vec<Waiting>) {
+        let disk = Arc::clone(self.target.disk());
+        let opened = disk
+            .open_folder(self.target.root(), at.path.as_bytes())
+            .and_then(|folder| Ok((disk.stat_folder(&folder)?, folder)));
+        let folder = match opened {
+            Ok((stat, folder)) if stat.key == at.stat.key => folder,
+            Ok(_) => {
+                let reason = "another folder took its place while it was walked";
+                return self.unread.add(self.place_name.clone(), reason, 1);
+            }
+            Err(error) => return self.missed(&error),
+        };
+        let mut names: Vec<(CString, Option<Kind>)> = Vec::new();
+        let cancel = self.cancel;
+        let listed = disk.list(&folder, &mut |entry| {
+            names.push((entry.name.to_owned(), entry.kind));
+            if cancel.is_cancelled() { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+        });
+        if let Err(error) = &listed {
+            self.missed(error);
+        }
+        let active: Vec<Active> = at.searches.iter().filter_map(|s| self.active(*s, at)).collect();
+        let mut is_whole = listed.is_ok();
+        let entries = names.len() as u64;
+        for (name, kind) in names {
+            if self.cancel.is_cancelled() {
+                is_whole = false;
+                break;
+            }
+            self.news.looked_at += 1;
+            self.walked.looked_at += 1;
+            if self.news.looked_at.is_multiple_of(NEWS_EVERY) {
+                self.tell(false);
+            }
+            self.look(at, &folder, &active, (&name, kind), waiting);
+        }
+        self.walked.arena.close_folder(at.id, entries, is_whole);
+    }
+
+    fn active(&self, at: usize, folder: &Waiting) -> Option<Active> {
+        let search = self.searches.get(at)?;
+        let class = self.rules.rule(search.rule).rule.class;
+        Some(Active {
+            at,
+            prefix: match folder.path.below(&search.root)? {
+                b"" => Vec::new(),
+                below => [below, b"/"].concat(),
+            },
+            is_guarded: self.guards.folder(&folder.path, class, &search.root).is_some(),
+        })
+    }
+
+    /// Looks at one name of a folder.
+    fn look(
+        &mut self,
+        at: &Waiting,
+        folder: &Folder,
+        active: &[Active],
+        (name, kind): (&CString, Option<Kind>),
+        waiting: &mut Vec<Waiting>,
+    ) {
+        // Names decide before files are looked at.
+        let owner = match kind {
+            Some(Kind::Other) => return,
+            Some(Kind::Folder) => None,
+            Some(Kind::File | Kind::Link) | None => self.owner(active, name.to_bytes()),
+        };
+        if owner.is_none() && kind.is_some_and(|kind| kind != Kind::Folder) {
+            return;
+        }
+        let stat = match self.target.disk().stat(folder, name) {
+            Ok(stat) => stat,
+            Err(error) => return self.missed(&error),
+        };
+        match stat.kind {
+            Kind::Folder => self.look_at_folder(at, active, name, stat, waiting),
+            Kind::File => self.look_at_item(at, owner, name, &stat, ItemKind::File),
+            Kind::Link => self.look_at_item(at, owner, name, &stat, ItemKind::Link),
+            Kind::Other => {}
+        }
+    }
+
+    /// The first active search whose rule takes this name.
+    fn owner<'b>(&self, active: &'b [Active], name: &[u8]) -> Option<&'b Active> {
+        active.iter().find(|active| {
+            self.searches.get(active.at).is_some_and(|search| {
+                let below = [&active.prefix, name].concat();
+                self.rules.rule(search.rule).fit(&below) == Fit::Takes
+            })
+        })
+    }
+
+    fn look_at_item(
+        &mut self,
+        at: &Waiting,
+        owner: Option<&Active>,
+        name: &CString,
+        stat: &Stat,
+        kind: ItemKind,
+    ) {
+        let Some(owner) = owner else { return };
+        let Some(search) = self.searches.get(owner.at) else { return };
+        let Ok(path) = at.path.join(name.to_bytes()) else { return };
+        if owner.is_guarded || self.guards.file(&path).is_some() {
+            self.walked.guarded += 1;
+            return;
+        }
+        let rule = &self.rules.rule(search.rule).rule;
+        let time = match rule.age.by {
+            AgeBy::Changed => Some(stat.modified.seconds),
+            AgeBy::Touched => Some(stat.modified.seconds.max(stat.accessed.seconds)),
+            AgeBy::Trashed => {
+                let below = path.below(&search.root).unwrap_or_default();
+                self.trashes.get(&search.root).and_then(|dates| dates.of(below))
+            }
+        };
+        let Some(time) = time else {
+            self.unread.add(search.root.to_string(), "no date of trashing is known, so it stays", 1);
+            return;
+        };
+        let Some(pile) = self.pile_of.get(&(search.rule, search.account)).copied() else { return };
+        let new = NewItem { folder: at.id, name: name.to_bytes(), kind, stat, time, pile };
+        if self.walked.arena.add_item(&new).is_none() {
+            self.unread.add(self.place_name.clone(), "more items than fit into one scan", 1);
+            return;
+        }
+        self.news.items += 1;
+        self.news.bytes = self.news.bytes.saturating_add(stat.allocated);
+    }
+
+    fn look_at_folder(
+        &mut self,
+        at: &Waiting,
+        active: &[Active],
+        name: &CString,
+        stat: Stat,
+        waiting: &mut Vec<Waiting>,
+    ) {
+        let Ok(path) = at.path.join(name.to_bytes()) else { return };
+        if stat.key.device != at.stat.key.device {
+            let reason = "another volume is mounted here";
+            return self.unread.add(path.to_string(), reason, 1);
+        }
+        let searches = self.searches_at(&path, &at.searches);
+        let is_all_guarded = searches.iter().all(|search| {
+            self.searches.get(*search).is_none_or(|search| {
+                let class = self.rules.rule(search.rule).rule.class;
+                self.guards.folder(&path, class, &search.root).is_some()
+            })
+        });
+        let leads_on = self.searches.iter().any(|search| {
+            search.root.below(&path).is_some_and(|below| !below.is_empty())
+        });
+        if is_all_guarded && !leads_on {
+            self.walked.guarded += u64::from(!searches.is_empty());
+            return;
+        }
+        let sweeper = self.sweeper(active, &path, &stat);
+        let added =
+            self.walked.arena.add_folder(Some(at.id), name.to_bytes(), &stat, sweeper);
+        if let Some(id) = added {
+            waiting.push(Waiting { id, path, stat, searches });
+        }
+    }
+
+    /// The pile that may remove this folder once it is empty: that of the first rule that looks
+    /// above it and lets empty folders go.
+    fn sweeper(&self, active: &[Active], path: &TargetPath, stat: &Stat) -> Option<PileId> {
+        if self.guards.root(path).is_some() || stat.modified.seconds > self.now.as_second() {
+            return None;
+        }
+        let found = active.iter().find(|active| {
+            !active.is_guarded
+                && self.searches.get(active.at).is_some_and(|search| {
+                    let rule = self.rules.rule(search.rule);
+                    let class = rule.rule.class;
+                    let below = path.below(&search.root).unwrap_or_default();
+                    rule.may_empty(below)
+                        && self.guards.folder(path, class, &search.root).is_none()
+                })
+        })?;
+        let search = self.searches.get(found.at)?;
+        self.pile_of.get(&(search.rule, search.account)).copied()
+    }
+}
+
+/// A search that looks into the folder being walked.
+struct Active {
+    /// Its position in the list of searches.
+    at: usize,
+    /// The folder's path below the search's root, with a slash at its end; empty at the root.
+    prefix: Vec<u8>,
+    /// Whether a guard stands before the whole folder for it.
+    is_guarded: bool,
+}
