@@ -6,4 +6,5 @@
 pub mod decide;
 pub mod rulebook;
 pub mod scan;
+pub mod sweep;
 pub mod target;

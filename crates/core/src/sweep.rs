@@ -1,0 +1,22 @@
+//! Carrying a confirmed manifest out, and being able to tell what became of each thing.
+
+mod batch;
+mod check;
+mod dustpan;
+mod journal;
+mod last_guard;
+mod log;
+mod outcome;
+mod recover;
+mod run;
+mod state_folder;
+
+pub use dustpan::{Dustpan, DustpanError};
+pub use journal::{Journal, JournalError};
+pub use log::{
+    LogEntry, LogError, LogItem, LogState, LogSummary, list_logs, read_items, verify_log,
+};
+pub use outcome::{Outcome, OutcomeSums, Stayed};
+pub use recover::{RecoverError, recover};
+pub use run::{Ground, Mode, RunSummary, SweepError, SweepEvent, sweep};
+pub use state_folder::{StateError, StateFolder};

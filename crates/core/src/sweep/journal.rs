@@ -1,0 +1,226 @@
+//! The record of a run as it happens; afterwards it is the log.
+//!
+//! JSON Lines. Every line carries in `prev` the hash (BLAKE3, hex) of the line before it, and in
+//! `sum` the hash of itself up to there, so that an altered, lost or added line shows.
+
+use std::fs::File;
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+
+use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
+
+use crate::decide::{EntryKind, ManifestItem};
+use crate::rulebook::Removal;
+use crate::sweep::{Outcome, StateError, StateFolder};
+use crate::target::WrittenPath;
+
+/// The format's name in the first line.
+pub(super) const FORMAT: &str = "jolly-broom/log";
+pub(super) const VERSION: u32 = 1;
+
+/// Why a journal can't be written; the run stops before its next item.
+#[derive(Debug, thiserror::Error)]
+#[expect(missing_docs, reason = "the message names the fields")]
+pub enum JournalError {
+    #[error("cannot make the journal")]
+    Create {
+        #[from]
+        source: StateError,
+    },
+    #[error("cannot write the journal {}", path.display())]
+    Write { path: PathBuf, source: io::Error },
+    #[error("the journal failed before, so nothing more is removed")]
+    Shut,
+}
+
+/// One line of a journal, without its hashes.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "line", rename_all = "lowercase")]
+pub(super) enum Record {
+    /// The first: which run this is.
+    Start {
+        format: String,
+        version: u32,
+        run: String,
+        started: Timestamp,
+        target: String,
+        device: u64,
+        inode: u64,
+        layout: String,
+        label: String,
+        free: u64,
+        items: u64,
+        bytes: u64,
+    },
+    /// What is about to be touched, a folder at a time. It is on the disk before the first touch.
+    Intend {
+        #[serde(flatten)]
+        folder: WrittenPath,
+        rule: String,
+        account: Option<String>,
+        by: Removal,
+        items: Vec<Intent>,
+    },
+    /// What became of intended items, by their numbers.
+    Done { items: Vec<Done> },
+    /// The last: how the run ended.
+    Finish { state: String, ended: Timestamp, free: u64 },
+}
+
+/// One intended item.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub(super) struct Intent {
+    /// Its number in the manifest, from 0.
+    pub n: u64,
+    pub kind: String,
+    #[serde(flatten)]
+    pub name: WrittenPath,
+    pub bytes: u64,
+    pub device: u64,
+    pub inode: u64,
+    pub size: u64,
+    pub changed: (i64, u32),
+}
+
+/// What became of one item.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub(super) struct Done {
+    pub n: u64,
+    pub outcome: Outcome,
+    pub bytes: u64,
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub reason: String,
+}
+
+impl Intent {
+    pub(super) fn of(n: usize, item: &ManifestItem) -> Self {
+        let name = crate::target::TargetPath::new(item.path.name()).unwrap_or_default();
+        let identity = &item.identity;
+        Self {
+            n: n as u64,
+            kind: match item.kind {
+                EntryKind::Folder => "folder",
+                EntryKind::File | EntryKind::Link => "file",
+            }
+            .to_owned(),
+            name: WrittenPath::from(&name),
+            bytes: item.bytes,
+            device: identity.key.device,
+            inode: identity.key.inode,
+            size: identity.size,
+            changed: (identity.changed.seconds, identity.changed.nanos),
+        }
+    }
+}
+
+/// Where a journal's bytes go; tests stand in its way.
+pub trait Sink: Write + Send {
+    /// Brings everything written to the disk.
+    ///
+    /// # Errors
+    /// What the disk says.
+    fn sync(&mut self) -> io::Result<()>;
+}
+
+impl Sink for File {
+    fn sync(&mut self) -> io::Result<()> {
+        self.sync_data()
+    }
+}
+
+/// A journal being written.
+///
+/// # Invariants
+/// Once a write or sync has failed, it refuses everything.
+pub struct Journal {
+    path: PathBuf,
+    sink: Box<dyn Sink>,
+    previous: String,
+    is_shut: bool,
+}
+
+impl Journal {
+    /// Starts the journal of a run in the state folder.
+    ///
+    /// # Errors
+    /// When the file can't be made; a run of that name must not exist.
+    pub fn create(state: &StateFolder, run: &str) -> Result<Self, JournalError> {
+        state.make()?;
+        let path = state.log(run);
+        let file = StateFolder::create(&path)?;
+        Ok(Self::new(path, Box::new(file)))
+    }
+
+    /// A journal that goes somewhere else.
+    pub fn new(path: PathBuf, sink: Box<dyn Sink>) -> Self {
+        Self { path, sink, previous: String::new(), is_shut: false }
+    }
+
+    /// Goes on with a journal whose last line has this hash.
+    pub(super) fn resume(path: PathBuf, file: File, previous: String) -> Self {
+        Self { path, sink: Box::new(file), previous, is_shut: false }
+    }
+
+    /// Where it is.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// Writes one line.
+    pub(super) fn write(&mut self, record: &Record) -> Result<(), JournalError> {
+        let line = seal(record, &self.previous).map_err(io::Error::from);
+        let written = line.and_then(|line| {
+            self.previous = hash(line.as_bytes());
+            self.sink.write_all(line.as_bytes())?;
+            self.sink.write_all(b"\n")
+        });
+        self.latch(written)
+    }
+
+    /// Brings every line to the disk.
+    pub(super) fn sync(&mut self) -> Result<(), JournalError> {
+        let synced = self.sink.flush().and_then(|()| self.sink.sync());
+        self.latch(synced)
+    }
+
+    fn latch(&mut self, result: io::Result<()>) -> Result<(), JournalError> {
+        if self.is_shut {
+            return Err(JournalError::Shut);
+        }
+        result.map_err(|source| {
+            self.is_shut = true;
+            JournalError::Write { path: self.path.clone(), source }
+        })
+    }
+}
+
+/// The hash that links a line to the next one.
+pub(super) fn hash(line: &[u8]) -> String {
+    blake3::hash(line).to_hex().to_string()
+}
+
+/// A record as a line, with the hash of the line before it and its own.
+fn seal(record: &Record, previous: &str) -> Result<String, serde_json::Error> {
+    let mut line = serde_json::to_string(record)?;
+    line.truncate(line.len().saturating_sub(1));
+    line.push_str(",\"prev\":\"");
+    line.push_str(previous);
+    line.push('"');
+    let own = hash(line.as_bytes());
+    line.push_str(",\"sum\":\"");
+    line.push_str(&own);
+    line.push_str("\"}");
+    Ok(line)
+}
+
+/// Reads a line back; nothing when its own hash, or its link to the line before, doesn't fit.
+pub(super) fn open(line: &str, previous: &str) -> Option<Record> {
+    let (body, sum) = line.rsplit_once(",\"sum\":\"")?;
+    let sum = sum.strip_suffix("\"}")?;
+    let (_, link) = body.rsplit_once(",\"prev\":\"")?;
+    if hash(body.as_bytes()) != sum || link.strip_suffix('"')? != previous {
+        return None;
+    }
+    serde_json::from_str(line).ok()
+}

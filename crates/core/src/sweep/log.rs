@@ -1,0 +1,274 @@
+//! Logs read back: which runs there are, what became of each item, and whether a log is whole.
+
+use std::collections::BTreeMap;
+use std::fs::File;
+use std::io::{self, BufRead as _};
+use std::path::{Path, PathBuf};
+
+use jiff::Timestamp;
+use serde::Serialize;
+
+use crate::rulebook::Removal;
+use crate::sweep::journal::{self, FORMAT, Intent, Record, VERSION};
+use crate::sweep::{Outcome, OutcomeSums, StateFolder};
+use crate::target::{TargetPath, WrittenPath};
+
+/// How a run ended.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum LogState {
+    /// It came to its end.
+    Finished,
+    /// Somebody stopped it.
+    Stopped,
+    /// It broke off; some intents may have no outcome.
+    Interrupted,
+    /// It broke off, and its open intents were settled afterwards.
+    Recovered,
+}
+
+/// Why a log can't be trusted or read.
+#[derive(Debug, thiserror::Error)]
+#[expect(missing_docs, reason = "the message names the fields")]
+pub enum LogError {
+    #[error("there is no run {run} in {}", folder.display())]
+    NoSuchRun { run: String, folder: PathBuf },
+    #[error("cannot read the log {}", path.display())]
+    Unreadable { path: PathBuf, source: io::Error },
+    #[error("line {line} of {} was altered, or a line before it is missing", path.display())]
+    Altered { path: PathBuf, line: usize },
+    #[error("{} was written by a version of this program that this one can't read", path.display())]
+    OtherVersion { path: PathBuf },
+}
+
+/// One run.
+#[derive(Clone, Debug)]
+pub struct LogSummary {
+    /// Its id.
+    pub run: String,
+    /// When it started.
+    pub started: Timestamp,
+    /// Its target's root, made harmless.
+    pub target: String,
+    /// What the computer is called.
+    pub label: String,
+    /// How it ended.
+    pub state: LogState,
+    /// What became of its items.
+    pub outcomes: OutcomeSums,
+    /// Items that were about to be touched and have no outcome.
+    pub unsettled: u64,
+    /// Free space before, and after when it is known.
+    pub free: (u64, Option<u64>),
+}
+
+/// One item of a log as `log show` prints it.
+#[derive(Clone, Debug, Serialize)]
+pub struct LogItem {
+    /// The rule that had it.
+    pub rule: String,
+    /// Whose it was.
+    pub account: Option<String>,
+    /// What it was.
+    pub kind: String,
+    /// Where it was.
+    #[serde(flatten)]
+    pub path: WrittenPath,
+    /// What became of it; none when the run broke off before that was written.
+    pub outcome: Option<Outcome>,
+    /// What came back.
+    pub bytes: u64,
+    /// Why it stayed; empty when it went.
+    pub reason: String,
+}
+
+/// One item of a log with all that was recorded before it was touched.
+#[derive(Clone, Debug)]
+pub struct LogEntry {
+    pub(super) rule: String,
+    pub(super) account: Option<String>,
+    pub(super) by: Removal,
+    pub(super) path: TargetPath,
+    pub(super) intent: Intent,
+    pub(super) outcome: Option<(Outcome, u64, String)>,
+}
+
+/// A log read whole.
+pub(super) struct Contents {
+    pub summary: LogSummary,
+    pub entries: Vec<LogEntry>,
+    /// Which folder the target's root was.
+    pub root: (u64, u64),
+    /// The hash of the last good line.
+    pub last_hash: String,
+    /// Where the last good line ends, in bytes.
+    pub good_until: u64,
+}
+
+/// The log of a run.
+///
+/// # Errors
+/// When there is none.
+pub(super) fn find(state: &StateFolder, run: &str) -> Result<PathBuf, LogError> {
+    let is_plain = !run.is_empty() && !run.contains(['/', '\0']) && !run.starts_with('.');
+    let path = state.log(run);
+    if is_plain && path.is_file() {
+        return Ok(path);
+    }
+    let run = crate::target::Printable(run.as_bytes()).to_string();
+    Err(LogError::NoSuchRun { run, folder: state.logs() })
+}
+
+/// Reads a log, checking every line's hash and its link to the line before.
+pub(super) fn read(path: &Path) -> Result<Contents, LogError> {
+    let unreadable = |source| LogError::Unreadable { path: path.to_owned(), source };
+    let mut reader = io::BufReader::new(File::open(path).map_err(unreadable)?);
+    let mut parts = Parts::default();
+    let mut previous = String::new();
+    let mut good_until = 0_u64;
+    let mut text = Vec::new();
+    for line in 1.. {
+        text.clear();
+        let read = reader.read_until(b'\n', &mut text).map_err(unreadable)?;
+        // A line without its end was being written when the run broke off.
+        let Some(body) = text.strip_suffix(b"\n") else { break };
+        let altered = || LogError::Altered { path: path.to_owned(), line };
+        if parts.is_ended() {
+            return Err(altered());
+        }
+        let body = std::str::from_utf8(body).ok();
+        let record = body.and_then(|body| journal::open(body, &previous)).ok_or_else(altered)?;
+        previous = journal::hash(body.unwrap_or_default().as_bytes());
+        good_until += read as u64;
+        if line == 1
+            && !matches!(&record, Record::Start { format, version, .. }
+                if format == FORMAT && *version == VERSION)
+        {
+            return Err(LogError::OtherVersion { path: path.to_owned() });
+        }
+        parts.take(record);
+    }
+    let altered = LogError::Altered { path: path.to_owned(), line: 1 };
+    parts.into_contents(previous, good_until).ok_or(altered)
+}
+
+/// What a log's lines add up to.
+#[derive(Default)]
+struct Parts {
+    start: Option<Record>,
+    entries: BTreeMap<u64, LogEntry>,
+    finish: Option<(String, u64)>,
+}
+
+impl Parts {
+    fn is_ended(&self) -> bool {
+        self.finish.is_some()
+    }
+
+    fn take(&mut self, record: Record) {
+        match record {
+            Record::Start { .. } => self.start = Some(record),
+            Record::Intend { folder, rule, account, by, items } => {
+                let folder = TargetPath::try_from(&folder).unwrap_or_default();
+                for intent in items {
+                    let name = TargetPath::try_from(&intent.name).unwrap_or_default();
+                    let path = folder.join(name.as_bytes()).unwrap_or_default();
+                    let (rule, account) = (rule.clone(), account.clone());
+                    let n = intent.n;
+                    let entry = LogEntry { rule, account, by, path, intent, outcome: None };
+                    self.entries.insert(n, entry);
+                }
+            }
+            Record::Done { items } => {
+                for done in items {
+                    if let Some(entry) = self.entries.get_mut(&done.n) {
+                        entry.outcome = Some((done.outcome, done.bytes, done.reason));
+                    }
+                }
+            }
+            Record::Finish { state, free, .. } => self.finish = Some((state, free)),
+        }
+    }
+
+    fn into_contents(self, last_hash: String, good_until: u64) -> Option<Contents> {
+        let Some(Record::Start { run, started, target, device, inode, label, free, .. }) = self.start
+        else {
+            return None;
+        };
+        let state = match self.finish.as_ref().map(|(state, _)| state.as_str()) {
+            Some("finished") => LogState::Finished,
+            Some("stopped") => LogState::Stopped,
+            Some("recovered") => LogState::Recovered,
+            _ => LogState::Interrupted,
+        };
+        let mut outcomes = OutcomeSums::new();
+        let mut unsettled = 0;
+        for entry in self.entries.values() {
+            match &entry.outcome {
+                // An item of a stopped batch was never reached.
+                None if state == LogState::Interrupted => unsettled += 1,
+                None => {}
+                Some((outcome, bytes, _)) => {
+                    let sum = outcomes.entry(*outcome).or_default();
+                    sum.items += 1;
+                    sum.bytes = sum.bytes.saturating_add(*bytes);
+                }
+            }
+        }
+        let free = (free, self.finish.map(|(_, free)| free));
+        Some(Contents {
+            summary: LogSummary { run, started, target, label, state, outcomes, unsettled, free },
+            entries: self.entries.into_values().collect(),
+            root: (device, inode),
+            last_hash,
+            good_until,
+        })
+    }
+}
+
+/// Every run with a log, oldest first; an unreadable log is an error in its place.
+///
+/// # Errors
+/// When the folder of logs can't be read.
+pub fn list_logs(
+    state: &StateFolder,
+) -> Result<Vec<Result<LogSummary, LogError>>, crate::sweep::StateError> {
+    let runs = state.runs()?;
+    Ok(runs.iter().map(|run| Ok(read(&state.log(run))?.summary)).collect())
+}
+
+/// What became of each item of a run, in the order in which they were to go.
+///
+/// # Errors
+/// When there is no such run, or its log was altered.
+pub fn read_items(state: &StateFolder, run: &str) -> Result<Vec<LogItem>, LogError> {
+    let contents = read(&find(state, run)?)?;
+    let item = |entry: LogEntry| {
+        let (outcome, bytes, reason) = match entry.outcome {
+            Some((outcome, bytes, reason)) => (Some(outcome), bytes, reason),
+            None if contents.summary.state == LogState::Interrupted => {
+                let reason = "the run broke off here; `log recover` settles it".to_owned();
+                (None, 0, reason)
+            }
+            None => return None,
+        };
+        Some(LogItem {
+            rule: entry.rule,
+            account: entry.account,
+            kind: entry.intent.kind,
+            path: WrittenPath::from(&entry.path),
+            outcome,
+            bytes,
+            reason,
+        })
+    };
+    Ok(contents.entries.into_iter().filter_map(item).collect())
+}
+
+/// Whether every line of a log is as it was written; how the run ended.
+///
+/// # Errors
+/// The first line that isn't.
+pub fn verify_log(state: &StateFolder, run: &str) -> Result<LogSummary, LogError> {
+    Ok(read(&find(state, run)?)?.summary)
+}

@@ -1,0 +1,103 @@
+//! Settling a run that broke off, by looking.
+
+use std::fs::OpenOptions;
+use std::io;
+use std::path::PathBuf;
+
+use jiff::Timestamp;
+use jolly_disk::FileKey;
+
+use crate::rulebook::Removal;
+use crate::sweep::journal::{Done, Journal, Record};
+use crate::sweep::log::{self, LogEntry};
+use crate::sweep::{JournalError, LogError, LogState, LogSummary, Outcome, StateFolder};
+use crate::target::Target;
+
+/// Why a run can't be settled.
+#[derive(Debug, thiserror::Error)]
+#[expect(missing_docs, reason = "the message names the fields")]
+pub enum RecoverError {
+    #[error("the log can't be used")]
+    Log {
+        #[from]
+        source: LogError,
+    },
+    #[error("the run's target {target} is not the one that is there now")]
+    OtherTarget { target: String },
+    #[error("cannot go on with the log {}", path.display())]
+    Reopen { path: PathBuf, source: io::Error },
+    #[error("the settling was not recorded")]
+    Journal {
+        #[from]
+        source: JournalError,
+    },
+}
+
+/// Settles the open intents of an interrupted run on its target and ends its log. A run that
+/// isn't interrupted is left as it is.
+///
+/// # Errors
+/// When the log can't be read or written, or the target is another one.
+pub fn recover(
+    state: &StateFolder,
+    run: &str,
+    target: &Target,
+    ended: Timestamp,
+) -> Result<LogSummary, RecoverError> {
+    let path = log::find(state, run)?;
+    let contents = log::read(&path)?;
+    if contents.summary.state != LogState::Interrupted {
+        return Ok(contents.summary);
+    }
+    let key = target.key();
+    if contents.root != (key.device, key.inode) {
+        return Err(RecoverError::OtherTarget { target: contents.summary.target });
+    }
+    let reopen = |source| RecoverError::Reopen { path: path.clone(), source };
+    let file = OpenOptions::new().append(true).open(&path).map_err(reopen)?;
+    // A line that was cut off while it was written says nothing and would break the chain.
+    file.set_len(contents.good_until).map_err(reopen)?;
+    let mut journal = Journal::resume(path.clone(), file, contents.last_hash);
+    let open = contents.entries.iter().filter(|entry| entry.outcome.is_none());
+    let items: Vec<Done> = open.map(|entry| settle(target, entry)).collect();
+    for some in items.chunks(1024) {
+        journal.write(&Record::Done { items: some.to_vec() })?;
+    }
+    let free = target.measure().map_or(0, |volume| volume.free);
+    journal.write(&Record::Finish { state: "recovered".to_owned(), ended, free })?;
+    journal.sync()?;
+    Ok(log::read(&path)?.summary)
+}
+
+/// Looks what became of an intended item: absent is removed, present and the same is still there.
+fn settle(target: &Target, entry: &LogEntry) -> Done {
+    let disk = target.disk();
+    let folder = entry.path.parent().unwrap_or_default();
+    let looked = disk
+        .open_folder(target.root(), folder.as_bytes())
+        .and_then(|folder| disk.stat(&folder, &entry.path.to_name()));
+    let intent = &entry.intent;
+    let (outcome, bytes, reason) = match looked {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => {
+            let outcome = match entry.by {
+                Removal::Remove => Outcome::Removed,
+                Removal::SetAside => Outcome::SetAside,
+            };
+            (outcome, intent.bytes, "settled afterwards: it is gone".to_owned())
+        }
+        Err(error) => (Outcome::Failed, 0, format!("it can't be looked at: {error}")),
+        Ok(stat) => {
+            let key = FileKey { device: intent.device, inode: intent.inode };
+            let changed = (stat.changed.seconds, stat.changed.nanos);
+            let is_same = stat.key == key
+                && (intent.kind == "folder"
+                    || (stat.size == intent.size && changed == intent.changed));
+            if is_same {
+                (Outcome::Refused, 0, "the run broke off before it; it is still there".to_owned())
+            } else {
+                (Outcome::Changed, 0, "something else is there now".to_owned())
+            }
+        }
+    };
+    Done { n: intent.n, outcome, bytes, reason }
+}

@@ -1,0 +1,105 @@
+//! Where this program keeps its logs and dustpans.
+
+use std::fs::{self, DirBuilder, File, OpenOptions};
+use std::io;
+use std::os::unix::fs::{DirBuilderExt as _, OpenOptionsExt as _};
+use std::path::{Path, PathBuf};
+
+/// The state folder: `logs/` and `dustpan/`, readable by nobody else.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct StateFolder {
+    path: PathBuf,
+}
+
+/// Why the state folder can't be used.
+#[derive(Debug, thiserror::Error)]
+#[error("cannot {verb} {}", path.display())]
+pub struct StateError {
+    /// What was tried.
+    pub verb: &'static str,
+    /// Where.
+    pub path: PathBuf,
+    /// What the kernel said.
+    pub source: io::Error,
+}
+
+impl StateFolder {
+    /// The folder at this path; nothing is touched yet.
+    pub fn new(path: PathBuf) -> Self {
+        Self { path }
+    }
+
+    /// Its path.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// Where the logs are.
+    pub fn logs(&self) -> PathBuf {
+        self.path.join("logs")
+    }
+
+    /// The log of a run.
+    pub fn log(&self, run: &str) -> PathBuf {
+        self.logs().join(format!("{run}.jsonl"))
+    }
+
+    /// The dustpan of a run.
+    pub fn dustpan(&self, run: &str) -> PathBuf {
+        self.path.join("dustpan").join(format!("{run}.tar.zst"))
+    }
+
+    /// Makes the folders, mode 0700.
+    ///
+    /// # Errors
+    /// When they can't be made.
+    pub fn make(&self) -> Result<(), StateError> {
+        for path in [self.path.clone(), self.logs(), self.path.join("dustpan")] {
+            DirBuilder::new()
+                .recursive(true)
+                .mode(0o700)
+                .create(&path)
+                .map_err(|source| StateError { verb: "make the folder", path, source })?;
+        }
+        Ok(())
+    }
+
+    /// Makes a new file of a run, mode 0600; it must not be there yet.
+    ///
+    /// # Errors
+    /// When it is there, or can't be made.
+    pub fn create(path: &Path) -> Result<File, StateError> {
+        let refuse = |source| StateError { verb: "make", path: path.to_owned(), source };
+        let file = OpenOptions::new()
+            .append(true)
+            .create_new(true)
+            .mode(0o600)
+            .open(path)
+            .map_err(refuse)?;
+        // The name itself has to survive a power cut, too.
+        if let Some(folder) = path.parent() {
+            File::open(folder).and_then(|folder| folder.sync_all()).map_err(refuse)?;
+        }
+        Ok(file)
+    }
+
+    /// The runs that have a log, oldest first.
+    ///
+    /// # Errors
+    /// When the folder is there but can't be read.
+    pub fn runs(&self) -> Result<Vec<String>, StateError> {
+        let refuse = |source| StateError { verb: "read", path: self.logs(), source };
+        let entries = match fs::read_dir(self.logs()) {
+            Ok(entries) => entries,
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
+            Err(error) => return Err(refuse(error)),
+        };
+        let mut runs = Vec::new();
+        for entry in entries {
+            let name = entry.map_err(refuse)?.file_name();
+            runs.extend(name.to_str().and_then(|name| name.strip_suffix(".jsonl")).map(str::to_owned));
+        }
+        runs.sort();
+        Ok(runs)
+    }
+}
