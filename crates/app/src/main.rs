@@ -1,1 +1,13 @@
-fn main(){}
+//! `jolly-broom`: the command line and the interface over one core.
+
+mod cli;
+mod exit;
+mod session;
+mod tui;
+mod wording;
+
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    cli::run().into()
+}

@@ -1,1 +1,16 @@
-//! .
+//! The demo computers, and what tests need: trees and faulty disks.
+//!
+//! Everything in here is made up. What is built is the same every time, but for the ages, which
+//! count from the moment of building.
+
+mod build;
+mod contents;
+mod faulty;
+mod people;
+mod profiles;
+mod system;
+mod tree;
+
+pub use build::{DemoError, DemoLayout, build, hold_open, make_removable};
+pub use faulty::{Fault, FaultyDisk};
+pub use tree::TreeBuilder;

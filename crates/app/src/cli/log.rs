@@ -1,0 +1,179 @@
+//! `log`: what runs did.
+
+use std::path::Path;
+use std::sync::Arc;
+
+use jolly_core::scan::Sum;
+use jolly_core::sweep::{
+    LogError, LogState, LogSummary, OutcomeSums, StateFolder, list_logs, read_items, recover,
+    verify_log,
+};
+use jolly_core::target::{Printable, Target, TargetPath};
+use jolly_disk::RealDisk;
+use serde_json::json;
+
+use crate::cli::{LogCommand, SharedOptions, print};
+use crate::exit::{Exit, Refusal};
+use crate::session::{clock, read_layout, state_path};
+use crate::wording::{bytes, count};
+
+pub(super) fn run(options: &SharedOptions, command: &LogCommand) -> Result<Exit, Refusal> {
+    let state = StateFolder::new(state_path(options.state.as_deref())?);
+    match command {
+        LogCommand::List => list(options, &state),
+        LogCommand::Show { run } => show(options, &state, run),
+        LogCommand::Verify { run } => verify(options, &state, run),
+        LogCommand::Recover => settle(options, &state),
+    }
+}
+
+fn refuse(error: &LogError) -> Refusal {
+    match error {
+        LogError::NoSuchRun { .. } => {
+            Refusal::bad_input(error, "`jolly-broom log list` names them all")
+        }
+        LogError::Unreadable { .. } => Refusal::failed(error, ""),
+        LogError::Altered { .. } => {
+            Refusal::failed(error, "what it says from there on can't be trusted")
+        }
+        LogError::OtherVersion { .. } => Refusal::failed(error, "use the version that wrote it"),
+    }
+}
+
+fn state_name(state: LogState) -> &'static str {
+    match state {
+        LogState::Finished => "finished",
+        LogState::Stopped => "stopped",
+        LogState::Interrupted => "interrupted",
+        LogState::Recovered => "recovered",
+    }
+}
+
+fn outcomes(sums: &OutcomeSums) -> serde_json::Value {
+    let entry = |(outcome, sum): (&jolly_core::sweep::Outcome, &Sum)| {
+        (outcome.name().to_owned(), json!({ "items": sum.items, "bytes": sum.bytes }))
+    };
+    sums.iter().map(entry).collect::<serde_json::Map<_, _>>().into()
+}
+
+fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
+    let logs = list_logs(state).map_err(|error| Refusal::failed(&error, ""))?;
+    let mut exit = Exit::Done;
+    if logs.is_empty() && !options.json {
+        print::message("No run yet: the log of every sweep is kept here.");
+    }
+    for log in logs {
+        match log {
+            Ok(log) if options.json => print::json(&json!({
+                "run": log.run,
+                "started": log.started,
+                "target": log.target,
+                "state": state_name(log.state),
+                "outcomes": outcomes(&log.outcomes),
+            }))?,
+            Ok(log) => print::result(|out| {
+                let gone = |log: &LogSummary| {
+                    let mut sum = Sum::default();
+                    let went = log.outcomes.iter().filter(|(outcome, _)| !outcome.stays());
+                    went.for_each(|(_, more)| sum.add(*more));
+                    sum
+                };
+                let sum = gone(&log);
+                let (many, size) = (count(sum.items), bytes(sum.bytes));
+                let started = log.started.strftime("%Y-%m-%d %H:%M");
+                let (run, state) = (&log.run, state_name(log.state));
+                writeln!(out, "{run}  {started}  {state:<11} {many:>9} {size:>10}  {}", log.target)
+            })?,
+            Err(error) => {
+                print::message(&format!("jolly-broom: {error}"));
+                exit = Exit::Failed;
+            }
+        }
+    }
+    Ok(exit)
+}
+
+fn show(options: &SharedOptions, state: &StateFolder, run: &str) -> Result<Exit, Refusal> {
+    let items = read_items(state, run).map_err(|error| refuse(&error))?;
+    print::result(|out| {
+        for item in &items {
+            if options.json {
+                serde_json::to_writer(&mut *out, item)?;
+                writeln!(out)?;
+            } else {
+                let path = TargetPath::try_from(&item.path).unwrap_or_default();
+                let outcome = item.outcome.map_or("unsettled", |outcome| outcome.name());
+                let reason = Printable(item.reason.as_bytes());
+                writeln!(out, "{outcome:<10} {:>10}  {path}  {reason}", bytes(item.bytes))?;
+            }
+        }
+        Ok(())
+    })?;
+    Ok(Exit::Done)
+}
+
+fn verify(options: &SharedOptions, state: &StateFolder, run: &str) -> Result<Exit, Refusal> {
+    let log = verify_log(state, run).map_err(|error| refuse(&error))?;
+    let name = state_name(log.state);
+    if options.json {
+        let whole = log.state != LogState::Interrupted;
+        print::json(&json!({ "run": log.run, "whole": whole, "state": name }))?;
+    } else if log.state != LogState::Interrupted {
+        print::result(|out| writeln!(out, "{} is whole, {name}", log.run))?;
+    }
+    if log.state == LogState::Interrupted {
+        print::message(&format!(
+            "jolly-broom: {} broke off; {} items are unsettled\n  `jolly-broom log recover` settles them",
+            log.run,
+            count(log.unsettled)
+        ));
+        return Ok(Exit::Failed);
+    }
+    Ok(Exit::Done)
+}
+
+fn settle(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
+    let layout = read_layout(options.layout.as_deref())?;
+    let logs = list_logs(state).map_err(|error| Refusal::failed(&error, ""))?;
+    let mut exit = Exit::Done;
+    let mut broken = 0;
+    for log in logs {
+        let log = match log {
+            Ok(log) if log.state == LogState::Interrupted => log,
+            Ok(_) => continue,
+            Err(error) => {
+                print::message(&format!("jolly-broom: {error}"));
+                exit = Exit::Failed;
+                continue;
+            }
+        };
+        broken += 1;
+        let root = options.target.clone().unwrap_or_else(|| log.target.clone().into());
+        match settle_one(state, &log.run, &root, layout) {
+            Ok(settled) => print::result(|out| {
+                let many = count(log.unsettled);
+                writeln!(out, "{} settled: {many} items looked at, {}", log.run, state_name(settled.state))
+            })?,
+            Err(message) => {
+                print::message(&format!("jolly-broom: {}: {message}", log.run));
+                exit = Exit::Failed;
+            }
+        }
+    }
+    if broken == 0 && exit == Exit::Done {
+        print::message("No run broke off.");
+    }
+    Ok(exit)
+}
+
+fn settle_one(
+    state: &StateFolder,
+    run: &str,
+    root: &Path,
+    layout: Option<jolly_core::target::Layout>,
+) -> Result<LogSummary, String> {
+    let environment = |name: &str| std::env::var_os(name);
+    let target = Target::open(Arc::new(RealDisk), root, layout, &environment)
+        .map_err(|error| error.to_string())?;
+    recover(state, run, &target, clock()).map_err(|error| error.to_string())
+}

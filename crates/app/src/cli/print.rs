@@ -1,0 +1,78 @@
+//! Printing: results to stdout, messages to stderr, progress to whoever watches.
+
+use std::io::{self, IsTerminal as _, Write};
+use std::time::Duration;
+
+use indicatif::{ProgressBar, ProgressStyle};
+use jolly_core::scan::{CancelToken, ScanEvent};
+use jolly_core::sweep::SweepEvent;
+
+use crate::exit::{Exit, Refusal};
+use crate::wording::{bytes, count};
+
+/// Writes a message for the person.
+pub(super) fn message(text: &str) {
+    // Nobody is left to tell when stderr is gone.
+    drop(writeln!(io::stderr().lock(), "{text}"));
+}
+
+/// Writes a result.
+pub(super) fn result(
+    write: impl FnOnce(&mut dyn Write) -> io::Result<()>,
+) -> Result<(), Refusal> {
+    let mut out = io::BufWriter::new(io::stdout().lock());
+    match write(&mut out).and_then(|()| out.flush()) {
+        // Whoever read the beginning may have seen enough.
+        Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(()),
+        Err(error) => Err(Refusal::failed(&error, "the result could not be written")),
+        Ok(()) => Ok(()),
+    }
+}
+
+/// Writes a JSON object on one line.
+pub(super) fn json(value: &serde_json::Value) -> Result<(), Refusal> {
+    result(|out| writeln!(out, "{value}"))
+}
+
+/// A token that the keyboard's interrupt and a polite kill cancel.
+pub(super) fn cancel_on_interrupt() -> Result<CancelToken, Refusal> {
+    let token = CancelToken::default();
+    let asked = token.clone();
+    ctrlc::set_handler(move || asked.cancel())
+        .map_err(|error| Refusal { exit: Exit::Failed, message: error.to_string() })?;
+    Ok(token)
+}
+
+/// A progress line on a terminal; none elsewhere.
+pub(super) struct Progress(ProgressBar);
+
+impl Progress {
+    pub(super) fn new() -> Self {
+        if !io::stderr().is_terminal() {
+            return Self(ProgressBar::hidden());
+        }
+        let bar = ProgressBar::new_spinner();
+        let style = ProgressStyle::with_template("{spinner} {msg}");
+        bar.set_style(style.unwrap_or_else(|_| ProgressStyle::default_spinner()));
+        bar.enable_steady_tick(Duration::from_millis(120));
+        Self(bar)
+    }
+
+    pub(super) fn scan(&self, event: &ScanEvent) {
+        if let ScanEvent::Counted { place, looked_at, bytes: held, .. } = event {
+            let text =
+                format!("place {}: {} names, {}", place + 1, count(*looked_at), bytes(*held));
+            self.0.set_message(text);
+        }
+    }
+
+    pub(super) fn sweep(&self, event: &SweepEvent) {
+        let freed = event.freed.values().sum();
+        let text = format!("{} of {}, {}", count(event.done), count(event.of), bytes(freed));
+        self.0.set_message(text);
+    }
+
+    pub(super) fn end(&self) {
+        self.0.finish_and_clear();
+    }
+}

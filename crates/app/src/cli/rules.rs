@@ -1,0 +1,148 @@
+//! `rules`: what is in force, and why.
+
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt as _;
+use std::path::{Path, PathBuf};
+
+use jolly_core::rulebook::{
+    AgeBy, CompiledRule, Guards, RuleSet, explain, resolve, run_examples,
+};
+use jolly_core::scan::Scan;
+use jolly_core::target::TargetPath;
+use serde_json::json;
+
+use crate::cli::{RulesCommand, SharedOptions, print};
+use crate::exit::{Exit, Refusal};
+use crate::session::{Session, clock, read_book};
+
+pub(super) fn run(options: &SharedOptions, command: &RulesCommand) -> Result<Exit, Refusal> {
+    match command {
+        RulesCommand::List => list(options),
+        RulesCommand::Check { files } => check(options, files),
+        RulesCommand::Explain { path } => explain_path(options, path),
+    }
+}
+
+fn places(rule: &CompiledRule) -> Vec<String> {
+    rule.rule.within.iter().map(ToString::to_string).collect()
+}
+
+fn list(options: &SharedOptions) -> Result<Exit, Refusal> {
+    let session = options.open()?;
+    for (_, rule) in session.rules.iter() {
+        let limit = rule.rule.age.limit.map(|limit| limit.to_string());
+        if options.json {
+            print::json(&json!({
+                "rule": rule.id,
+                "book": rule.file,
+                "title": rule.rule.title,
+                "class": rule.rule.class.name(),
+                "in": places(rule),
+                "age": limit,
+                "by": rule.rule.removal().name(),
+            }))?;
+        } else {
+            let (class, title) = (rule.rule.class.name(), &rule.rule.title);
+            let limit = limit.unwrap_or_else(|| "any age".to_owned());
+            print::result(|out| {
+                let places = places(rule).join(" ");
+                writeln!(out, "{:<26} {class:<8} {limit:<10} {title:<32} {places}", rule.id)
+            })?;
+        }
+    }
+    Ok(Exit::Done)
+}
+
+fn check(options: &SharedOptions, files: &[PathBuf]) -> Result<Exit, Refusal> {
+    let mut exit = Exit::Done;
+    for file in files {
+        let (name, text) = read_book(file)?;
+        let rules = match RuleSet::compile(&[(name.clone(), text)]) {
+            Ok(rules) => rules,
+            Err(error) => {
+                print::message(&error.to_string());
+                exit = Exit::BadInput;
+                continue;
+            }
+        };
+        let (count, failures) = run_examples(&rules, &name);
+        for failure in &failures {
+            print::message(&format!("jolly-broom: {name}: {failure}"));
+            exit = Exit::BadInput;
+        }
+        let many = rules.iter().count();
+        if options.json {
+            print::json(&json!({ "book": name, "rules": many, "examples": count, "failed": failures.len() }))?;
+        } else {
+            let failed = failures.len();
+            print::result(|out| {
+                writeln!(out, "{name}: {many} rules, {count} examples, {failed} failed")
+            })?;
+        }
+    }
+    Ok(exit)
+}
+
+fn explain_path(options: &SharedOptions, path: &Path) -> Result<Exit, Refusal> {
+    let session = options.open()?;
+    let path = on_target(&session, path)?;
+    let (searches, _) = resolve(&session.target, &session.rules);
+    let mut guards = Guards::new(&session.target.places, session.own.clone());
+    for search in &searches {
+        guards.add_root(search.root.clone());
+    }
+    let disk = session.target.disk();
+    let folder = path.parent().unwrap_or_default();
+    let stat = disk
+        .open_folder(session.target.root(), folder.as_bytes())
+        .and_then(|folder| disk.stat(&folder, &path.to_name()))
+        .ok();
+    let now = session.now.unwrap_or_else(clock);
+    let age_by = |by: AgeBy| {
+        let stat = stat?;
+        let seconds = match by {
+            AgeBy::Changed => stat.modified.seconds,
+            AgeBy::Touched => stat.modified.seconds.max(stat.accessed.seconds),
+            // The trash's dates are read by a scan, not by a look at one path.
+            AgeBy::Trashed => return None,
+        };
+        Some(Scan::age_of(seconds, now))
+    };
+    let first = explain(&session.rules, &searches, &guards, &path, None);
+    let by = first.rule.map_or(AgeBy::Changed, |rule| session.rules.rule(rule).rule.age.by);
+    let found = explain(&session.rules, &searches, &guards, &path, age_by(by));
+    let rule = found.rule.map(|number| session.rules.rule(number));
+    if options.json {
+        print::json(&json!({
+            "verdict": found.verdict.name(),
+            "rule": rule.map(|rule| &rule.id),
+            "line": rule.map(|rule| rule.line),
+            "book": rule.map(|rule| &rule.file),
+            "reason": found.reason,
+            "exists": stat.is_some(),
+        }))?;
+    } else {
+        print::result(|out| {
+            let absent = if stat.is_some() { "" } else { " (it is not there)" };
+            writeln!(out, "{path}{absent}: {}, {}", found.verdict.name(), found.reason)?;
+            match rule {
+                Some(rule) => writeln!(
+                    out,
+                    "  {} · {} · {} line {}",
+                    rule.rule.title, rule.id, rule.file, rule.line
+                ),
+                None => Ok(()),
+            }
+        })?;
+    }
+    Ok(Exit::Done)
+}
+
+/// A path as a person gives it: below the target's root, on the target, or on this machine.
+fn on_target(session: &Session, path: &Path) -> Result<TargetPath, Refusal> {
+    let inside = session.target.inside(path);
+    let given: &OsStr = path.as_os_str();
+    inside
+        .map_or_else(|| TargetPath::from_inside(given.as_bytes()), Ok)
+        .map_err(|error| Refusal::bad_input(&error, "such as home/pia/.cache/thumbnails"))
+}

@@ -1,0 +1,161 @@
+//! `scan`: the piles.
+
+use std::io::{self, Write};
+
+use jolly_core::decide::{Decisions, PileState};
+use jolly_core::rulebook::Class;
+use jolly_core::scan::{PileId, Scan, Sum};
+use serde_json::{Value, json};
+
+use crate::cli::{SharedOptions, print};
+use crate::exit::{Exit, Refusal};
+use crate::session::Session;
+use crate::wording::{bytes, count, counted};
+
+pub(super) fn run(options: &SharedOptions) -> Result<Exit, Refusal> {
+    let (_, scan, decisions) = scanned(options)?;
+    if options.json {
+        print::json(&as_json(&scan, &decisions))?;
+    } else {
+        print::result(|out| write_table(out, &scan, &decisions))?;
+    }
+    Ok(if scan.is_partial { Exit::Stopped } else { Exit::Done })
+}
+
+/// Scans by the options, and decides by them.
+pub(super) fn scanned(options: &SharedOptions) -> Result<(Session, Scan, Decisions), Refusal> {
+    let session = options.open()?;
+    let selection = session.selection(options)?;
+    let cancel = print::cancel_on_interrupt()?;
+    let progress = print::Progress::new();
+    let scan = session.scan(&cancel, &|event| progress.scan(&event));
+    progress.end();
+    let decisions = Decisions::new(&scan, &selection);
+    Ok((session, scan, decisions))
+}
+
+fn as_json(scan: &Scan, decisions: &Decisions) -> Value {
+    let target = &scan.target;
+    let sum = |sum: Sum| json!({ "items": sum.items, "bytes": sum.bytes });
+    let pile = |id: PileId| {
+        let pile = scan.pile(id);
+        let rule = scan.rules.rule(pile.rule);
+        json!({
+            "rule": rule.id,
+            "title": rule.rule.title,
+            "class": rule.rule.class.name(),
+            "account": scan.account_name(pile),
+            "state": decisions.state(scan, id).name(),
+            "blocked_by": pile.blocked.as_ref().map(ToString::to_string),
+            "age_limit": decisions.of(id).limit.map(|limit| limit.to_string()),
+            "found": sum(pile.found()),
+            "takes": sum(decisions.takes(id)),
+            "bands": pile.bands,
+        })
+    };
+    let unread = |unread: &jolly_core::scan::Unread| {
+        json!({ "place": unread.place, "reason": unread.reason, "count": unread.count })
+    };
+    let volume = scan.volume;
+    json!({
+        "format": "jolly-broom/scan",
+        "version": 1,
+        "now": scan.now,
+        "partial": scan.is_partial,
+        "target": {
+            "root": jolly_core::decide::TargetMark::of(target).root,
+            "layout": target.layout.name(),
+            "label": target.label,
+        },
+        "volume": { "size": volume.size, "used": volume.used, "free": volume.free },
+        "accounts": target.accounts.iter().map(|account| &account.name).collect::<Vec<_>>(),
+        "unread": scan.unread.iter().map(unread).collect::<Vec<_>>(),
+        "piles": decisions.shown(scan).map(pile).collect::<Vec<_>>(),
+        "totals": {
+            "found": sum(decisions.found_in_all(scan)),
+            "takes": sum(decisions.takes_in_all()),
+        },
+    })
+}
+
+/// The piles as a table for people.
+pub(super) fn write_table(
+    out: &mut dyn Write,
+    scan: &Scan,
+    decisions: &Decisions,
+) -> io::Result<()> {
+    let found = decisions.found_in_all(scan);
+    let takes = decisions.takes_in_all();
+    writeln!(out, "{} · {} · {}", scan.target.label, scan.target.layout.name(), root(scan))?;
+    let free = scan.volume.free;
+    let after = free.saturating_add(takes.bytes);
+    let (free, after) = (bytes(free), bytes(after));
+    let sums = format!("to sweep {} of {} found", bytes(takes.bytes), bytes(found.bytes));
+    writeln!(out, "{sums} · free {free} → {after}")?;
+    for class in Class::ALL {
+        let of_class: Vec<PileId> = decisions
+            .shown(scan)
+            .filter(|id| scan.rules.rule(scan.pile(*id).rule).rule.class == class)
+            .collect();
+        if of_class.is_empty() {
+            continue;
+        }
+        writeln!(out, "\n{}  {}", class.name(), class.meaning())?;
+        for id in of_class {
+            write_pile(out, scan, decisions, id)?;
+        }
+    }
+    if found.items == 0 {
+        writeln!(out, "\nNothing has piled up where the rules look.")?;
+    }
+    if scan.guarded > 0 {
+        writeln!(out, "\n{} guarded, so left out", counted(scan.guarded, "entry").replace("entrys", "entries"))?;
+    }
+    for unread in &scan.unread {
+        let times = if unread.count > 1 { format!(" ({})", count(unread.count)) } else { String::new() };
+        writeln!(out, "not read  {}: {}{times}", unread.place, unread.reason)?;
+    }
+    if scan.is_partial {
+        writeln!(out, "\nThe scan was stopped: this is a part.")?;
+    }
+    Ok(())
+}
+
+fn root(scan: &Scan) -> String {
+    jolly_core::decide::TargetMark::of(&scan.target).root
+}
+
+fn write_pile(
+    out: &mut dyn Write,
+    scan: &Scan,
+    decisions: &Decisions,
+    id: PileId,
+) -> io::Result<()> {
+    let pile = scan.pile(id);
+    let rule = scan.rules.rule(pile.rule);
+    let state = decisions.state(scan, id);
+    let mark = match state {
+        PileState::Taken => '●',
+        PileState::Part => '◐',
+        PileState::Left => '○',
+        PileState::Blocked => '⊘',
+    };
+    let takes = match (state, decisions.takes(id)) {
+        (PileState::Taken | PileState::Part, sum) if sum.items > 0 => bytes(sum.bytes),
+        _ => "–".to_owned(),
+    };
+    let limit =
+        decisions.of(id).limit.map_or_else(|| "any age".to_owned(), |limit| limit.to_string());
+    let note = pile.blocked.as_ref().map(|why| format!("  {why}")).unwrap_or_default();
+    writeln!(
+        out,
+        "  {mark} {:<30} {:<10} {:>10} {:>10} of {:>10} {:>9}{note}  {}",
+        rule.rule.title,
+        scan.account_name(pile).unwrap_or("system"),
+        limit,
+        takes,
+        bytes(pile.found().bytes),
+        count(pile.found().items),
+        rule.id,
+    )
+}

@@ -1,0 +1,234 @@
+//! `sweep`: doing it.
+
+use std::fs::File;
+use std::os::unix::fs::MetadataExt as _;
+use std::path::Path;
+
+use jiff::Timestamp;
+use jolly_core::decide::{
+    ConfirmedManifest, Manifest, MostRead, make_manifest, read_plan,
+};
+use jolly_core::rulebook::{Removal, Search, resolve};
+use jolly_core::scan::CancelToken;
+use jolly_core::sweep::{
+    Dustpan, Ground, Journal, Mode, Outcome, RunSummary, SweepError, sweep,
+};
+use serde_json::{Value, json};
+
+use crate::cli::{SharedOptions, SweepOptions, preview, print, scan};
+use crate::exit::{Exit, Refusal};
+use crate::session::{Session, clock};
+use crate::wording::{bytes, count};
+
+pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit, Refusal> {
+    let (session, manifest, searches) = match &sweep.plan {
+        Some(file) => planned(options, file)?,
+        None => {
+            let (session, scan, decisions) = scan::scanned(options)?;
+            if scan.is_partial {
+                print::message("jolly-broom: stopped while scanning; nothing was removed");
+                return Ok(Exit::Stopped);
+            }
+            let manifest = make_manifest(&scan, &decisions);
+            (session, manifest, scan.searches)
+        }
+    };
+    if sweep.rehearse {
+        return rehearse(options, &session, manifest, &searches);
+    }
+    if !sweep.yes {
+        print::result(|out| preview::write_sums(out, &manifest))?;
+        print::message("jolly-broom: nothing was removed; add --yes to do it");
+        return Ok(Exit::BadInput);
+    }
+    let cancel = if sweep.plan.is_some() { print::cancel_on_interrupt()? } else { CancelToken::default() };
+    carry_out(options, &session, manifest.confirm(), &searches, &cancel)
+}
+
+/// A plan, its target opened, and where the rules look there.
+fn planned(
+    options: &SharedOptions,
+    file: &Path,
+) -> Result<(Session, Manifest, Vec<Search>), Refusal> {
+    let bad = |what: String, advice: &str| Refusal {
+        exit: Exit::BadInput,
+        message: format!("the plan {} can't be used: {what}\n  {advice}", file.display()),
+    };
+    let again = "make it again with `preview --plan`";
+    let opened = File::open(file).map_err(|error| bad(error.to_string(), again))?;
+    let metadata = opened.metadata().map_err(|error| bad(error.to_string(), again))?;
+    // A plan that somebody else could have written is not what was shown to this person.
+    let own = rustix_user();
+    if metadata.uid() != own && metadata.uid() != 0 {
+        return Err(bad("it belongs to somebody else".to_owned(), again));
+    }
+    if metadata.mode() & 0o022 != 0 {
+        return Err(bad("others may write to it".to_owned(), "take their right away, or make it again"));
+    }
+    let manifest =
+        read_plan(opened, MostRead::default()).map_err(|error| bad(error.to_string(), again))?;
+    let root = match &options.target {
+        Some(target) => target.clone(),
+        None => manifest.target.root.clone().into(),
+    };
+    let session = Session::open(options, &root)?;
+    let mark = jolly_core::decide::TargetMark::of(&session.target);
+    if mark.key != manifest.target.key || mark.root != manifest.target.root {
+        let what = format!("it was made for {}, and this is {}", manifest.target.root, mark.root);
+        return Err(bad(what, "give the target that it was made for"));
+    }
+    if manifest.rules != session.rules.digest() {
+        return Err(bad("it was made with other rulebooks".to_owned(), again));
+    }
+    let (searches, _) = resolve(&session.target, &session.rules);
+    Ok((session, manifest, searches))
+}
+
+fn rustix_user() -> u32 {
+    // The owner of our own process folder is who we are.
+    std::fs::metadata("/proc/self").map_or(u32::MAX, |metadata| metadata.uid())
+}
+
+/// A run's id: when it started, and which process it was.
+pub(crate) fn run_id(started: Timestamp) -> String {
+    format!("{}-{}", started.strftime("%Y%m%d-%H%M%S"), std::process::id())
+}
+
+fn refuse(error: &SweepError) -> Refusal {
+    match error {
+        SweepError::OtherTarget { .. } => Refusal::bad_input(error, "scan this target first"),
+        SweepError::Locked => Refusal::failed(error, "wait until it has ended"),
+        SweepError::Lock { .. } | SweepError::Measure { .. } => Refusal::failed(error, ""),
+        SweepError::Journal { .. } => {
+            Refusal::failed(error, "name a folder that can be written with --state")
+        }
+    }
+}
+
+fn rehearse(
+    options: &SharedOptions,
+    session: &Session,
+    manifest: Manifest,
+    searches: &[Search],
+) -> Result<Exit, Refusal> {
+    let ground = ground(session, searches);
+    let progress = print::Progress::new();
+    let sink = |event| progress.sweep(&event);
+    let cancel = CancelToken::default();
+    let confirmed = manifest.confirm();
+    let summary = sweep(&ground, &confirmed, Mode::Rehearsal, &cancel, &clock, &sink)
+        .map_err(|error| refuse(&error))?;
+    progress.end();
+    if options.json {
+        print::json(&as_json(&summary, None))?;
+    } else {
+        print::result(|out| {
+            writeln!(out, "Rehearsed; nothing was removed.")?;
+            write_summary(out, &summary)
+        })?;
+    }
+    Ok(if summary.has_stayed() { Exit::SomeStayed } else { Exit::Done })
+}
+
+fn ground<'a>(session: &'a Session, searches: &'a [Search]) -> Ground<'a> {
+    Ground { target: &session.target, rules: &session.rules, searches, own: &session.own }
+}
+
+fn carry_out(
+    options: &SharedOptions,
+    session: &Session,
+    manifest: ConfirmedManifest,
+    searches: &[Search],
+    cancel: &CancelToken,
+) -> Result<Exit, Refusal> {
+    let started = clock();
+    let run = run_id(started);
+    let advice = "name a folder that can be written with --state; nothing was removed";
+    let mut journal =
+        Journal::create(&session.state, &run).map_err(|error| Refusal::failed(&error, advice))?;
+    let sets_aside = manifest.manifest().items.iter().any(|item| item.by == Removal::SetAside);
+    let mut dustpan = if sets_aside {
+        let made = Dustpan::create(&session.state, &run);
+        Some(made.map_err(|error| Refusal::failed(&error, advice))?)
+    } else {
+        None
+    };
+    let log = journal.path().display().to_string();
+    let ground = ground(session, searches);
+    let progress = print::Progress::new();
+    let sink = |event| progress.sweep(&event);
+    let mode =
+        Mode::Real { run: &run, journal: &mut journal, dustpan: dustpan.as_mut(), started };
+    let summary = sweep(&ground, &manifest, mode, cancel, &clock, &sink)
+        .map_err(|error| refuse(&error))?;
+    progress.end();
+    if let Some(dustpan) = &mut dustpan
+        && let Err(error) = dustpan.finish()
+    {
+        print::message(&format!("jolly-broom: {error}"));
+    }
+    if options.json {
+        print::json(&as_json(&summary, Some((&run, &log))))?;
+    } else {
+        print::result(|out| {
+            write_summary(out, &summary)?;
+            writeln!(out, "log {run}  {log}")
+        })?;
+    }
+    Ok(exit_of(&summary))
+}
+
+fn exit_of(summary: &RunSummary) -> Exit {
+    if let Some(why) = &summary.broke_off {
+        print::message(&format!(
+            "jolly-broom: the run broke off: {why}\n  `jolly-broom log recover` settles what became of the last items"
+        ));
+        Exit::Failed
+    } else if summary.is_stopped {
+        Exit::Stopped
+    } else if summary.has_stayed() {
+        Exit::SomeStayed
+    } else {
+        Exit::Done
+    }
+}
+
+fn as_json(summary: &RunSummary, run: Option<(&str, &str)>) -> Value {
+    let mut outcomes = serde_json::Map::new();
+    for outcome in Outcome::ALL {
+        let sum = summary.sum(outcome);
+        outcomes.insert(
+            outcome.name().to_owned(),
+            json!({ "items": sum.items, "bytes": sum.bytes }),
+        );
+    }
+    json!({
+        "format": "jolly-broom/run",
+        "version": 1,
+        "run": run.map(|(run, _)| run),
+        "log": run.map(|(_, log)| log),
+        "rehearsal": run.is_none(),
+        "outcomes": outcomes,
+        "free": {
+            "before": summary.free_before,
+            "after": summary.free_after,
+            "predicted": summary.free_predicted,
+        },
+        "stopped": summary.is_stopped,
+        "broke_off": summary.broke_off,
+    })
+}
+
+fn write_summary(out: &mut dyn std::io::Write, summary: &RunSummary) -> std::io::Result<()> {
+    for (outcome, sum) in &summary.outcomes {
+        writeln!(out, "{:<10} {:>9}  {}", outcome.name(), count(sum.items), bytes(sum.bytes))?;
+    }
+    for stayed in &summary.stayed {
+        let (many, example) = (count(stayed.sum.items), &stayed.example);
+        let outcome = stayed.outcome;
+        writeln!(out, "stays  {many} {}: {}, such as {example}", outcome.name(), stayed.reason)?;
+        writeln!(out, "       {}", outcome.advice())?;
+    }
+    let (before, after) = (bytes(summary.free_before), bytes(summary.free_after));
+    writeln!(out, "free {before} → {after}, predicted {}", bytes(summary.free_predicted))
+}

@@ -1,0 +1,214 @@
+//! What one use of the program works with: the target, the rules, the state folder, the moment.
+
+use std::ffi::OsString;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use etcetera::BaseStrategy as _;
+use jiff::Timestamp;
+use jolly_core::decide::{Exclusion, Selection};
+use jolly_core::rulebook::{Class, RuleNumber, RuleSet, builtin};
+use jolly_core::scan::{CancelToken, Scan, ScanEvent, scan};
+use jolly_core::sweep::StateFolder;
+use jolly_core::target::{Layout, Target, TargetError, TargetPath};
+use jolly_disk::RealDisk;
+
+use crate::cli::SharedOptions;
+use crate::exit::{Exit, Refusal};
+
+/// What one use of the program works with.
+#[derive(Clone)]
+pub(crate) struct Session {
+    pub target: Arc<Target>,
+    pub rules: Arc<RuleSet>,
+    pub state: StateFolder,
+    /// Set by `--now`; else each scan takes the clock.
+    pub now: Option<Timestamp>,
+    /// This program's own files on the target.
+    pub own: Vec<TargetPath>,
+}
+
+/// The clock of the edge: the only place that asks it.
+#[expect(clippy::disallowed_methods, reason = "the edge fixes the moment and hands it down")]
+pub(crate) fn clock() -> Timestamp {
+    Timestamp::now()
+}
+
+impl Session {
+    /// Opens the target and reads the rulebooks.
+    pub(crate) fn open(options: &SharedOptions, target: &Path) -> Result<Self, Refusal> {
+        let layout = read_layout(options.layout.as_deref())?;
+        let now = match &options.now {
+            None => None,
+            Some(text) => Some(text.parse::<Timestamp>().map_err(|_| Refusal {
+                exit: Exit::BadInput,
+                message: format!(
+                    "\"{}\" is not a time\n  write it as RFC 3339 does, such as 2026-05-01T12:00:00Z",
+                    jolly_core::target::Printable(text.as_bytes())
+                ),
+            })?),
+        };
+        let environment = |name: &str| std::env::var_os(name);
+        let target = Target::open(Arc::new(RealDisk), target, layout, &environment)
+            .map_err(|error| refuse_target(&error))?;
+        let rules = read_rules(target.layout, &options.rulebook)?;
+        let state = StateFolder::new(state_path(options.state.as_deref())?);
+        let mut own = Vec::new();
+        let exe = std::env::current_exe().ok();
+        for path in exe.into_iter().chain([state.path().to_owned()]) {
+            let path = resolve_as_far_as_it_exists(&path);
+            own.extend(target.inside(&path));
+        }
+        own.retain(|path| !path.is_root());
+        Ok(Self { target: Arc::new(target), rules: Arc::new(rules), state, now, own })
+    }
+
+    /// Scans, and waits until it is done.
+    pub(crate) fn scan(&self, cancel: &CancelToken, sink: &dyn Fn(ScanEvent)) -> Scan {
+        let now = self.now.unwrap_or_else(clock);
+        scan(&self.target, &self.rules, now, self.own.clone(), cancel, sink)
+    }
+
+    /// What the options narrow a scan to.
+    pub(crate) fn selection(&self, options: &SharedOptions) -> Result<Selection, Refusal> {
+        let mut exclusions = Vec::new();
+        for pattern in &options.exclude {
+            exclusions.push(Exclusion::new(pattern).map_err(|error| {
+                Refusal::bad_input(&error, "such as \"home/joss/Downloads\" or \"*.iso\"")
+            })?);
+        }
+        let older_than = options
+            .older_than
+            .as_deref()
+            .map(str::parse)
+            .transpose()
+            .map_err(|error: jolly_core::rulebook::AgeError| Refusal::bad_input(&error, ""))?;
+        Ok(Selection {
+            only: self.rule_numbers(&options.only)?,
+            skip: self.rule_numbers(&options.skip)?,
+            classes: options.class.iter().map(|name| read_class(name)).collect::<Result<_, _>>()?,
+            accounts: self.accounts(&options.account)?,
+            older_than,
+            exclusions,
+            takes_all: options.all,
+        })
+    }
+
+    fn rule_numbers(&self, ids: &[String]) -> Result<Vec<RuleNumber>, Refusal> {
+        ids.iter()
+            .map(|id| {
+                self.rules.by_id(id).ok_or_else(|| Refusal {
+                    exit: Exit::BadInput,
+                    message: format!(
+                        "no rule is called \"{}\"\n  `jolly-broom rules list` names them all",
+                        jolly_core::target::Printable(id.as_bytes())
+                    ),
+                })
+            })
+            .collect()
+    }
+
+    fn accounts(&self, names: &[String]) -> Result<Vec<usize>, Refusal> {
+        let known: Vec<&str> =
+            self.target.accounts.iter().map(|account| account.name.as_str()).collect();
+        names
+            .iter()
+            .map(|name| {
+                known.iter().position(|known| known == name).ok_or_else(|| Refusal {
+                    exit: Exit::BadInput,
+                    message: format!(
+                        "no account is called \"{}\"\n  this target has: {}",
+                        jolly_core::target::Printable(name.as_bytes()),
+                        known.join(", ")
+                    ),
+                })
+            })
+            .collect()
+    }
+}
+
+fn read_class(name: &str) -> Result<Class, Refusal> {
+    Class::by_name(name).ok_or_else(|| Refusal {
+        exit: Exit::BadInput,
+        message: format!(
+            "no class is called \"{}\"\n  the classes are: spent, regrows, felt, ask",
+            jolly_core::target::Printable(name.as_bytes())
+        ),
+    })
+}
+
+pub(crate) fn read_layout(name: Option<&str>) -> Result<Option<Layout>, Refusal> {
+    name.map(str::parse)
+        .transpose()
+        .map_err(|error: jolly_core::target::UnknownLayout| Refusal::bad_input(&error, ""))
+}
+
+/// The technician's books first, in the order given, then the built-in one.
+fn read_rules(layout: Layout, files: &[PathBuf]) -> Result<RuleSet, Refusal> {
+    let mut books = Vec::new();
+    for file in files {
+        books.push(read_book(file)?);
+    }
+    books.push(builtin(layout));
+    RuleSet::compile(&books)
+        .map_err(|error| Refusal { exit: Exit::BadInput, message: error.to_string() })
+}
+
+/// A rulebook's name and text.
+pub(crate) fn read_book(file: &Path) -> Result<(String, String), Refusal> {
+    use std::os::unix::ffi::OsStrExt as _;
+    let name = jolly_core::target::Printable(file.as_os_str().as_bytes()).to_string();
+    let refuse = |what: String| Refusal {
+        exit: Exit::BadInput,
+        message: format!("cannot read the rulebook {name}: {what}\n  give a TOML file"),
+    };
+    let bytes = std::fs::read(file).map_err(|error| refuse(error.to_string()))?;
+    let text = String::from_utf8(bytes).map_err(|_| refuse("it is not UTF-8 text".to_owned()))?;
+    Ok((name, text))
+}
+
+fn refuse_target(error: &TargetError) -> Refusal {
+    Refusal::bad_input(
+        error,
+        match error {
+            TargetError::Absent { .. } | TargetError::NotAFolder { .. } => {
+                "give the folder where the disk is mounted with --target"
+            }
+            TargetError::Unreadable { .. } => "run as the administrator, or mount it readable",
+            TargetError::NotRecognised { .. } => {
+                "name its layout with --layout linux, or give the root of a system"
+            }
+            TargetError::StandIn { .. } => "mend or remove that file",
+        },
+    )
+}
+
+/// `--state`, else the XDG state folder.
+pub(crate) fn state_path(given: Option<&Path>) -> Result<PathBuf, Refusal> {
+    if let Some(path) = given {
+        return std::path::absolute(path).map_err(|error| Refusal::bad_input(&error, ""));
+    }
+    let base = etcetera::base_strategy::Xdg::new().map_err(|error| {
+        Refusal::bad_input(&error, "name a folder for logs with --state")
+    })?;
+    let folder = base.state_dir().unwrap_or_else(|| base.data_dir());
+    Ok(folder.join("jolly-broom"))
+}
+
+/// A path with its links resolved, as far down as it exists.
+fn resolve_as_far_as_it_exists(path: &Path) -> PathBuf {
+    let mut rest: Vec<OsString> = Vec::new();
+    let mut at = path;
+    loop {
+        if let Ok(real) = at.canonicalize() {
+            return rest.iter().rev().fold(real, |path, name| path.join(name));
+        }
+        match (at.parent(), at.file_name()) {
+            (Some(parent), Some(name)) => {
+                rest.push(name.to_owned());
+                at = parent;
+            }
+            _ => return path.to_owned(),
+        }
+    }
+}

@@ -1,0 +1,104 @@
+//! Building a demo computer.
+
+use std::fs::{self, File};
+use std::io;
+use std::path::{Path, PathBuf};
+
+use crate::contents::Chance;
+use crate::tree::{DAY, TreeBuilder};
+use crate::{people, system};
+
+/// Which of the demo computers.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum DemoLayout {
+    /// The till computer.
+    Linux,
+}
+
+/// Why a demo computer can't be built.
+#[derive(Debug, thiserror::Error)]
+#[expect(missing_docs, reason = "the message names the fields")]
+pub enum DemoError {
+    #[error("{} is not empty", path.display())]
+    NotEmpty { path: PathBuf },
+    #[error("cannot {verb} {}", path.display())]
+    Disk { verb: &'static str, path: PathBuf, source: io::Error },
+    #[error("cannot fill the database {}", path.display())]
+    Database { path: PathBuf, source: rusqlite::Error },
+}
+
+impl DemoError {
+    pub(crate) fn at(verb: &'static str, path: &Path) -> impl FnOnce(io::Error) -> Self + use<> {
+        let path = path.to_owned();
+        move |source| Self::Disk { verb, path, source }
+    }
+}
+
+/// The size of the stand-in volume, in bytes.
+const CAPACITY: u64 = 4 << 30;
+
+/// The file that a program holds open while the demo runs.
+const HELD: &str = "tmp/knotbook-session.tmp";
+
+/// The folder that nobody may read.
+pub(crate) const LOCKED: &str = "var/tmp/locked";
+
+/// Builds a demo computer in `root`, which must be empty or absent; ages count back from `now`,
+/// seconds since 1970. Beside it comes a folder that a link in the demo points out to and that
+/// must survive everything; its path is returned.
+///
+/// # Errors
+/// When `root` holds anything, or the disk refuses.
+pub fn build(root: &Path, layout: DemoLayout, now: i64) -> Result<PathBuf, DemoError> {
+    match fs::read_dir(root).map(|mut entries| entries.next().is_some()) {
+        Ok(true) => return Err(DemoError::NotEmpty { path: root.to_owned() }),
+        Ok(false) => {}
+        Err(error) if error.kind() == io::ErrorKind::NotFound => {}
+        Err(error) => return Err(DemoError::at("read", root)(error)),
+    }
+    let tree = TreeBuilder::new(root, now)?;
+    let root = root.canonicalize().map_err(DemoError::at("find", root))?;
+    let mut name = root.file_name().unwrap_or_default().to_owned();
+    name.push("-next-door");
+    let next_door = root.with_file_name(name);
+    let outside = TreeBuilder::new(&next_door, now)?;
+    outside.text("boat-licences.txt", "Must still be here after every sweep.\n", 400 * DAY)?;
+    let DemoLayout::Linux = layout;
+    tree.text(
+        ".otter-quay.toml",
+        format!(
+            "# A stand-in volume: free space is its capacity less what is allocated below here.\n\
+             label = \"till computer\"\nowner = \"Otter Quay Boat Hire\"\nlayout = \"linux\"\n\
+             capacity = {CAPACITY}\n"
+        ),
+        400 * DAY,
+    )?;
+    let mut chance = Chance::new(0x0077_e201);
+    system::build(&tree, &mut chance, &next_door)?;
+    people::build(&tree, &mut chance)?;
+    tree.file(HELD, 3 << 20, 40 * DAY)?;
+    Ok(next_door)
+}
+
+/// Holds open what a program of the demo computer would, for as long as the file lives.
+///
+/// # Errors
+/// When the file isn't there.
+pub fn hold_open(root: &Path) -> io::Result<File> {
+    File::open(root.join(HELD))
+}
+
+/// Opens the folder that nobody may read, so that an ordinary person can throw the demo away.
+///
+/// # Errors
+/// What the disk says.
+pub fn make_removable(root: &Path) -> Result<(), DemoError> {
+    use std::os::unix::fs::PermissionsExt as _;
+    let locked = root.join(LOCKED);
+    match fs::set_permissions(&locked, fs::Permissions::from_mode(0o700)) {
+        Err(error) if error.kind() != io::ErrorKind::NotFound => {
+            Err(DemoError::at("open", &locked)(error))
+        }
+        _ => Ok(()),
+    }
+}

@@ -1,0 +1,126 @@
+//! A disk that fails when told to.
+
+use std::ffi::CStr;
+use std::fs::File;
+use std::io;
+use std::ops::ControlFlow;
+use std::path::Path;
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::time::Duration;
+
+use jolly_disk::{Disk, Entry, Folder, RealDisk, Space, Stat};
+
+/// What happens at which call.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Fault {
+    /// Nothing.
+    None,
+    /// The n-th call, counted from 1, fails with an I/O error.
+    FailAt(u64),
+    /// Every call takes so long.
+    Stall(Duration),
+}
+
+/// The real disk with a fault in it, counting its calls and remembering what it removed.
+#[derive(Debug)]
+pub struct FaultyDisk {
+    fault: Fault,
+    calls: AtomicU64,
+    removed: Mutex<Vec<Vec<u8>>>,
+}
+
+impl FaultyDisk {
+    /// A disk with this fault.
+    pub fn new(fault: Fault) -> Self {
+        Self { fault, calls: AtomicU64::new(0), removed: Mutex::default() }
+    }
+
+    /// How many calls there were.
+    pub fn calls(&self) -> u64 {
+        self.calls.load(Ordering::SeqCst)
+    }
+
+    /// The names that were removed, in order.
+    pub fn removed(&self) -> Vec<Vec<u8>> {
+        self.removed.lock().map(|names| names.clone()).unwrap_or_default()
+    }
+
+    fn pass(&self) -> io::Result<()> {
+        let call = self.calls.fetch_add(1, Ordering::SeqCst) + 1;
+        match self.fault {
+            Fault::FailAt(at) if at == call => Err(io::Error::from_raw_os_error(5)),
+            Fault::Stall(time) => {
+                std::thread::sleep(time);
+                Ok(())
+            }
+            Fault::None | Fault::FailAt(_) => Ok(()),
+        }
+    }
+
+    fn note(&self, name: &CStr) {
+        if let Ok(mut names) = self.removed.lock() {
+            names.push(name.to_bytes().to_vec());
+        }
+    }
+}
+
+impl Disk for FaultyDisk {
+    fn open_root(&self, path: &Path) -> io::Result<Folder> {
+        self.pass().and_then(|()| RealDisk.open_root(path))
+    }
+
+    fn open_folder(&self, base: &Folder, path: &[u8]) -> io::Result<Folder> {
+        self.pass().and_then(|()| RealDisk.open_folder(base, path))
+    }
+
+    fn list(
+        &self,
+        folder: &Folder,
+        each: &mut dyn FnMut(Entry<'_>) -> ControlFlow<()>,
+    ) -> io::Result<()> {
+        self.pass().and_then(|()| RealDisk.list(folder, each))
+    }
+
+    fn stat(&self, folder: &Folder, name: &CStr) -> io::Result<Stat> {
+        self.pass().and_then(|()| RealDisk.stat(folder, name))
+    }
+
+    fn stat_folder(&self, folder: &Folder) -> io::Result<Stat> {
+        self.pass().and_then(|()| RealDisk.stat_folder(folder))
+    }
+
+    fn open_file(&self, folder: &Folder, name: &CStr) -> io::Result<File> {
+        self.pass().and_then(|()| RealDisk.open_file(folder, name))
+    }
+
+    fn read_link(&self, folder: &Folder, name: &CStr) -> io::Result<Vec<u8>> {
+        self.pass().and_then(|()| RealDisk.read_link(folder, name))
+    }
+
+    fn unlink(&self, folder: &Folder, name: &CStr) -> io::Result<()> {
+        self.pass()?;
+        RealDisk.unlink(folder, name)?;
+        self.note(name);
+        Ok(())
+    }
+
+    fn remove_folder(&self, folder: &Folder, name: &CStr) -> io::Result<()> {
+        self.pass()?;
+        RealDisk.remove_folder(folder, name)?;
+        self.note(name);
+        Ok(())
+    }
+
+    fn may_change(&self, folder: &Folder) -> bool {
+        RealDisk.may_change(folder)
+    }
+
+    fn space(&self, folder: &Folder) -> io::Result<Space> {
+        self.pass().and_then(|()| RealDisk.space(folder))
+    }
+
+    fn lock(&self, folder: &Folder) -> io::Result<()> {
+        self.pass().and_then(|()| RealDisk.lock(folder))
+    }
+}

@@ -1,0 +1,190 @@
+//! Building trees: files of any size and age, allocated without being written where the file
+//! system can.
+
+use std::fs::{self, File};
+use std::io::Write as _;
+use std::os::unix::ffi::OsStrExt as _;
+use std::os::unix::fs::PermissionsExt as _;
+use std::path::{Path, PathBuf};
+
+use rustix::fs::{AtFlags, CWD, FallocateFlags, FileType, Mode, Timespec, Timestamps};
+
+use crate::DemoError;
+
+/// Seconds in a day, for ages.
+pub(crate) const DAY: i64 = 24 * 3600;
+
+/// Builds one tree below a root.
+#[derive(Debug)]
+pub struct TreeBuilder {
+    root: PathBuf,
+    now: i64,
+}
+
+impl TreeBuilder {
+    /// A builder below `root`, which it makes; ages count back from `now`, seconds since 1970.
+    ///
+    /// # Errors
+    /// When the folder can't be made.
+    pub fn new(root: &Path, now: i64) -> Result<Self, DemoError> {
+        fs::create_dir_all(root).map_err(DemoError::at("make", root))?;
+        Ok(Self { root: root.to_owned(), now })
+    }
+
+    /// The moment that ages count back from, seconds since 1970.
+    pub fn now(&self) -> i64 {
+        self.now
+    }
+
+    /// Where something lies.
+    pub fn path(&self, below: impl AsRef<[u8]>) -> PathBuf {
+        self.root.join(std::ffi::OsStr::from_bytes(below.as_ref()))
+    }
+
+    fn parent(&self, path: &Path) -> Result<(), DemoError> {
+        let parent = path.parent().unwrap_or(&self.root);
+        fs::create_dir_all(parent).map_err(DemoError::at("make", parent))
+    }
+
+    /// A folder.
+    ///
+    /// # Errors
+    /// What the disk says.
+    pub fn folder(&self, below: impl AsRef<[u8]>) -> Result<PathBuf, DemoError> {
+        let path = self.path(below);
+        fs::create_dir_all(&path).map_err(DemoError::at("make", &path))?;
+        Ok(path)
+    }
+
+    /// A file with these bytes, `age` seconds old.
+    ///
+    /// # Errors
+    /// What the disk says.
+    pub fn text(
+        &self,
+        below: impl AsRef<[u8]>,
+        bytes: impl AsRef<[u8]>,
+        age: i64,
+    ) -> Result<PathBuf, DemoError> {
+        let path = self.path(below);
+        self.parent(&path)?;
+        fs::write(&path, bytes).map_err(DemoError::at("write", &path))?;
+        self.age(&path, age)?;
+        Ok(path)
+    }
+
+    /// A file that holds `size` bytes on the disk, `age` seconds old.
+    ///
+    /// # Errors
+    /// What the disk says.
+    pub fn file(
+        &self,
+        below: impl AsRef<[u8]>,
+        size: u64,
+        age: i64,
+    ) -> Result<PathBuf, DemoError> {
+        let path = self.path(below);
+        self.parent(&path)?;
+        let file = File::create(&path).map_err(DemoError::at("make", &path))?;
+        fill(&file, size).map_err(DemoError::at("fill", &path))?;
+        self.age(&path, age)?;
+        Ok(path)
+    }
+
+    /// A file that looks `size` bytes long and holds only its first `held` bytes.
+    ///
+    /// # Errors
+    /// What the disk says.
+    pub fn sparse(
+        &self,
+        below: impl AsRef<[u8]>,
+        size: u64,
+        held: u64,
+        age: i64,
+    ) -> Result<(), DemoError> {
+        let path = self.path(below);
+        self.parent(&path)?;
+        let file = File::create(&path).map_err(DemoError::at("make", &path))?;
+        fill(&file, held).map_err(DemoError::at("fill", &path))?;
+        file.set_len(size).map_err(DemoError::at("lengthen", &path))?;
+        self.age(&path, age)
+    }
+
+    /// A second name for a file.
+    ///
+    /// # Errors
+    /// What the disk says.
+    pub fn hard_link(
+        &self,
+        of: impl AsRef<[u8]>,
+        below: impl AsRef<[u8]>,
+    ) -> Result<(), DemoError> {
+        let path = self.path(below);
+        self.parent(&path)?;
+        fs::hard_link(self.path(of), &path).map_err(DemoError::at("link", &path))
+    }
+
+    /// A symbolic link, `age` seconds old.
+    ///
+    /// # Errors
+    /// What the disk says.
+    pub fn link(
+        &self,
+        below: impl AsRef<[u8]>,
+        to: &Path,
+        age: i64,
+    ) -> Result<(), DemoError> {
+        let path = self.path(below);
+        self.parent(&path)?;
+        std::os::unix::fs::symlink(to, &path).map_err(DemoError::at("link", &path))?;
+        self.age(&path, age)
+    }
+
+    /// A named pipe, `age` seconds old.
+    ///
+    /// # Errors
+    /// What the disk says.
+    pub fn pipe(&self, below: impl AsRef<[u8]>, age: i64) -> Result<(), DemoError> {
+        let path = self.path(below);
+        self.parent(&path)?;
+        rustix::fs::mknodat(CWD, &path, FileType::Fifo, Mode::RUSR | Mode::WUSR, 0)
+            .map_err(|error| DemoError::at("make the pipe", &path)(error.into()))?;
+        self.age(&path, age)
+    }
+
+    /// Sets the permission bits.
+    ///
+    /// # Errors
+    /// What the disk says.
+    pub fn mode(&self, below: impl AsRef<[u8]>, mode: u32) -> Result<(), DemoError> {
+        let path = self.path(below);
+        let permissions = fs::Permissions::from_mode(mode);
+        fs::set_permissions(&path, permissions).map_err(DemoError::at("change", &path))
+    }
+
+    /// Makes a thing `age` seconds old, by change and by access.
+    ///
+    /// # Errors
+    /// What the disk says.
+    pub fn age(&self, path: &Path, age: i64) -> Result<(), DemoError> {
+        let then = Timespec { tv_sec: self.now - age, tv_nsec: 0 };
+        let times = Timestamps { last_access: then, last_modification: then };
+        rustix::fs::utimensat(CWD, path, &times, AtFlags::SYMLINK_NOFOLLOW)
+            .map_err(|error| DemoError::at("age", path)(error.into()))
+    }
+}
+
+/// Allocates without writing where the file system can, else writes zeros.
+fn fill(mut file: &File, size: u64) -> std::io::Result<()> {
+    if size == 0 || rustix::fs::fallocate(file, FallocateFlags::empty(), 0, size).is_ok() {
+        return Ok(());
+    }
+    let zeros = vec![0_u8; 1 << 20];
+    let mut left = size;
+    while left > 0 {
+        let some = usize::try_from(left).unwrap_or(usize::MAX).min(zeros.len());
+        file.write_all(zeros.get(..some).unwrap_or(&zeros))?;
+        left -= some as u64;
+    }
+    Ok(())
+}
