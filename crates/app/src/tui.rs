@@ -1,3 +1,67 @@
-//! stub
-use crate::{cli::{SharedOptions, Looks}, exit::{Exit, Refusal}};
-pub(crate) fn open(_: &SharedOptions, _: &Looks) -> Result<Exit, Refusal> { Ok(Exit::Done) }
+//! The interface: a model, what changes it, what draws it, and threads that work for it.
+
+mod draw;
+mod keys;
+mod model;
+mod msg;
+mod terminal;
+mod theme;
+mod update;
+mod view;
+mod worker;
+
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+use crate::cli::{Looks, SharedOptions};
+use crate::exit::{Exit, Refusal};
+use crate::session::Session;
+use model::Model;
+use msg::Msg;
+use theme::Theme;
+use worker::Workers;
+
+/// The longest time between two frames while something moves.
+const FRAME: Duration = Duration::from_millis(100);
+
+/// Opens the interface on the target that the options name.
+pub(crate) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refusal> {
+    let root = options.target.clone().unwrap_or_else(|| PathBuf::from("/"));
+    let session = Arc::new(Session::open(options, &root)?);
+    let selection = session.selection(options)?;
+    let theme = Theme::of_terminal(looks);
+    let failed = |error: std::io::Error| {
+        Refusal::failed(&error, "the interface needs a terminal; `jolly-broom scan` needs none")
+    };
+    let mut screen = terminal::Screen::open().map_err(failed)?;
+    let mut model = Model::new(&session, selection);
+    let mut workers = Workers::new(session);
+    workers.listen();
+    let first = model.start_scan();
+    workers.carry_out(first);
+    let began = Instant::now();
+    let mut is_dirty = true;
+    while !model.is_over {
+        if is_dirty {
+            screen.draw(|frame| view::draw(&model, &theme, frame)).map_err(failed)?;
+            is_dirty = false;
+        }
+        let waited = if model.moves() { FRAME } else { Duration::from_secs(3600) };
+        let Some(message) = workers.wait(waited) else {
+            model.clock = began.elapsed();
+            is_dirty = model.moves();
+            continue;
+        };
+        model.clock = began.elapsed();
+        for message in std::iter::once(message).chain(workers.queued()) {
+            is_dirty |= !matches!(message, Msg::Nothing);
+            for effect in update::update(&mut model, message) {
+                workers.carry_out(effect);
+            }
+        }
+    }
+    drop(screen);
+    workers.end();
+    Ok(Exit::Done)
+}

@@ -18,7 +18,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
-use crate::rulebook::{Guards, Need, RuleNumber, RuleSet, Search, resolve};
+use crate::rulebook::{Guards, Need, RuleNumber, RuleSet, Search, Unresolved, resolve};
 use crate::target::{Target, TargetPath, Volume};
 
 /// Everything that one scan found.
@@ -65,9 +65,7 @@ pub fn scan(
 ) -> Scan {
     let mut unread = unread::Gatherer::default();
     let (searches, unresolved) = resolve(target, rules);
-    for place in unresolved {
-        unread.add(place.path.to_string(), &unread::reason(&place.error), 1);
-    }
+    tell_unresolved(unresolved, &mut unread);
     for home in &target.partly_searched {
         unread.add(home.to_string(), "too many folders to look for browser profiles in all", 1);
     }
@@ -100,6 +98,25 @@ pub fn scan(
         looked_at: walked.looked_at,
         is_partial: walked.is_partial,
         volume,
+    }
+}
+
+/// Tells the places that can't be looked in; those below one that is told already for the same
+/// reason are counted with it.
+fn tell_unresolved(mut unresolved: Vec<Unresolved>, unread: &mut unread::Gatherer) {
+    unresolved.sort_by(|one, other| one.path.cmp(&other.path));
+    let mut told: Vec<(TargetPath, String)> = Vec::new();
+    for place in unresolved {
+        let reason = unread::reason(&place.error);
+        let holds = |(above, known): &&(TargetPath, String)| {
+            *known == reason && place.path.below(above).is_some()
+        };
+        let at = told.iter().find(holds).map(|(above, _)| above.clone());
+        let at = at.unwrap_or_else(|| {
+            told.push((place.path.clone(), reason.clone()));
+            place.path
+        });
+        unread.add(at.to_string(), &reason, 1);
     }
 }
 

@@ -91,7 +91,7 @@ fn rustix_user() -> u32 {
 
 /// A run's id: when it started, and which process it was.
 pub(crate) fn run_id(started: Timestamp) -> String {
-    format!("{}-{}", started.strftime("%Y%m%d-%H%M%S"), std::process::id())
+    format!("{}-{}", started.strftime("%Y%m%d-%H%M%S-%3f"), std::process::id())
 }
 
 fn refuse(error: &SweepError) -> Refusal {

@@ -1,0 +1,124 @@
+//! Pieces of lines: text cut and filled to a width, bars.
+
+use ratatui::style::Style;
+use ratatui::text::{Line, Span};
+use unicode_width::{UnicodeWidthChar as _, UnicodeWidthStr as _};
+
+use crate::tui::theme::{Role, Theme};
+
+/// Text cut to a width, with `…` where something is missing.
+pub(super) fn cut(text: &str, width: usize) -> String {
+    if text.width() <= width {
+        return text.to_owned();
+    }
+    let mut shown = String::new();
+    let mut used = 0;
+    for letter in text.chars() {
+        let wide = letter.width().unwrap_or(0);
+        if used + wide + 1 > width {
+            break;
+        }
+        used += wide;
+        shown.push(letter);
+    }
+    if width > 0 {
+        shown.push('…');
+    }
+    shown
+}
+
+/// Text cut and filled to exactly a width, at the left.
+pub(super) fn left(text: &str, width: usize) -> String {
+    let shown = cut(text, width);
+    let missing = width.saturating_sub(shown.width());
+    shown + &" ".repeat(missing)
+}
+
+/// Text cut and filled to exactly a width, at the right.
+pub(super) fn right(text: &str, width: usize) -> String {
+    let shown = cut(text, width);
+    " ".repeat(width.saturating_sub(shown.width())) + &shown
+}
+
+/// A line being put together.
+#[derive(Default)]
+pub(super) struct Pieces<'a> {
+    spans: Vec<Span<'a>>,
+    width: usize,
+}
+
+impl<'a> Pieces<'a> {
+    /// Adds a piece.
+    pub(super) fn add(&mut self, text: impl Into<String>, style: Style) -> &mut Self {
+        let text = text.into();
+        self.width += text.width();
+        self.spans.push(Span::styled(text, style));
+        self
+    }
+
+    /// Fills up to a column.
+    pub(super) fn to(&mut self, column: usize) -> &mut Self {
+        let missing = column.saturating_sub(self.width);
+        self.add(" ".repeat(missing), Style::new())
+    }
+
+    /// How wide it is.
+    pub(super) fn width(&self) -> usize {
+        self.width
+    }
+
+    /// The line.
+    pub(super) fn line(self) -> Line<'a> {
+        Line::from(self.spans)
+    }
+}
+
+/// Shares `width` cells between parts in proportion; a part that is not nothing gets a cell.
+pub(super) fn shares<const N: usize>(parts: [u64; N], width: usize) -> [usize; N] {
+    let whole: u128 = parts.iter().map(|part| u128::from(*part)).sum();
+    let mut cells = [0_usize; N];
+    if whole == 0 || width == 0 {
+        return cells;
+    }
+    for (cell, part) in cells.iter_mut().zip(parts) {
+        let exact = u128::from(part) * width as u128 / whole;
+        *cell = usize::try_from(exact).unwrap_or(width).max(usize::from(part > 0)).min(width);
+    }
+    // What rounding lost or won is the biggest part's.
+    let used: usize = cells.iter().sum();
+    if let Some(biggest) = cells.iter_mut().max_by_key(|cell| **cell) {
+        *biggest = (*biggest + width).saturating_sub(used);
+    }
+    cells
+}
+
+/// The volume as one bar: kept, to be swept, free.
+pub(super) fn volume_bar(
+    theme: &Theme,
+    pieces: &mut Pieces<'_>,
+    (kept, swept, free): (u64, u64, u64),
+    width: usize,
+) {
+    let [kept, swept, free] = shares([kept, swept, free], width);
+    match theme.fill(Role::KeptOnVolume) {
+        Some(style) => pieces.add(" ".repeat(kept), style),
+        None => pieces.add(theme.glyphs.kept.repeat(kept), theme.style(Role::Text)),
+    };
+    pieces.add(theme.glyphs.swept.repeat(swept), theme.style(Role::Straw));
+    pieces.add(theme.glyphs.free.repeat(free), theme.style(Role::Faint));
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn shares_fill_the_width_and_hide_nothing() {
+        assert_eq!(shares([98, 1, 1], 10), [8, 1, 1]);
+        assert_eq!(shares([1, 1, 0], 10), [5, 5, 0]);
+        assert_eq!(shares([0, 0, 0], 10), [0, 0, 0]);
+        assert_eq!(shares([u64::MAX, 1, u64::MAX], 10).iter().sum::<usize>(), 10);
+        assert_eq!(cut("Installers", 5), "Inst…");
+        assert_eq!(left("é", 3), "é  ");
+    }
+}

@@ -1,0 +1,176 @@
+//! Everything the interface knows. Plain data; only `update` changes it.
+
+mod check;
+mod report;
+mod rows;
+mod scanning;
+mod sweeping;
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use jolly_core::decide::{Decisions, PileDecision, Selection};
+use jolly_core::scan::{PileId, Scan};
+use jolly_core::target::Volume;
+use tui_input::Input;
+
+pub(super) use check::{Check, Rehearsal, WORD};
+pub(super) use report::{Report, Verified};
+pub(super) use rows::{Order, Row, rows};
+pub(super) use scanning::{PlaceProgress, Scanning};
+pub(super) use sweeping::Sweeping;
+
+use crate::session::Session;
+use crate::tui::msg::Effect;
+
+/// A step of the work.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[expect(missing_docs, reason = "the road's own words")]
+pub(super) enum Station {
+    Arrive,
+    Scan,
+    Weigh,
+    Check,
+    Sweep,
+    Report,
+}
+
+impl Station {
+    /// The road, in order.
+    pub(super) const ROAD: [Self; 6] =
+        [Self::Arrive, Self::Scan, Self::Weigh, Self::Check, Self::Sweep, Self::Report];
+
+    /// Its word.
+    pub(super) fn name(self) -> &'static str {
+        match self {
+            Self::Arrive => "arrive",
+            Self::Scan => "scan",
+            Self::Weigh => "weigh",
+            Self::Check => "check",
+            Self::Sweep => "sweep",
+            Self::Report => "report",
+        }
+    }
+}
+
+/// Something that stands before the station.
+pub(super) enum Overlay {
+    /// All keys.
+    Help,
+    /// An exact age is typed; with what was wrong with it.
+    ExactAge(Input, Option<String>),
+    /// Something is looked for.
+    Find(Input),
+}
+
+/// Whose computer this is.
+pub(super) struct Facts {
+    pub owner: Option<String>,
+    pub label: String,
+    /// Its volume when the interface opened.
+    pub volume: Volume,
+}
+
+/// What is weighed.
+pub(super) struct Weigh {
+    pub scan: Arc<Scan>,
+    pub decisions: Decisions,
+    pub rows: Vec<Row>,
+    pub order: Order,
+    /// Position in `rows`.
+    pub focus: usize,
+}
+
+/// Everything the interface knows.
+pub(super) struct Model {
+    pub facts: Facts,
+    pub station: Station,
+    pub overlay: Option<Overlay>,
+    /// Since the interface opened.
+    pub clock: Duration,
+    pub is_over: bool,
+    /// What the last key did or could not do, in words.
+    pub message: Option<String>,
+    /// The job that is waited for; news of earlier ones is dropped.
+    pub job: u32,
+    pub selection: Selection,
+    pub scanning: Scanning,
+    pub weigh: Option<Weigh>,
+    pub check: Option<Check>,
+    pub sweeping: Option<Sweeping>,
+    pub report: Option<Report>,
+}
+
+impl Model {
+    /// The model of a fresh interface.
+    pub(super) fn new(session: &Session, selection: Selection) -> Self {
+        let target = &session.target;
+        Self {
+            facts: Facts {
+                owner: target.owner.clone(),
+                label: target.label.clone(),
+                // A volume that can't be measured is told by the scan.
+                volume: target.measure().unwrap_or_default(),
+            },
+            station: Station::Scan,
+            overlay: None,
+            clock: Duration::ZERO,
+            is_over: false,
+            message: None,
+            job: 0,
+            selection,
+            scanning: Scanning::default(),
+            weigh: None,
+            check: None,
+            sweeping: None,
+            report: None,
+        }
+    }
+
+    /// Begins a scan.
+    pub(super) fn start_scan(&mut self) -> Effect {
+        self.job += 1;
+        self.scanning = Scanning { began: self.clock, ..Scanning::default() };
+        self.check = None;
+        Effect::Scan(self.job)
+    }
+
+    /// Whether something on the screen moves by itself.
+    pub(super) fn moves(&self) -> bool {
+        let waits = match self.station {
+            Station::Scan | Station::Sweep => true,
+            Station::Check => self.check.as_ref().is_none_or(Check::waits),
+            Station::Report => self.report.as_ref().is_some_and(|report| report.verified.is_none()),
+            Station::Arrive | Station::Weigh => false,
+        };
+        waits && !self.is_over
+    }
+}
+
+impl Weigh {
+    /// Starts weighing a scan; what was decided about piles of the same rule and account before
+    /// is decided again.
+    pub(super) fn new(scan: Arc<Scan>, selection: &Selection, before: Option<&Self>) -> Self {
+        let mut decisions = Decisions::new(&scan, selection);
+        let mut carried: Vec<(PileId, PileDecision)> = Vec::new();
+        if let Some(before) = before {
+            for (at, pile) in before.scan.piles.iter().enumerate() {
+                let same = scan.pile_of(pile.rule, pile.account);
+                carried.extend(same.map(|id| (id, before.decisions.of(PileId(at)))));
+            }
+        }
+        decisions.decide(&scan, "what was decided before", &carried);
+        let order = before.map_or(Order::Class, |before| before.order);
+        let rows = rows(&scan, &decisions, order);
+        let focus = rows.iter().position(|row| matches!(row, Row::Pile(_))).unwrap_or(0);
+        Self { scan, decisions, rows, order, focus }
+    }
+
+    /// The pile in focus.
+    pub(super) fn pile(&self) -> Option<PileId> {
+        match self.rows.get(self.focus) {
+            Some(Row::Pile(id)) => Some(*id),
+            Some(Row::Heading(_) | Row::Gap) | None => None,
+        }
+    }
+}

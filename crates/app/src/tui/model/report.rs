@@ -1,0 +1,23 @@
+//! How a sweep went, and what a second look says.
+
+use jolly_core::scan::Sum;
+use jolly_core::sweep::RunSummary;
+
+/// What the verifying scan says.
+#[derive(Clone, Debug)]
+pub(in crate::tui) struct Verified {
+    /// What the same decisions would take now.
+    pub takes: Sum,
+    /// What the run said stays.
+    pub stayed: Sum,
+}
+
+/// The report station.
+pub(in crate::tui) struct Report {
+    pub run: String,
+    pub summary: Box<RunSummary>,
+    /// Size of the volume.
+    pub size: u64,
+    /// None while the verifying scan is under way.
+    pub verified: Option<Verified>,
+}

@@ -1,0 +1,239 @@
+//! One theme for all widgets: roles to colours, and the glyphs that say the same by shape.
+
+use jolly_core::decide::PileState;
+use jolly_core::rulebook::Class;
+use ratatui::style::{Color, Modifier, Style};
+
+use crate::cli::Looks;
+
+/// What a thing on the screen is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[expect(missing_docs, reason = "the palettes below show each")]
+pub(super) enum Role {
+    Ground,
+    Raised,
+    Text,
+    Quiet,
+    Faint,
+    Straw,
+    Spent,
+    Regrows,
+    Felt,
+    Ask,
+    Kept,
+    KeptOnVolume,
+}
+
+/// How many colours the terminal has.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Depth {
+    True,
+    Indexed,
+    Sixteen,
+    None,
+}
+
+/// Colours and glyphs for this terminal.
+#[derive(Clone, Debug)]
+pub(super) struct Theme {
+    depth: Depth,
+    is_light: bool,
+    pub glyphs: Glyphs,
+}
+
+/// The signs that are drawn with.
+#[derive(Clone, Debug)]
+pub(super) struct Glyphs {
+    pub broom: &'static str,
+    pub focus: &'static str,
+    pub cut: &'static str,
+    pub bars: [&'static str; 8],
+    pub empty_band: &'static str,
+    pub kept: &'static str,
+    pub swept: &'static str,
+    pub free: &'static str,
+    pub rule: &'static str,
+    pub road: &'static str,
+    pub dot: &'static str,
+    pub arrow: &'static str,
+    pub none: &'static str,
+    pub moving: [&'static str; 4],
+    classes: [&'static str; 4],
+    states: [&'static str; 4],
+}
+
+const FULL: Glyphs = Glyphs {
+    broom: "▟▙",
+    focus: "▌",
+    cut: "▏",
+    bars: ["▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"],
+    empty_band: "···",
+    kept: "█",
+    swept: "▒",
+    free: "░",
+    rule: "─",
+    road: " ─ ",
+    dot: "·",
+    arrow: "→",
+    none: "–",
+    moving: ["⠂", "⠒", "⠶", "⠒"],
+    classes: ["◆", "◇", "○", "□"],
+    states: ["●", "◐", "○", "⊘"],
+};
+
+const ASCII: Glyphs = Glyphs {
+    broom: "/\\",
+    focus: ">",
+    cut: "|",
+    bars: ["_", "_", ".", ".", "-", "=", "#", "#"],
+    empty_band: "   ",
+    kept: "#",
+    swept: "%",
+    free: ".",
+    rule: "-",
+    road: " - ",
+    dot: "-",
+    arrow: "->",
+    none: "-",
+    moving: ["|", "/", "-", "\\"],
+    classes: ["S", "R", "F", "A"],
+    states: ["*", "+", "o", "!"],
+};
+
+impl Theme {
+    /// The theme for the terminal that the environment describes.
+    pub(super) fn of_terminal(looks: &Looks) -> Self {
+        let set = |name: &str| std::env::var(name).unwrap_or_default();
+        let (colours, term) = (set("COLORTERM"), set("TERM"));
+        let depth = if !set("NO_COLOR").is_empty() {
+            Depth::None
+        } else if colours.contains("truecolor") || colours.contains("24bit") {
+            Depth::True
+        } else if term.contains("256color") {
+            Depth::Indexed
+        } else {
+            Depth::Sixteen
+        };
+        let glyphs = if looks.ascii { ASCII } else { FULL };
+        Self { depth, is_light: looks.light, glyphs }
+    }
+
+    fn colour(&self, role: Role) -> Color {
+        let (dark, light, ansi) = match role {
+            Role::Ground => (0x15_19_1e, 0xf6_f3_ec, Color::Reset),
+            Role::Raised => (0x22_28_30, 0xe6_e1_d4, Color::Reset),
+            Role::Text => (0xe8_e2_d4, 0x22_28_30, Color::Reset),
+            Role::Quiet => (0x7f_87_91, 0x66_6d_76, Color::DarkGray),
+            Role::Faint => (0x3c_43_4c, 0xc4_be_b0, Color::DarkGray),
+            Role::Straw => (0xe6_b4_50, 0x9a_68_00, Color::Yellow),
+            Role::Spent => (0x6c_b8_a6, 0x1f_75_62, Color::Cyan),
+            Role::Regrows => (0x7a_a2_dc, 0x2b_5f_a8, Color::Blue),
+            Role::Felt => (0xc5_8f_d0, 0x87_45_95, Color::Magenta),
+            Role::Ask => (0xdd_8a_5f, 0xa8_4a_18, Color::Red),
+            Role::Kept => (0x59_61_6b, 0x9d_9a_90, Color::DarkGray),
+            Role::KeptOnVolume => (0x9a_a1_ad, 0x6f_75_7e, Color::Gray),
+        };
+        let rgb: u32 = if self.is_light { light } else { dark };
+        let [_, red, green, blue] = rgb.to_be_bytes();
+        match self.depth {
+            Depth::True => Color::Rgb(red, green, blue),
+            Depth::Indexed => Color::Indexed(nearest_indexed(red, green, blue)),
+            Depth::Sixteen => ansi,
+            Depth::None => Color::Reset,
+        }
+    }
+
+    /// The style of a role on the ground.
+    pub(super) fn style(&self, role: Role) -> Style {
+        let style = Style::new().fg(self.colour(role));
+        // Without colour, what is about to go still stands out.
+        if self.depth == Depth::None && role == Role::Straw {
+            style.add_modifier(Modifier::BOLD)
+        } else {
+            style
+        }
+    }
+
+    /// The style of a heading in a role.
+    pub(super) fn bold(&self, role: Role) -> Style {
+        self.style(role).add_modifier(Modifier::BOLD)
+    }
+
+    /// A cell filled with a role's colour; without colours it is drawn by its glyph instead.
+    pub(super) fn fill(&self, role: Role) -> Option<Style> {
+        (self.depth != Depth::None).then(|| Style::new().bg(self.colour(role)))
+    }
+
+    /// The ground of the screen.
+    pub(super) fn ground(&self) -> Style {
+        Style::new().fg(self.colour(Role::Text)).bg(self.colour(Role::Ground))
+    }
+
+    /// The ground of the focused row.
+    pub(super) fn raised(&self) -> Style {
+        Style::new().bg(self.colour(Role::Raised))
+    }
+
+    /// The role of a class.
+    pub(super) fn class_role(class: Class) -> Role {
+        match class {
+            Class::Spent => Role::Spent,
+            Class::Regrows => Role::Regrows,
+            Class::Felt => Role::Felt,
+            Class::Ask => Role::Ask,
+        }
+    }
+
+    /// The sign of a class.
+    pub(super) fn class_glyph(&self, class: Class) -> &'static str {
+        let [spent, regrows, felt, ask] = self.glyphs.classes;
+        match class {
+            Class::Spent => spent,
+            Class::Regrows => regrows,
+            Class::Felt => felt,
+            Class::Ask => ask,
+        }
+    }
+
+    /// The mark of a pile.
+    pub(super) fn state_glyph(&self, state: PileState) -> &'static str {
+        let [taken, part, left, blocked] = self.glyphs.states;
+        match state {
+            PileState::Taken => taken,
+            PileState::Part => part,
+            PileState::Left => left,
+            PileState::Blocked => blocked,
+        }
+    }
+}
+
+/// The nearest of the 6 × 6 × 6 cube and the 24 greys that terminals of 256 colours share.
+fn nearest_indexed(red: u8, green: u8, blue: u8) -> u8 {
+    const LEVELS: [u8; 6] = [0, 95, 135, 175, 215, 255];
+    let distance = |one: (u8, u8, u8)| {
+        let part = |a: u8, b: u8| u32::from(a.abs_diff(b)).pow(2);
+        part(one.0, red) + part(one.1, green) + part(one.2, blue)
+    };
+    let cube = (0_u8..216).map(|number| {
+        let level = |at: u8| LEVELS.get(usize::from(at % 6)).copied().unwrap_or(0);
+        (16 + number, (level(number / 36), level(number / 6), level(number)))
+    });
+    let greys = (0_u8..24).map(|number| {
+        let level = 8 + number * 10;
+        (232 + number, (level, level, level))
+    });
+    cube.chain(greys).min_by_key(|(_, colour)| distance(*colour)).map_or(16, |(index, _)| index)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn indexed_colours_are_the_nearest_ones() {
+        assert_eq!(nearest_indexed(0, 0, 0), 16);
+        assert_eq!(nearest_indexed(255, 255, 255), 231);
+        assert_eq!(nearest_indexed(0x15, 0x19, 0x1e), 234);
+        assert_eq!(nearest_indexed(0xe6, 0xb4, 0x50), 179);
+    }
+}

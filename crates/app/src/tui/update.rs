@@ -1,0 +1,145 @@
+//! The only place where the model changes. No disk, no clock, no threads: what has to be done is
+//! returned as effects.
+
+mod check;
+mod overlay;
+mod weigh;
+
+use std::sync::Arc;
+
+use jolly_core::scan::{Scan, Sum};
+use jolly_core::sweep::RunSummary;
+use ratatui::crossterm::event::KeyEvent;
+
+use crate::tui::keys::{self, Action};
+use crate::tui::model::{Model, Overlay, Rehearsal, Report, Station, Verified, Weigh};
+use crate::tui::msg::{Effect, Msg};
+
+/// Takes one message in; what threads have to do comes out.
+pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
+    match message {
+        Msg::Nothing | Msg::Resized => Vec::new(),
+        Msg::Key(key) => press(model, key),
+        Msg::Pasted(text) => {
+            overlay::paste(model, &text);
+            Vec::new()
+        }
+        Msg::Scanning(job, event) => {
+            if job == model.job {
+                model.scanning.hear(event);
+            }
+            Vec::new()
+        }
+        Msg::Scanned(job, scan) => {
+            if job == model.job {
+                scanned(model, scan.map(|scan| *scan));
+            }
+            Vec::new()
+        }
+        Msg::Listed(job, manifest) => {
+            if job == model.job {
+                check::listed(model, manifest.map(|manifest| *manifest));
+            }
+            Vec::new()
+        }
+        Msg::Rehearsed(job, result) => {
+            if job == model.job
+                && let Some(check) = &mut model.check
+            {
+                check.rehearsal = match result {
+                    Ok(summary) => Rehearsal::Done(summary),
+                    Err(message) => Rehearsal::Failed(message),
+                };
+            }
+            Vec::new()
+        }
+        Msg::Sweeping(event) => {
+            let clock = model.clock;
+            if let Some(sweeping) = &mut model.sweeping {
+                sweeping.hear(event, clock);
+            }
+            Vec::new()
+        }
+        Msg::Swept(result) => swept(model, result),
+    }
+}
+
+fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
+    if model.overlay.is_some() {
+        return overlay::press(model, key);
+    }
+    model.message = None;
+    let Some(action) = keys::action(model.station, key) else { return Vec::new() };
+    match (action, model.station) {
+        (Action::Leave, Station::Sweep) => Vec::new(),
+        (Action::Leave, _) => {
+            model.is_over = true;
+            Vec::new()
+        }
+        (Action::Help, _) => {
+            model.overlay = Some(Overlay::Help);
+            Vec::new()
+        }
+        (Action::Stop, Station::Scan) => {
+            model.scanning.is_stopping = true;
+            vec![Effect::StopScan]
+        }
+        (Action::Stop, Station::Sweep) => {
+            if let Some(sweeping) = &mut model.sweeping {
+                sweeping.is_stopping = true;
+            }
+            vec![Effect::StopSweep]
+        }
+        (action, Station::Weigh) => weigh::act(model, action),
+        (action, Station::Check) => check::act(model, action),
+        (Action::Again | Action::Back, Station::Report) => {
+            if model.report.as_ref().is_some_and(|report| report.verified.is_none()) {
+                model.message = Some("The second scan is still under way.".to_owned());
+            } else {
+                model.station = Station::Weigh;
+            }
+            Vec::new()
+        }
+        _ => Vec::new(),
+    }
+}
+
+fn scanned(model: &mut Model, scan: Option<Scan>) {
+    let Some(scan) = scan else {
+        model.message = Some("The scan broke off; shift-tab scans again.".to_owned());
+        return;
+    };
+    let scan = Arc::new(scan);
+    let weigh = Weigh::new(scan, &model.selection, model.weigh.as_ref());
+    if let Some(report) = &mut model.report
+        && report.verified.is_none()
+    {
+        let mut stayed = Sum::default();
+        report.summary.stayed.iter().for_each(|reason| stayed.add(reason.sum));
+        report.verified = Some(Verified { takes: weigh.decisions.takes_in_all(), stayed });
+    } else {
+        model.station = Station::Weigh;
+    }
+    if weigh.scan.is_partial {
+        model.message = Some("The scan was stopped: this is a part.".to_owned());
+    }
+    model.weigh = Some(weigh);
+}
+
+fn swept(model: &mut Model, result: Result<(String, Box<RunSummary>), String>) -> Vec<Effect> {
+    model.sweeping = None;
+    model.check = None;
+    match result {
+        Err(message) => {
+            model.station = Station::Weigh;
+            model.message = Some(message);
+            Vec::new()
+        }
+        Ok((run, summary)) => {
+            let size = model.weigh.as_ref().map_or(0, |weigh| weigh.scan.volume.size);
+            model.report = Some(Report { run, summary, size, verified: None });
+            model.station = Station::Report;
+            vec![model.start_scan()]
+        }
+    }
+}

@@ -1,0 +1,86 @@
+//! Reading what goes, and saying the word.
+
+use std::sync::Arc;
+
+use jolly_core::decide::Manifest;
+
+use crate::tui::keys::Action;
+use crate::tui::model::{Model, Rehearsal, Station, Sweeping, WORD};
+use crate::tui::msg::Effect;
+
+/// How far a page goes.
+const PAGE: usize = 15;
+
+pub(super) fn listed(model: &mut Model, manifest: Option<Manifest>) {
+    match (manifest, &mut model.check) {
+        (Some(manifest), Some(check)) => check.hear(manifest),
+        _ => {
+            model.station = Station::Weigh;
+            model.message = Some("The list could not be made.".to_owned());
+        }
+    }
+}
+
+pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
+    let Some(check) = &mut model.check else {
+        model.station = Station::Weigh;
+        return Vec::new();
+    };
+    let last = check.manifest.as_ref().map_or(0, |list| list.items.len().saturating_sub(1));
+    if !matches!(action, Action::Letter(_)) {
+        check.typed.clear();
+    }
+    match action {
+        Action::Back => model.station = Station::Weigh,
+        Action::Up => check.scroll = check.scroll.saturating_sub(1),
+        Action::Down => check.scroll = (check.scroll + 1).min(last),
+        Action::PageUp => check.scroll = check.scroll.saturating_sub(PAGE),
+        Action::PageDown => check.scroll = (check.scroll + PAGE).min(last),
+        Action::First => check.scroll = 0,
+        Action::Last => check.scroll = last,
+        Action::Rehearse => {
+            if let (Some(manifest), Rehearsal::None | Rehearsal::Done(_) | Rehearsal::Failed(_)) =
+                (&check.manifest, &check.rehearsal)
+            {
+                check.rehearsal = Rehearsal::UnderWay;
+                let effect =
+                    Effect::Rehearse(model.job, Arc::clone(&check.scan), Arc::clone(manifest));
+                return vec![effect];
+            }
+        }
+        Action::Letter(letter) => return letter_typed(model, letter),
+        _ => {}
+    }
+    Vec::new()
+}
+
+/// Takes one letter of the word; the whole word starts the sweep of exactly the list on the
+/// screen.
+fn letter_typed(model: &mut Model, letter: char) -> Vec<Effect> {
+    let Some(check) = &mut model.check else { return Vec::new() };
+    check.typed.push(letter);
+    if !WORD.starts_with(&check.typed) {
+        // A wrong letter may be the first of a new try.
+        check.typed = if WORD.starts_with(letter) { letter.to_string() } else { String::new() };
+    }
+    if check.typed != WORD {
+        return Vec::new();
+    }
+    check.typed.clear();
+    let Some(manifest) = &check.manifest else {
+        model.message = Some("The list is still being made.".to_owned());
+        return Vec::new();
+    };
+    if manifest.items.is_empty() {
+        model.message = Some("Nothing is taken, so there is nothing to sweep.".to_owned());
+        return Vec::new();
+    }
+    if check.scan.is_partial {
+        model.message =
+            Some("The scan is a part; what it holds can be swept all the same.".to_owned());
+    }
+    let (scan, manifest) = (Arc::clone(&check.scan), Arc::clone(manifest));
+    model.sweeping = Some(Sweeping::new(&scan, &manifest, model.clock));
+    model.station = Station::Sweep;
+    vec![Effect::Sweep(scan, manifest)]
+}

@@ -1,0 +1,176 @@
+//! The check station: what goes, in sentences, and the list itself.
+
+use jolly_core::decide::{EntryKind, ManifestItem};
+use jolly_core::rulebook::Removal;
+use jolly_core::sweep::RunSummary;
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::text::Line;
+
+use crate::tui::draw::{Pieces, cut, left, right};
+use crate::tui::model::{Check, Model, Rehearsal, WORD};
+use crate::tui::theme::{Role, Theme};
+use crate::tui::view::lines;
+use crate::wording::{bytes, count, counted};
+
+/// Where the sentences' second column starts.
+const COLUMN: usize = 14;
+
+pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+    let Some(check) = &model.check else { return };
+    let Some(manifest) = &check.manifest else {
+        let text = " Making the list of what goes…";
+        return lines(frame, area, vec![Line::styled(text, theme.style(Role::Quiet))]);
+    };
+    let width = usize::from(area.width).saturating_sub(2);
+    let mut all = sentences(theme, check, width);
+    all.push(Line::default());
+    all.extend(rehearsal(theme, check, width));
+    all.push(word(theme, check));
+    all.push(Line::default());
+    let rule = format!(" {}", theme.glyphs.rule.repeat(width));
+    all.push(Line::styled(rule, theme.style(Role::Faint)));
+    let room = usize::from(area.height).saturating_sub(all.len() + 1);
+    let total = manifest.items.len();
+    let first = check.scroll.min(total.saturating_sub(room));
+    let last = (first + room).min(total);
+    let text = format!(
+        " Exactly this goes: {} to {} of {}",
+        count(first as u64 + u64::from(total > 0)),
+        count(last as u64),
+        count(total as u64)
+    );
+    all.push(Line::styled(text, theme.style(Role::Quiet)));
+    for item in manifest.items.iter().skip(first).take(room) {
+        all.push(entry(theme, item, width));
+    }
+    lines(frame, area, all);
+}
+
+fn sentences(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
+    let (text, quiet, straw) =
+        (theme.style(Role::Text), theme.style(Role::Quiet), theme.bold(Role::Straw));
+    let mut all = Vec::new();
+    let mut first = Pieces::default();
+    first.add(" You are about to remove ", text).add(counted(check.gone.items, "file"), straw);
+    first.add(" for good: ", text).add(bytes(check.gone.bytes), straw).add(".", text);
+    all.push(first.line());
+    if check.aside.items > 0 {
+        let mut second = Pieces::default();
+        let verb = if check.aside.items == 1 { "is" } else { "are" };
+        second.add(format!(" {} {verb} set aside: ", counted(check.aside.items, "file")), text);
+        second.add(format!("{}. ", bytes(check.aside.bytes)), text);
+        second.add("They are packed into the dustpan before they leave.", quiet);
+        all.push(second.line());
+    }
+    if let Some(manifest) = &check.manifest
+        && manifest.folders.items > 0
+    {
+        let folders = counted(manifest.folders.items, "folder");
+        let verb = if manifest.folders.items == 1 { "is" } else { "are" };
+        all.push(Line::styled(format!(" {folders} that {verb} empty afterwards go, too."), quiet));
+    }
+    all.push(Line::default());
+    for (who, sentences) in &check.afterwards {
+        all.push(fact(theme, who, &sentences.join(" "), width));
+    }
+    all.push(Line::default());
+    all.push(fact(theme, "stays", &stays(check), width));
+    let biggest: Vec<String> = check
+        .biggest
+        .iter()
+        .map(|item| {
+            let name = jolly_core::target::Printable(item.path.name()).to_string();
+            format!("{} {}", cut(&name, 30), bytes(item.bytes))
+        })
+        .collect();
+    let between = format!("  {}  ", theme.glyphs.dot);
+    all.push(fact(theme, "biggest", &biggest.join(&between), width));
+    if check.scan.is_partial {
+        all.push(fact(theme, "partial", "The scan was stopped: there may be more.", width));
+    }
+    all
+}
+
+fn fact(theme: &Theme, name: &str, text: &str, width: usize) -> Line<'static> {
+    let mut line = Pieces::default();
+    line.add(format!(" {}", left(name, COLUMN - 1)), theme.style(Role::Quiet));
+    line.add(cut(text, width.saturating_sub(COLUMN)), theme.style(Role::Text));
+    line.line()
+}
+
+fn stays(check: &Check) -> String {
+    let scan = &check.scan;
+    let mut parts = vec![format!("{} guarded", count(scan.guarded))];
+    let unread: u64 = scan.unread.iter().map(|unread| unread.count).sum();
+    if unread > 0 {
+        parts.push(format!("{} not read", count(unread)));
+    }
+    let blocked = scan.piles.iter().filter(|pile| pile.blocked.is_some());
+    let locked: u64 = blocked.map(|pile| pile.found().items).sum();
+    if locked > 0 {
+        parts.push(format!("{} need the administrator", count(locked)));
+    }
+    parts.push("what is in use is skipped and named".to_owned());
+    parts.join(" · ")
+}
+
+fn rehearsal(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
+    let mut all = match &check.rehearsal {
+        Rehearsal::None => return Vec::new(),
+        Rehearsal::UnderWay => vec![fact(theme, "rehearsal", "under way…", width)],
+        Rehearsal::Failed(message) => vec![fact(theme, "rehearsal", message, width)],
+        Rehearsal::Done(summary) => predicted(theme, summary, width),
+    };
+    all.push(Line::default());
+    all
+}
+
+fn predicted(theme: &Theme, summary: &RunSummary, width: usize) -> Vec<Line<'static>> {
+    let parts: Vec<String> = summary
+        .outcomes
+        .iter()
+        .map(|(outcome, sum)| format!("{} {}", count(sum.items), outcome.name()))
+        .collect();
+    let text = format!("{}; nothing was removed", parts.join(" · "));
+    let mut all = vec![fact(theme, "rehearsed", &text, width)];
+    for stayed in summary.stayed.iter().take(3) {
+        let text = format!(
+            "{} {}: {}, such as {}",
+            count(stayed.sum.items),
+            stayed.outcome.name(),
+            stayed.reason,
+            stayed.example
+        );
+        all.push(fact(theme, "would stay", &text, width));
+    }
+    all
+}
+
+/// The word that starts, with what has been typed of it.
+fn word(theme: &Theme, check: &Check) -> Line<'static> {
+    let mut line = Pieces::default();
+    line.add(" Type  ", theme.style(Role::Quiet));
+    let rest = WORD.strip_prefix(check.typed.as_str()).unwrap_or(WORD);
+    line.add(check.typed.clone(), theme.bold(Role::Straw));
+    line.add(rest, theme.bold(Role::Text));
+    line.add("  to start. What goes for good can't be brought back.", theme.style(Role::Quiet));
+    line.line()
+}
+
+fn entry(theme: &Theme, item: &ManifestItem, width: usize) -> Line<'static> {
+    let mut line = Pieces::default();
+    let by = match item.by {
+        Removal::Remove => "for good",
+        Removal::SetAside => "set aside",
+    };
+    line.add(format!("   {}", left(by, 11)), theme.style(Role::Quiet));
+    let size = match item.kind {
+        EntryKind::Folder => "folder".to_owned(),
+        EntryKind::File | EntryKind::Link => bytes(item.bytes),
+    };
+    line.add(right(&size, 11), theme.style(Role::Text));
+    let path = item.path.to_string();
+    line.add(format!("  {}", cut(&path, width.saturating_sub(28))), theme.style(Role::Text));
+    line.line()
+}

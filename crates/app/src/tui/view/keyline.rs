@@ -1,0 +1,30 @@
+//! The key line: what matters here, from the one table.
+
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use unicode_width::UnicodeWidthStr as _;
+
+use crate::tui::draw::Pieces;
+use crate::tui::keys;
+use crate::tui::model::Model;
+use crate::tui::theme::{Role, Theme};
+use crate::tui::view::lines;
+
+pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+    let width = usize::from(area.width);
+    let mut line = Pieces::default();
+    line.add(" ", theme.ground());
+    // The way to all keys is never what drops out.
+    let all = "? keys".width() + 3;
+    let main: Vec<_> = keys::at(model.station).filter(|row| row.is_main).collect();
+    for row in &main {
+        let wide = row.label.width() + row.says.width() + 4;
+        let room = if row.label == "?" { 0 } else { all };
+        if line.width() + wide + room > width {
+            continue;
+        }
+        line.add(row.label, theme.style(Role::Straw));
+        line.add(format!(" {}   ", row.says), theme.style(Role::Quiet));
+    }
+    lines(frame, area, vec![line.line()]);
+}

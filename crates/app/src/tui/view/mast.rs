@@ -1,0 +1,45 @@
+//! The mast: the mark, whose computer it is, the road.
+
+use ratatui::Frame;
+use ratatui::layout::Rect;
+
+use crate::tui::draw::{Pieces, cut};
+use crate::tui::model::{Model, Station};
+use crate::tui::theme::{Role, Theme};
+use crate::tui::view::lines;
+
+pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+    let width = usize::from(area.width);
+    let mut road = Pieces::default();
+    for (number, station) in Station::ROAD.into_iter().enumerate() {
+        if number > 0 {
+            road.add(theme.glyphs.road, theme.style(Role::Faint));
+        }
+        let style = if station == model.station {
+            theme.bold(Role::Straw)
+        } else {
+            theme.style(Role::Quiet)
+        };
+        road.add(station.name(), style);
+    }
+    let mut mast = Pieces::default();
+    mast.add(" ", theme.ground());
+    mast.add(theme.glyphs.broom, theme.style(Role::Straw));
+    mast.add(" jolly broom", theme.bold(Role::Straw));
+    let room = width.saturating_sub(road.width() + mast.width() + 5);
+    let dot = theme.glyphs.dot;
+    let facts = &model.facts;
+    let (first, rest) = match &facts.owner {
+        Some(owner) => (owner.clone(), format!(" {dot} {}", facts.label)),
+        None => (facts.label.clone(), String::new()),
+    };
+    let first = cut(&first, room);
+    let left = room.saturating_sub(first.chars().count());
+    mast.add("   ", theme.ground());
+    mast.add(first, theme.style(Role::Text));
+    mast.add(cut(&rest, left), theme.style(Role::Quiet));
+    mast.to(width.saturating_sub(road.width() + 1));
+    let mut line = mast.line();
+    line.spans.extend(road.line().spans);
+    lines(frame, area, vec![line]);
+}

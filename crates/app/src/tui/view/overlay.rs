@@ -1,0 +1,75 @@
+//! What stands before a station: all keys, and one-line questions.
+
+use ratatui::Frame;
+use ratatui::layout::{Constraint, Rect};
+use ratatui::style::Style;
+use ratatui::text::Line;
+use ratatui::widgets::{Block, Clear, Padding, Paragraph};
+use tui_input::Input;
+
+use crate::tui::draw::{Pieces, left};
+use crate::tui::keys;
+use crate::tui::model::{Model, Overlay};
+use crate::tui::theme::{Role, Theme};
+
+pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+    match &model.overlay {
+        None => {}
+        Some(Overlay::Help) => help(model, theme, frame, area),
+        Some(Overlay::ExactAge(input, wrong)) => {
+            let hint = wrong.clone().unwrap_or_else(|| {
+                "such as 45 days, 6 weeks, 2 years; empty for any age".to_owned()
+            });
+            let role = if wrong.is_some() { Role::Ask } else { Role::Quiet };
+            question(theme, frame, area, ("older than", input), (&hint, role));
+        }
+        Some(Overlay::Find(input)) => {
+            question(theme, frame, area, ("find", input), ("part of a title, account or rule", Role::Quiet));
+        }
+    }
+}
+
+fn help(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+    let title = format!("Keys at {}", model.station.name());
+    let mut lines = vec![Line::styled(title, theme.bold(Role::Straw)), Line::default()];
+    for row in keys::at(model.station) {
+        let mut line = Pieces::default();
+        line.add(left(row.label, 22), theme.style(Role::Straw));
+        line.add(row.says, theme.style(Role::Text));
+        lines.push(line.line());
+    }
+    lines.push(Line::default());
+    lines.push(Line::styled("Any key closes this.", theme.style(Role::Quiet)));
+    raised(theme, frame, area, 64, lines);
+}
+
+/// One line to type in, with a word before it and a hint below.
+fn question(
+    theme: &Theme,
+    frame: &mut Frame<'_>,
+    area: Rect,
+    (asks, input): (&str, &Input),
+    (hint, role): (&str, Role),
+) {
+    let mut line = Pieces::default();
+    line.add(format!("{asks} "), theme.style(Role::Straw));
+    let before: String = input.value().chars().take(input.cursor()).collect();
+    let after: String = input.value().chars().skip(input.cursor() + 1).collect();
+    let under = input.value().chars().nth(input.cursor()).unwrap_or(' ');
+    line.add(before, theme.style(Role::Text));
+    let cursor = Style::new().add_modifier(ratatui::style::Modifier::REVERSED);
+    line.add(under.to_string(), cursor);
+    line.add(after, theme.style(Role::Text));
+    let hint = Line::styled(hint.to_owned(), theme.style(role));
+    raised(theme, frame, area, 76, vec![line.line(), hint]);
+}
+
+/// Lines on a raised patch in the middle.
+fn raised(theme: &Theme, frame: &mut Frame<'_>, area: Rect, width: u16, lines: Vec<Line<'_>>) {
+    let height = u16::try_from(lines.len()).unwrap_or(u16::MAX).saturating_add(2);
+    let patch = area
+        .centered(Constraint::Length(width.min(area.width)), Constraint::Length(height.min(area.height)));
+    frame.render_widget(Clear, patch);
+    let block = Block::new().style(theme.ground().patch(theme.raised())).padding(Padding::new(3, 3, 1, 1));
+    frame.render_widget(Paragraph::new(lines).block(block), patch);
+}

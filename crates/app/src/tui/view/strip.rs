@@ -1,0 +1,73 @@
+//! The strip: the volume as one bar, and its figures.
+
+use ratatui::Frame;
+use ratatui::layout::Rect;
+
+use crate::tui::draw::{Pieces, left, volume_bar};
+use crate::tui::model::{Model, Station};
+use crate::tui::theme::{Role, Theme};
+use crate::tui::view::lines;
+use crate::wording::bytes;
+
+/// What the strip says: bytes.
+struct Figures {
+    kept: u64,
+    swept: u64,
+    free: u64,
+    found: Option<u64>,
+}
+
+/// Columns before the bar.
+const LABEL: usize = 6;
+
+pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+    let Some(figures) = figures(model) else { return };
+    let mut bar = Pieces::default();
+    bar.add(format!(" {} ", left("disk", LABEL - 2)), theme.style(Role::Quiet));
+    let width = usize::from(area.width).saturating_sub(LABEL + 6);
+    volume_bar(theme, &mut bar, (figures.kept, figures.swept, figures.free), width);
+    let mut text = Pieces::default();
+    let quiet = theme.style(Role::Quiet);
+    let dot = format!("  {}  ", theme.glyphs.dot);
+    text.to(LABEL);
+    text.add("kept ", quiet).add(bytes(figures.kept), theme.style(Role::Text));
+    text.add(format!("{dot}to sweep "), quiet);
+    text.add(bytes(figures.swept), theme.style(Role::Straw));
+    if let Some(found) = figures.found {
+        text.add(format!(" of {} found", bytes(found)), quiet);
+    }
+    text.add(format!("{dot}free "), quiet).add(bytes(figures.free), theme.style(Role::Text));
+    text.add(format!(" {} ", theme.glyphs.arrow), quiet);
+    text.add(bytes(figures.free.saturating_add(figures.swept)), theme.style(Role::Straw));
+    lines(frame, area, vec![bar.line(), text.line()]);
+}
+
+fn figures(model: &Model) -> Option<Figures> {
+    if model.station == Station::Scan {
+        let (_, found) = model.scanning.sums();
+        let volume = model.weigh.as_ref().map(|weigh| weigh.scan.volume);
+        let volume = volume.unwrap_or(model.facts.volume);
+        let swept = found.min(volume.used);
+        let kept = volume.used - swept;
+        return Some(Figures { kept, swept, free: volume.free, found: None });
+    }
+    let weigh = model.weigh.as_ref()?;
+    let volume = weigh.scan.volume;
+    if let (Station::Sweep, Some(sweeping)) = (model.station, &model.sweeping) {
+        let freed = sweeping.freed_in_all();
+        let planned = sweeping.planned_in_all();
+        return Some(Figures {
+            kept: volume.used.saturating_sub(planned),
+            swept: planned.saturating_sub(freed),
+            free: volume.free.saturating_add(freed),
+            found: None,
+        });
+    }
+    let swept = weigh.decisions.takes_in_all().bytes;
+    Some(Figures {
+        kept: volume.used.saturating_sub(swept),
+        swept,
+        free: volume.free,
+        found: Some(weigh.decisions.found_in_all(&weigh.scan).bytes),
+    })
+}

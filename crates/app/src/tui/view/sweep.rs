@@ -1,0 +1,100 @@
+//! The sweep station: the strip empties.
+
+use jolly_core::rulebook::Class;
+use jolly_core::sweep::Outcome;
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::text::Line;
+
+use crate::tui::draw::{Pieces, left, right, shares};
+use crate::tui::model::{Model, Sweeping};
+use crate::tui::theme::{Role, Theme};
+use crate::tui::view::lines;
+use crate::wording::{bytes, count};
+
+/// Rows of the chart.
+const CHART: usize = 4;
+
+pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+    let Some(sweeping) = &model.sweeping else { return };
+    let width = usize::from(area.width).saturating_sub(2);
+    let (text, quiet) = (theme.style(Role::Text), theme.style(Role::Quiet));
+    let elapsed = model.clock.saturating_sub(sweeping.began);
+    let mut head = Pieces::default();
+    let state = if sweeping.is_stopping { " Stopping" } else { " Sweeping" };
+    head.add(state, theme.bold(Role::Straw));
+    head.add(format!("   {} ", count(sweeping.done)), text);
+    head.add(format!("of {} items", count(sweeping.of)), quiet);
+    head.add(format!("   {:.1} s", elapsed.as_secs_f64()), text);
+    if sweeping.done > 0 {
+        let rest = sweeping.of.saturating_sub(sweeping.done) as f64 / sweeping.done as f64;
+        head.add(format!("   about {:.0} s left", elapsed.as_secs_f64() * rest), quiet);
+    }
+    let mut all = vec![head.line(), Line::default()];
+    for (class, planned) in &sweeping.planned {
+        let freed = sweeping.freed.get(class).copied().unwrap_or(0);
+        all.push(class_line(theme, *class, freed, *planned, width));
+    }
+    all.push(Line::default());
+    let mut outcomes = Pieces::default();
+    outcomes.add(" ", quiet);
+    for outcome in Outcome::ALL {
+        let sum = sweeping.outcomes.get(&outcome).copied().unwrap_or_default();
+        let role = if sum.items == 0 { Role::Faint } else { Role::Text };
+        outcomes.add(count(sum.items), theme.style(role));
+        outcomes.add(format!(" {}   ", outcome.name()), theme.style(Role::Quiet));
+    }
+    all.push(outcomes.line());
+    all.push(Line::default());
+    all.push(Line::styled(" bytes that come back, by tenths of a second", quiet));
+    all.extend(chart(theme, sweeping, width));
+    lines(frame, area, all);
+}
+
+fn class_line(
+    theme: &Theme,
+    class: Class,
+    freed: u64,
+    planned: u64,
+    width: usize,
+) -> Line<'static> {
+    let role = Theme::class_role(class);
+    let mut line = Pieces::default();
+    line.add(format!(" {} ", theme.class_glyph(class)), theme.style(role));
+    line.add(left(class.name(), 10), theme.bold(role));
+    let wide = width.saturating_sub(46);
+    let [done, rest] = shares([freed, planned.saturating_sub(freed)], wide);
+    match theme.fill(role) {
+        Some(style) => line.add(" ".repeat(done), style),
+        None => line.add(theme.glyphs.kept.repeat(done), theme.style(role)),
+    };
+    line.add(theme.glyphs.swept.repeat(rest), theme.style(Role::Faint));
+    line.add(right(&bytes(freed), 12), theme.style(Role::Text));
+    line.add(format!(" of {}", bytes(planned)), theme.style(Role::Quiet));
+    line.line()
+}
+
+/// Bars, one column a sample, a few rows high.
+fn chart(theme: &Theme, sweeping: &Sweeping, width: usize) -> Vec<Line<'static>> {
+    let most = sweeping.rate.iter().copied().max().unwrap_or(0).max(1);
+    let levels = (CHART * 8) as u128;
+    (0..CHART)
+        .rev()
+        .map(|row| {
+            let cells: String = sweeping
+                .rate
+                .iter()
+                .take(width)
+                .map(|bytes| {
+                    let height = u128::from(*bytes) * levels / u128::from(most);
+                    let inside = usize::try_from(height).unwrap_or(0).saturating_sub(row * 8).min(8);
+                    match inside.checked_sub(1) {
+                        Some(at) => theme.glyphs.bars.get(at).copied().unwrap_or(" "),
+                        None => " ",
+                    }
+                })
+                .collect();
+            Line::styled(format!(" {cells}"), theme.style(Role::Straw))
+        })
+        .collect()
+}

@@ -1,0 +1,75 @@
+//! The card: what the row in focus is, and what happens afterwards.
+
+use jolly_core::rulebook::Removal;
+use jolly_core::scan::PileId;
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::text::Line;
+
+use crate::tui::draw::{Pieces, cut};
+use crate::tui::model::{Row, Weigh};
+use crate::tui::theme::{Role, Theme};
+use crate::tui::view::lines;
+use crate::wording::{age, bytes};
+
+pub(super) fn draw(theme: &Theme, weigh: &Weigh, frame: &mut Frame<'_>, area: Rect) {
+    let width = usize::from(area.width).saturating_sub(2);
+    let rule = format!(" {}", theme.glyphs.rule.repeat(width));
+    let mut all = vec![Line::styled(rule, theme.style(Role::Faint))];
+    match weigh.rows.get(weigh.focus) {
+        Some(Row::Pile(id)) => all.extend(pile(theme, weigh, *id, width)),
+        Some(Row::Heading(class)) => {
+            let what = if class.starts_taken() { "starts taken" } else { "starts left" };
+            let how = removal(class.removal());
+            let text = format!(" {}: {}. It {what}, and {how}.", class.name(), class.meaning());
+            all.push(Line::styled(cut(&text, width), theme.style(Role::Text)));
+        }
+        Some(Row::Gap) | None => {}
+    }
+    lines(frame, area, all);
+}
+
+fn removal(by: Removal) -> &'static str {
+    match by {
+        Removal::Remove => "goes for good",
+        Removal::SetAside => "is set aside in the dustpan",
+    }
+}
+
+fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'static>> {
+    let scan = &weigh.scan;
+    let pile = scan.pile(id);
+    let compiled = scan.rules.rule(pile.rule);
+    let rule = &compiled.rule;
+    let quiet = theme.style(Role::Quiet);
+    let text = theme.style(Role::Text);
+    let mut first = Pieces::default();
+    let role = Theme::class_role(rule.class);
+    first.add(format!(" {} ", theme.class_glyph(rule.class)), theme.style(role));
+    first.add(rule.title.clone(), theme.bold(Role::Text));
+    let owner = scan.account_name(pile).unwrap_or("the system");
+    first.add(format!(" of {owner}   "), quiet);
+    first.add(cut(&rule.about, width.saturating_sub(first.width())), text);
+    let mut second = Pieces::default();
+    second.add("   afterwards  ", quiet);
+    second.add(cut(&rule.after, width.saturating_sub(15)), text);
+    second.add("   by  ", quiet).add(removal(rule.removal()), text);
+    let mut third = Pieces::default();
+    let roots: Vec<String> = scan.roots_of(pile).map(ToString::to_string).collect();
+    third.add("   where  ", quiet).add(cut(&roots.join(", "), width.saturating_sub(70)), text);
+    third.add("   rule  ", quiet).add(compiled.id.clone(), text);
+    third.add("   aged by  ", quiet).add(rule.age.by.words(), text);
+    let mut fourth = Pieces::default();
+    fourth.add("   biggest  ", quiet);
+    for (at, item) in pile.biggest.iter().take(2).enumerate() {
+        let separator = if at > 0 { "   " } else { "" };
+        let name = jolly_core::target::Printable(scan.arena.name(*item)).to_string();
+        fourth.add(format!("{separator}{} ", cut(&name, 34)), text);
+        let facts = format!("{} {} {}", bytes(scan.arena.frees(*item)), theme.glyphs.dot, age(scan.age(*item)));
+        fourth.add(facts, quiet);
+    }
+    if let Some(why) = &pile.blocked {
+        fourth.add(format!("   it {why}"), theme.style(Role::Straw));
+    }
+    vec![first.line(), second.line(), third.line(), fourth.line()]
+}

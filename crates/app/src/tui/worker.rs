@@ -1,0 +1,214 @@
+//! Threads that work for the interface, and the one channel they all report through.
+
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::thread::JoinHandle;
+use std::time::Duration;
+
+use crossbeam_channel::{Receiver, Sender, bounded};
+use jolly_core::decide::{Manifest, make_manifest};
+use jolly_core::rulebook::Removal;
+use jolly_core::scan::{CancelToken, Scan};
+use jolly_core::sweep::{Dustpan, Ground, Journal, Mode, RunSummary, sweep};
+use ratatui::crossterm::event::{self, Event, KeyEventKind};
+
+use crate::cli::run_id;
+use crate::session::{Session, clock};
+use crate::tui::msg::{Effect, Msg};
+
+/// Messages that may wait; news beyond that is dropped, ends never are.
+const WAITING: usize = 4096;
+
+/// How often the keyboard's thread looks whether it is still wanted.
+const LISTENING: Duration = Duration::from_millis(100);
+
+/// The threads.
+pub(super) struct Workers {
+    session: Arc<Session>,
+    send: Sender<Msg>,
+    receive: Receiver<Msg>,
+    scan: CancelToken,
+    sweep: CancelToken,
+    is_over: Arc<AtomicBool>,
+    threads: Vec<JoinHandle<()>>,
+}
+
+impl Workers {
+    pub(super) fn new(session: Arc<Session>) -> Self {
+        let (send, receive) = bounded(WAITING);
+        Self {
+            session,
+            send,
+            receive,
+            scan: CancelToken::default(),
+            sweep: CancelToken::default(),
+            is_over: Arc::default(),
+            threads: Vec::new(),
+        }
+    }
+
+    /// Waits for the next message.
+    pub(super) fn wait(&self, most: Duration) -> Option<Msg> {
+        self.receive.recv_timeout(most).ok()
+    }
+
+    /// The messages that are there already.
+    pub(super) fn queued(&self) -> Vec<Msg> {
+        self.receive.try_iter().take(WAITING).collect()
+    }
+
+    /// Starts listening to the keyboard.
+    pub(super) fn listen(&mut self) {
+        let (send, is_over) = (self.send.clone(), Arc::clone(&self.is_over));
+        self.threads.push(std::thread::spawn(move || {
+            while !is_over.load(Ordering::Relaxed) {
+                let read = match event::poll(LISTENING) {
+                    Ok(false) => continue,
+                    Ok(true) => event::read(),
+                    Err(error) => Err(error),
+                };
+                let message = match read {
+                    Ok(Event::Key(key)) if key.kind != KeyEventKind::Release => Msg::Key(key),
+                    Ok(Event::Resize(..)) => Msg::Resized,
+                    Ok(Event::Paste(text)) => Msg::Pasted(text),
+                    Ok(_) => Msg::Nothing,
+                    // The terminal is gone; nobody will press anything again.
+                    Err(_) => return,
+                };
+                if send.send(message).is_err() {
+                    return;
+                }
+            }
+        }));
+    }
+
+    /// Does what was asked for, on a thread of its own.
+    pub(super) fn carry_out(&mut self, effect: Effect) {
+        let session = Arc::clone(&self.session);
+        let send = self.send.clone();
+        match effect {
+            Effect::StopScan => self.scan.cancel(),
+            Effect::StopSweep => self.sweep.cancel(),
+            Effect::Scan(job) => {
+                self.scan = CancelToken::default();
+                let cancel = self.scan.clone();
+                self.work(Msg::Scanned(job, None), move || {
+                    let news = send.clone();
+                    // Only the newest news counts: what doesn't fit is dropped.
+                    let scan = session
+                        .scan(&cancel, &|event| drop(news.try_send(Msg::Scanning(job, event))));
+                    Msg::Scanned(job, Some(Box::new(scan)))
+                });
+            }
+            Effect::List(job, scan, decisions) => self.work(Msg::Listed(job, None), move || {
+                Msg::Listed(job, Some(Box::new(make_manifest(&scan, &decisions))))
+            }),
+            Effect::Rehearse(job, scan, manifest) => {
+                let broken = Msg::Rehearsed(job, Err("the rehearsal broke off".to_owned()));
+                self.work(broken, move || {
+                    Msg::Rehearsed(job, rehearse(&session, &scan, &manifest))
+                });
+            }
+            Effect::Sweep(scan, manifest) => {
+                self.sweep = CancelToken::default();
+                let cancel = self.sweep.clone();
+                let broken = Msg::Swept(Err(
+                    "The sweep broke off; `jolly-broom log recover` settles its log.".to_owned(),
+                ));
+                self.work(broken, move || {
+                    Msg::Swept(carry_out(&session, &scan, &manifest, &cancel, &send))
+                });
+            }
+        }
+    }
+
+    /// Works on a thread; its end is told whatever happens, by `broken` when it panics.
+    fn work(&mut self, broken: Msg, work: impl FnOnce() -> Msg + Send + 'static) {
+        let end = End { send: self.send.clone(), message: Some(broken) };
+        self.threads.retain(|thread| !thread.is_finished());
+        self.threads.push(std::thread::spawn(move || {
+            let mut end = end;
+            end.message = Some(work());
+            drop(end);
+        }));
+    }
+
+    /// Asks all threads to end and waits for them; a sweep ends after the item under way, with a
+    /// true log.
+    pub(super) fn end(self) {
+        self.scan.cancel();
+        self.sweep.cancel();
+        self.is_over.store(true, Ordering::Relaxed);
+        drop(self.receive);
+        for thread in self.threads {
+            // A thread that panicked has said so on its way.
+            drop(thread.join());
+        }
+    }
+}
+
+/// Sends the last message of a thread when it goes, also when it panics.
+struct End {
+    send: Sender<Msg>,
+    message: Option<Msg>,
+}
+
+impl Drop for End {
+    fn drop(&mut self) {
+        if let Some(message) = self.message.take() {
+            // Nobody listens any more once the interface is closed.
+            drop(self.send.send(message));
+        }
+    }
+}
+
+fn ground<'a>(session: &'a Session, scan: &'a Scan) -> Ground<'a> {
+    Ground {
+        target: &session.target,
+        rules: &session.rules,
+        searches: &scan.searches,
+        own: &session.own,
+    }
+}
+
+fn full(error: &dyn std::error::Error) -> String {
+    let cause = error.source().map(|cause| format!(": {}", full(cause))).unwrap_or_default();
+    format!("{error}{cause}")
+}
+
+fn rehearse(session: &Session, scan: &Scan, manifest: &Manifest) -> Result<Box<RunSummary>, String> {
+    let confirmed = manifest.clone().confirm();
+    let ground = ground(session, scan);
+    let never = CancelToken::default();
+    sweep(&ground, &confirmed, Mode::Rehearsal, &never, &clock, &|_| {})
+        .map(Box::new)
+        .map_err(|error| full(&error))
+}
+
+fn carry_out(
+    session: &Session,
+    scan: &Scan,
+    manifest: &Manifest,
+    cancel: &CancelToken,
+    send: &Sender<Msg>,
+) -> Result<(String, Box<RunSummary>), String> {
+    let started = clock();
+    let run = run_id(started);
+    let nothing = |error: &dyn std::error::Error| format!("Nothing was removed: {}.", full(error));
+    let mut journal = Journal::create(&session.state, &run).map_err(|error| nothing(&error))?;
+    let mut dustpan = None;
+    if manifest.items.iter().any(|item| item.by == Removal::SetAside) {
+        let made = Dustpan::create(&session.state, &run);
+        dustpan = Some(made.map_err(|error| nothing(&error))?);
+    }
+    let confirmed = manifest.clone().confirm();
+    let ground = ground(session, scan);
+    let mode = Mode::Real { run: &run, journal: &mut journal, dustpan: dustpan.as_mut(), started };
+    let sink = |event| drop(send.try_send(Msg::Sweeping(event)));
+    let swept = sweep(&ground, &confirmed, mode, cancel, &clock, &sink);
+    let mut summary = swept.map_err(|error| nothing(&error))?;
+    if let Some(Err(error)) = dustpan.as_mut().map(Dustpan::finish) {
+        summary.broke_off.get_or_insert(full(&error));
+    }
+    Ok((run, Box::new(summary)))
+}
