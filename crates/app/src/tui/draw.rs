@@ -27,6 +27,21 @@ pub(super) fn cut(text: &str, width: usize) -> String {
     shown
 }
 
+/// Text broken between words into lines of at most a width.
+pub(super) fn wrap(text: &str, width: usize) -> Vec<String> {
+    let mut lines: Vec<String> = Vec::new();
+    for word in text.split_whitespace() {
+        match lines.last_mut() {
+            Some(line) if line.width() + 1 + word.width() <= width => {
+                line.push(' ');
+                line.push_str(word);
+            }
+            _ => lines.push(cut(word, width)),
+        }
+    }
+    lines
+}
+
 /// Text cut and filled to exactly a width, at the left.
 pub(super) fn left(text: &str, width: usize) -> String {
     let shown = cut(text, width);

@@ -6,7 +6,6 @@ use crate::tui::model::Station;
 
 /// What a key asks for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[expect(missing_docs, reason = "the table's `says` says it")]
 pub(super) enum Action {
     Leave,
     Help,

@@ -25,7 +25,6 @@ use crate::tui::msg::Effect;
 
 /// A step of the work.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[expect(missing_docs, reason = "the road's own words")]
 pub(super) enum Station {
     Arrive,
     Scan,
@@ -164,13 +163,5 @@ impl Weigh {
         let rows = rows(&scan, &decisions, order);
         let focus = rows.iter().position(|row| matches!(row, Row::Pile(_))).unwrap_or(0);
         Self { scan, decisions, rows, order, focus }
-    }
-
-    /// The pile in focus.
-    pub(super) fn pile(&self) -> Option<PileId> {
-        match self.rows.get(self.focus) {
-            Some(Row::Pile(id)) => Some(*id),
-            Some(Row::Heading(_) | Row::Gap) | None => None,
-        }
     }
 }

@@ -8,7 +8,6 @@ use crate::cli::Looks;
 
 /// What a thing on the screen is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-#[expect(missing_docs, reason = "the palettes below show each")]
 pub(super) enum Role {
     Ground,
     Raised,

@@ -92,7 +92,7 @@ impl TargetMark {
 ///
 /// # Invariants
 /// No path stands in it twice. Files come before folders, deeper folders before those that hold
-/// them, an info file after what it describes.
+/// them, and last what describes something else, such as a trash's info files.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Manifest {
     /// The target it was made for.
@@ -163,7 +163,7 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
         }
     }
     items.sort_by_cached_key(|item: &ManifestItem| {
-        (item.after.is_some(), item.path.parent(), item.identity.key.inode, item.path.clone())
+        (item.path.parent(), item.identity.key.inode, item.path.clone())
     });
     let folders = emptied_folders(scan, decisions, &mut gone_below);
     let mut folder_sum = Sum::default();
@@ -171,6 +171,8 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
         folder_sum.add(Sum { items: 1, bytes });
         items.push(folder);
     }
+    // What describes something else goes when that is gone, be it a file or a folder.
+    items.sort_by_key(|item| item.after.is_some());
     settle_links(scan, decisions, &mut items);
     Manifest {
         target: TargetMark::of(&scan.target),

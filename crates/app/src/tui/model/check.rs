@@ -11,6 +11,9 @@ use jolly_core::sweep::RunSummary;
 /// How many of the biggest items are named.
 const BIGGEST: usize = 3;
 
+/// What a rule says afterwards when nobody notices anything.
+const NOTHING: &str = "Nothing changes for anybody.";
+
 /// The word that starts a sweep.
 pub(in crate::tui) const WORD: &str = "sweep";
 
@@ -84,6 +87,10 @@ impl Check {
                 Some((last, sentences)) if *last == who => sentences.push(after),
                 _ => self.afterwards.push((who, vec![after])),
             }
+        }
+        for (_, sentences) in self.afterwards.iter_mut().filter(|(_, all)| all.len() > 1) {
+            // Next to what somebody does notice, that they don't notice the rest says nothing.
+            sentences.retain(|sentence| sentence != NOTHING);
         }
         self.manifest = Some(Arc::new(manifest));
     }

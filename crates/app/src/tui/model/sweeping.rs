@@ -18,8 +18,6 @@ const SAMPLE: Duration = Duration::from_millis(100);
 pub(in crate::tui) struct Sweeping {
     /// The clock when it began.
     pub began: Duration,
-    /// Free space and used space before.
-    pub free_before: u64,
     /// What the manifest promises, by class.
     pub planned: BTreeMap<Class, u64>,
     pub done: u64,
@@ -43,7 +41,6 @@ impl Sweeping {
         }
         Self {
             began: clock,
-            free_before: scan.volume.free,
             planned,
             done: 0,
             of: manifest.items.len() as u64,

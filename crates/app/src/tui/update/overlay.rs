@@ -17,12 +17,11 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
             }
         }
         (Overlay::ExactAge(mut input, _), _) => {
-            // An edit that changes nothing is none.
-            drop(input.handle_event(&Event::Key(key)));
+            input.handle_event(&Event::Key(key));
             model.overlay = Some(Overlay::ExactAge(input, None));
         }
         (Overlay::Find(mut input), _) => {
-            drop(input.handle_event(&Event::Key(key)));
+            input.handle_event(&Event::Key(key));
             weigh::find(model, input.value());
             model.overlay = Some(Overlay::Find(input));
         }

@@ -7,7 +7,7 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
 
-use crate::tui::draw::{Pieces, cut, left, right};
+use crate::tui::draw::{Pieces, cut, left, right, wrap};
 use crate::tui::model::{Check, Model, Rehearsal, WORD};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
@@ -15,6 +15,9 @@ use crate::wording::{bytes, count, counted};
 
 /// Where the sentences' second column starts.
 const COLUMN: usize = 14;
+
+/// Sentences longer than this are hard to follow from line to line.
+const READABLE: usize = 100;
 
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let Some(check) = &model.check else { return };
@@ -72,7 +75,10 @@ fn sentences(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
     }
     all.push(Line::default());
     for (who, sentences) in &check.afterwards {
-        all.push(fact(theme, who, &sentences.join(" "), width));
+        let wide = width.saturating_sub(COLUMN).min(READABLE);
+        for (at, line) in wrap(&sentences.join(" "), wide).iter().enumerate() {
+            all.push(fact(theme, if at == 0 { who } else { "" }, line, width));
+        }
     }
     all.push(Line::default());
     all.push(fact(theme, "stays", &stays(check), width));

@@ -34,8 +34,8 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     for (class, planned) in &sweeping.planned {
         let freed = sweeping.freed.get(class).copied().unwrap_or(0);
         all.push(class_line(theme, *class, freed, *planned, width));
+        all.push(Line::default());
     }
-    all.push(Line::default());
     let mut outcomes = Pieces::default();
     outcomes.add(" ", quiet);
     for outcome in Outcome::ALL {

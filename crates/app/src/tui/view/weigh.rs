@@ -155,11 +155,13 @@ fn bars(theme: &Theme, line: &mut Pieces<'_>, weigh: &Weigh, id: PileId, columns
     let goes = matches!(weigh.decisions.state(&weigh.scan, id), PileState::Taken | PileState::Part);
     let limit = weigh.decisions.of(id).limit.map_or(0, |limit| limit.as_seconds());
     let most = pile.bands.iter().copied().max().unwrap_or(0);
+    // The line of a pile that is left is about nothing yet.
+    let cut = theme.style(if goes { Role::Straw } else { Role::Faint });
     for band in columns.first_band..BAND_COUNT {
         let (young, old) = edges(band);
         let has_cut_before = limit == young && limit > 0;
         let gap = if has_cut_before { theme.glyphs.cut } else { " " };
-        line.add(gap, theme.style(Role::Straw));
+        line.add(gap, cut);
         let held = pile.bands.get(band).copied().unwrap_or(0);
         let glyph = bar(theme, held, most);
         // How many of the three cells are left of the cut line.
@@ -174,7 +176,7 @@ fn bars(theme: &Theme, line: &mut Pieces<'_>, weigh: &Weigh, id: PileId, columns
         let is_inside = limit > young && limit < old;
         for cell in 0..3 {
             if is_inside && cell == usize::try_from((limit - young) * 3 / (old - young)).unwrap_or(0) {
-                line.add(theme.glyphs.cut, theme.style(Role::Straw));
+                line.add(theme.glyphs.cut, cut);
             } else {
                 let role = if cell < kept { kept_role } else { goes_role };
                 line.add(one(glyph, cell), theme.style(role));
