@@ -20,7 +20,10 @@ pub(crate) use sweep::run_id;
 
 /// Weigh what has piled up on a slow computer, and sweep what is safe to go.
 #[derive(Parser)]
-#[command(version, after_help = "Exit codes: 0 as planned, 1 failed, 2 bad input, 3 done but some items stayed, 130 stopped.")]
+#[command(
+    version,
+    after_help = "Exit codes: 0 as planned, 1 failed, 2 bad input, 3 done but some items stayed, 130 stopped."
+)]
 struct Arguments {
     #[command(subcommand)]
     command: Option<Command>,
@@ -176,15 +179,25 @@ pub(crate) fn run() -> Exit {
     let arguments = match Arguments::try_parse() {
         Ok(arguments) => arguments,
         Err(error) => {
-            let exit = if error.use_stderr() { Exit::BadInput } else { Exit::Done };
+            let exit = if error.use_stderr() {
+                Exit::BadInput
+            } else {
+                Exit::Done
+            };
             // Nobody is left to tell when even the message can't be printed.
             return error.print().map_or(Exit::Failed, |()| exit);
         }
     };
-    let Arguments { command, shared, looks } = arguments;
+    let Arguments {
+        command,
+        shared,
+        looks,
+    } = arguments;
     let ended = match command {
         None => tui::open(&shared, &looks),
-        Some(Command::Demo { build: Some(folder) }) => demo::build(&shared, &folder),
+        Some(Command::Demo {
+            build: Some(folder),
+        }) => demo::build(&shared, &folder),
         Some(Command::Demo { build: None }) => demo::open(&shared, &looks),
         Some(Command::Scan) => scan::run(&shared),
         Some(Command::Preview { plan }) => preview::run(&shared, plan.as_deref()),

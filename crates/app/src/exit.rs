@@ -40,12 +40,18 @@ pub(crate) struct Refusal {
 impl Refusal {
     /// Bad input: what is wrong, and what to do.
     pub(crate) fn bad_input(error: &dyn std::error::Error, advice: &str) -> Self {
-        Self { exit: Exit::BadInput, message: with_advice(error, advice) }
+        Self {
+            exit: Exit::BadInput,
+            message: with_advice(error, advice),
+        }
     }
 
     /// A failure: what happened, and what to do.
     pub(crate) fn failed(error: &dyn std::error::Error, advice: &str) -> Self {
-        Self { exit: Exit::Failed, message: with_advice(error, advice) }
+        Self {
+            exit: Exit::Failed,
+            message: with_advice(error, advice),
+        }
     }
 }
 

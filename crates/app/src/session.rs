@@ -29,7 +29,10 @@ pub(crate) struct Session {
 }
 
 /// The clock of the edge: the only place that asks it.
-#[expect(clippy::disallowed_methods, reason = "the edge fixes the moment and hands it down")]
+#[expect(
+    clippy::disallowed_methods,
+    reason = "the edge fixes the moment and hands it down"
+)]
 pub(crate) fn clock() -> Timestamp {
     Timestamp::now()
 }
@@ -40,7 +43,7 @@ impl Session {
         let layout = read_layout(options.layout.as_deref())?;
         let now = match &options.now {
             None => None,
-            Some(text) => Some(text.parse::<Timestamp>().map_err(|_| Refusal {
+            Some(text) => Some(text.parse::<Timestamp>().ok().ok_or_else(|| Refusal {
                 exit: Exit::BadInput,
                 message: format!(
                     "\"{}\" is not a time\n  write it as RFC 3339 does, such as 2026-05-01T12:00:00Z",
@@ -60,13 +63,26 @@ impl Session {
             own.extend(target.inside(&path));
         }
         own.retain(|path| !path.is_root());
-        Ok(Self { target: Arc::new(target), rules: Arc::new(rules), state, now, own })
+        Ok(Self {
+            target: Arc::new(target),
+            rules: Arc::new(rules),
+            state,
+            now,
+            own,
+        })
     }
 
     /// Scans, and waits until it is done.
     pub(crate) fn scan(&self, cancel: &CancelToken, sink: &dyn Fn(ScanEvent)) -> Scan {
         let now = self.now.unwrap_or_else(clock);
-        scan(&self.target, &self.rules, now, self.own.clone(), cancel, sink)
+        scan(
+            &self.target,
+            &self.rules,
+            now,
+            self.own.clone(),
+            cancel,
+            sink,
+        )
     }
 
     /// What the options narrow a scan to.
@@ -86,7 +102,11 @@ impl Session {
         Ok(Selection {
             only: self.rule_numbers(&options.only)?,
             skip: self.rule_numbers(&options.skip)?,
-            classes: options.class.iter().map(|name| read_class(name)).collect::<Result<_, _>>()?,
+            classes: options
+                .class
+                .iter()
+                .map(|name| read_class(name))
+                .collect::<Result<_, _>>()?,
             accounts: self.accounts(&options.account)?,
             older_than,
             exclusions,
@@ -109,19 +129,26 @@ impl Session {
     }
 
     fn accounts(&self, names: &[String]) -> Result<Vec<usize>, Refusal> {
-        let known: Vec<&str> =
-            self.target.accounts.iter().map(|account| account.name.as_str()).collect();
+        let known: Vec<&str> = self
+            .target
+            .accounts
+            .iter()
+            .map(|account| account.name.as_str())
+            .collect();
         names
             .iter()
             .map(|name| {
-                known.iter().position(|known| known == name).ok_or_else(|| Refusal {
-                    exit: Exit::BadInput,
-                    message: format!(
-                        "no account is called \"{}\"\n  this target has: {}",
-                        jolly_core::target::Printable(name.as_bytes()),
-                        known.join(", ")
-                    ),
-                })
+                known
+                    .iter()
+                    .position(|known| known == name)
+                    .ok_or_else(|| Refusal {
+                        exit: Exit::BadInput,
+                        message: format!(
+                            "no account is called \"{}\"\n  this target has: {}",
+                            jolly_core::target::Printable(name.as_bytes()),
+                            known.join(", ")
+                        ),
+                    })
             })
             .collect()
     }
@@ -150,8 +177,10 @@ fn read_rules(layout: Layout, files: &[PathBuf]) -> Result<RuleSet, Refusal> {
         books.push(read_book(file)?);
     }
     books.push(builtin(layout));
-    RuleSet::compile(&books)
-        .map_err(|error| Refusal { exit: Exit::BadInput, message: error.to_string() })
+    RuleSet::compile(&books).map_err(|error| Refusal {
+        exit: Exit::BadInput,
+        message: error.to_string(),
+    })
 }
 
 /// A rulebook's name and text.
@@ -163,7 +192,9 @@ pub(crate) fn read_book(file: &Path) -> Result<(String, String), Refusal> {
         message: format!("cannot read the rulebook {name}: {what}\n  give a TOML file"),
     };
     let bytes = std::fs::read(file).map_err(|error| refuse(error.to_string()))?;
-    let text = String::from_utf8(bytes).map_err(|_| refuse("it is not UTF-8 text".to_owned()))?;
+    let text = String::from_utf8(bytes)
+        .ok()
+        .ok_or_else(|| refuse("it is not UTF-8 text".to_owned()))?;
     Ok((name, text))
 }
 
@@ -188,9 +219,8 @@ pub(crate) fn state_path(given: Option<&Path>) -> Result<PathBuf, Refusal> {
     if let Some(path) = given {
         return std::path::absolute(path).map_err(|error| Refusal::bad_input(&error, ""));
     }
-    let base = etcetera::base_strategy::Xdg::new().map_err(|error| {
-        Refusal::bad_input(&error, "name a folder for logs with --state")
-    })?;
+    let base = etcetera::base_strategy::Xdg::new()
+        .map_err(|error| Refusal::bad_input(&error, "name a folder for logs with --state"))?;
     let folder = base.state_dir().unwrap_or_else(|| base.data_dir());
     Ok(folder.join("jolly-broom"))
 }

@@ -32,7 +32,10 @@ pub(crate) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refus
     let selection = session.selection(options)?;
     let theme = Theme::of_terminal(looks);
     let failed = |error: std::io::Error| {
-        Refusal::failed(&error, "the interface needs a terminal; `jolly-broom scan` needs none")
+        Refusal::failed(
+            &error,
+            "the interface needs a terminal; `jolly-broom scan` needs none",
+        )
     };
     let mut screen = terminal::Screen::open().map_err(failed)?;
     let mut model = Model::new(&session, selection);
@@ -44,10 +47,16 @@ pub(crate) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refus
     let mut is_dirty = true;
     while !model.is_over {
         if is_dirty {
-            screen.draw(|frame| view::draw(&model, &theme, frame)).map_err(failed)?;
+            screen
+                .draw(|frame| view::draw(&model, &theme, frame))
+                .map_err(failed)?;
             is_dirty = false;
         }
-        let waited = if model.moves() { FRAME } else { Duration::from_secs(3600) };
+        let waited = if model.moves() {
+            FRAME
+        } else {
+            Duration::from_hours(1)
+        };
         let Some(message) = workers.wait(waited) else {
             model.clock = began.elapsed();
             is_dirty = model.moves();

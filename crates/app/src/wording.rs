@@ -34,7 +34,11 @@ pub(crate) fn count(number: u64) -> String {
 
 /// A count of things: "1 file", "18,204 files".
 pub(crate) fn counted(number: u64, one: &str) -> String {
-    format!("{} {one}{}", count(number), if number == 1 { "" } else { "s" })
+    format!(
+        "{} {one}{}",
+        count(number),
+        if number == 1 { "" } else { "s" }
+    )
 }
 
 /// An age in words: "4 months".
@@ -47,10 +51,10 @@ pub(crate) fn age(seconds: u64) -> String {
         (3600, "hour"),
         (60, "minute"),
     ];
-    STEPS
-        .iter()
-        .find(|(step, _)| seconds >= *step)
-        .map_or_else(|| "moments".to_owned(), |(step, name)| counted(seconds / step, name))
+    STEPS.iter().find(|(step, _)| seconds >= *step).map_or_else(
+        || "moments".to_owned(),
+        |(step, name)| counted(seconds / step, name),
+    )
 }
 
 #[cfg(test)]

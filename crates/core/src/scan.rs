@@ -67,17 +67,34 @@ pub fn scan(
     let (searches, unresolved) = resolve(target, rules);
     tell_unresolved(unresolved, &mut unread);
     for home in &target.partly_searched {
-        unread.add(home.to_string(), "too many folders to look for browser profiles in all", 1);
+        unread.add(
+            home.to_string(),
+            "too many folders to look for browser profiles in all",
+            1,
+        );
     }
     let volume = target.measure().unwrap_or_else(|error| {
-        unread.add("/".to_owned(), &format!("its space can't be measured: {error}"), 1);
+        unread.add(
+            "/".to_owned(),
+            &format!("its space can't be measured: {error}"),
+            1,
+        );
         Volume::default()
     });
     let mut guards = Guards::new(&target.places, own);
     for search in &searches {
         guards.add_root(search.root.clone());
     }
-    let walked = walk::walk(target, rules, &searches, &guards, now, cancel, sink, &mut unread);
+    let walked = walk::walk(
+        target,
+        rules,
+        &searches,
+        &guards,
+        now,
+        cancel,
+        sink,
+        &mut unread,
+    );
     let mut arena = walked.arena;
     let links = links::gather(&mut arena, now);
     let mut piles = pile::build(&arena, walked.piles, now);
@@ -121,12 +138,7 @@ fn tell_unresolved(mut unresolved: Vec<Unresolved>, unread: &mut unread::Gathere
 }
 
 /// Why a pile can't be swept now.
-fn blocked(
-    target: &Target,
-    rules: &RuleSet,
-    searches: &[Search],
-    pile: &Pile,
-) -> Option<Blocked> {
+fn blocked(target: &Target, rules: &RuleSet, searches: &[Search], pile: &Pile) -> Option<Blocked> {
     let disk = target.disk();
     let needs = rules.rule(pile.rule).rule.needs == Some(Need::Administrator);
     let mut roots = searches

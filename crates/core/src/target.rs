@@ -46,7 +46,9 @@ impl std::str::FromStr for Layout {
     fn from_str(text: &str) -> Result<Self, Self::Err> {
         match text {
             "linux" => Ok(Self::Linux),
-            _ => Err(UnknownLayout { text: text.to_owned() }),
+            _ => Err(UnknownLayout {
+                text: text.to_owned(),
+            }),
         }
     }
 }

@@ -22,9 +22,16 @@ pub enum DemoError {
     #[error("{} is not empty", path.display())]
     NotEmpty { path: PathBuf },
     #[error("cannot {verb} {}", path.display())]
-    Disk { verb: &'static str, path: PathBuf, source: io::Error },
+    Disk {
+        verb: &'static str,
+        path: PathBuf,
+        source: io::Error,
+    },
     #[error("cannot fill the database {}", path.display())]
-    Database { path: PathBuf, source: rusqlite::Error },
+    Database {
+        path: PathBuf,
+        source: rusqlite::Error,
+    },
 }
 
 impl DemoError {
@@ -51,7 +58,11 @@ pub(crate) const LOCKED: &str = "var/tmp/locked";
 /// When `root` holds anything, or the disk refuses.
 pub fn build(root: &Path, layout: DemoLayout, now: i64) -> Result<PathBuf, DemoError> {
     match fs::read_dir(root).map(|mut entries| entries.next().is_some()) {
-        Ok(true) => return Err(DemoError::NotEmpty { path: root.to_owned() }),
+        Ok(true) => {
+            return Err(DemoError::NotEmpty {
+                path: root.to_owned(),
+            });
+        }
         Ok(false) => {}
         Err(error) if error.kind() == io::ErrorKind::NotFound => {}
         Err(error) => return Err(DemoError::at("read", root)(error)),
@@ -62,7 +73,11 @@ pub fn build(root: &Path, layout: DemoLayout, now: i64) -> Result<PathBuf, DemoE
     name.push("-next-door");
     let next_door = root.with_file_name(name);
     let outside = TreeBuilder::new(&next_door, now)?;
-    outside.text("boat-licences.txt", "Must still be here after every sweep.\n", 400 * DAY)?;
+    outside.text(
+        "boat-licences.txt",
+        "Must still be here after every sweep.\n",
+        400 * DAY,
+    )?;
     let DemoLayout::Linux = layout;
     tree.text(
         ".otter-quay.toml",

@@ -6,7 +6,7 @@ use rusqlite::Connection;
 
 use crate::DemoError;
 
-/// Chance with a seed (SplitMix64), so that the demo is the same every time.
+/// Chance with a seed (`SplitMix64`), so that the demo is the same every time.
 #[derive(Debug)]
 pub(crate) struct Chance(u64);
 
@@ -60,7 +60,10 @@ pub(crate) fn thumbnail(picture: &str, changed: i64) -> (String, Vec<u8>) {
 
 /// Makes a database with these statements.
 pub(crate) fn database(path: &Path, statements: &[String]) -> Result<(), DemoError> {
-    let refuse = |source| DemoError::Database { path: path.to_owned(), source };
+    let refuse = |source| DemoError::Database {
+        path: path.to_owned(),
+        source,
+    };
     let mut connection = Connection::open(path).map_err(refuse)?;
     let transaction = connection.transaction().map_err(refuse)?;
     for statement in statements {

@@ -33,7 +33,11 @@ pub struct FaultyDisk {
 impl FaultyDisk {
     /// A disk with this fault.
     pub fn new(fault: Fault) -> Self {
-        Self { fault, calls: AtomicU64::new(0), removed: Mutex::default() }
+        Self {
+            fault,
+            calls: AtomicU64::new(0),
+            removed: Mutex::default(),
+        }
     }
 
     /// How many calls there were.
@@ -43,7 +47,10 @@ impl FaultyDisk {
 
     /// The names that were removed, in order.
     pub fn removed(&self) -> Vec<Vec<u8>> {
-        self.removed.lock().map(|names| names.clone()).unwrap_or_default()
+        self.removed
+            .lock()
+            .map(|names| names.clone())
+            .unwrap_or_default()
     }
 
     fn pass(&self) -> io::Result<()> {

@@ -1,10 +1,10 @@
 //! The homes: pia, who runs the till; joss, who downloads everything; wren, long gone; and the
 //! administrator's own.
 
+use crate::DemoError;
 use crate::contents::{Chance, thumbnail};
 use crate::profiles::{chromium, gecko};
 use crate::tree::{DAY, TreeBuilder};
-use crate::DemoError;
 
 const KIB: u64 = 1 << 10;
 const MIB: u64 = 1 << 20;
@@ -19,7 +19,11 @@ pub(crate) fn build(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoE
 
 fn pia(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     let home = "home/pia";
-    for (name, size) in [("tax-2025.pdf", 700), ("insurance.pdf", 900), ("prices.ods", 120)] {
+    for (name, size) in [
+        ("tax-2025.pdf", 700),
+        ("insurance.pdf", 900),
+        ("prices.ods", 120),
+    ] {
         tree.file(format!("{home}/Documents/{name}"), size * KIB, 200 * DAY)?;
     }
     for number in 0..160 {
@@ -34,16 +38,36 @@ fn pia(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
         let age = chance.days(2, 1400);
         draw(tree, home, &picture, age, chance)?;
     }
-    tree.text(format!("{home}/.cache/thumbnails/fail/viewer/00aa.png"), "", 300 * DAY)?;
+    tree.text(
+        format!("{home}/.cache/thumbnails/fail/viewer/00aa.png"),
+        "",
+        300 * DAY,
+    )?;
     chromium(tree, chance, home, 1100)?;
     gecko(tree, chance, home, 350)?;
     recently_used(tree, home, 5)?;
-    tree.text(format!("{home}/.ssh/id_ed25519"), "a key that must stay\n", 600 * DAY)?;
+    tree.text(
+        format!("{home}/.ssh/id_ed25519"),
+        "a key that must stay\n",
+        600 * DAY,
+    )?;
     for number in 0..60 {
         let path = format!("{home}/.cache/knotbook/pages/{number:03}.page");
-        tree.file(path, chance.between(20 * KIB, 400 * KIB), chance.days(1, 300))?;
+        tree.file(
+            path,
+            chance.between(20 * KIB, 400 * KIB),
+            chance.days(1, 300),
+        )?;
     }
-    tree.file(format!("{home}/.cache/gullmail/mail/inbox.mbox"), 2 * MIB, 200 * DAY)?;
+    tree.file(
+        format!("{home}/.cache/gullmail/mail/inbox.mbox"),
+        2 * MIB,
+        200 * DAY,
+    )?;
+    pias_trash(tree, home)
+}
+
+fn pias_trash(tree: &TreeBuilder, home: &str) -> Result<(), DemoError> {
     for (name, size, age) in [
         ("regatta.mp4", 150 * MIB, 200),
         ("old-leaflet.odg", 3 * MIB, 95),
@@ -59,9 +83,19 @@ fn pia(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     let path = format!("{home}/.local/share/Trash/info/flyers-2022.trashinfo");
     info(tree, &path, "/home/pia/Desktop/flyers-2022", 640)?;
     tree.file(".Trash-1001/files/from-the-stick.zip", 24 * MIB, 500 * DAY)?;
-    info(tree, ".Trash-1001/info/from-the-stick.zip.trashinfo", "from-the-stick.zip", 320)?;
+    info(
+        tree,
+        ".Trash-1001/info/from-the-stick.zip.trashinfo",
+        "from-the-stick.zip",
+        320,
+    )?;
     // Nobody knows when this one was thrown away.
-    tree.file(format!("{home}/.local/share/Trash/files/undated.txt"), KIB, 800 * DAY).map(drop)
+    tree.file(
+        format!("{home}/.local/share/Trash/files/undated.txt"),
+        KIB,
+        800 * DAY,
+    )
+    .map(drop)
 }
 
 fn joss(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
@@ -79,14 +113,26 @@ fn joss(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
         tree.file(format!("{home}/Downloads/{name}"), size, age * DAY)?;
     }
     let tag = "Signature: 8a477f597d28d172789f06886806bc55\n# A cache directory tag.\n";
-    tree.text(format!("{home}/.cache/lanternfish/CACHEDIR.TAG"), tag, 300 * DAY)?;
+    tree.text(
+        format!("{home}/.cache/lanternfish/CACHEDIR.TAG"),
+        tag,
+        300 * DAY,
+    )?;
     for number in 0..140 {
         let path = format!("{home}/.cache/lanternfish/covers/{number:03}.jpg");
-        tree.file(path, chance.between(30 * KIB, 200 * KIB), chance.days(3, 600))?;
+        tree.file(
+            path,
+            chance.between(30 * KIB, 200 * KIB),
+            chance.days(3, 600),
+        )?;
     }
     for number in 0..20 {
         let path = format!("{home}/.config/heron/Crash Reports/completed/{number:02}.dmp");
-        tree.file(path, chance.between(100 * KIB, 900 * KIB), chance.days(1, 200))?;
+        tree.file(
+            path,
+            chance.between(100 * KIB, 900 * KIB),
+            chance.days(1, 200),
+        )?;
     }
     for number in 0..25 {
         let path = format!("{home}/.tmp/unpacked/part-{number:02}");
@@ -98,14 +144,30 @@ fn joss(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
 
 fn wren(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     let home = "home/wren";
-    tree.file(format!("{home}/Documents/handover-notes.odt"), 80 * KIB, 1150 * DAY)?;
+    tree.file(
+        format!("{home}/Documents/handover-notes.odt"),
+        80 * KIB,
+        1150 * DAY,
+    )?;
     tree.file(format!("{home}/.xsession-errors.old"), 6 * MIB, 1120 * DAY)?;
     for number in 0..90 {
         let path = format!("{home}/.cache/tidewatch/maps/{number:03}.tile");
-        tree.file(path, chance.between(50 * KIB, 300 * KIB), chance.days(1100, 2200))?;
+        tree.file(
+            path,
+            chance.between(50 * KIB, 300 * KIB),
+            chance.days(1100, 2200),
+        )?;
     }
-    tree.file(format!("{home}/.config/ferrylog/ferrylog.conf"), 4 * KIB, 1200 * DAY)?;
-    tree.file(format!("{home}/.local/share/ferrylog/log.db"), 7 * MIB, 1200 * DAY)?;
+    tree.file(
+        format!("{home}/.config/ferrylog/ferrylog.conf"),
+        4 * KIB,
+        1200 * DAY,
+    )?;
+    tree.file(
+        format!("{home}/.local/share/ferrylog/log.db"),
+        7 * MIB,
+        1200 * DAY,
+    )?;
     recently_used(tree, home, 1130)?;
     trash(tree, home, "cv-draft.odt", 90 * KIB, 1140)
 }
@@ -137,26 +199,32 @@ fn draw(
 
 /// The list of what was opened last (XBEL, as the open desktop's recent-files specification says).
 fn recently_used(tree: &TreeBuilder, home: &str, age: i64) -> Result<(), DemoError> {
-    let mut list = String::from("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<xbel version=\"1.0\">\n");
+    let mut list =
+        String::from("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<xbel version=\"1.0\">\n");
     for number in 0..30 {
-        list += &format!("  <bookmark href=\"file:///{home}/Documents/note-{number}.odt\"/>\n");
+        let href = format!("file:///{home}/Documents/note-{number}.odt");
+        list.push_str(&["  <bookmark href=\"", &href, "\"/>\n"].concat());
     }
     list += "</xbel>\n";
-    tree.text(format!("{home}/.local/share/recently-used.xbel"), list, age * DAY).map(drop)
+    tree.text(
+        format!("{home}/.local/share/recently-used.xbel"),
+        list,
+        age * DAY,
+    )
+    .map(drop)
 }
 
 /// Throws a file into the trash of a home (open trash specification), `age` days ago.
-fn trash(
-    tree: &TreeBuilder,
-    home: &str,
-    name: &str,
-    size: u64,
-    age: i64,
-) -> Result<(), DemoError> {
+fn trash(tree: &TreeBuilder, home: &str, name: &str, size: u64, age: i64) -> Result<(), DemoError> {
     let folder = format!("{home}/.local/share/Trash");
     tree.file(format!("{folder}/files/{name}"), size, (age + 30) * DAY)?;
     let original = format!("/{home}/Desktop/{name}");
-    info(tree, &format!("{folder}/info/{name}.trashinfo"), &original, age)
+    info(
+        tree,
+        &format!("{folder}/info/{name}.trashinfo"),
+        &original,
+        age,
+    )
 }
 
 fn info(tree: &TreeBuilder, path: &str, original: &str, age: i64) -> Result<(), DemoError> {
@@ -168,5 +236,8 @@ fn info(tree: &TreeBuilder, path: &str, original: &str, age: i64) -> Result<(), 
 /// A moment in local time, as the specification writes it.
 fn civil(seconds: i64) -> String {
     let moment = jiff::Timestamp::from_second(seconds).unwrap_or_default();
-    moment.to_zoned(jiff::tz::TimeZone::system()).strftime("%Y-%m-%dT%H:%M:%S").to_string()
+    moment
+        .to_zoned(jiff::tz::TimeZone::system())
+        .strftime("%Y-%m-%dT%H:%M:%S")
+        .to_string()
 }

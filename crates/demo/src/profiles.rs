@@ -18,16 +18,25 @@ pub(crate) fn chromium(
     entries: u64,
 ) -> Result<(), DemoError> {
     let user_data = format!("{home}/.config/heron");
-    let state = r#"{"profile":{"info_cache":{"Default":{"name":"Otter Quay"}},"last_used":"Default"}}"#;
+    let state =
+        r#"{"profile":{"info_cache":{"Default":{"name":"Otter Quay"}},"last_used":"Default"}}"#;
     tree.text(format!("{user_data}/Local State"), state, DAY)?;
     let profile = format!("{user_data}/Default");
-    tree.text(format!("{profile}/Preferences"), r#"{"profile":{"exit_type":"Normal"}}"#, DAY)?;
+    tree.text(
+        format!("{profile}/Preferences"),
+        r#"{"profile":{"exit_type":"Normal"}}"#,
+        DAY,
+    )?;
     let bookmark = r#"{"roots":{"bookmark_bar":{"children":[{"name":"Tides","url":"https://tides.example/"}]}}}"#;
     tree.text(format!("{profile}/Bookmarks"), bookmark, 30 * DAY)?;
     tree.file(format!("{profile}/Login Data"), 40 * KIB, 3 * DAY)?;
     tree.file(format!("{profile}/Web Data"), 60 * KIB, 3 * DAY)?;
     for number in 0..4 {
-        tree.file(format!("{profile}/GPUCache/data_{number}"), 256 * KIB, 2 * DAY)?;
+        tree.file(
+            format!("{profile}/GPUCache/data_{number}"),
+            256 * KIB,
+            2 * DAY,
+        )?;
     }
     let cookie = |chance: &mut Chance, site: &str| {
         let used = (tree.now() - chance.days(0, 500)) * 1_000_000 + FROM_1601;
@@ -58,7 +67,11 @@ pub(crate) fn chromium(
     for number in 0..entries {
         let (name, size) = (chance.next(), chance.between(4 * KIB, 220 * KIB));
         let age = chance.hours(0, 24 * 60);
-        let folder = if number % 7 == 0 { "Code Cache/js" } else { "Cache/Cache_Data" };
+        let folder = if number % 7 == 0 {
+            "Code Cache/js"
+        } else {
+            "Cache/Cache_Data"
+        };
         let path = format!("{home}/.cache/heron/Default/{folder}/{name:016x}_0");
         tree.file(path, size, age)?;
     }
@@ -73,11 +86,23 @@ pub(crate) fn gecko(
     entries: u64,
 ) -> Result<(), DemoError> {
     let profile = format!("{home}/.config/bramble/profiles/x8k2.till");
-    tree.text(format!("{home}/.config/bramble/profiles.ini"), "[Profile0]\nName=till\nIsRelative=1\nPath=profiles/x8k2.till\n", 400 * DAY)?;
+    tree.text(
+        format!("{home}/.config/bramble/profiles.ini"),
+        "[Profile0]\nName=till\nIsRelative=1\nPath=profiles/x8k2.till\n",
+        400 * DAY,
+    )?;
     tree.text(format!("{profile}/prefs.js"), "// settings\n", DAY)?;
     tree.text(format!("{profile}/times.json"), "{}\n", 400 * DAY)?;
-    tree.text(format!("{profile}/compatibility.ini"), "[Compatibility]\nLastVersion=153.0\n", DAY)?;
-    tree.text(format!("{profile}/logins.json"), "{\"logins\":[]}\n", 90 * DAY)?;
+    tree.text(
+        format!("{profile}/compatibility.ini"),
+        "[Compatibility]\nLastVersion=153.0\n",
+        DAY,
+    )?;
+    tree.text(
+        format!("{profile}/logins.json"),
+        "{\"logins\":[]}\n",
+        90 * DAY,
+    )?;
     tree.file(format!("{profile}/key4.db"), 32 * KIB, 90 * DAY)?;
     let mut places = vec![
         "CREATE TABLE moz_places(id INTEGER PRIMARY KEY, url TEXT, last_visit_date INTEGER, foreign_count INTEGER DEFAULT 0);
@@ -96,13 +121,25 @@ pub(crate) fn gecko(
     database(&tree.path(format!("{profile}/places.sqlite")), &places)?;
     let cookies = "CREATE TABLE moz_cookies(id INTEGER PRIMARY KEY, host TEXT, name TEXT, lastAccessed INTEGER);
          PRAGMA user_version=17;";
-    database(&tree.path(format!("{profile}/cookies.sqlite")), &[cookies.to_owned()])?;
+    database(
+        &tree.path(format!("{profile}/cookies.sqlite")),
+        &[cookies.to_owned()],
+    )?;
     let cache = format!("{home}/.cache/bramble/profiles/x8k2.till");
     for _ in 0..entries {
         let (name, size) = (chance.next(), chance.between(4 * KIB, 160 * KIB));
         let path = format!("{cache}/cache2/entries/{name:016X}{:024X}", name >> 3);
         tree.file(path, size, chance.hours(0, 24 * 120))?;
     }
-    tree.file(format!("{cache}/startupCache/scriptCache.bin"), 900 * KIB, 3 * DAY)?;
-    tree.file(format!("{cache}/safebrowsing/list.sbstore"), 600 * KIB, 80 * DAY).map(drop)
+    tree.file(
+        format!("{cache}/startupCache/scriptCache.bin"),
+        900 * KIB,
+        3 * DAY,
+    )?;
+    tree.file(
+        format!("{cache}/safebrowsing/list.sbstore"),
+        600 * KIB,
+        80 * DAY,
+    )
+    .map(drop)
 }

@@ -25,8 +25,19 @@ pub(crate) fn build(
 ) -> Result<(), DemoError> {
     tree.text("etc/passwd", PASSWD, 900 * DAY)?;
     tree.text("etc/hostname", "till\n", 900 * DAY)?;
-    tree.text("etc/os-release", "ID=quay\nNAME=\"Quay\"\nVERSION_ID=\"12\"\n", 900 * DAY)?;
-    for program in ["knotbook", "tidewatch", "lanternfish", "gullmail", "heron", "bramble"] {
+    tree.text(
+        "etc/os-release",
+        "ID=quay\nNAME=\"Quay\"\nVERSION_ID=\"12\"\n",
+        900 * DAY,
+    )?;
+    for program in [
+        "knotbook",
+        "tidewatch",
+        "lanternfish",
+        "gullmail",
+        "heron",
+        "bramble",
+    ] {
         tree.file(format!("usr/lib/{program}/{program}"), 9 * MIB, 300 * DAY)?;
         tree.text(format!("usr/bin/{program}"), "#!/bin/sh\n", 300 * DAY)?;
     }
@@ -36,9 +47,17 @@ pub(crate) fn build(
     logs(tree, chance)?;
     for (number, program) in ["knotbook", "lanternfish", "gullmail"].iter().enumerate() {
         let age = [2, 20, 400].get(number).copied().unwrap_or(1) * DAY;
-        tree.file(format!("var/crash/_usr_bin_{program}.1001.crash"), 4 * MIB, age)?;
+        tree.file(
+            format!("var/crash/_usr_bin_{program}.1001.crash"),
+            4 * MIB,
+            age,
+        )?;
     }
-    tree.file("var/lib/systemd/coredump/core.tidewatch.1001.4411.zst", 38 * MIB, 75 * DAY)?;
+    tree.file(
+        "var/lib/systemd/coredump/core.tidewatch.1001.4411.zst",
+        38 * MIB,
+        75 * DAY,
+    )?;
     for number in 0..48 {
         let (size, age) = (chance.between(200 * KIB, 3 * MIB), chance.days(1, 500));
         let path = format!("var/cache/apt/archives/lib-{number:02}_1.{number}_amd64.deb");
@@ -68,7 +87,11 @@ fn temp(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     }
     // A whole folder that is old enough to go, and to be empty afterwards.
     for number in 0..40 {
-        tree.file(format!("tmp/import-2024/sheet-{number:02}/page.tmp"), 40 * KIB, 300 * DAY)?;
+        tree.file(
+            format!("tmp/import-2024/sheet-{number:02}/page.tmp"),
+            40 * KIB,
+            300 * DAY,
+        )?;
     }
     Ok(())
 }
@@ -88,7 +111,11 @@ fn awkward(tree: &TreeBuilder, next_door: &Path) -> Result<(), DemoError> {
     tree.file("tmp/=SUM(A1:A9).tmp", 8 * KIB, 33 * DAY)?;
     tree.pipe("tmp/tidewatch.pipe", 80 * DAY)?;
     tree.text("tmp/.X0-lock", "4411\n", 80 * DAY)?;
-    tree.text("tmp/key4.db", "guarded by its name, wherever it lies\n", 80 * DAY)?;
+    tree.text(
+        "tmp/key4.db",
+        "guarded by its name, wherever it lies\n",
+        80 * DAY,
+    )?;
     let empty = tree.folder("var/tmp/left-empty")?;
     tree.age(&empty, 70 * DAY)?;
     tree.file(format!("{LOCKED}/inside.tmp"), 64 * KIB, 70 * DAY)?;
@@ -97,7 +124,11 @@ fn awkward(tree: &TreeBuilder, next_door: &Path) -> Result<(), DemoError> {
 
 fn logs(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     for name in ["syslog", "auth.log", "kern.log", "tidewatch.log"] {
-        tree.file(format!("var/log/{name}"), chance.between(200 * KIB, 2 * MIB), 60)?;
+        tree.file(
+            format!("var/log/{name}"),
+            chance.between(200 * KIB, 2 * MIB),
+            60,
+        )?;
         tree.file(format!("var/log/{name}.1"), 3 * MIB, 8 * DAY)?;
         for week in 2_u64..9 {
             let age = i64::try_from(week * 14).unwrap_or(14) * DAY;
@@ -109,5 +140,6 @@ fn logs(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
         let path = format!("var/log/journal/7f3a/system@000{number}.journal");
         tree.file(path, 8 * MIB, (5 + number * 30) * DAY)?;
     }
-    tree.file("var/log/journal/7f3a/system.journal", 8 * MIB, 60).map(drop)
+    tree.file("var/log/journal/7f3a/system.journal", 8 * MIB, 60)
+        .map(drop)
 }

@@ -28,7 +28,10 @@ impl TreeBuilder {
     /// When the folder can't be made.
     pub fn new(root: &Path, now: i64) -> Result<Self, DemoError> {
         fs::create_dir_all(root).map_err(DemoError::at("make", root))?;
-        Ok(Self { root: root.to_owned(), now })
+        Ok(Self {
+            root: root.to_owned(),
+            now,
+        })
     }
 
     /// The moment that ages count back from, seconds since 1970.
@@ -77,12 +80,7 @@ impl TreeBuilder {
     ///
     /// # Errors
     /// What the disk says.
-    pub fn file(
-        &self,
-        below: impl AsRef<[u8]>,
-        size: u64,
-        age: i64,
-    ) -> Result<PathBuf, DemoError> {
+    pub fn file(&self, below: impl AsRef<[u8]>, size: u64, age: i64) -> Result<PathBuf, DemoError> {
         let path = self.path(below);
         self.parent(&path)?;
         let file = File::create(&path).map_err(DemoError::at("make", &path))?;
@@ -106,7 +104,8 @@ impl TreeBuilder {
         self.parent(&path)?;
         let file = File::create(&path).map_err(DemoError::at("make", &path))?;
         fill(&file, held).map_err(DemoError::at("fill", &path))?;
-        file.set_len(size).map_err(DemoError::at("lengthen", &path))?;
+        file.set_len(size)
+            .map_err(DemoError::at("lengthen", &path))?;
         self.age(&path, age)
     }
 
@@ -128,12 +127,7 @@ impl TreeBuilder {
     ///
     /// # Errors
     /// What the disk says.
-    pub fn link(
-        &self,
-        below: impl AsRef<[u8]>,
-        to: &Path,
-        age: i64,
-    ) -> Result<(), DemoError> {
+    pub fn link(&self, below: impl AsRef<[u8]>, to: &Path, age: i64) -> Result<(), DemoError> {
         let path = self.path(below);
         self.parent(&path)?;
         std::os::unix::fs::symlink(to, &path).map_err(DemoError::at("link", &path))?;
@@ -167,8 +161,14 @@ impl TreeBuilder {
     /// # Errors
     /// What the disk says.
     pub fn age(&self, path: &Path, age: i64) -> Result<(), DemoError> {
-        let then = Timespec { tv_sec: self.now - age, tv_nsec: 0 };
-        let times = Timestamps { last_access: then, last_modification: then };
+        let then = Timespec {
+            tv_sec: self.now - age,
+            tv_nsec: 0,
+        };
+        let times = Timestamps {
+            last_access: then,
+            last_modification: then,
+        };
         rustix::fs::utimensat(CWD, path, &times, AtFlags::SYMLINK_NOFOLLOW)
             .map_err(|error| DemoError::at("age", path)(error.into()))
     }

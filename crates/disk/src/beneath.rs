@@ -29,7 +29,10 @@ pub(crate) fn open(base: impl AsFd, path: &[u8], flags: OFlags) -> io::Result<Ow
     let mut at: Option<OwnedFd> = None;
     while rest.len() > STRETCH {
         let head = rest.get(..STRETCH).unwrap_or(rest);
-        let cut = head.iter().rposition(|byte| *byte == b'/').ok_or(Errno::NAMETOOLONG)?;
+        let cut = head
+            .iter()
+            .rposition(|byte| *byte == b'/')
+            .ok_or(Errno::NAMETOOLONG)?;
         let (stretch, tail) = rest.split_at(cut);
         let way = OFlags::PATH | OFlags::DIRECTORY;
         at = Some(match &at {
@@ -101,6 +104,8 @@ mod tests {
     use super::*;
     use std::os::unix::fs::symlink;
 
+    type Way = fn(&File, &[u8], OFlags) -> Result<OwnedFd, Errno>;
+
     #[test]
     fn both_ways_refuse_links_and_mounts_and_ways_up() {
         let dir = tempfile::tempdir().unwrap();
@@ -110,15 +115,18 @@ mod tests {
         let folder = OFlags::RDONLY | OFlags::DIRECTORY;
         let root = File::open(dir.path()).unwrap();
         let slash = File::open("/").unwrap();
-        type Way = fn(&File, &[u8], OFlags) -> Result<OwnedFd, Errno>;
-        let ways: [Way; 2] = [|b, p, f| open_stretch(b, p, f), |b, p, f| {
-            open_part_by_part(b, p, f | OFlags::NOFOLLOW)
-        }];
+        let ways: [Way; 2] = [
+            |b, p, f| open_stretch(b, p, f),
+            |b, p, f| open_part_by_part(b, p, f | OFlags::NOFOLLOW),
+        ];
         for way in ways {
             assert!(way(&root, b"a/b", folder).is_ok());
             assert!(way(&root, b"a/inward", folder).is_err());
             assert!(way(&root, b"a/outward/etc", folder).is_err());
-            assert_eq!(way(&slash, b"proc/self", OFlags::PATH).unwrap_err(), Errno::XDEV);
+            assert_eq!(
+                way(&slash, b"proc/self", OFlags::PATH).unwrap_err(),
+                Errno::XDEV
+            );
         }
         for path in [&b".."[..], b"a/../a", b"/etc", b"a//b", b"a/./b", b"a/b/"] {
             assert!(open(&root, path, folder).is_err(), "{path:?}");
@@ -130,11 +138,11 @@ mod tests {
         let dir = tempfile::tempdir().unwrap();
         let root = File::open(dir.path()).unwrap();
         let name = "n".repeat(200);
-        let mut at = rustix::fs::openat(&root, ".", OFlags::PATH, Mode::empty()).unwrap();
+        let mut at = openat(&root, ".", OFlags::PATH, Mode::empty()).unwrap();
         let mut path = Vec::new();
         for depth in 0..60 {
             rustix::fs::mkdirat(&at, &name, Mode::RWXU).unwrap();
-            at = rustix::fs::openat(&at, &name, OFlags::PATH, Mode::empty()).unwrap();
+            at = openat(&at, &name, OFlags::PATH, Mode::empty()).unwrap();
             if depth > 0 {
                 path.push(b'/');
             }

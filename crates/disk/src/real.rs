@@ -8,8 +8,8 @@ use std::ops::ControlFlow;
 use std::path::Path;
 
 use rustix::fs::{
-    Access, AtFlags, FlockOperation, Mode, OFlags, RawDir, StatxFlags, accessat, flock, open,
-    fstatvfs, readlinkat, statx,
+    Access, AtFlags, FlockOperation, Mode, OFlags, RawDir, StatxFlags, accessat, flock, fstatvfs,
+    open, readlinkat, statx,
 };
 use rustix::io::Errno;
 
@@ -94,18 +94,30 @@ impl Disk for RealDisk {
         Ok(readlinkat(folder, name, Vec::new())?.into_bytes())
     }
 
-    #[expect(clippy::disallowed_methods, reason = "the one place where a name is removed")]
+    #[expect(
+        clippy::disallowed_methods,
+        reason = "the one place where a name is removed"
+    )]
     fn unlink(&self, folder: &Folder, name: &CStr) -> io::Result<()> {
         Ok(rustix::fs::unlinkat(folder, name, AtFlags::empty())?)
     }
 
-    #[expect(clippy::disallowed_methods, reason = "the one place where a folder is removed")]
+    #[expect(
+        clippy::disallowed_methods,
+        reason = "the one place where a folder is removed"
+    )]
     fn remove_folder(&self, folder: &Folder, name: &CStr) -> io::Result<()> {
         Ok(rustix::fs::unlinkat(folder, name, AtFlags::REMOVEDIR)?)
     }
 
     fn may_change(&self, folder: &Folder) -> bool {
-        accessat(folder, c".", Access::WRITE_OK | Access::EXEC_OK, AtFlags::EACCESS).is_ok()
+        accessat(
+            folder,
+            c".",
+            Access::WRITE_OK | Access::EXEC_OK,
+            AtFlags::EACCESS,
+        )
+        .is_ok()
     }
 
     fn space(&self, folder: &Folder) -> io::Result<Space> {

@@ -14,9 +14,10 @@ fn refuse(error: &DemoError) -> Refusal {
         DemoError::NotEmpty { .. } => {
             Refusal::bad_input(error, "name a folder that is empty or not there yet")
         }
-        DemoError::Disk { .. } | DemoError::Database { .. } => {
-            Refusal::failed(error, "the demo needs 1.5 GiB of room in a folder that can be written")
-        }
+        DemoError::Disk { .. } | DemoError::Database { .. } => Refusal::failed(
+            error,
+            "the demo needs 1.5 GiB of room in a folder that can be written",
+        ),
     }
 }
 
@@ -28,7 +29,11 @@ pub(super) fn build(options: &SharedOptions, folder: &Path) -> Result<Exit, Refu
         jolly_demo::build(folder, DemoLayout::Linux, now).map_err(|error| refuse(&error))?;
     print::result(|out| {
         writeln!(out, "The till computer is in {}", folder.display())?;
-        writeln!(out, "A link in it points out to {}, which must survive", next_door.display())
+        writeln!(
+            out,
+            "A link in it points out to {}, which must survive",
+            next_door.display()
+        )
     })?;
     Ok(Exit::Done)
 }
@@ -36,14 +41,22 @@ pub(super) fn build(options: &SharedOptions, folder: &Path) -> Result<Exit, Refu
 /// Builds it in a fresh folder and opens the interface on it; the folder goes with the interface.
 pub(super) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refusal> {
     read_layout(options.layout.as_deref())?;
-    let failed = |error: std::io::Error| Refusal::failed(&error, "the demo needs a folder for temporary files");
-    let folder = tempfile::Builder::new().prefix("jolly-broom-demo-").tempdir().map_err(failed)?;
+    let failed = |error: std::io::Error| {
+        Refusal::failed(&error, "the demo needs a folder for temporary files")
+    };
+    let folder = tempfile::Builder::new()
+        .prefix("jolly-broom-demo-")
+        .tempdir()
+        .map_err(failed)?;
     let root = folder.path().join("till");
     print::message("Building the demo computer…");
     let now = clock().as_second();
     jolly_demo::build(&root, DemoLayout::Linux, now).map_err(|error| refuse(&error))?;
     let held = hold_open(&root).map_err(failed)?;
-    let options = SharedOptions { target: Some(root.clone()), ..options.clone() };
+    let options = SharedOptions {
+        target: Some(root.clone()),
+        ..options.clone()
+    };
     let ended = tui::open(&options, looks);
     drop(held);
     jolly_demo::make_removable(&root).map_err(|error| refuse(&error))?;

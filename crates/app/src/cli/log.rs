@@ -51,9 +51,15 @@ fn state_name(state: LogState) -> &'static str {
 
 fn outcomes(sums: &OutcomeSums) -> serde_json::Value {
     let entry = |(outcome, sum): (&jolly_core::sweep::Outcome, &Sum)| {
-        (outcome.name().to_owned(), json!({ "items": sum.items, "bytes": sum.bytes }))
+        (
+            outcome.name().to_owned(),
+            json!({ "items": sum.items, "bytes": sum.bytes }),
+        )
     };
-    sums.iter().map(entry).collect::<serde_json::Map<_, _>>().into()
+    sums.iter()
+        .map(entry)
+        .collect::<serde_json::Map<_, _>>()
+        .into()
 }
 
 fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
@@ -82,7 +88,11 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
                 let (many, size) = (count(sum.items), bytes(sum.bytes));
                 let started = log.started.strftime("%Y-%m-%d %H:%M");
                 let (run, state) = (&log.run, state_name(log.state));
-                writeln!(out, "{run}  {started}  {state:<11} {many:>9} {size:>10}  {}", log.target)
+                writeln!(
+                    out,
+                    "{run}  {started}  {state:<11} {many:>9} {size:>10}  {}",
+                    log.target
+                )
             })?,
             Err(error) => {
                 print::message(&format!("jolly-broom: {error}"));
@@ -104,7 +114,11 @@ fn show(options: &SharedOptions, state: &StateFolder, run: &str) -> Result<Exit,
                 let path = TargetPath::try_from(&item.path).unwrap_or_default();
                 let outcome = item.outcome.map_or("unsettled", |outcome| outcome.name());
                 let reason = Printable(item.reason.as_bytes());
-                writeln!(out, "{outcome:<10} {:>10}  {path}  {reason}", bytes(item.bytes))?;
+                writeln!(
+                    out,
+                    "{outcome:<10} {:>10}  {path}  {reason}",
+                    bytes(item.bytes)
+                )?;
             }
         }
         Ok(())
@@ -148,11 +162,19 @@ fn settle(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal>
             }
         };
         broken += 1;
-        let root = options.target.clone().unwrap_or_else(|| log.target.clone().into());
+        let root = options
+            .target
+            .clone()
+            .unwrap_or_else(|| log.target.clone().into());
         match settle_one(state, &log.run, &root, layout) {
             Ok(settled) => print::result(|out| {
                 let many = count(log.unsettled);
-                writeln!(out, "{} settled: {many} items looked at, {}", log.run, state_name(settled.state))
+                writeln!(
+                    out,
+                    "{} settled: {many} items looked at, {}",
+                    log.run,
+                    state_name(settled.state)
+                )
             })?,
             Err(message) => {
                 print::message(&format!("jolly-broom: {}: {message}", log.run));

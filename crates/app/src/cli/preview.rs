@@ -23,7 +23,11 @@ pub(super) fn run(options: &SharedOptions, plan: Option<&Path>) -> Result<Exit, 
     } else {
         print::result(|out| write_list(out, &manifest))?;
     }
-    Ok(if scan.is_partial { Exit::Stopped } else { Exit::Done })
+    Ok(if scan.is_partial {
+        Exit::Stopped
+    } else {
+        Exit::Done
+    })
 }
 
 fn save(manifest: &Manifest, file: &Path) -> Result<(), Refusal> {
@@ -31,19 +35,38 @@ fn save(manifest: &Manifest, file: &Path) -> Result<(), Refusal> {
         let what = io::Error::other(format!("cannot write the plan {}: {error}", file.display()));
         Refusal::failed(&what, "choose a file that can be written")
     };
-    let opened =
-        OpenOptions::new().write(true).create(true).truncate(true).mode(0o600).open(file);
+    let opened = OpenOptions::new()
+        .write(true)
+        .create(true)
+        .truncate(true)
+        .mode(0o600)
+        .open(file);
     let mut out = io::BufWriter::new(opened.map_err(refuse)?);
-    write_plan(manifest, &mut out).and_then(|()| out.flush()).map_err(refuse)?;
+    write_plan(manifest, &mut out)
+        .and_then(|()| out.flush())
+        .map_err(refuse)?;
     out.get_ref().sync_all().map_err(refuse)
 }
 
 /// The list for people: one path a line, and the sums.
 pub(super) fn write_list(out: &mut dyn Write, manifest: &Manifest) -> io::Result<()> {
     for item in &manifest.items {
-        let kind = if item.kind == EntryKind::Folder { "folder" } else { "file" };
-        let size = if item.kind == EntryKind::Folder { String::new() } else { bytes(item.bytes) };
-        writeln!(out, "{:<9} {kind:<6} {size:>10}  {}", item.by.name(), item.path)?;
+        let kind = if item.kind == EntryKind::Folder {
+            "folder"
+        } else {
+            "file"
+        };
+        let size = if item.kind == EntryKind::Folder {
+            String::new()
+        } else {
+            bytes(item.bytes)
+        };
+        writeln!(
+            out,
+            "{:<9} {kind:<6} {size:>10}  {}",
+            item.by.name(),
+            item.path
+        )?;
     }
     write_sums(out, manifest)
 }
@@ -54,7 +77,10 @@ pub(super) fn write_sums(out: &mut dyn Write, manifest: &Manifest) -> io::Result
         let mut sum = jolly_core::scan::Sum::default();
         let items = manifest.items.iter();
         for item in items.filter(|item| item.by == by && item.kind != EntryKind::Folder) {
-            sum.add(jolly_core::scan::Sum { items: 1, bytes: item.bytes });
+            sum.add(jolly_core::scan::Sum {
+                items: 1,
+                bytes: item.bytes,
+            });
         }
         sum
     };

@@ -17,9 +17,7 @@ pub(super) fn message(text: &str) {
 }
 
 /// Writes a result.
-pub(super) fn result(
-    write: impl FnOnce(&mut dyn Write) -> io::Result<()>,
-) -> Result<(), Refusal> {
+pub(super) fn result(write: impl FnOnce(&mut dyn Write) -> io::Result<()>) -> Result<(), Refusal> {
     let mut out = io::BufWriter::new(io::stdout().lock());
     match write(&mut out).and_then(|()| out.flush()) {
         // Whoever read the beginning may have seen enough.
@@ -38,8 +36,10 @@ pub(super) fn json(value: &serde_json::Value) -> Result<(), Refusal> {
 pub(super) fn cancel_on_interrupt() -> Result<CancelToken, Refusal> {
     let token = CancelToken::default();
     let asked = token.clone();
-    ctrlc::set_handler(move || asked.cancel())
-        .map_err(|error| Refusal { exit: Exit::Failed, message: error.to_string() })?;
+    ctrlc::set_handler(move || asked.cancel()).map_err(|error| Refusal {
+        exit: Exit::Failed,
+        message: error.to_string(),
+    })?;
     Ok(token)
 }
 
@@ -59,16 +59,31 @@ impl Progress {
     }
 
     pub(super) fn scan(&self, event: &ScanEvent) {
-        if let ScanEvent::Counted { place, looked_at, bytes: held, .. } = event {
-            let text =
-                format!("place {}: {} names, {}", place + 1, count(*looked_at), bytes(*held));
+        if let ScanEvent::Counted {
+            place,
+            looked_at,
+            bytes: held,
+            ..
+        } = event
+        {
+            let text = format!(
+                "place {}: {} names, {}",
+                place + 1,
+                count(*looked_at),
+                bytes(*held)
+            );
             self.0.set_message(text);
         }
     }
 
     pub(super) fn sweep(&self, event: &SweepEvent) {
         let freed = event.freed.values().sum();
-        let text = format!("{} of {}, {}", count(event.done), count(event.of), bytes(freed));
+        let text = format!(
+            "{} of {}, {}",
+            count(event.done),
+            count(event.of),
+            bytes(freed)
+        );
         self.0.set_message(text);
     }
 

@@ -4,9 +4,7 @@ use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt as _;
 use std::path::{Path, PathBuf};
 
-use jolly_core::rulebook::{
-    AgeBy, CompiledRule, Guards, RuleSet, explain, resolve, run_examples,
-};
+use jolly_core::rulebook::{AgeBy, CompiledRule, Guards, RuleSet, explain, resolve, run_examples};
 use jolly_core::scan::Scan;
 use jolly_core::target::TargetPath;
 use serde_json::json;
@@ -46,7 +44,11 @@ fn list(options: &SharedOptions) -> Result<Exit, Refusal> {
             let limit = limit.unwrap_or_else(|| "any age".to_owned());
             print::result(|out| {
                 let places = places(rule).join(" ");
-                writeln!(out, "{:<26} {class:<8} {limit:<10} {title:<32} {places}", rule.id)
+                writeln!(
+                    out,
+                    "{:<26} {class:<8} {limit:<10} {title:<32} {places}",
+                    rule.id
+                )
             })?;
         }
     }
@@ -72,11 +74,16 @@ fn check(options: &SharedOptions, files: &[PathBuf]) -> Result<Exit, Refusal> {
         }
         let many = rules.iter().count();
         if options.json {
-            print::json(&json!({ "book": name, "rules": many, "examples": count, "failed": failures.len() }))?;
+            print::json(
+                &json!({ "book": name, "rules": many, "examples": count, "failed": failures.len() }),
+            )?;
         } else {
             let failed = failures.len();
             print::result(|out| {
-                writeln!(out, "{name}: {many} rules, {count} examples, {failed} failed")
+                writeln!(
+                    out,
+                    "{name}: {many} rules, {count} examples, {failed} failed"
+                )
             })?;
         }
     }
@@ -109,7 +116,9 @@ fn explain_path(options: &SharedOptions, path: &Path) -> Result<Exit, Refusal> {
         Some(Scan::age_of(seconds, now))
     };
     let first = explain(&session.rules, &searches, &guards, &path, None);
-    let by = first.rule.map_or(AgeBy::Changed, |rule| session.rules.rule(rule).rule.age.by);
+    let by = first
+        .rule
+        .map_or(AgeBy::Changed, |rule| session.rules.rule(rule).rule.age.by);
     let found = explain(&session.rules, &searches, &guards, &path, age_by(by));
     let rule = found.rule.map(|number| session.rules.rule(number));
     if options.json {
@@ -123,8 +132,17 @@ fn explain_path(options: &SharedOptions, path: &Path) -> Result<Exit, Refusal> {
         }))?;
     } else {
         print::result(|out| {
-            let absent = if stat.is_some() { "" } else { " (it is not there)" };
-            writeln!(out, "{path}{absent}: {}, {}", found.verdict.name(), found.reason)?;
+            let absent = if stat.is_some() {
+                ""
+            } else {
+                " (it is not there)"
+            };
+            writeln!(
+                out,
+                "{path}{absent}: {}, {}",
+                found.verdict.name(),
+                found.reason
+            )?;
             match rule {
                 Some(rule) => writeln!(
                     out,

@@ -19,7 +19,11 @@ pub(super) fn run(options: &SharedOptions) -> Result<Exit, Refusal> {
     } else {
         print::result(|out| write_table(out, &scan, &decisions))?;
     }
-    Ok(if scan.is_partial { Exit::Stopped } else { Exit::Done })
+    Ok(if scan.is_partial {
+        Exit::Stopped
+    } else {
+        Exit::Done
+    })
 }
 
 /// Scans by the options, and decides by them.
@@ -53,9 +57,7 @@ fn as_json(scan: &Scan, decisions: &Decisions) -> Value {
             "bands": pile.bands,
         })
     };
-    let unread = |unread: &jolly_core::scan::Unread| {
-        json!({ "place": unread.place, "reason": unread.reason, "count": unread.count })
-    };
+    let unread = |unread: &jolly_core::scan::Unread| json!({ "place": unread.place, "reason": unread.reason, "count": unread.count });
     let volume = scan.volume;
     json!({
         "format": "jolly-broom/scan",
@@ -86,11 +88,21 @@ pub(super) fn write_table(
 ) -> io::Result<()> {
     let found = decisions.found_in_all(scan);
     let takes = decisions.takes_in_all();
-    writeln!(out, "{} · {} · {}", scan.target.label, scan.target.layout.name(), root(scan))?;
+    writeln!(
+        out,
+        "{} · {} · {}",
+        scan.target.label,
+        scan.target.layout.name(),
+        root(scan)
+    )?;
     let free = scan.volume.free;
     let after = free.saturating_add(takes.bytes);
     let (free, after) = (bytes(free), bytes(after));
-    let sums = format!("to sweep {} of {} found", bytes(takes.bytes), bytes(found.bytes));
+    let sums = format!(
+        "to sweep {} of {} found",
+        bytes(takes.bytes),
+        bytes(found.bytes)
+    );
     writeln!(out, "{sums} · free {free} → {after}")?;
     for class in Class::ALL {
         let of_class: Vec<PileId> = decisions
@@ -109,10 +121,18 @@ pub(super) fn write_table(
         writeln!(out, "\nNothing has piled up where the rules look.")?;
     }
     if scan.guarded > 0 {
-        writeln!(out, "\n{} guarded, so left out", counted(scan.guarded, "entry").replace("entrys", "entries"))?;
+        writeln!(
+            out,
+            "\n{} guarded, so left out",
+            counted(scan.guarded, "entry").replace("entrys", "entries")
+        )?;
     }
     for unread in &scan.unread {
-        let times = if unread.count > 1 { format!(" ({})", count(unread.count)) } else { String::new() };
+        let times = if unread.count > 1 {
+            format!(" ({})", count(unread.count))
+        } else {
+            String::new()
+        };
         writeln!(out, "not read  {}: {}{times}", unread.place, unread.reason)?;
     }
     if scan.is_partial {
@@ -144,9 +164,15 @@ fn write_pile(
         (PileState::Taken | PileState::Part, sum) if sum.items > 0 => bytes(sum.bytes),
         _ => "–".to_owned(),
     };
-    let limit =
-        decisions.of(id).limit.map_or_else(|| "any age".to_owned(), |limit| limit.to_string());
-    let note = pile.blocked.as_ref().map(|why| format!("  {why}")).unwrap_or_default();
+    let limit = decisions
+        .of(id)
+        .limit
+        .map_or_else(|| "any age".to_owned(), |limit| limit.to_string());
+    let note = pile
+        .blocked
+        .as_ref()
+        .map(|why| format!("  {why}"))
+        .unwrap_or_default();
     writeln!(
         out,
         "  {mark} {:<30} {:<10} {:>10} {:>10} of {:>10} {:>9}{note}  {}",

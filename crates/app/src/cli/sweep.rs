@@ -5,14 +5,10 @@ use std::os::unix::fs::MetadataExt as _;
 use std::path::Path;
 
 use jiff::Timestamp;
-use jolly_core::decide::{
-    ConfirmedManifest, Manifest, MostRead, make_manifest, read_plan,
-};
+use jolly_core::decide::{ConfirmedManifest, Manifest, MostRead, make_manifest, read_plan};
 use jolly_core::rulebook::{Removal, Search, resolve};
 use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{
-    Dustpan, Ground, Journal, Mode, Outcome, RunSummary, SweepError, sweep,
-};
+use jolly_core::sweep::{Dustpan, Ground, Journal, Mode, Outcome, RunSummary, SweepError, sweep};
 use serde_json::{Value, json};
 
 use crate::cli::{SharedOptions, SweepOptions, preview, print, scan};
@@ -21,17 +17,16 @@ use crate::session::{Session, clock};
 use crate::wording::{bytes, count};
 
 pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit, Refusal> {
-    let (session, manifest, searches) = match &sweep.plan {
-        Some(file) => planned(options, file)?,
-        None => {
-            let (session, scan, decisions) = scan::scanned(options)?;
-            if scan.is_partial {
-                print::message("jolly-broom: stopped while scanning; nothing was removed");
-                return Ok(Exit::Stopped);
-            }
-            let manifest = make_manifest(&scan, &decisions);
-            (session, manifest, scan.searches)
+    let (session, manifest, searches) = if let Some(file) = &sweep.plan {
+        planned(options, file)?
+    } else {
+        let (session, scan, decisions) = scan::scanned(options)?;
+        if scan.is_partial {
+            print::message("jolly-broom: stopped while scanning; nothing was removed");
+            return Ok(Exit::Stopped);
         }
+        let manifest = make_manifest(&scan, &decisions);
+        (session, manifest, scan.searches)
     };
     if sweep.rehearse {
         return rehearse(options, &session, manifest, &searches);
@@ -41,8 +36,12 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
         print::message("jolly-broom: nothing was removed; add --yes to do it");
         return Ok(Exit::BadInput);
     }
-    let cancel = if sweep.plan.is_some() { print::cancel_on_interrupt()? } else { CancelToken::default() };
-    carry_out(options, &session, manifest.confirm(), &searches, &cancel)
+    let cancel = if sweep.plan.is_some() {
+        print::cancel_on_interrupt()?
+    } else {
+        CancelToken::default()
+    };
+    carry_out(options, &session, &manifest.confirm(), &searches, &cancel)
 }
 
 /// A plan, its target opened, and where the rules look there.
@@ -52,18 +51,26 @@ fn planned(
 ) -> Result<(Session, Manifest, Vec<Search>), Refusal> {
     let bad = |what: String, advice: &str| Refusal {
         exit: Exit::BadInput,
-        message: format!("the plan {} can't be used: {what}\n  {advice}", file.display()),
+        message: format!(
+            "the plan {} can't be used: {what}\n  {advice}",
+            file.display()
+        ),
     };
     let again = "make it again with `preview --plan`";
     let opened = File::open(file).map_err(|error| bad(error.to_string(), again))?;
-    let metadata = opened.metadata().map_err(|error| bad(error.to_string(), again))?;
+    let metadata = opened
+        .metadata()
+        .map_err(|error| bad(error.to_string(), again))?;
     // A plan that somebody else could have written is not what was shown to this person.
     let own = rustix_user();
     if metadata.uid() != own && metadata.uid() != 0 {
         return Err(bad("it belongs to somebody else".to_owned(), again));
     }
     if metadata.mode() & 0o022 != 0 {
-        return Err(bad("others may write to it".to_owned(), "take their right away, or make it again"));
+        return Err(bad(
+            "others may write to it".to_owned(),
+            "take their right away, or make it again",
+        ));
     }
     let manifest =
         read_plan(opened, MostRead::default()).map_err(|error| bad(error.to_string(), again))?;
@@ -74,7 +81,10 @@ fn planned(
     let session = Session::open(options, &root)?;
     let mark = jolly_core::decide::TargetMark::of(&session.target);
     if mark.key != manifest.target.key || mark.root != manifest.target.root {
-        let what = format!("it was made for {}, and this is {}", manifest.target.root, mark.root);
+        let what = format!(
+            "it was made for {}, and this is {}",
+            manifest.target.root, mark.root
+        );
         return Err(bad(what, "give the target that it was made for"));
     }
     if manifest.rules != session.rules.digest() {
@@ -91,7 +101,11 @@ fn rustix_user() -> u32 {
 
 /// A run's id: when it started, and which process it was.
 pub(crate) fn run_id(started: Timestamp) -> String {
-    format!("{}-{}", started.strftime("%Y%m%d-%H%M%S-%3f"), std::process::id())
+    format!(
+        "{}-{}",
+        started.strftime("%Y%m%d-%H%M%S-%3f"),
+        std::process::id()
+    )
 }
 
 fn refuse(error: &SweepError) -> Refusal {
@@ -127,17 +141,26 @@ fn rehearse(
             write_summary(out, &summary)
         })?;
     }
-    Ok(if summary.has_stayed() { Exit::SomeStayed } else { Exit::Done })
+    Ok(if summary.has_stayed() {
+        Exit::SomeStayed
+    } else {
+        Exit::Done
+    })
 }
 
 fn ground<'a>(session: &'a Session, searches: &'a [Search]) -> Ground<'a> {
-    Ground { target: &session.target, rules: &session.rules, searches, own: &session.own }
+    Ground {
+        target: &session.target,
+        rules: &session.rules,
+        searches,
+        own: &session.own,
+    }
 }
 
 fn carry_out(
     options: &SharedOptions,
     session: &Session,
-    manifest: ConfirmedManifest,
+    manifest: &ConfirmedManifest,
     searches: &[Search],
     cancel: &CancelToken,
 ) -> Result<Exit, Refusal> {
@@ -146,7 +169,11 @@ fn carry_out(
     let advice = "name a folder that can be written with --state; nothing was removed";
     let mut journal =
         Journal::create(&session.state, &run).map_err(|error| Refusal::failed(&error, advice))?;
-    let sets_aside = manifest.manifest().items.iter().any(|item| item.by == Removal::SetAside);
+    let sets_aside = manifest
+        .manifest()
+        .items
+        .iter()
+        .any(|item| item.by == Removal::SetAside);
     let mut dustpan = if sets_aside {
         let made = Dustpan::create(&session.state, &run);
         Some(made.map_err(|error| Refusal::failed(&error, advice))?)
@@ -157,10 +184,14 @@ fn carry_out(
     let ground = ground(session, searches);
     let progress = print::Progress::new();
     let sink = |event| progress.sweep(&event);
-    let mode =
-        Mode::Real { run: &run, journal: &mut journal, dustpan: dustpan.as_mut(), started };
-    let summary = sweep(&ground, &manifest, mode, cancel, &clock, &sink)
-        .map_err(|error| refuse(&error))?;
+    let mode = Mode::Real {
+        run: &run,
+        journal: &mut journal,
+        dustpan: dustpan.as_mut(),
+        started,
+    };
+    let summary =
+        sweep(&ground, manifest, mode, cancel, &clock, &sink).map_err(|error| refuse(&error))?;
     progress.end();
     if let Some(dustpan) = &mut dustpan
         && let Err(error) = dustpan.finish()
@@ -221,14 +252,29 @@ fn as_json(summary: &RunSummary, run: Option<(&str, &str)>) -> Value {
 
 fn write_summary(out: &mut dyn std::io::Write, summary: &RunSummary) -> std::io::Result<()> {
     for (outcome, sum) in &summary.outcomes {
-        writeln!(out, "{:<10} {:>9}  {}", outcome.name(), count(sum.items), bytes(sum.bytes))?;
+        writeln!(
+            out,
+            "{:<10} {:>9}  {}",
+            outcome.name(),
+            count(sum.items),
+            bytes(sum.bytes)
+        )?;
     }
     for stayed in &summary.stayed {
         let (many, example) = (count(stayed.sum.items), &stayed.example);
         let outcome = stayed.outcome;
-        writeln!(out, "stays  {many} {}: {}, such as {example}", outcome.name(), stayed.reason)?;
+        writeln!(
+            out,
+            "stays  {many} {}: {}, such as {example}",
+            outcome.name(),
+            stayed.reason
+        )?;
         writeln!(out, "       {}", outcome.advice())?;
     }
     let (before, after) = (bytes(summary.free_before), bytes(summary.free_after));
-    writeln!(out, "free {before} → {after}, predicted {}", bytes(summary.free_predicted))
+    writeln!(
+        out,
+        "free {before} → {after}, predicted {}",
+        bytes(summary.free_predicted)
+    )
 }

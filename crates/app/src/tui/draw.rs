@@ -97,7 +97,10 @@ pub(super) fn shares<const N: usize>(parts: [u64; N], width: usize) -> [usize; N
     }
     for (cell, part) in cells.iter_mut().zip(parts) {
         let exact = u128::from(part) * width as u128 / whole;
-        *cell = usize::try_from(exact).unwrap_or(width).max(usize::from(part > 0)).min(width);
+        *cell = usize::try_from(exact)
+            .unwrap_or(width)
+            .max(usize::from(part > 0))
+            .min(width);
     }
     // What rounding lost or won is the biggest part's.
     let used: usize = cells.iter().sum();
@@ -132,7 +135,10 @@ mod tests {
         assert_eq!(shares([98, 1, 1], 10), [8, 1, 1]);
         assert_eq!(shares([1, 1, 0], 10), [5, 5, 0]);
         assert_eq!(shares([0, 0, 0], 10), [0, 0, 0]);
-        assert_eq!(shares([u64::MAX, 1, u64::MAX], 10).iter().sum::<usize>(), 10);
+        assert_eq!(
+            shares([u64::MAX, 1, u64::MAX], 10).iter().sum::<usize>(),
+            10
+        );
         assert_eq!(cut("Installers", 5), "Inst…");
         assert_eq!(left("é", 3), "é  ");
     }

@@ -53,7 +53,13 @@ const fn main(
     says: &'static str,
     keys: &'static [(KeyCode, Action)],
 ) -> Binding {
-    Binding { stations, label, says, keys, is_main: true }
+    Binding {
+        stations,
+        label,
+        says,
+        keys,
+        is_main: true,
+    }
 }
 
 const fn more(
@@ -62,7 +68,13 @@ const fn more(
     says: &'static str,
     keys: &'static [(KeyCode, Action)],
 ) -> Binding {
-    Binding { stations, label, says, keys, is_main: false }
+    Binding {
+        stations,
+        label,
+        says,
+        keys,
+        is_main: false,
+    }
 }
 
 use KeyCode::{BackTab, Char, Down, End, Enter, Esc, Home, PageDown, PageUp, Tab, Up};
@@ -70,7 +82,12 @@ use Station::{Check, Report, Scan, Sweep, Weigh};
 
 /// Every key of the program.
 pub(super) const BINDINGS: &[Binding] = &[
-    main(&[Scan], "esc", "stop, keep what is there", &[(Esc, Action::Stop)]),
+    main(
+        &[Scan],
+        "esc",
+        "stop, keep what is there",
+        &[(Esc, Action::Stop)],
+    ),
     main(
         &[Weigh],
         "[ ]",
@@ -81,12 +98,25 @@ pub(super) const BINDINGS: &[Binding] = &[
         &[Weigh],
         "{ }",
         "of the class",
-        &[(Char('{'), Action::ClassYounger), (Char('}'), Action::ClassOlder)],
+        &[
+            (Char('{'), Action::ClassYounger),
+            (Char('}'), Action::ClassOlder),
+        ],
     ),
     main(&[Weigh], "=", "exact age", &[(Char('='), Action::ExactAge)]),
-    main(&[Weigh], "space", "take or leave", &[(Char(' '), Action::Toggle)]),
+    main(
+        &[Weigh],
+        "space",
+        "take or leave",
+        &[(Char(' '), Action::Toggle)],
+    ),
     main(&[Weigh], "u", "undo", &[(Char('u'), Action::Undo)]),
-    more(&[Weigh], "U", "do again what was undone", &[(Char('U'), Action::Redo)]),
+    more(
+        &[Weigh],
+        "U",
+        "do again what was undone",
+        &[(Char('U'), Action::Redo)],
+    ),
     main(&[Weigh], "/", "find", &[(Char('/'), Action::Find)]),
     main(&[Weigh], "o", "order", &[(Char('o'), Action::Order)]),
     main(&[Weigh], "tab", "check", &[(Tab, Action::Onward)]),
@@ -133,25 +163,47 @@ pub(super) const BINDINGS: &[Binding] = &[
     ),
     main(&[Sweep], "esc", "stop", &[(Esc, Action::Stop)]),
     main(&[Report], "enter", "weigh again", &[(Enter, Action::Again)]),
-    more(&[Weigh], "shift-tab", "scan again", &[(BackTab, Action::Again)]),
+    more(
+        &[Weigh],
+        "shift-tab",
+        "scan again",
+        &[(BackTab, Action::Again)],
+    ),
     main(&[], "?", "keys", &[(Char('?'), Action::Help)]),
-    main(&[Scan, Weigh, Check, Report], "q", "leave", &[(Char('q'), Action::Leave)]),
+    main(
+        &[Scan, Weigh, Check, Report],
+        "q",
+        "leave",
+        &[(Char('q'), Action::Leave)],
+    ),
 ];
 
 /// The rows that count at a station.
 pub(super) fn at(station: Station) -> impl Iterator<Item = &'static Binding> {
-    BINDINGS.iter().filter(move |row| row.stations.is_empty() || row.stations.contains(&station))
+    BINDINGS
+        .iter()
+        .filter(move |row| row.stations.is_empty() || row.stations.contains(&station))
 }
 
 /// What a key asks for at a station.
 pub(super) fn action(station: Station, key: KeyEvent) -> Option<Action> {
     if key.code == Char('c') && key.modifiers.contains(KeyModifiers::CONTROL) {
-        return Some(if station == Sweep { Action::Stop } else { Action::Leave });
+        return Some(if station == Sweep {
+            Action::Stop
+        } else {
+            Action::Leave
+        });
     }
-    if key.modifiers.intersects(KeyModifiers::CONTROL | KeyModifiers::ALT) {
+    if key
+        .modifiers
+        .intersects(KeyModifiers::CONTROL | KeyModifiers::ALT)
+    {
         return None;
     }
-    at(station).flat_map(|row| row.keys).find(|(code, _)| *code == key.code).map(|(_, act)| *act)
+    at(station)
+        .flat_map(|row| row.keys)
+        .find(|(code, _)| *code == key.code)
+        .map(|(_, act)| *act)
 }
 
 #[cfg(test)]

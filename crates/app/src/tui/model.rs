@@ -36,8 +36,14 @@ pub(super) enum Station {
 
 impl Station {
     /// The road, in order.
-    pub(super) const ROAD: [Self; 6] =
-        [Self::Arrive, Self::Scan, Self::Weigh, Self::Check, Self::Sweep, Self::Report];
+    pub(super) const ROAD: [Self; 6] = [
+        Self::Arrive,
+        Self::Scan,
+        Self::Weigh,
+        Self::Check,
+        Self::Sweep,
+        Self::Report,
+    ];
 
     /// Its word.
     pub(super) fn name(self) -> &'static str {
@@ -129,7 +135,10 @@ impl Model {
     /// Begins a scan.
     pub(super) fn start_scan(&mut self) -> Effect {
         self.job += 1;
-        self.scanning = Scanning { began: self.clock, ..Scanning::default() };
+        self.scanning = Scanning {
+            began: self.clock,
+            ..Scanning::default()
+        };
         self.check = None;
         Effect::Scan(self.job)
     }
@@ -139,7 +148,10 @@ impl Model {
         let waits = match self.station {
             Station::Scan | Station::Sweep => true,
             Station::Check => self.check.as_ref().is_none_or(Check::waits),
-            Station::Report => self.report.as_ref().is_some_and(|report| report.verified.is_none()),
+            Station::Report => self
+                .report
+                .as_ref()
+                .is_some_and(|report| report.verified.is_none()),
             Station::Arrive | Station::Weigh => false,
         };
         waits && !self.is_over
@@ -161,7 +173,16 @@ impl Weigh {
         decisions.decide(&scan, "what was decided before", &carried);
         let order = before.map_or(Order::Class, |before| before.order);
         let rows = rows(&scan, &decisions, order);
-        let focus = rows.iter().position(|row| matches!(row, Row::Pile(_))).unwrap_or(0);
-        Self { scan, decisions, rows, order, focus }
+        let focus = rows
+            .iter()
+            .position(|row| matches!(row, Row::Pile(_)))
+            .unwrap_or(0);
+        Self {
+            scan,
+            decisions,
+            rows,
+            order,
+            focus,
+        }
     }
 }

@@ -114,7 +114,11 @@ impl Theme {
             Depth::Sixteen
         };
         let glyphs = if looks.ascii { ASCII } else { FULL };
-        Self { depth, is_light: looks.light, glyphs }
+        Self {
+            depth,
+            is_light: looks.light,
+            glyphs,
+        }
     }
 
     fn colour(&self, role: Role) -> Color {
@@ -165,7 +169,9 @@ impl Theme {
 
     /// The ground of the screen.
     pub(super) fn ground(&self) -> Style {
-        Style::new().fg(self.colour(Role::Text)).bg(self.colour(Role::Ground))
+        Style::new()
+            .fg(self.colour(Role::Text))
+            .bg(self.colour(Role::Ground))
     }
 
     /// The ground of the focused row.
@@ -215,13 +221,18 @@ fn nearest_indexed(red: u8, green: u8, blue: u8) -> u8 {
     };
     let cube = (0_u8..216).map(|number| {
         let level = |at: u8| LEVELS.get(usize::from(at % 6)).copied().unwrap_or(0);
-        (16 + number, (level(number / 36), level(number / 6), level(number)))
+        (
+            16 + number,
+            (level(number / 36), level(number / 6), level(number)),
+        )
     });
     let greys = (0_u8..24).map(|number| {
         let level = 8 + number * 10;
         (232 + number, (level, level, level))
     });
-    cube.chain(greys).min_by_key(|(_, colour)| distance(*colour)).map_or(16, |(index, _)| index)
+    cube.chain(greys)
+        .min_by_key(|(_, colour)| distance(*colour))
+        .map_or(16, |(index, _)| index)
 }
 
 #[cfg(test)]

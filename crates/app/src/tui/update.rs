@@ -69,7 +69,9 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         return overlay::press(model, key);
     }
     model.message = None;
-    let Some(action) = keys::action(model.station, key) else { return Vec::new() };
+    let Some(action) = keys::action(model.station, key) else {
+        return Vec::new();
+    };
     match (action, model.station) {
         (Action::Leave, Station::Sweep) => Vec::new(),
         (Action::Leave, _) => {
@@ -93,7 +95,11 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (action, Station::Weigh) => weigh::act(model, action),
         (action, Station::Check) => check::act(model, action),
         (Action::Again | Action::Back, Station::Report) => {
-            if model.report.as_ref().is_some_and(|report| report.verified.is_none()) {
+            if model
+                .report
+                .as_ref()
+                .is_some_and(|report| report.verified.is_none())
+            {
                 model.message = Some("The second scan is still under way.".to_owned());
             } else {
                 model.station = Station::Weigh;
@@ -115,8 +121,15 @@ fn scanned(model: &mut Model, scan: Option<Scan>) {
         && report.verified.is_none()
     {
         let mut stayed = Sum::default();
-        report.summary.stayed.iter().for_each(|reason| stayed.add(reason.sum));
-        report.verified = Some(Verified { takes: weigh.decisions.takes_in_all(), stayed });
+        report
+            .summary
+            .stayed
+            .iter()
+            .for_each(|reason| stayed.add(reason.sum));
+        report.verified = Some(Verified {
+            takes: weigh.decisions.takes_in_all(),
+            stayed,
+        });
     } else {
         model.station = Station::Weigh;
     }
@@ -136,8 +149,16 @@ fn swept(model: &mut Model, result: Result<(String, Box<RunSummary>), String>) -
             Vec::new()
         }
         Ok((run, summary)) => {
-            let size = model.weigh.as_ref().map_or(0, |weigh| weigh.scan.volume.size);
-            model.report = Some(Report { run, summary, size, verified: None });
+            let size = model
+                .weigh
+                .as_ref()
+                .map_or(0, |weigh| weigh.scan.volume.size);
+            model.report = Some(Report {
+                run,
+                summary,
+                size,
+                verified: None,
+            });
             model.station = Station::Report;
             vec![model.start_scan()]
         }

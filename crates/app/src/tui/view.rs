@@ -30,7 +30,10 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>) {
             "Jolly Broom needs 80 × 24 cells; this terminal has {} × {}.",
             area.width, area.height
         );
-        let lines = vec![Line::from(text), Line::from("Make it larger, or use `jolly-broom scan`.")];
+        let lines = vec![
+            Line::from(text),
+            Line::from("Make it larger, or use `jolly-broom scan`."),
+        ];
         let wrapped = Paragraph::new(lines).wrap(ratatui::widgets::Wrap { trim: true });
         frame.render_widget(wrapped.style(theme.ground()), area);
         return;

@@ -95,8 +95,9 @@ impl Workers {
                 self.work(Msg::Scanned(job, None), move || {
                     let news = send.clone();
                     // Only the newest news counts: what doesn't fit is dropped.
-                    let scan = session
-                        .scan(&cancel, &|event| drop(news.try_send(Msg::Scanning(job, event))));
+                    let scan = session.scan(&cancel, &|event| {
+                        drop(news.try_send(Msg::Scanning(job, event)));
+                    });
                     Msg::Scanned(job, Some(Box::new(scan)))
                 });
             }
@@ -124,7 +125,10 @@ impl Workers {
 
     /// Works on a thread; its end is told whatever happens, by `broken` when it panics.
     fn work(&mut self, broken: Msg, work: impl FnOnce() -> Msg + Send + 'static) {
-        let end = End { send: self.send.clone(), message: Some(broken) };
+        let end = End {
+            send: self.send.clone(),
+            message: Some(broken),
+        };
         self.threads.retain(|thread| !thread.is_finished());
         self.threads.push(std::thread::spawn(move || {
             let mut end = end;
@@ -172,17 +176,31 @@ fn ground<'a>(session: &'a Session, scan: &'a Scan) -> Ground<'a> {
 }
 
 fn full(error: &dyn std::error::Error) -> String {
-    let cause = error.source().map(|cause| format!(": {}", full(cause))).unwrap_or_default();
+    let cause = error
+        .source()
+        .map(|cause| format!(": {}", full(cause)))
+        .unwrap_or_default();
     format!("{error}{cause}")
 }
 
-fn rehearse(session: &Session, scan: &Scan, manifest: &Manifest) -> Result<Box<RunSummary>, String> {
+fn rehearse(
+    session: &Session,
+    scan: &Scan,
+    manifest: &Manifest,
+) -> Result<Box<RunSummary>, String> {
     let confirmed = manifest.clone().confirm();
     let ground = ground(session, scan);
     let never = CancelToken::default();
-    sweep(&ground, &confirmed, Mode::Rehearsal, &never, &clock, &|_| {})
-        .map(Box::new)
-        .map_err(|error| full(&error))
+    sweep(
+        &ground,
+        &confirmed,
+        Mode::Rehearsal,
+        &never,
+        &clock,
+        &|_| {},
+    )
+    .map(Box::new)
+    .map_err(|error| full(&error))
 }
 
 fn carry_out(
@@ -197,13 +215,22 @@ fn carry_out(
     let nothing = |error: &dyn std::error::Error| format!("Nothing was removed: {}.", full(error));
     let mut journal = Journal::create(&session.state, &run).map_err(|error| nothing(&error))?;
     let mut dustpan = None;
-    if manifest.items.iter().any(|item| item.by == Removal::SetAside) {
+    if manifest
+        .items
+        .iter()
+        .any(|item| item.by == Removal::SetAside)
+    {
         let made = Dustpan::create(&session.state, &run);
         dustpan = Some(made.map_err(|error| nothing(&error))?);
     }
     let confirmed = manifest.clone().confirm();
     let ground = ground(session, scan);
-    let mode = Mode::Real { run: &run, journal: &mut journal, dustpan: dustpan.as_mut(), started };
+    let mode = Mode::Real {
+        run: &run,
+        journal: &mut journal,
+        dustpan: dustpan.as_mut(),
+        started,
+    };
     let sink = |event| drop(send.try_send(Msg::Sweeping(event)));
     let swept = sweep(&ground, &confirmed, mode, cancel, &clock, &sink);
     let mut summary = swept.map_err(|error| nothing(&error))?;

@@ -1,9 +1,9 @@
 //! What is taken, from which age on, and the way back.
 
 use crate::decide::{Exclusion, Selection};
-use crate::target::TargetPath;
 use crate::rulebook::AgeLimit;
 use crate::scan::{ItemId, PileId, Scan, Sum};
+use crate::target::TargetPath;
 
 /// What was decided about one pile.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -71,8 +71,11 @@ pub struct Decisions {
 impl Decisions {
     /// Starts from what the rules recommend, narrowed by a selection.
     pub fn new(scan: &Scan, selection: &Selection) -> Self {
-        let included: Vec<bool> =
-            scan.piles.iter().map(|pile| selection.includes(scan, pile)).collect();
+        let included: Vec<bool> = scan
+            .piles
+            .iter()
+            .map(|pile| selection.includes(scan, pile))
+            .collect();
         let piles = scan
             .piles
             .iter()
@@ -107,7 +110,11 @@ impl Decisions {
             spared.sums.push(sum);
             for (position, item) in pile.order.iter().enumerate() {
                 let path = scan.arena.path(*item);
-                if selection.exclusions.iter().any(|exclusion| exclusion.spares(&path)) {
+                if selection
+                    .exclusions
+                    .iter()
+                    .any(|exclusion| exclusion.spares(&path))
+                {
                     spared.positions.push(position);
                     sum = sum.saturating_add(scan.arena.frees(*item));
                     spared.sums.push(sum);
@@ -148,13 +155,17 @@ impl Decisions {
 
     /// Whether an exclusion spares a path.
     pub fn spares_path(&self, path: &TargetPath) -> bool {
-        self.exclusions.iter().any(|exclusion| exclusion.spares(path))
+        self.exclusions
+            .iter()
+            .any(|exclusion| exclusion.spares(path))
     }
 
     /// How many items of a pile are old enough but excluded.
     pub fn spared_count(&self, scan: &Scan, pile: PileId) -> usize {
         let older = scan.pile(pile).count_older(self.of(pile).limit);
-        self.spared[pile.0].positions.partition_point(|position| *position < older)
+        self.spared[pile.0]
+            .positions
+            .partition_point(|position| *position < older)
     }
 
     /// What goes of a pile.
@@ -172,7 +183,8 @@ impl Decisions {
     /// What was found in all the piles that are looked at.
     pub fn found_in_all(&self, scan: &Scan) -> Sum {
         let mut sum = Sum::default();
-        self.shown(scan).for_each(|pile| sum.add(scan.pile(pile).found()));
+        self.shown(scan)
+            .for_each(|pile| sum.add(scan.pile(pile).found()));
         sum
     }
 
@@ -208,7 +220,9 @@ impl Decisions {
         self.goes(scan, id) && is_old_enough && {
             let positions = &self.spared[id.0].positions;
             let order = &scan.pile(id).order;
-            !positions.iter().any(|position| order.get(*position) == Some(&item))
+            !positions
+                .iter()
+                .any(|position| order.get(*position) == Some(&item))
         }
     }
 
@@ -223,7 +237,9 @@ impl Decisions {
                 let older = pile.count_older(self.of(id).limit);
                 let mut sum = pile.first(older);
                 let spared = &self.spared[id.0];
-                let count = spared.positions.partition_point(|position| *position < older);
+                let count = spared
+                    .positions
+                    .partition_point(|position| *position < older);
                 sum.items -= count as u64;
                 sum.bytes -= spared.sums.get(count).copied().unwrap_or(0);
                 sum
@@ -231,7 +247,12 @@ impl Decisions {
             .collect();
         // A file with several names frees its bytes only when all of them go.
         for group in &scan.links {
-            let all_go = || group.members.iter().all(|member| self.takes_item(scan, *member));
+            let all_go = || {
+                group
+                    .members
+                    .iter()
+                    .all(|member| self.takes_item(scan, *member))
+            };
             if self.takes_item(scan, group.carrier) && !all_go() {
                 let takes = &mut self.takes[scan.arena.pile(group.carrier).0];
                 takes.bytes = takes.bytes.saturating_sub(group.bytes);
@@ -252,7 +273,10 @@ impl Decisions {
         for (pile, _, after) in &changes {
             self.piles[pile.0] = *after;
         }
-        self.done.push(Step { what: what.to_owned(), changes });
+        self.done.push(Step {
+            what: what.to_owned(),
+            changes,
+        });
         self.undone.clear();
         self.count(scan);
         true

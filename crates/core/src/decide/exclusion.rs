@@ -43,20 +43,30 @@ impl Exclusion {
             .build()
             .map_err(|error| refuse(&error.kind().to_string()))?;
         let is_whole_path = pattern.contains('/');
-        Ok(Self { matcher: glob.compile_matcher(), is_whole_path })
+        Ok(Self {
+            matcher: glob.compile_matcher(),
+            is_whole_path,
+        })
     }
 
     /// Whether it spares a path.
     pub fn spares(&self, path: &TargetPath) -> bool {
         use std::os::unix::ffi::OsStrExt as _;
-        let is_match =
-            |bytes: &[u8]| self.matcher.is_match(Path::new(std::ffi::OsStr::from_bytes(bytes)));
+        let is_match = |bytes: &[u8]| {
+            self.matcher
+                .is_match(Path::new(std::ffi::OsStr::from_bytes(bytes)))
+        };
         if !self.is_whole_path {
             return path.parts().any(is_match);
         }
         let bytes = path.as_bytes();
-        let ends = bytes.iter().enumerate().filter(|(_, byte)| **byte == b'/').map(|(at, _)| at);
-        ends.chain([bytes.len()]).any(|end| bytes.get(..end).is_some_and(is_match))
+        let ends = bytes
+            .iter()
+            .enumerate()
+            .filter(|(_, byte)| **byte == b'/')
+            .map(|(at, _)| at);
+        ends.chain([bytes.len()])
+            .any(|end| bytes.get(..end).is_some_and(is_match))
     }
 }
 
@@ -67,12 +77,17 @@ mod tests {
     #[test]
     fn a_spared_folder_spares_what_is_below_it() {
         let spares = |pattern: &str, path: &str| {
-            Exclusion::new(pattern).unwrap().spares(&TargetPath::new(path).unwrap())
+            Exclusion::new(pattern)
+                .unwrap()
+                .spares(&TargetPath::new(path).unwrap())
         };
         assert!(spares("home/joss/Downloads", "home/joss/Downloads/a/b.iso"));
         assert!(spares("/home/joss/Down*/", "home/joss/Downloads/a/b.iso"));
         assert!(spares("*.iso", "home/joss/Downloads/b.iso"));
-        assert!(spares("thumbnails", "home/pia/.cache/thumbnails/large/x.png"));
+        assert!(spares(
+            "thumbnails",
+            "home/pia/.cache/thumbnails/large/x.png"
+        ));
         assert!(!spares("home/*", "var/tmp/x"));
         assert!(!spares("*.iso", "home/joss/b.img"));
         assert!(Exclusion::new("/").is_err());

@@ -163,7 +163,11 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
         }
     }
     items.sort_by_cached_key(|item: &ManifestItem| {
-        (item.path.parent(), item.identity.key.inode, item.path.clone())
+        (
+            item.path.parent(),
+            item.identity.key.inode,
+            item.path.clone(),
+        )
     });
     let folders = emptied_folders(scan, decisions, &mut gone_below);
     let mut folder_sum = Sum::default();
@@ -187,7 +191,11 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
 /// A file of which not all names go frees nothing.
 fn settle_links(scan: &Scan, decisions: &Decisions, items: &mut [ManifestItem]) {
     for group in &scan.links {
-        if group.members.iter().all(|member| decisions.takes_item(scan, *member)) {
+        if group
+            .members
+            .iter()
+            .all(|member| decisions.takes_item(scan, *member))
+        {
             continue;
         }
         let path = scan.arena.path(group.carrier);
@@ -216,7 +224,11 @@ impl<'a> Maker<'a> {
             rule: rule.id.as_str().into(),
             account: scan.account_name(pile).map(Into::into),
             by: rule.rule.removal(),
-            trashes: if is_trash { scan.roots_of(pile).collect() } else { Vec::new() },
+            trashes: if is_trash {
+                scan.roots_of(pile).collect()
+            } else {
+                Vec::new()
+            },
         }
     }
 
@@ -224,7 +236,10 @@ impl<'a> Maker<'a> {
         let arena = &self.scan.arena;
         let path = arena.path(item);
         let described = self.trashes.iter().find_map(|root| {
-            let name = path.below(root)?.strip_prefix(b"info/")?.strip_suffix(b".trashinfo")?;
+            let name = path
+                .below(root)?
+                .strip_prefix(b"info/")?
+                .strip_suffix(b".trashinfo")?;
             root.join(&[b"files/", name].concat()).ok()
         });
         ManifestItem {

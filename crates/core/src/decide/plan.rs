@@ -108,7 +108,10 @@ struct Seal {
 /// What the writer says.
 pub fn write_preview(manifest: &Manifest, out: &mut dyn Write) -> io::Result<()> {
     write_line(out, &Header::from(manifest))?;
-    manifest.items.iter().try_for_each(|item| write_line(out, &Line::from(item)))
+    manifest
+        .items
+        .iter()
+        .try_for_each(|item| write_line(out, &Line::from(item)))
 }
 
 /// Writes a manifest as a plan: the preview, and a seal over it.
@@ -119,7 +122,12 @@ pub fn write_plan(manifest: &Manifest, out: &mut dyn Write) -> io::Result<()> {
     let mut text = Vec::new();
     write_preview(manifest, &mut text)?;
     out.write_all(&text)?;
-    write_line(out, &Seal { seal: blake3::hash(&text).to_hex().to_string() })
+    write_line(
+        out,
+        &Seal {
+            seal: blake3::hash(&text).to_hex().to_string(),
+        },
+    )
 }
 
 fn write_line(out: &mut dyn Write, value: &impl Serialize) -> io::Result<()> {
@@ -140,8 +148,9 @@ pub fn read_plan(plan: impl Read, most: MostRead) -> Result<Manifest, PlanError>
     let mut text = Vec::new();
     for line in 1.. {
         text.clear();
-        let read =
-            reader.read_until(b'\n', &mut text).map_err(|source| PlanError::Unreadable { source })?;
+        let read = reader
+            .read_until(b'\n', &mut text)
+            .map_err(|source| PlanError::Unreadable { source })?;
         if read == 0 {
             break;
         }
@@ -162,7 +171,10 @@ pub fn read_plan(plan: impl Read, most: MostRead) -> Result<Manifest, PlanError>
             let read: Header =
                 serde_json::from_slice(&text).map_err(|error| malformed(error.to_string()))?;
             if read.format != FORMAT || read.version != VERSION {
-                return Err(malformed(format!("its format is {} {}", read.format, read.version)));
+                return Err(malformed(format!(
+                    "its format is {} {}",
+                    read.format, read.version
+                )));
             }
             header = Some(read);
         } else {
@@ -175,15 +187,24 @@ pub fn read_plan(plan: impl Read, most: MostRead) -> Result<Manifest, PlanError>
         Some(header) if is_sealed => Ok(Manifest {
             target: TargetMark {
                 root: header.target.root,
-                key: FileKey { device: header.target.device, inode: header.target.inode },
+                key: FileKey {
+                    device: header.target.device,
+                    inode: header.target.inode,
+                },
                 layout: header.target.layout,
                 label: header.target.label,
             },
             now: header.now,
             rules: header.rules,
             items,
-            takes: Sum { items: header.totals.items, bytes: header.totals.bytes },
-            folders: Sum { items: header.folders.items, bytes: header.folders.bytes },
+            takes: Sum {
+                items: header.totals.items,
+                bytes: header.totals.bytes,
+            },
+            folders: Sum {
+                items: header.folders.items,
+                bytes: header.folders.bytes,
+            },
         }),
         _ => Err(PlanError::Altered),
     }
@@ -191,7 +212,10 @@ pub fn read_plan(plan: impl Read, most: MostRead) -> Result<Manifest, PlanError>
 
 impl From<&Manifest> for Header {
     fn from(manifest: &Manifest) -> Self {
-        let sum = |sum: Sum| HeaderSum { items: sum.items, bytes: sum.bytes };
+        let sum = |sum: Sum| HeaderSum {
+            items: sum.items,
+            bytes: sum.bytes,
+        };
         Self {
             format: FORMAT.to_owned(),
             version: VERSION,
@@ -217,7 +241,12 @@ impl From<&ManifestItem> for Line {
         Self {
             rule: Arc::clone(&item.rule),
             account: item.account.clone(),
-            kind: if item.kind == EntryKind::Folder { "folder" } else { "file" }.to_owned(),
+            kind: if item.kind == EntryKind::Folder {
+                "folder"
+            } else {
+                "file"
+            }
+            .to_owned(),
             path: WrittenPath::from(&item.path),
             bytes: item.bytes,
             size: item.size,
@@ -257,9 +286,17 @@ impl TryFrom<Line> for ManifestItem {
                 _ => return Err(format!("\"{}\" is not a kind of item", line.kind)),
             },
             path: TargetPath::try_from(&line.path).map_err(words)?,
-            after: line.after.as_ref().map(TargetPath::try_from).transpose().map_err(words)?,
+            after: line
+                .after
+                .as_ref()
+                .map(TargetPath::try_from)
+                .transpose()
+                .map_err(words)?,
             identity: Identity {
-                key: FileKey { device: line.identity.device, inode: line.identity.inode },
+                key: FileKey {
+                    device: line.identity.device,
+                    inode: line.identity.inode,
+                },
                 size: line.size,
                 modified: stamp(line.identity.modified),
                 changed: stamp(line.identity.changed),

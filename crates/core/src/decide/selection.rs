@@ -31,6 +31,8 @@ impl Selection {
             && !self.skip.contains(&pile.rule)
             && (self.classes.is_empty() || self.classes.contains(&class))
             && (self.accounts.is_empty()
-                || pile.account.is_some_and(|account| self.accounts.contains(&account)))
+                || pile
+                    .account
+                    .is_some_and(|account| self.accounts.contains(&account)))
     }
 }

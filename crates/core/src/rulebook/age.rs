@@ -52,7 +52,9 @@ pub struct AgeLimit {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[expect(missing_docs, reason = "the message names the fields")]
 pub enum AgeError {
-    #[error("\"{text}\" is not an age; write a number and a unit, such as \"3 days\", \"2 weeks\" or \"6 months\"")]
+    #[error(
+        "\"{text}\" is not an age; write a number and a unit, such as \"3 days\", \"2 weeks\" or \"6 months\""
+    )]
     NotAnAge { text: String },
     #[error("\"{text}\" names no known unit; the units are hours, days, weeks, months and years")]
     UnknownUnit { text: String },
@@ -112,9 +114,13 @@ impl FromStr for AgeLimit {
     type Err = AgeError;
 
     fn from_str(text: &str) -> Result<Self, AgeError> {
-        let not_an_age = || AgeError::NotAnAge { text: text.to_owned() };
+        let not_an_age = || AgeError::NotAnAge {
+            text: text.to_owned(),
+        };
         let trimmed = text.trim();
-        let digits = trimmed.find(|letter: char| !letter.is_ascii_digit()).unwrap_or(trimmed.len());
+        let digits = trimmed
+            .find(|letter: char| !letter.is_ascii_digit())
+            .unwrap_or(trimmed.len());
         let (count, unit) = trimmed.split_at_checked(digits).ok_or_else(not_an_age)?;
         let unit = unit.trim();
         if count.is_empty() || unit.is_empty() || !unit.chars().all(char::is_alphabetic) {
@@ -124,8 +130,10 @@ impl FromStr for AgeLimit {
         let known = AgeUnit::ALL
             .iter()
             .find(|(_, name, _)| lower == *name || lower.strip_suffix('s') == Some(*name))
-            .ok_or_else(|| AgeError::UnknownUnit { text: unit.to_owned() })?;
-        let count: u32 = count.parse().map_err(|_| AgeError::TooLarge)?;
+            .ok_or_else(|| AgeError::UnknownUnit {
+                text: unit.to_owned(),
+            })?;
+        let count: u32 = count.parse().ok().ok_or(AgeError::TooLarge)?;
         Self::new(count, known.0)
     }
 }
@@ -165,8 +173,9 @@ pub const BAND_EDGES: [u64; BAND_COUNT] = [
 ];
 
 /// The heading of each band: its young edge.
-pub const BAND_NAMES: [&str; BAND_COUNT] =
-    ["now", "1h", "1d", "3d", "1w", "2w", "1m", "3m", "6m", "1y", "2y", "5y"];
+pub const BAND_NAMES: [&str; BAND_COUNT] = [
+    "now", "1h", "1d", "3d", "1w", "2w", "1m", "3m", "6m", "1y", "2y", "5y",
+];
 
 /// The limits that lie exactly on the edges of the bands; the first is no limit.
 const EDGE_LIMITS: [Option<(u32, AgeUnit)>; BAND_COUNT] = [
@@ -186,7 +195,9 @@ const EDGE_LIMITS: [Option<(u32, AgeUnit)>; BAND_COUNT] = [
 
 /// The band that an age in seconds falls into.
 pub fn band_of(age: u64) -> usize {
-    BAND_EDGES.partition_point(|edge| *edge <= age).saturating_sub(1)
+    BAND_EDGES
+        .partition_point(|edge| *edge <= age)
+        .saturating_sub(1)
 }
 
 impl AgeLimit {
@@ -243,9 +254,9 @@ mod tests {
     #[test]
     fn the_line_walks_over_every_edge_and_back() {
         let mut limit = None;
-        for band in 1..BAND_COUNT {
+        for edge in BAND_EDGES.iter().skip(1) {
             limit = AgeLimit::older(limit);
-            assert_eq!(limit.unwrap().as_seconds(), BAND_EDGES[band]);
+            assert_eq!(limit.unwrap().as_seconds(), *edge);
         }
         assert_eq!(AgeLimit::older(limit), limit);
         for band in (0..BAND_COUNT - 1).rev() {

@@ -56,7 +56,11 @@ impl CompiledRule {
         if self.take.as_ref().is_some_and(|take| !take.is_match(path)) {
             return Fit::No;
         }
-        if self.spare.as_ref().is_some_and(|spare| spare.is_match(path)) {
+        if self
+            .spare
+            .as_ref()
+            .is_some_and(|spare| spare.is_match(path))
+        {
             return Fit::Spares;
         }
         Fit::Takes
@@ -68,7 +72,10 @@ impl CompiledRule {
         let inside = [below, b"/sample"].concat();
         self.rule.empty_folders
             && self.fit_folder(below)
-            && !matches!((self.fit(below), self.fit(&inside)), (Fit::Spares, _) | (_, Fit::Spares))
+            && !matches!(
+                (self.fit(below), self.fit(&inside)),
+                (Fit::Spares, _) | (_, Fit::Spares)
+            )
     }
 
     /// Of a trash, only what lies below its contents.
@@ -94,25 +101,38 @@ impl Reach {
             // A brace that holds a `/` has been torn apart here: from there on anything goes.
             let is_torn = name.matches('{').count() != name.matches('}').count();
             if name.contains("**") || is_torn {
-                return Self { parts, is_open: true };
+                return Self {
+                    parts,
+                    is_open: true,
+                };
             }
             if names.peek().is_some() {
                 match pattern::compile(name) {
                     Ok(glob) => parts.push(glob.compile_matcher()),
-                    Err(_) => return Self { parts, is_open: true },
+                    Err(_) => {
+                        return Self {
+                            parts,
+                            is_open: true,
+                        };
+                    }
                 }
             }
         }
-        Self { parts, is_open: false }
+        Self {
+            parts,
+            is_open: false,
+        }
     }
 
     fn leads_into(&self, below: &[u8]) -> bool {
         use std::os::unix::ffi::OsStrExt as _;
         let names: Vec<&[u8]> = below.split(|byte| *byte == b'/').collect();
         (self.is_open || names.len() <= self.parts.len())
-            && self.parts.iter().zip(names).all(|(part, name)| {
-                part.is_match(Path::new(std::ffi::OsStr::from_bytes(name)))
-            })
+            && self
+                .parts
+                .iter()
+                .zip(names)
+                .all(|(part, name)| part.is_match(Path::new(std::ffi::OsStr::from_bytes(name))))
     }
 }
 
@@ -170,13 +190,20 @@ impl RuleSet {
                 });
             }
         }
-        hasher.finalize().to_hex().to_string().clone_into(&mut set.digest);
+        hasher
+            .finalize()
+            .to_hex()
+            .to_string()
+            .clone_into(&mut set.digest);
         Ok(set)
     }
 
     /// Every rule with its number, in order.
     pub fn iter(&self) -> impl Iterator<Item = (RuleNumber, &CompiledRule)> {
-        self.rules.iter().enumerate().map(|(number, rule)| (RuleNumber(number), rule))
+        self.rules
+            .iter()
+            .enumerate()
+            .map(|(number, rule)| (RuleNumber(number), rule))
     }
 
     /// One rule.
@@ -190,8 +217,15 @@ impl RuleSet {
     /// The rule of that id, whole or without its book where only one book has it.
     pub fn by_id(&self, id: &str) -> Option<RuleNumber> {
         let whole = self.rules.iter().position(|rule| rule.id == id);
-        let mut short = self.rules.iter().enumerate().filter(|(_, rule)| rule.rule.id == id);
-        let only = short.next().map(|(number, _)| number).filter(|_| short.next().is_none());
+        let mut short = self
+            .rules
+            .iter()
+            .enumerate()
+            .filter(|(_, rule)| rule.rule.id == id);
+        let only = short
+            .next()
+            .map(|(number, _)| number)
+            .filter(|_| short.next().is_none());
         whole.or(only).map(RuleNumber)
     }
 

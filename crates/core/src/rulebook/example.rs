@@ -2,9 +2,7 @@
 
 use globset::GlobBuilder;
 
-use crate::rulebook::{
-    CompiledRule, Example, Fit, Guards, RuleNumber, RuleSet, Verdict, Within,
-};
+use crate::rulebook::{CompiledRule, Example, Fit, Guards, RuleNumber, RuleSet, Verdict, Within};
 use crate::target::{Place, Places, TargetPath};
 
 /// An example that doesn't come out as its rule says.
@@ -44,16 +42,23 @@ pub fn run_examples(rules: &RuleSet, file: &str) -> (usize, Vec<ExampleFailure>)
 
 /// What the rules say of an example, on a computer where every place lies where it usually does.
 fn verdict(rules: &RuleSet, of: RuleNumber, example: &Example) -> Verdict {
-    let Ok(path) = TargetPath::new(example.path.as_bytes()) else { return Verdict::NotMine };
+    let Ok(path) = TargetPath::new(example.path.as_bytes()) else {
+        return Verdict::NotMine;
+    };
     for (number, rule) in rules.iter() {
         for within in &rule.rule.within {
             for root in usual_roots(within, &path) {
-                let Some(below) = path.below(&root) else { continue };
+                let Some(below) = path.below(&root) else {
+                    continue;
+                };
                 let fit = rule.fit(below);
                 if fit == Fit::No || below.is_empty() || (fit == Fit::Spares && number != of) {
                     continue;
                 }
-                if usual_guards(&path).path(&path, rule.rule.class, &root).is_some() {
+                if usual_guards(&path)
+                    .path(&path, rule.rule.class, &root)
+                    .is_some()
+                {
                     return Verdict::Guarded;
                 }
                 return match fit {
@@ -82,9 +87,14 @@ fn usual_roots(within: &Within, path: &TargetPath) -> Vec<TargetPath> {
     let mut roots = Vec::new();
     for usual in within.place.usual() {
         let place = usual.split('/').filter(|part| !part.is_empty());
-        let patterns: Vec<&str> = place.chain(within.below.iter().map(String::as_str)).collect();
+        let patterns: Vec<&str> = place
+            .chain(within.below.iter().map(String::as_str))
+            .collect();
         let fits = patterns.len() <= parts.len()
-            && patterns.iter().zip(&parts).all(|(pattern, part)| part_fits(pattern, part));
+            && patterns
+                .iter()
+                .zip(&parts)
+                .all(|(pattern, part)| part_fits(pattern, part));
         if fits && let Some(root) = parts.get(..patterns.len()) {
             roots.extend(TargetPath::new(root.join(&b'/')));
         }

@@ -38,17 +38,48 @@ impl Guard {
 
 /// Folders of the system, from the root.
 const SYSTEM: &[&str] = &[
-    "bin", "sbin", "lib", "lib32", "lib64", "libx32", "boot", "dev", "etc", "proc", "sys", "run",
-    "usr", "opt", "nix", "srv", "snap", "gnu", "var/run", "var/lock", "var/lib", "var/spool/cron",
-    "var/spool/at", "var/backups", "efi", "recovery",
+    "bin",
+    "sbin",
+    "lib",
+    "lib32",
+    "lib64",
+    "libx32",
+    "boot",
+    "dev",
+    "etc",
+    "proc",
+    "sys",
+    "run",
+    "usr",
+    "opt",
+    "nix",
+    "srv",
+    "snap",
+    "gnu",
+    "var/run",
+    "var/lock",
+    "var/lib",
+    "var/spool/cron",
+    "var/spool/at",
+    "var/backups",
+    "efi",
+    "recovery",
 ];
 
 /// What lies in a folder of the system and yet is nobody's program.
 const SYSTEM_BUT: &[&str] = &["var/lib/systemd/coredump", "var/lib/systemd/pstore"];
 
 /// Folders, by name anywhere, that hold secrets.
-const SECRET_FOLDERS: &[&str] =
-    &[".ssh", ".gnupg", ".pki", ".cert", "keyrings", ".password-store", "bookmarkbackups", ".aws"];
+const SECRET_FOLDERS: &[&str] = &[
+    ".ssh",
+    ".gnupg",
+    ".pki",
+    ".cert",
+    "keyrings",
+    ".password-store",
+    "bookmarkbackups",
+    ".aws",
+];
 
 /// Folders, by name anywhere, that hold mail.
 const MAIL_FOLDERS: &[&str] = &["mail", "maildir", "imapmail", ".mail"];
@@ -56,20 +87,65 @@ const MAIL_FOLDERS: &[&str] = &["mail", "maildir", "imapmail", ".mail"];
 /// Files, by name anywhere in small letters, that hold secrets, bookmarks, form entries or the
 /// settings of a browser profile; with the side files that databases keep beside them.
 const SECRET_FILES: &[&str] = &[
-    "login data", "login data for account", "web data", "account web data", "bookmarks",
-    "bookmarks.bak", "accountbookmarks", "encryptedbookmarks2", "preferences",
-    "secure preferences", "local state", "logins.json", "logins-backup.json", "logins.db",
-    "key3.db", "key4.db", "cert8.db", "cert9.db", "pkcs11.txt", "signons.sqlite", "places.sqlite",
-    "formhistory.sqlite", "permissions.sqlite", "content-prefs.sqlite", "prefs.js", "user.js",
-    "profiles.ini", "installs.ini", "handlers.json", "containers.json", "extensions.json",
-    "search.json.mozlz4", "addonstartup.json.lz4", ".netrc", ".pgpass", "wallet.dat", "id_rsa",
-    "id_dsa", "id_ecdsa", "id_ed25519", "authorized_keys", "known_hosts", "user-dirs.dirs",
+    "login data",
+    "login data for account",
+    "web data",
+    "account web data",
+    "bookmarks",
+    "bookmarks.bak",
+    "accountbookmarks",
+    "encryptedbookmarks2",
+    "preferences",
+    "secure preferences",
+    "local state",
+    "logins.json",
+    "logins-backup.json",
+    "logins.db",
+    "key3.db",
+    "key4.db",
+    "cert8.db",
+    "cert9.db",
+    "pkcs11.txt",
+    "signons.sqlite",
+    "places.sqlite",
+    "formhistory.sqlite",
+    "permissions.sqlite",
+    "content-prefs.sqlite",
+    "prefs.js",
+    "user.js",
+    "profiles.ini",
+    "installs.ini",
+    "handlers.json",
+    "containers.json",
+    "extensions.json",
+    "search.json.mozlz4",
+    "addonstartup.json.lz4",
+    ".netrc",
+    ".pgpass",
+    "wallet.dat",
+    "id_rsa",
+    "id_dsa",
+    "id_ecdsa",
+    "id_ed25519",
+    "authorized_keys",
+    "known_hosts",
+    "user-dirs.dirs",
     ".otter-quay.toml",
 ];
 
 /// Endings of secrets.
 const SECRET_ENDINGS: &[&str] = &[
-    ".keyring", ".kdbx", ".key", ".pem", ".p12", ".pfx", ".crt", ".jks", ".gpg", ".asc", ".ovpn",
+    ".keyring",
+    ".kdbx",
+    ".key",
+    ".pem",
+    ".p12",
+    ".pfx",
+    ".crt",
+    ".jks",
+    ".gpg",
+    ".asc",
+    ".ovpn",
     ".keystore",
 ];
 
@@ -89,7 +165,11 @@ impl Guards {
     pub fn new(places: &Places, own: Vec<TargetPath>) -> Self {
         let mut roots: Vec<TargetPath> = places.roots().cloned().collect();
         roots.extend(places.personal.iter().cloned());
-        Self { personal: places.personal.clone(), roots, own }
+        Self {
+            personal: places.personal.clone(),
+            roots,
+            own,
+        }
     }
 
     /// Adds a folder that a rule looks in: itself and the way to it stay.
@@ -106,7 +186,10 @@ impl Guards {
             return Some(Guard::Own);
         }
         let names = |class| class == Class::Ask;
-        let personal = self.personal.iter().filter(|own| folder.below(own).is_some());
+        let personal = self
+            .personal
+            .iter()
+            .filter(|own| folder.below(own).is_some());
         if personal.clone().next().is_some()
             && !(names(class) && personal.clone().all(|own| within.below(own).is_some()))
         {
@@ -125,22 +208,25 @@ impl Guards {
 
     /// Whether this is the root of a place or on the way to one.
     pub fn root(&self, path: &TargetPath) -> Option<Guard> {
-        self.roots.iter().any(|root| root.below(path).is_some()).then_some(Guard::Root)
+        self.roots
+            .iter()
+            .any(|root| root.below(path).is_some())
+            .then_some(Guard::Root)
     }
 
     /// Everything at once, for a single path.
     pub fn path(&self, path: &TargetPath, class: Class, within: &TargetPath) -> Option<Guard> {
         let folder = path.parent().unwrap_or_default();
-        self.folder(&folder, class, within).or_else(|| self.file(path))
+        self.folder(&folder, class, within)
+            .or_else(|| self.file(path))
     }
 }
 
 /// Whether a folder lies in the system, or in one that holds secrets or mail.
 fn guarded_folder(folder: &TargetPath) -> Option<Guard> {
     let is_below = |list: &[&str]| {
-        list.iter().any(|root| {
-            TargetPath::new(*root).is_ok_and(|root| folder.below(&root).is_some())
-        })
+        list.iter()
+            .any(|root| TargetPath::new(*root).is_ok_and(|root| folder.below(&root).is_some()))
     };
     if is_below(SYSTEM) && !is_below(SYSTEM_BUT) {
         return Some(Guard::System);
@@ -163,7 +249,10 @@ fn guarded_folder_name(name: &[u8]) -> Option<Guard> {
 fn guarded_name(name: &[u8]) -> Option<Guard> {
     let small = name.to_ascii_lowercase();
     let beside = [&b"-wal"[..], b"-shm", b"-journal"];
-    let main = beside.iter().find_map(|end| small.strip_suffix(*end)).unwrap_or(&small);
+    let main = beside
+        .iter()
+        .find_map(|end| small.strip_suffix(*end))
+        .unwrap_or(&small);
     let ends = |list: &[&str]| list.iter().any(|end| main.ends_with(end.as_bytes()));
     if SECRET_FILES.iter().any(|known| known.as_bytes() == main) || ends(SECRET_ENDINGS) {
         Some(Guard::Secret)
@@ -183,7 +272,10 @@ pub(super) fn could_only_hit_guarded(rule: &Rule) -> Option<&'static str> {
     let everything = ["sample".to_owned(), "sample/sample".to_owned()];
     let takes: Vec<String> = match &rule.take[..] {
         [] => everything.to_vec(),
-        some => some.iter().flat_map(|take| pattern::samples(take)).collect(),
+        some => some
+            .iter()
+            .flat_map(|take| pattern::samples(take))
+            .collect(),
     };
     let mut reason = None;
     for within in &rule.within {
@@ -192,7 +284,11 @@ pub(super) fn could_only_hit_guarded(rule: &Rule) -> Option<&'static str> {
             let base: Vec<String> = base.filter(|part| !part.is_empty()).collect();
             for base in pattern::samples(&base.join("/")) {
                 for take in &takes {
-                    let path = if base.is_empty() { take.clone() } else { format!("{base}/{take}") };
+                    let path = if base.is_empty() {
+                        take.clone()
+                    } else {
+                        format!("{base}/{take}")
+                    };
                     let path = TargetPath::new(path).ok()?;
                     reason = Some(guarded_usually(&path, rule.class, within.place)?);
                 }
@@ -212,7 +308,9 @@ fn guarded_usually(path: &TargetPath, class: Class, place: Place) -> Option<Guar
         _ => false,
     };
     let is_personal = is_home
-        && parts.next().is_some_and(|name| PERSONAL.iter().any(|own| own.as_bytes() == name));
+        && parts
+            .next()
+            .is_some_and(|name| PERSONAL.iter().any(|own| own.as_bytes() == name));
     if is_personal && class != Class::Ask && place != Place::Downloads {
         return Some(Guard::Personal);
     }
@@ -226,17 +324,33 @@ mod tests {
     #[test]
     fn the_promises_hold_whatever_the_case_of_a_name() {
         for path in [
-            "home/pia/.ssh/id_x", "home/pia/.SSH/x", "usr/share/x", "home/pia/.config/x/Login Data",
-            "tmp/LOGINS.JSON", "tmp/places.sqlite-wal", "var/tmp/site.pem", "tmp/Mail/x",
-            "home/pia/.cache/a.keyring", "etc/x", "var/lib/x/y", "tmp/letter.eml",
+            "home/pia/.ssh/id_x",
+            "home/pia/.SSH/x",
+            "usr/share/x",
+            "home/pia/.config/x/Login Data",
+            "tmp/LOGINS.JSON",
+            "tmp/places.sqlite-wal",
+            "var/tmp/site.pem",
+            "tmp/Mail/x",
+            "home/pia/.cache/a.keyring",
+            "etc/x",
+            "var/lib/x/y",
+            "tmp/letter.eml",
         ] {
             let path = TargetPath::new(path).unwrap();
             let guard = Guards::default().path(&path, Class::Ask, &TargetPath::root());
             assert!(guard.is_some(), "{path}");
         }
-        for path in ["tmp/x", "home/pia/.cache/x/data_0", "var/lib/systemd/coredump/core.x"] {
+        for path in [
+            "tmp/x",
+            "home/pia/.cache/x/data_0",
+            "var/lib/systemd/coredump/core.x",
+        ] {
             let path = TargetPath::new(path).unwrap();
-            assert_eq!(Guards::default().path(&path, Class::Spent, &TargetPath::root()), None);
+            assert_eq!(
+                Guards::default().path(&path, Class::Spent, &TargetPath::root()),
+                None
+            );
         }
     }
 }

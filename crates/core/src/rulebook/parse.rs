@@ -38,8 +38,14 @@ impl Rulebook {
         }
         let written: WrittenBook =
             toml::from_str(text).map_err(|error| refuse(vec![toml_problem(&error)]))?;
-        let mut reader = Reader { problems: Vec::new() };
-        let lines = written.rule.iter().map(|rule| line_of(text, rule.span().start)).collect();
+        let mut reader = Reader {
+            problems: Vec::new(),
+        };
+        let lines = written
+            .rule
+            .iter()
+            .map(|rule| line_of(text, rule.span().start))
+            .collect();
         let book = reader.book(written);
         match book {
             Some(book) if reader.problems.is_empty() => Ok((book, lines)),
@@ -58,7 +64,12 @@ fn problem(
     label: impl Into<String>,
     help: impl Into<String>,
 ) -> Problem {
-    Problem { span, message: message.into(), label: label.into(), help: help.into() }
+    Problem {
+        span,
+        message: message.into(),
+        label: label.into(),
+        help: help.into(),
+    }
 }
 
 /// What the TOML reader refused, in our words where it says too little.
@@ -74,6 +85,14 @@ fn toml_problem(error: &toml::de::Error) -> Problem {
         "a rulebook is a TOML 1.0 document"
     };
     problem(error.span().unwrap_or(0..0), message, "here", help)
+}
+
+/// The keys of a rule whose value is one word.
+struct Words {
+    needs: Option<Need>,
+    starts: Option<bool>,
+    by: Option<Removal>,
+    detect: Option<Detect>,
 }
 
 struct Reader {
@@ -97,7 +116,12 @@ impl Reader {
             Ok(layout) => Some(layout),
             Err(error) => {
                 let help = format!("the layouts are: {}", Layout::NAMES.join(", "));
-                self.refuse(written.layout.span(), error.to_string(), "this layout", help);
+                self.refuse(
+                    written.layout.span(),
+                    error.to_string(),
+                    "this layout",
+                    help,
+                );
                 None
             }
         };
@@ -111,7 +135,12 @@ impl Reader {
             }
             rules.extend(self.rule(rule.into_inner()));
         }
-        Some(Rulebook { id, layout: layout?, about: written.about, rules })
+        Some(Rulebook {
+            id,
+            layout: layout?,
+            about: written.about,
+            rules,
+        })
     }
 
     fn id(&mut self, written: &Spanned<String>) -> String {
@@ -119,53 +148,54 @@ impl Reader {
         let is_plain = |letter: char| letter.is_ascii_lowercase() || letter.is_ascii_digit();
         if text.is_empty() || !text.chars().all(|letter| is_plain(letter) || letter == '-') {
             let help = "an id is made of small letters, digits and `-`, such as \"old-logs\"";
-            self.refuse(written.span(), format!("\"{text}\" is not an id"), "this id", help);
+            self.refuse(
+                written.span(),
+                format!("\"{text}\" is not an id"),
+                "this id",
+                help,
+            );
         }
         text.clone()
     }
 
     fn rule(&mut self, written: WrittenRule) -> Option<Rule> {
         let before = self.problems.len();
+        let Words {
+            needs,
+            starts,
+            by,
+            detect,
+        } = self.words(&written);
         let id = self.id(&written.id);
         if written.title.get_ref().trim().is_empty() {
             let help = "say in plain words what the thing is";
             self.refuse(written.title.span(), "a rule needs a title", "empty", help);
         }
-        let class = self.word(&written.class, "class", Class::by_name, "spent, regrows, felt, ask");
+        let class = self.word(
+            &written.class,
+            "class",
+            Class::by_name,
+            "spent, regrows, felt, ask",
+        );
         let take = self.patterns(written.take.unwrap_or_default());
         let spare = self.patterns(written.spare.unwrap_or_default());
         let within_span = written.r#in.span();
         let within = self.within(written.r#in.into_inner(), &within_span, &take);
         let age = self.age(written.age);
-        let needs = written.needs.map(|text| {
-            let known = |word: &str| (word == "administrator").then_some(Need::Administrator);
-            self.word(&text, "need", known, "administrator")
-        });
-        let starts = written.starts.map(|text| {
-            let known = |word: &str| match word {
-                "taken" => Some(true),
-                "left" => Some(false),
-                _ => None,
-            };
-            self.word(&text, "start", known, "taken, left")
-        });
-        let by = written.by.map(|text| {
-            let known = |word: &str| match word {
-                "remove" => Some(Removal::Remove),
-                "set-aside" => Some(Removal::SetAside),
-                _ => None,
-            };
-            self.word(&text, "way to remove", known, "remove, set-aside")
-        });
-        let detect = written.detect.map(|text| {
-            let known = |word: &str| (word == "trash").then_some(Detect::Trash);
-            (self.word(&text, "recogniser", known, "trash"), text.span())
-        });
         if age.by == AgeBy::Trashed && detect.is_none() {
             let help = "add `detect = \"trash\"`, or count the age from `changed`";
-            self.refuse(written.id.span(), "only a trash knows dates of trashing", "this rule", help);
+            self.refuse(
+                written.id.span(),
+                "only a trash knows dates of trashing",
+                "this rule",
+                help,
+            );
         }
-        let examples = written.example.into_iter().filter_map(|one| self.example(one)).collect();
+        let examples = written
+            .example
+            .into_iter()
+            .filter_map(|one| self.example(one))
+            .collect();
         let rule = Rule {
             id,
             title: written.title.into_inner(),
@@ -177,10 +207,10 @@ impl Reader {
             spare,
             age,
             empty_folders: written.empty_folders.unwrap_or(true),
-            needs: needs.flatten(),
-            starts_taken: starts.flatten(),
-            by: by.flatten(),
-            detect: detect.and_then(|(detect, _)| detect),
+            needs,
+            starts_taken: starts,
+            by,
+            detect,
             examples,
         };
         if self.problems.len() == before
@@ -191,6 +221,32 @@ impl Reader {
             self.refuse(within_span, message, "all of it is guarded", help);
         }
         Some(rule)
+    }
+
+    /// The keys whose value is one word out of a short list.
+    fn words(&mut self, written: &WrittenRule) -> Words {
+        let need = |word: &str| (word == "administrator").then_some(Need::Administrator);
+        let start = |word: &str| match word {
+            "taken" => Some(true),
+            "left" => Some(false),
+            _ => None,
+        };
+        let removal = |word: &str| match word {
+            "remove" => Some(Removal::Remove),
+            "set-aside" => Some(Removal::SetAside),
+            _ => None,
+        };
+        let detect = |word: &str| (word == "trash").then_some(Detect::Trash);
+        let needs = written.needs.as_ref();
+        let starts = written.starts.as_ref();
+        let by = written.by.as_ref();
+        let detects = written.detect.as_ref();
+        Words {
+            needs: needs.and_then(|text| self.word(text, "need", need, "administrator")),
+            starts: starts.and_then(|text| self.word(text, "start", start, "taken, left")),
+            by: by.and_then(|text| self.word(text, "way to remove", removal, "remove, set-aside")),
+            detect: detects.and_then(|text| self.word(text, "recogniser", detect, "trash")),
+        }
     }
 
     /// A word out of a short list.
@@ -242,7 +298,9 @@ impl Reader {
     }
 
     fn age(&mut self, written: Option<WrittenAge>) -> AgeRule {
-        let Some(written) = written else { return AgeRule::default() };
+        let Some(written) = written else {
+            return AgeRule::default();
+        };
         let by = written.by.and_then(|text| {
             let known = |word: &str| match word {
                 "changed" => Some(AgeBy::Changed),
@@ -253,7 +311,10 @@ impl Reader {
             self.word(&text, "time", known, "changed, touched, trashed")
         });
         let limit = written.limit.and_then(|text| self.limit(&text));
-        AgeRule { limit, by: by.unwrap_or_default() }
+        AgeRule {
+            limit,
+            by: by.unwrap_or_default(),
+        }
     }
 
     fn limit(&mut self, written: &Spanned<String>) -> Option<AgeLimit> {
@@ -273,14 +334,23 @@ impl Reader {
             self.refuse(written.path.span(), error.to_string(), "this path", help);
         }
         let known = |word: &str| {
-            let all =
-                [Verdict::Taken, Verdict::Young, Verdict::Spared, Verdict::Guarded, Verdict::NotMine];
+            let all = [
+                Verdict::Taken,
+                Verdict::Young,
+                Verdict::Spared,
+                Verdict::Guarded,
+                Verdict::NotMine,
+            ];
             all.into_iter().find(|verdict| verdict.name() == word)
         };
         let choices = "taken, young, spared, guarded, not-mine";
         let verdict = self.word(&written.verdict, "verdict", known, choices);
         let aged = written.aged.and_then(|text| self.limit(&text));
-        Some(Example { path: written.path.into_inner(), aged, verdict: verdict? })
+        Some(Example {
+            path: written.path.into_inner(),
+            aged,
+            verdict: verdict?,
+        })
     }
 }
 
@@ -309,17 +379,26 @@ fn read_within(text: &str, take: &[String]) -> Result<Within, (String, String)> 
     };
     for part in &below {
         if part == ".." || part == "." || part.is_empty() {
-            return refuse("`in` has no `..`, `.` or empty parts", "name the folder itself");
+            return refuse(
+                "`in` has no `..`, `.` or empty parts",
+                "name the folder itself",
+            );
         }
         if part.contains("**") {
-            return refuse("`in` names folders, so `**` has no place in it", "put `**` into `take`");
+            return refuse(
+                "`in` names folders, so `**` has no place in it",
+                "put `**` into `take`",
+            );
         }
         pattern::compile(part).map_err(|message| (message, start.to_owned()))?;
     }
     let is_whole = matches!(place, Place::Root | Place::Home) && below.is_empty();
     if is_whole && (take.is_empty() || take.iter().any(|one| pattern::takes_everything(one))) {
         let message = format!("this takes everything in {{{name}}}");
-        return Err((message, "name the folder below it, or what to take there".to_owned()));
+        return Err((
+            message,
+            "name the folder below it, or what to take there".to_owned(),
+        ));
     }
     Ok(Within { place, below })
 }
@@ -343,14 +422,42 @@ mod tests {
             ("in = [\"{cache}\\\\x\"]", ":10:7", "backslash"),
             ("in = [\"{cahce}\"]", ":10:7", "there is no place {cahce}"),
             ("in = [\"{home}\"]", ":10:7", "takes everything in {home}"),
-            ("in = [\"{root}\"]\ntake = [\"**/*\"]", ":10:7", "takes everything in {root}"),
-            ("in = [\"{cache}\"]\ntake = [\"../../.ssh/*\"]", ":11:9", "no `..`"),
-            ("in = [\"{cache}\"]\ntake = [\"[a\"]", ":11:9", "not a pattern"),
-            ("in = [\"{cache}\"]\nage = { limit = \"3 moonths\" }", ":11:17", "no known unit"),
+            (
+                "in = [\"{root}\"]\ntake = [\"**/*\"]",
+                ":10:7",
+                "takes everything in {root}",
+            ),
+            (
+                "in = [\"{cache}\"]\ntake = [\"../../.ssh/*\"]",
+                ":11:9",
+                "no `..`",
+            ),
+            (
+                "in = [\"{cache}\"]\ntake = [\"[a\"]",
+                ":11:9",
+                "not a pattern",
+            ),
+            (
+                "in = [\"{cache}\"]\nage = { limit = \"3 moonths\" }",
+                ":11:17",
+                "no known unit",
+            ),
             ("in = [\"{cache}\"]\nages = 3", ":11:1", "unknown field"),
-            ("in = [\"{home}/.ssh\"]", ":10:6", "only ever hit what is guarded"),
-            ("in = [\"{root}/usr/lib\"]", ":10:6", "only ever hit what is guarded"),
-            ("in = [\"{home}/Documents\"]", ":10:6", "only ever hit what is guarded"),
+            (
+                "in = [\"{home}/.ssh\"]",
+                ":10:6",
+                "only ever hit what is guarded",
+            ),
+            (
+                "in = [\"{root}/usr/lib\"]",
+                ":10:6",
+                "only ever hit what is guarded",
+            ),
+            (
+                "in = [\"{home}/Documents\"]",
+                ":10:6",
+                "only ever hit what is guarded",
+            ),
             (
                 "in = [\"{profile.gecko}\"]\ntake = [\"{logins.json,key4.db}\"]",
                 ":10:6",
@@ -360,8 +467,13 @@ mod tests {
             ("in = [\"{cache}\"", ":10:", ""),
         ];
         for (body, place, message) in cases {
-            let error = Rulebook::parse("mine.toml", &rule(body)).unwrap_err().to_string();
-            assert!(error.contains(&format!("mine.toml{place}")), "{body}\n{error}");
+            let error = Rulebook::parse("mine.toml", &rule(body))
+                .unwrap_err()
+                .to_string();
+            assert!(
+                error.contains(&format!("mine.toml{place}")),
+                "{body}\n{error}"
+            );
             assert!(error.contains(message), "{body}\n{error}");
             assert!(error.contains("help:"), "{body}\n{error}");
         }

@@ -19,7 +19,10 @@ pub(super) fn compile(pattern: &str) -> Result<Glob, String> {
     if pattern.contains('\\') {
         return Err("a pattern has no backslashes; folders are divided by `/`".to_owned());
     }
-    if pattern.split('/').any(|part| part == ".." || part == "." || part.is_empty()) {
+    if pattern
+        .split('/')
+        .any(|part| part == ".." || part == "." || part.is_empty())
+    {
         return Err("a pattern has no `..`, `.` or empty parts".to_owned());
     }
     GlobBuilder::new(pattern)
@@ -37,7 +40,9 @@ pub(super) fn compile_all(patterns: &[String]) -> Result<Option<GlobSet>, String
     for pattern in patterns {
         set.add(compile(pattern)?);
     }
-    set.build().map(Some).map_err(|error| format!("not a pattern: {}", error.kind()))
+    set.build()
+        .map(Some)
+        .map_err(|error| format!("not a pattern: {}", error.kind()))
 }
 
 /// Whether a part is a pattern and not just a name.
@@ -47,7 +52,9 @@ pub(super) fn is_pattern(part: &str) -> bool {
 
 /// Whether it takes everything at some depth, whatever its name.
 pub(super) fn takes_everything(pattern: &str) -> bool {
-    pattern.split('/').all(|part| part.chars().all(|letter| letter == '*'))
+    pattern
+        .split('/')
+        .all(|part| part.chars().all(|letter| letter == '*'))
 }
 
 /// Paths that the pattern matches, one for each alternative in braces, with `sample` in place of
@@ -56,17 +63,24 @@ pub(super) fn samples(pattern: &str) -> Vec<String> {
     let mut unfolded = vec![String::new()];
     let mut rest = pattern;
     while let Some((head, tail)) = rest.split_once('{') {
-        let Some((inner, after)) = tail.split_once('}') else { break };
+        let Some((inner, after)) = tail.split_once('}') else {
+            break;
+        };
         unfolded = unfolded
             .iter()
             .flat_map(|start| {
-                inner.split(',').map(move |choice| format!("{start}{head}{choice}"))
+                inner
+                    .split(',')
+                    .map(move |choice| format!("{start}{head}{choice}"))
             })
             .take(MOST_SAMPLES)
             .collect();
         rest = after;
     }
-    unfolded.iter().map(|start| close(&format!("{start}{rest}"))).collect()
+    unfolded
+        .iter()
+        .map(|start| close(&format!("{start}{rest}")))
+        .collect()
 }
 
 /// Puts a letter or name wherever the pattern leaves one open.

@@ -37,7 +37,9 @@ impl fmt::Display for RulebookError {
             let start = problem.span.start.min(self.text.len());
             let end = problem.span.end.clamp(start, self.text.len());
             let snippet = Snippet::source(&self.text).path(&self.file).annotation(
-                AnnotationKind::Primary.span(start..end).label(&problem.label),
+                AnnotationKind::Primary
+                    .span(start..end)
+                    .label(&problem.label),
             );
             let report = [Level::ERROR
                 .primary_title(&problem.message)

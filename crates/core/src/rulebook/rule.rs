@@ -143,7 +143,9 @@ pub struct Within {
 impl std::fmt::Display for Within {
     fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(out, "{{{}}}", self.place.name())?;
-        self.below.iter().try_for_each(|part| write!(out, "/{part}"))
+        self.below
+            .iter()
+            .try_for_each(|part| write!(out, "/{part}"))
     }
 }
 
@@ -225,7 +227,8 @@ pub struct Rule {
 impl Rule {
     /// Whether its piles start taken.
     pub fn starts_taken(&self) -> bool {
-        self.starts_taken.unwrap_or_else(|| self.class.starts_taken())
+        self.starts_taken
+            .unwrap_or_else(|| self.class.starts_taken())
     }
 
     /// How its items leave the target.

@@ -46,7 +46,11 @@ pub fn resolve(target: &Target, rules: &RuleSet) -> (Vec<Search>, Vec<Unresolved
                     }
                 };
                 for root in unfold(target, base, &within.below, &mut note) {
-                    let search = Search { rule: number, account, root };
+                    let search = Search {
+                        rule: number,
+                        account,
+                        root,
+                    };
                     if !of_rule.contains(&search) {
                         of_rule.push(search);
                     }
@@ -81,13 +85,15 @@ fn unfold(
         }
         paths = next;
     }
-    paths.retain(|path| match target.disk().open_folder(target.root(), path.as_bytes()) {
-        Ok(_) => true,
-        Err(error) => {
-            note(path.clone(), error);
-            false
-        }
-    });
+    paths.retain(
+        |path| match target.disk().open_folder(target.root(), path.as_bytes()) {
+            Ok(_) => true,
+            Err(error) => {
+                note(path.clone(), error);
+                false
+            }
+        },
+    );
     paths
 }
 
@@ -95,12 +101,16 @@ fn folders_matching(target: &Target, path: &TargetPath, part: &str) -> io::Resul
     use std::os::unix::ffi::OsStrExt as _;
     let disk = target.disk();
     let folder = disk.open_folder(target.root(), path.as_bytes())?;
-    let matcher = pattern::compile(part).map_err(io::Error::other)?.compile_matcher();
+    let matcher = pattern::compile(part)
+        .map_err(io::Error::other)?
+        .compile_matcher();
     let mut found = Vec::new();
     disk.list(&folder, &mut |entry| {
         let name = entry.name.to_bytes();
         if matcher.is_match(std::path::Path::new(std::ffi::OsStr::from_bytes(name))) {
-            let kind = entry.kind.or_else(|| disk.stat(&folder, entry.name).ok().map(|is| is.kind));
+            let kind = entry
+                .kind
+                .or_else(|| disk.stat(&folder, entry.name).ok().map(|is| is.kind));
             if kind == Some(Kind::Folder) {
                 found.extend(path.join(name).ok());
             }

@@ -66,7 +66,7 @@ pub(super) struct WrittenExample {
     pub verdict: Spanned<String>,
 }
 
-fn nowhere(text: impl ToString) -> Spanned<String> {
+fn nowhere(text: &(impl ToString + ?Sized)) -> Spanned<String> {
     Spanned::new(0..0, text.to_string())
 }
 
@@ -81,7 +81,7 @@ impl From<&Rule> for WrittenRule {
             crate::rulebook::AgeBy::Touched => Some(nowhere("touched")),
             crate::rulebook::AgeBy::Trashed => Some(nowhere("trashed")),
         };
-        let limit = rule.age.limit.map(nowhere);
+        let limit = rule.age.limit.as_ref().map(nowhere);
         Self {
             id: nowhere(&rule.id),
             title: nowhere(&rule.title),
@@ -93,7 +93,9 @@ impl From<&Rule> for WrittenRule {
             spare: list(&rule.spare),
             empty_folders: (!rule.empty_folders).then_some(false),
             needs: rule.needs.map(|_| nowhere("administrator")),
-            starts: rule.starts_taken.map(|taken| nowhere(if taken { "taken" } else { "left" })),
+            starts: rule
+                .starts_taken
+                .map(|taken| nowhere(if taken { "taken" } else { "left" })),
             by: rule.by.map(|by| nowhere(by.name())),
             detect: rule.detect.map(|_| nowhere("trash")),
             age: (limit.is_some() || by.is_some()).then_some(WrittenAge { limit, by }),
@@ -102,7 +104,7 @@ impl From<&Rule> for WrittenRule {
                 .iter()
                 .map(|example| WrittenExample {
                     path: nowhere(&example.path),
-                    aged: example.aged.map(nowhere),
+                    aged: example.aged.as_ref().map(nowhere),
                     verdict: nowhere(example.verdict.name()),
                 })
                 .collect(),
@@ -116,8 +118,12 @@ impl std::fmt::Display for Rulebook {
             rulebook: nowhere(&self.id),
             layout: nowhere(self.layout.name()),
             about: self.about.clone(),
-            rule: self.rules.iter().map(|rule| Spanned::new(0..0, rule.into())).collect(),
+            rule: self
+                .rules
+                .iter()
+                .map(|rule| Spanned::new(0..0, rule.into()))
+                .collect(),
         };
-        out.write_str(&toml::to_string(&written).map_err(|_| std::fmt::Error)?)
+        out.write_str(&toml::to_string(&written).ok().ok_or(std::fmt::Error)?)
     }
 }

@@ -233,7 +233,11 @@ impl Arena {
         let mut parts = Vec::new();
         let mut at = Some(folder);
         while let Some(record) = at.and_then(|id| self.folders.get(id.as_index())) {
-            parts.push(self.names.get(record.name.0..record.name.1).unwrap_or_default());
+            parts.push(
+                self.names
+                    .get(record.name.0..record.name.1)
+                    .unwrap_or_default(),
+            );
             at = record.parent;
         }
         parts.reverse();
@@ -243,6 +247,8 @@ impl Arena {
 
     /// An item's path below the target's root.
     pub fn path(&self, item: ItemId) -> TargetPath {
-        self.folder_path(self.folder(item)).join(self.name(item)).unwrap_or_default()
+        self.folder_path(self.folder(item))
+            .join(self.name(item))
+            .unwrap_or_default()
     }
 }

@@ -32,12 +32,18 @@ pub(super) fn gather(arena: &mut Arena, now: Timestamp) -> Vec<LinkGroup> {
             arena.set_frees(*member, 0);
         }
         let age = |item: &ItemId| (pile::age(arena.time(*item), now), *item);
-        let Some(carrier) = members.iter().min_by_key(|item| age(item)).copied() else { continue };
+        let Some(carrier) = members.iter().min_by_key(|item| age(item)).copied() else {
+            continue;
+        };
         let is_complete = members.len() == arena.links(carrier) as usize;
         if is_complete {
             let bytes = arena.allocated(carrier);
             arena.set_frees(carrier, bytes);
-            groups.push(LinkGroup { carrier, members, bytes });
+            groups.push(LinkGroup {
+                carrier,
+                members,
+                bytes,
+            });
         }
     }
     groups.sort_by_key(|group| group.carrier);

@@ -93,7 +93,10 @@ pub(super) fn build(arena: &Arena, owners: Vec<Owner>, now: Timestamp) -> Vec<Pi
             let mut bands = [0_u64; BAND_COUNT];
             let mut sum = 0_u64;
             sums.push(sum);
-            let ages: Vec<u64> = order.iter().map(|item| age(arena.time(*item), now)).collect();
+            let ages: Vec<u64> = order
+                .iter()
+                .map(|item| age(arena.time(*item), now))
+                .collect();
             for (item, age) in order.iter().zip(&ages) {
                 let frees = arena.frees(*item);
                 sum = sum.saturating_add(frees);
@@ -105,7 +108,16 @@ pub(super) fn build(arena: &Arena, owners: Vec<Owner>, now: Timestamp) -> Vec<Pi
             biggest.sort_by_key(|item| std::cmp::Reverse(arena.frees(*item)));
             biggest.truncate(BIGGEST);
             let Owner { rule, account } = owner;
-            Pile { rule, account, order, sums, ages, bands, biggest, blocked: None }
+            Pile {
+                rule,
+                account,
+                order,
+                sums,
+                ages,
+                bands,
+                biggest,
+                blocked: None,
+            }
         })
         .collect()
 }
@@ -127,7 +139,10 @@ impl Pile {
     /// What its `count` oldest items free.
     pub fn first(&self, count: usize) -> Sum {
         let count = count.min(self.order.len());
-        Sum { items: count as u64, bytes: self.sums.get(count).copied().unwrap_or(0) }
+        Sum {
+            items: count as u64,
+            bytes: self.sums.get(count).copied().unwrap_or(0),
+        }
     }
 
     /// The age of its oldest item, in seconds.

@@ -26,7 +26,9 @@ impl TrashDates {
         let mut dates = HashMap::new();
         let info = root.join(b"info").ok();
         let folder = info.and_then(|path| disk.open_folder(target, path.as_bytes()).ok());
-        let Some(folder) = folder else { return Self { dates } };
+        let Some(folder) = folder else {
+            return Self { dates };
+        };
         let listed = disk.list(&folder, &mut |entry| {
             if let Some(name) = entry.name.to_bytes().strip_suffix(b".trashinfo")
                 && let Ok(file) = disk.open_file(&folder, entry.name)
@@ -50,7 +52,10 @@ impl TrashDates {
     pub(super) fn of(&self, below: &[u8]) -> Option<i64> {
         let name = match below.strip_prefix(b"info/") {
             Some(name) => name.strip_suffix(b".trashinfo")?,
-            None => below.strip_prefix(b"files/")?.split(|byte| *byte == b'/').next()?,
+            None => below
+                .strip_prefix(b"files/")?
+                .split(|byte| *byte == b'/')
+                .next()?,
         };
         self.dates.get(name).copied()
     }
@@ -59,10 +64,17 @@ impl TrashDates {
 /// The date in a `.trashinfo`, in seconds since 1970. The specification writes it in local time.
 fn deletion_date(text: &[u8]) -> Option<i64> {
     let mut lines = text.split(|byte| *byte == b'\n').map(<[u8]>::trim_ascii);
-    lines.find(|line| !line.is_empty()).filter(|line| *line == b"[Trash Info]")?;
+    lines
+        .find(|line| !line.is_empty())
+        .filter(|line| *line == b"[Trash Info]")?;
     let date = lines.find_map(|line| line.strip_prefix(b"DeletionDate="))?;
     let date: DateTime = std::str::from_utf8(date).ok()?.trim().parse().ok()?;
-    Some(date.to_zoned(TimeZone::system()).ok()?.timestamp().as_second())
+    Some(
+        date.to_zoned(TimeZone::system())
+            .ok()?
+            .timestamp()
+            .as_second(),
+    )
 }
 
 #[cfg(test)]
@@ -83,6 +95,9 @@ mod tests {
         assert!(with("DeletionDate=2026-05-01T10:00:00").is_some());
         assert_eq!(with("DeletionDate=2026-13-01T10:00:00"), None);
         assert_eq!(with("DeletionDate="), None);
-        assert_eq!(deletion_date(b"Path=a\nDeletionDate=2026-05-01T10:00:00\n"), None);
+        assert_eq!(
+            deletion_date(b"Path=a\nDeletionDate=2026-05-01T10:00:00\n"),
+            None
+        );
     }
 }

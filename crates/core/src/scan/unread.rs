@@ -24,7 +24,14 @@ impl Gatherer {
     }
 
     pub(super) fn into_list(self) -> Vec<Unread> {
-        self.0.into_iter().map(|((place, reason), count)| Unread { place, reason, count }).collect()
+        self.0
+            .into_iter()
+            .map(|((place, reason), count)| Unread {
+                place,
+                reason,
+                count,
+            })
+            .collect()
     }
 }
 

@@ -38,7 +38,10 @@ struct Waiting {
 }
 
 /// Walks the roots of all searches.
-#[expect(clippy::too_many_arguments, reason = "each is one part of the data's way, named once")]
+#[expect(
+    clippy::too_many_arguments,
+    reason = "each is one part of the data's way, named once"
+)]
 pub(super) fn walk(
     target: &Target,
     rules: &RuleSet,
@@ -50,7 +53,9 @@ pub(super) fn walk(
     unread: &mut Gatherer,
 ) -> Walked {
     let tops = topmost(searches);
-    sink(ScanEvent::Places(tops.iter().map(ToString::to_string).collect()));
+    sink(ScanEvent::Places(
+        tops.iter().map(ToString::to_string).collect(),
+    ));
     let piles = piles(searches);
     let pile_of: HashMap<(RuleNumber, Option<usize>), PileId> = piles
         .iter()
@@ -90,7 +95,10 @@ pub(super) fn walk(
         }
         walker.tell(true);
     }
-    Walked { piles, ..walker.walked }
+    Walked {
+        piles,
+        ..walker.walked
+    }
 }
 
 /// The roots that lie below no other root: walking them walks everything, once.
@@ -112,10 +120,12 @@ fn topmost(searches: &[Search]) -> Vec<TargetPath> {
 fn piles(searches: &[Search]) -> Vec<Owner> {
     let mut owners: Vec<Owner> = Vec::new();
     for search in searches {
-        let is_known =
-            |owner: &Owner| owner.rule == search.rule && owner.account == search.account;
+        let is_known = |owner: &Owner| owner.rule == search.rule && owner.account == search.account;
         if !owners.iter().any(is_known) {
-            owners.push(Owner { rule: search.rule, account: search.account });
+            owners.push(Owner {
+                rule: search.rule,
+                account: search.account,
+            });
         }
     }
     owners
@@ -157,7 +167,8 @@ impl Walker<'_> {
     }
 
     fn missed(&mut self, error: &std::io::Error) {
-        self.unread.add(self.place_name.clone(), &unread::reason(error), 1);
+        self.unread
+            .add(self.place_name.clone(), &unread::reason(error), 1);
     }
 
     fn walk_top(&mut self, top: &TargetPath) {
@@ -170,10 +181,19 @@ impl Walker<'_> {
             Err(error) => return self.missed(&error),
         };
         let searches = self.searches_at(top, &[]);
-        let Some(id) = self.walked.arena.add_folder(None, top.as_bytes(), &stat, None) else {
+        let Some(id) = self
+            .walked
+            .arena
+            .add_folder(None, top.as_bytes(), &stat, None)
+        else {
             return;
         };
-        let mut waiting = vec![Waiting { id, path: top.clone(), stat, searches }];
+        let mut waiting = vec![Waiting {
+            id,
+            path: top.clone(),
+            stat,
+            searches,
+        }];
         while let Some(folder) = waiting.pop() {
             if self.cancel.is_cancelled() {
                 return;
@@ -208,9 +228,12 @@ impl Walker<'_> {
     }
 
     fn looks_into(&self, at: usize, path: &TargetPath) -> bool {
-        let Some(search) = self.searches.get(at) else { return false };
+        let Some(search) = self.searches.get(at) else {
+            return false;
+        };
         let rule = self.rules.rule(search.rule);
-        path.below(&search.root).is_some_and(|below| rule.may_reach(below))
+        path.below(&search.root)
+            .is_some_and(|below| rule.may_reach(below))
     }
 
     fn walk_folder(&mut self, at: &Waiting, waiting: &mut Vec<Waiting>) {
@@ -230,12 +253,20 @@ impl Walker<'_> {
         let cancel = self.cancel;
         let listed = disk.list(&folder, &mut |entry| {
             names.push((entry.name.to_owned(), entry.kind));
-            if cancel.is_cancelled() { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+            if cancel.is_cancelled() {
+                ControlFlow::Break(())
+            } else {
+                ControlFlow::Continue(())
+            }
         });
         if let Err(error) = &listed {
             self.missed(error);
         }
-        let active: Vec<Active> = at.searches.iter().filter_map(|s| self.active(*s, at)).collect();
+        let active: Vec<Active> = at
+            .searches
+            .iter()
+            .filter_map(|s| self.active(*s, at))
+            .collect();
         let mut is_whole = listed.is_ok();
         let entries = names.len() as u64;
         for (name, kind) in names {
@@ -262,7 +293,10 @@ impl Walker<'_> {
                 b"" => Vec::new(),
                 below => [below, b"/"].concat(),
             },
-            is_guarded: self.guards.folder(&folder.path, class, &search.root).is_some(),
+            is_guarded: self
+                .guards
+                .folder(&folder.path, class, &search.root)
+                .is_some(),
         })
     }
 
@@ -315,8 +349,12 @@ impl Walker<'_> {
         kind: ItemKind,
     ) {
         let Some(owner) = owner else { return };
-        let Some(search) = self.searches.get(owner.at) else { return };
-        let Ok(path) = at.path.join(name.to_bytes()) else { return };
+        let Some(search) = self.searches.get(owner.at) else {
+            return;
+        };
+        let Ok(path) = at.path.join(name.to_bytes()) else {
+            return;
+        };
         if owner.is_guarded || self.guards.file(&path).is_some() {
             self.walked.guarded += 1;
             return;
@@ -327,17 +365,36 @@ impl Walker<'_> {
             AgeBy::Touched => Some(stat.modified.seconds.max(stat.accessed.seconds)),
             AgeBy::Trashed => {
                 let below = path.below(&search.root).unwrap_or_default();
-                self.trashes.get(&search.root).and_then(|dates| dates.of(below))
+                self.trashes
+                    .get(&search.root)
+                    .and_then(|dates| dates.of(below))
             }
         };
         let Some(time) = time else {
-            self.unread.add(search.root.to_string(), "no date of trashing is known, so it stays", 1);
+            self.unread.add(
+                search.root.to_string(),
+                "no date of trashing is known, so it stays",
+                1,
+            );
             return;
         };
-        let Some(pile) = self.pile_of.get(&(search.rule, search.account)).copied() else { return };
-        let new = NewItem { folder: at.id, name: name.to_bytes(), kind, stat, time, pile };
+        let Some(pile) = self.pile_of.get(&(search.rule, search.account)).copied() else {
+            return;
+        };
+        let new = NewItem {
+            folder: at.id,
+            name: name.to_bytes(),
+            kind,
+            stat,
+            time,
+            pile,
+        };
         if self.walked.arena.add_item(&new).is_none() {
-            self.unread.add(self.place_name.clone(), "more items than fit into one scan", 1);
+            self.unread.add(
+                self.place_name.clone(),
+                "more items than fit into one scan",
+                1,
+            );
             return;
         }
         self.news.items += 1;
@@ -352,7 +409,9 @@ impl Walker<'_> {
         stat: Stat,
         waiting: &mut Vec<Waiting>,
     ) {
-        let Ok(path) = at.path.join(name.to_bytes()) else { return };
+        let Ok(path) = at.path.join(name.to_bytes()) else {
+            return;
+        };
         if stat.key.device != at.stat.key.device {
             let reason = "another volume is mounted here";
             return self.unread.add(path.to_string(), reason, 1);
@@ -365,17 +424,27 @@ impl Walker<'_> {
             })
         });
         let leads_on = self.searches.iter().any(|search| {
-            search.root.below(&path).is_some_and(|below| !below.is_empty())
+            search
+                .root
+                .below(&path)
+                .is_some_and(|below| !below.is_empty())
         });
         if is_all_guarded && !leads_on {
             self.walked.guarded += u64::from(!searches.is_empty());
             return;
         }
         let sweeper = self.sweeper(active, &path, &stat);
-        let added =
-            self.walked.arena.add_folder(Some(at.id), name.to_bytes(), &stat, sweeper);
+        let added = self
+            .walked
+            .arena
+            .add_folder(Some(at.id), name.to_bytes(), &stat, sweeper);
         if let Some(id) = added {
-            waiting.push(Waiting { id, path, stat, searches });
+            waiting.push(Waiting {
+                id,
+                path,
+                stat,
+                searches,
+            });
         }
     }
 
@@ -391,8 +460,7 @@ impl Walker<'_> {
                     let rule = self.rules.rule(search.rule);
                     let class = rule.rule.class;
                     let below = path.below(&search.root).unwrap_or_default();
-                    rule.may_empty(below)
-                        && self.guards.folder(path, class, &search.root).is_none()
+                    rule.may_empty(below) && self.guards.folder(path, class, &search.root).is_none()
                 })
         })?;
         let search = self.searches.get(found.at)?;

@@ -22,7 +22,11 @@ pub(super) fn intend(
     first: usize,
     batch: &[ManifestItem],
 ) -> Result<(), JournalError> {
-    let mut numbered = batch.iter().enumerate().map(|(at, item)| (first + at, item)).peekable();
+    let mut numbered = batch
+        .iter()
+        .enumerate()
+        .map(|(at, item)| (first + at, item))
+        .peekable();
     while let Some((n, item)) = numbered.next() {
         let folder = item.path.parent().unwrap_or_default();
         let mut items = vec![Intent::of(n, item)];
@@ -59,20 +63,22 @@ pub(super) fn record(
         bytes: verdict.bytes,
         reason: verdict.reason.clone(),
     };
-    journal.write(&Record::Done { items: verdicts.iter().enumerate().map(done).collect() })
+    journal.write(&Record::Done {
+        items: verdicts.iter().enumerate().map(done).collect(),
+    })
 }
 
 /// Touches one batch. Stops after an item when `go_on` says so; what wasn't touched has no
 /// verdict.
 pub(super) fn carry_out(
     checker: &mut Checker<'_>,
-    mut dustpan: Option<&mut Dustpan>,
+    dustpan: Option<&mut Dustpan>,
     ground: &Ground<'_>,
     batch: &[ManifestItem],
     go_on: &mut dyn FnMut(&ManifestItem, &Verdict) -> ControlFlow<()>,
 ) -> Vec<Verdict> {
     checker.look_who_holds();
-    let mut stored = store(checker, dustpan.as_deref_mut(), ground, batch);
+    let mut stored = store(checker, dustpan, ground, batch);
     let mut verdicts = Vec::with_capacity(batch.len());
     for (at, item) in batch.iter().enumerate() {
         let verdict = match item.by {
@@ -122,8 +128,14 @@ fn store(
     batch: &[ManifestItem],
 ) -> HashMap<usize, Result<Stat, Verdict>> {
     let mut stored: HashMap<usize, Result<Stat, Verdict>> = HashMap::new();
-    let Some(dustpan) = dustpan else { return stored };
-    for (at, item) in batch.iter().enumerate().filter(|(_, item)| item.by == Removal::SetAside) {
+    let Some(dustpan) = dustpan else {
+        return stored;
+    };
+    for (at, item) in batch
+        .iter()
+        .enumerate()
+        .filter(|(_, item)| item.by == Removal::SetAside)
+    {
         let result = checker.check_for_storing(item).and_then(|stat| {
             let disk = &**ground.target.disk();
             let folder = checker.parent(&item.path)?;
@@ -150,11 +162,13 @@ pub(super) fn will_be_empty(
 ) -> bool {
     let disk = ground.target.disk();
     let mut entries = 0_u64;
-    let listed = disk.open_folder(ground.target.root(), path.as_bytes()).and_then(|folder| {
-        disk.list(&folder, &mut |_| {
-            entries += 1;
-            ControlFlow::Continue(())
-        })
-    });
+    let listed = disk
+        .open_folder(ground.target.root(), path.as_bytes())
+        .and_then(|folder| {
+            disk.list(&folder, &mut |_| {
+                entries += 1;
+                ControlFlow::Continue(())
+            })
+        });
     listed.is_ok() && entries == gone.get(path).copied().unwrap_or(0)
 }

@@ -20,16 +20,21 @@ pub(super) struct Verdict {
 
 impl Verdict {
     pub(super) fn stays(outcome: Outcome, reason: impl Into<String>) -> Self {
-        Self { outcome, bytes: 0, reason: reason.into() }
+        Self {
+            outcome,
+            bytes: 0,
+            reason: reason.into(),
+        }
     }
 
     /// What the kernel's refusal means for an item.
     pub(super) fn of_error(error: &io::Error, verb: &str) -> Self {
         let (outcome, reason) = match error.kind() {
             io::ErrorKind::NotFound => (Outcome::Gone, "it went by itself".to_owned()),
-            io::ErrorKind::PermissionDenied => {
-                (Outcome::Denied, format!("the system doesn't let us {verb} it"))
-            }
+            io::ErrorKind::PermissionDenied => (
+                Outcome::Denied,
+                format!("the system doesn't let us {verb} it"),
+            ),
             io::ErrorKind::ReadOnlyFilesystem => {
                 (Outcome::Denied, "the volume is read-only".to_owned())
             }
@@ -44,9 +49,10 @@ impl Verdict {
             | io::ErrorKind::CrossesDevices => {
                 (Outcome::Changed, "something else took its place".to_owned())
             }
-            _ if error.raw_os_error() == Some(40) => {
-                (Outcome::Changed, "a link took the place of a folder on its way".to_owned())
-            }
+            _ if error.raw_os_error() == Some(40) => (
+                Outcome::Changed,
+                "a link took the place of a folder on its way".to_owned(),
+            ),
             _ => (Outcome::Failed, format!("cannot {verb} it: {error}")),
         };
         Self::stays(outcome, reason)
@@ -71,7 +77,12 @@ pub(super) struct Checker<'a> {
 
 impl<'a> Checker<'a> {
     pub(super) fn new(ground: &'a Ground<'a>) -> Self {
-        Self { ground, in_use: InUse::default(), own_links: HashMap::new(), parent: None }
+        Self {
+            ground,
+            in_use: InUse::default(),
+            own_links: HashMap::new(),
+            parent: None,
+        }
     }
 
     /// Looks again who holds what.
@@ -95,10 +106,17 @@ impl<'a> Checker<'a> {
                     .disk()
                     .open_folder(self.ground.target.root(), wanted.as_bytes())
                     .map_err(|error| Verdict::of_error(&error, "open the folder of"));
-                Parent { path: wanted, opened }
+                Parent {
+                    path: wanted,
+                    opened,
+                }
             }
         };
-        self.parent.insert(parent).opened.as_ref().map_err(Clone::clone)
+        self.parent
+            .insert(parent)
+            .opened
+            .as_ref()
+            .map_err(Clone::clone)
     }
 
     /// Asks everything; the fresh look when the item may go.
@@ -125,10 +143,14 @@ impl<'a> Checker<'a> {
         let name = item.path.to_name();
         let stat = {
             let folder = self.parent(&item.path)?;
-            disk.stat(folder, &name).map_err(|error| Verdict::of_error(&error, "look at"))?
+            disk.stat(folder, &name)
+                .map_err(|error| Verdict::of_error(&error, "look at"))?
         };
         if !item.identity.holds(item.kind, &stat, own_links) {
-            return Err(Verdict::stays(Outcome::Changed, "it is no longer what was shown"));
+            return Err(Verdict::stays(
+                Outcome::Changed,
+                "it is no longer what was shown",
+            ));
         }
         self.guard(item)?;
         if let Some(holder) = self.in_use.holder(stat.key) {
@@ -145,7 +167,10 @@ impl<'a> Checker<'a> {
             return refuse("its rule is not in force");
         };
         let rule = ground.rules.rule(number);
-        let mut roots = ground.searches.iter().filter(|search| search.rule == number);
+        let mut roots = ground
+            .searches
+            .iter()
+            .filter(|search| search.rule == number);
         let is_its = roots.any(|search| match item.path.below(&search.root) {
             None | Some(b"") => false,
             Some(below) if item.kind == EntryKind::Folder => rule.may_empty(below),
@@ -179,15 +204,18 @@ impl<'a> Checker<'a> {
             Ok(folder) if stat.kind == Kind::Folder => disk.remove_folder(folder, &name),
             Ok(folder) => disk.unlink(folder, &name),
         };
-        match removed {
-            Err(error) => Verdict::of_error(&error, "remove"),
-            Ok(()) => {
-                if stat.kind != Kind::Folder && item.identity.links > 1 {
-                    *self.own_links.entry(stat.key).or_default() += 1;
-                }
-                let is_last = stat.kind != Kind::Folder && stat.links <= 1;
-                let bytes = if is_last { stat.allocated } else { 0 };
-                Verdict { outcome: Outcome::Removed, bytes, reason: String::new() }
+        if let Err(error) = removed {
+            Verdict::of_error(&error, "remove")
+        } else {
+            if stat.kind != Kind::Folder && item.identity.links > 1 {
+                *self.own_links.entry(stat.key).or_default() += 1;
+            }
+            let is_last = stat.kind != Kind::Folder && stat.links <= 1;
+            let bytes = if is_last { stat.allocated } else { 0 };
+            Verdict {
+                outcome: Outcome::Removed,
+                bytes,
+                reason: String::new(),
             }
         }
     }

@@ -77,7 +77,11 @@ impl Dustpan {
         let path = state.dustpan(run);
         let file = StateFolder::create(&path)?;
         let archive = tar::Builder::new(Frames { file, open: None });
-        Ok(Self { path, archive, is_shut: false })
+        Ok(Self {
+            path,
+            archive,
+            is_shut: false,
+        })
     }
 
     /// Where it is.
@@ -94,7 +98,10 @@ impl Dustpan {
         stat: &Stat,
     ) -> Result<(), Verdict> {
         if self.is_shut {
-            return Err(Verdict::stays(Outcome::Failed, "the dustpan can't be written"));
+            return Err(Verdict::stays(
+                Outcome::Failed,
+                "the dustpan can't be written",
+            ));
         }
         let name = item.path.to_name();
         let mut header = header(stat);
@@ -106,17 +113,26 @@ impl Dustpan {
                 self.append(&mut header, item, &mut io::empty()).map(drop)
             }
             Kind::Link => {
-                let to = disk.read_link(folder, &name).map_err(|error| read(&error))?;
+                let to = disk
+                    .read_link(folder, &name)
+                    .map_err(|error| read(&error))?;
                 header.set_entry_type(EntryType::Symlink);
                 self.append_link(&mut header, item, &to)
             }
             Kind::File => {
-                let file = disk.open_file(folder, &name).map_err(|error| read(&error))?;
+                let file = disk
+                    .open_file(folder, &name)
+                    .map_err(|error| read(&error))?;
                 header.set_entry_type(EntryType::Regular);
                 header.set_size(stat.size);
                 // Exactly the promised length: a file that grows or shrinks meanwhile must not
                 // break the archive for the others.
-                let mut exact = Exact { file, left: stat.size, is_short: false, failed: None };
+                let mut exact = Exact {
+                    file,
+                    left: stat.size,
+                    is_short: false,
+                    failed: None,
+                };
                 self.append(&mut header, item, &mut exact)?;
                 match (exact.failed, exact.is_short) {
                     (Some(error), _) => Err(read(&error)),
@@ -152,7 +168,10 @@ impl Dustpan {
     fn latch(&mut self, result: io::Result<()>) -> Result<(), Verdict> {
         result.map_err(|error| {
             self.is_shut = true;
-            Verdict::stays(Outcome::Failed, format!("the dustpan can't be written: {error}"))
+            Verdict::stays(
+                Outcome::Failed,
+                format!("the dustpan can't be written: {error}"),
+            )
         })
     }
 
@@ -174,14 +193,20 @@ impl Dustpan {
     /// # Errors
     /// When its end can't be written; what it holds stays readable.
     pub fn finish(&mut self) -> Result<(), DustpanError> {
-        let finished = self.archive.finish().and_then(|()| self.archive.get_mut().end());
+        let finished = self
+            .archive
+            .finish()
+            .and_then(|()| self.archive.get_mut().end());
         self.refuse_unless(finished)
     }
 
     fn refuse_unless(&mut self, result: io::Result<()>) -> Result<(), DustpanError> {
         result.map_err(|source| {
             self.is_shut = true;
-            DustpanError::Write { path: self.path.clone(), source }
+            DustpanError::Write {
+                path: self.path.clone(),
+                source,
+            }
         })
     }
 }
@@ -212,11 +237,17 @@ struct Exact {
 
 impl Read for Exact {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        let most = usize::try_from(self.left).unwrap_or(usize::MAX).min(buffer.len());
+        let most = usize::try_from(self.left)
+            .unwrap_or(usize::MAX)
+            .min(buffer.len());
         let Some(buffer) = buffer.get_mut(..most).filter(|buffer| !buffer.is_empty()) else {
             return Ok(0);
         };
-        let read = if self.is_short || self.failed.is_some() { Ok(0) } else { self.file.read(buffer) };
+        let read = if self.is_short || self.failed.is_some() {
+            Ok(0)
+        } else {
+            self.file.read(buffer)
+        };
         let read = match read {
             Ok(0) => {
                 self.is_short |= self.failed.is_none();

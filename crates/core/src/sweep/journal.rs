@@ -65,7 +65,11 @@ pub(super) enum Record {
     /// What became of intended items, by their numbers.
     Done { items: Vec<Done> },
     /// The last: how the run ended.
-    Finish { state: String, ended: Timestamp, free: u64 },
+    Finish {
+        state: String,
+        ended: Timestamp,
+        free: u64,
+    },
 }
 
 /// One intended item.
@@ -154,12 +158,22 @@ impl Journal {
 
     /// A journal that goes somewhere else.
     pub fn new(path: PathBuf, sink: Box<dyn Sink>) -> Self {
-        Self { path, sink, previous: String::new(), is_shut: false }
+        Self {
+            path,
+            sink,
+            previous: String::new(),
+            is_shut: false,
+        }
     }
 
     /// Goes on with a journal whose last line has this hash.
     pub(super) fn resume(path: PathBuf, file: File, previous: String) -> Self {
-        Self { path, sink: Box::new(file), previous, is_shut: false }
+        Self {
+            path,
+            sink: Box::new(file),
+            previous,
+            is_shut: false,
+        }
     }
 
     /// Where it is.
@@ -190,7 +204,10 @@ impl Journal {
         }
         result.map_err(|source| {
             self.is_shut = true;
-            JournalError::Write { path: self.path.clone(), source }
+            JournalError::Write {
+                path: self.path.clone(),
+                source,
+            }
         })
     }
 }

@@ -13,7 +13,10 @@ pub(super) fn refusal(
     class: Class,
     path: &TargetPath,
 ) -> Option<&'static str> {
-    let text = format!("/{}", String::from_utf8_lossy(path.as_bytes()).to_ascii_lowercase());
+    let text = format!(
+        "/{}",
+        String::from_utf8_lossy(path.as_bytes()).to_ascii_lowercase()
+    );
     let starts = |roots: &[&str]| roots.iter().any(|root| text.starts_with(root));
     let holds = |parts: &[&str]| parts.iter().any(|part| text.contains(part));
     let ends = |tails: &[&str]| tails.iter().any(|tail| text.ends_with(tail));
@@ -25,20 +28,46 @@ pub(super) fn refusal(
     {
         return Some("it belongs to the system");
     }
-    if holds(&["/.ssh/", "/.gnupg/", "/.pki/", "/keyrings/", "/.password-store/"])
-        || ends(&[
-            "/login data", "/web data", "/bookmarks", "/preferences", "/local state",
-            "/logins.json", "/logins.db", "/key4.db", "/cert9.db", "/places.sqlite",
-            "/formhistory.sqlite", "/prefs.js", "/id_rsa", "/id_ed25519", "/.ssh", "/.gnupg",
-            ".kdbx", ".keyring", ".pem", ".p12", ".key", "/.otter-quay.toml",
-        ])
-    {
+    if holds(&[
+        "/.ssh/",
+        "/.gnupg/",
+        "/.pki/",
+        "/keyrings/",
+        "/.password-store/",
+    ]) || ends(&[
+        "/login data",
+        "/web data",
+        "/bookmarks",
+        "/preferences",
+        "/local state",
+        "/logins.json",
+        "/logins.db",
+        "/key4.db",
+        "/cert9.db",
+        "/places.sqlite",
+        "/formhistory.sqlite",
+        "/prefs.js",
+        "/id_rsa",
+        "/id_ed25519",
+        "/.ssh",
+        "/.gnupg",
+        ".kdbx",
+        ".keyring",
+        ".pem",
+        ".p12",
+        ".key",
+        "/.otter-quay.toml",
+    ]) {
         return Some("it may hold passwords, keys, bookmarks or settings");
     }
     if holds(&["/maildir/", "/mail/"]) || ends(&[".mbox", ".eml"]) {
         return Some("it is mail");
     }
-    let is_personal = target.places.personal.iter().any(|folder| path.below(folder).is_some());
+    let is_personal = target
+        .places
+        .personal
+        .iter()
+        .any(|folder| path.below(folder).is_some());
     if is_personal && class != Class::Ask {
         return Some("it is in somebody's own folder");
     }
@@ -46,6 +75,9 @@ pub(super) fn refusal(
         return Some("it belongs to this program");
     }
     let holds_a_place = target.places.roots().any(|root| root.below(path).is_some());
-    let holds_a_home = target.accounts.iter().any(|account| account.home.below(path).is_some());
+    let holds_a_home = target
+        .accounts
+        .iter()
+        .any(|account| account.home.below(path).is_some());
     (path.is_root() || holds_a_place || holds_a_home).then_some("it is the root of a place")
 }

@@ -116,12 +116,18 @@ pub(super) fn find(state: &StateFolder, run: &str) -> Result<PathBuf, LogError> 
         return Ok(path);
     }
     let run = crate::target::Printable(run.as_bytes()).to_string();
-    Err(LogError::NoSuchRun { run, folder: state.logs() })
+    Err(LogError::NoSuchRun {
+        run,
+        folder: state.logs(),
+    })
 }
 
 /// Reads a log, checking every line's hash and its link to the line before.
 pub(super) fn read(path: &Path) -> Result<Contents, LogError> {
-    let unreadable = |source| LogError::Unreadable { path: path.to_owned(), source };
+    let unreadable = |source| LogError::Unreadable {
+        path: path.to_owned(),
+        source,
+    };
     let mut reader = io::BufReader::new(File::open(path).map_err(unreadable)?);
     let mut parts = Parts::default();
     let mut previous = String::new();
@@ -131,24 +137,36 @@ pub(super) fn read(path: &Path) -> Result<Contents, LogError> {
         text.clear();
         let read = reader.read_until(b'\n', &mut text).map_err(unreadable)?;
         // A line without its end was being written when the run broke off.
-        let Some(body) = text.strip_suffix(b"\n") else { break };
-        let altered = || LogError::Altered { path: path.to_owned(), line };
+        let Some(body) = text.strip_suffix(b"\n") else {
+            break;
+        };
+        let altered = || LogError::Altered {
+            path: path.to_owned(),
+            line,
+        };
         if parts.is_ended() {
             return Err(altered());
         }
         let body = std::str::from_utf8(body).ok();
-        let record = body.and_then(|body| journal::open(body, &previous)).ok_or_else(altered)?;
+        let record = body
+            .and_then(|body| journal::open(body, &previous))
+            .ok_or_else(altered)?;
         previous = journal::hash(body.unwrap_or_default().as_bytes());
         good_until += read as u64;
         if line == 1
             && !matches!(&record, Record::Start { format, version, .. }
                 if format == FORMAT && *version == VERSION)
         {
-            return Err(LogError::OtherVersion { path: path.to_owned() });
+            return Err(LogError::OtherVersion {
+                path: path.to_owned(),
+            });
         }
         parts.take(record);
     }
-    let altered = LogError::Altered { path: path.to_owned(), line: 1 };
+    let altered = LogError::Altered {
+        path: path.to_owned(),
+        line: 1,
+    };
     parts.into_contents(previous, good_until).ok_or(altered)
 }
 
@@ -168,14 +186,27 @@ impl Parts {
     fn take(&mut self, record: Record) {
         match record {
             Record::Start { .. } => self.start = Some(record),
-            Record::Intend { folder, rule, account, by, items } => {
+            Record::Intend {
+                folder,
+                rule,
+                account,
+                by,
+                items,
+            } => {
                 let folder = TargetPath::try_from(&folder).unwrap_or_default();
                 for intent in items {
                     let name = TargetPath::try_from(&intent.name).unwrap_or_default();
                     let path = folder.join(name.as_bytes()).unwrap_or_default();
                     let (rule, account) = (rule.clone(), account.clone());
                     let n = intent.n;
-                    let entry = LogEntry { rule, account, by, path, intent, outcome: None };
+                    let entry = LogEntry {
+                        rule,
+                        account,
+                        by,
+                        path,
+                        intent,
+                        outcome: None,
+                    };
                     self.entries.insert(n, entry);
                 }
             }
@@ -191,7 +222,16 @@ impl Parts {
     }
 
     fn into_contents(self, last_hash: String, good_until: u64) -> Option<Contents> {
-        let Some(Record::Start { run, started, target, device, inode, label, free, .. }) = self.start
+        let Some(Record::Start {
+            run,
+            started,
+            target,
+            device,
+            inode,
+            label,
+            free,
+            ..
+        }) = self.start
         else {
             return None;
         };
@@ -217,7 +257,16 @@ impl Parts {
         }
         let free = (free, self.finish.map(|(_, free)| free));
         Some(Contents {
-            summary: LogSummary { run, started, target, label, state, outcomes, unsettled, free },
+            summary: LogSummary {
+                run,
+                started,
+                target,
+                label,
+                state,
+                outcomes,
+                unsettled,
+                free,
+            },
             entries: self.entries.into_values().collect(),
             root: (device, inode),
             last_hash,
@@ -234,7 +283,10 @@ pub fn list_logs(
     state: &StateFolder,
 ) -> Result<Vec<Result<LogSummary, LogError>>, crate::sweep::StateError> {
     let runs = state.runs()?;
-    Ok(runs.iter().map(|run| Ok(read(&state.log(run))?.summary)).collect())
+    Ok(runs
+        .iter()
+        .map(|run| Ok(read(&state.log(run))?.summary))
+        .collect())
 }
 
 /// What became of each item of a run, in the order in which they were to go.

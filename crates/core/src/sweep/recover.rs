@@ -51,20 +51,37 @@ pub fn recover(
     }
     let key = target.key();
     if contents.root != (key.device, key.inode) {
-        return Err(RecoverError::OtherTarget { target: contents.summary.target });
+        return Err(RecoverError::OtherTarget {
+            target: contents.summary.target,
+        });
     }
-    let reopen = |source| RecoverError::Reopen { path: path.clone(), source };
-    let file = OpenOptions::new().append(true).open(&path).map_err(reopen)?;
+    let reopen = |source| RecoverError::Reopen {
+        path: path.clone(),
+        source,
+    };
+    let file = OpenOptions::new()
+        .append(true)
+        .open(&path)
+        .map_err(reopen)?;
     // A line that was cut off while it was written says nothing and would break the chain.
     file.set_len(contents.good_until).map_err(reopen)?;
     let mut journal = Journal::resume(path.clone(), file, contents.last_hash);
-    let open = contents.entries.iter().filter(|entry| entry.outcome.is_none());
+    let open = contents
+        .entries
+        .iter()
+        .filter(|entry| entry.outcome.is_none());
     let items: Vec<Done> = open.map(|entry| settle(target, entry)).collect();
     for some in items.chunks(1024) {
-        journal.write(&Record::Done { items: some.to_vec() })?;
+        journal.write(&Record::Done {
+            items: some.to_vec(),
+        })?;
     }
     let free = target.measure().map_or(0, |volume| volume.free);
-    journal.write(&Record::Finish { state: "recovered".to_owned(), ended, free })?;
+    journal.write(&Record::Finish {
+        state: "recovered".to_owned(),
+        ended,
+        free,
+    })?;
     journal.sync()?;
     Ok(log::read(&path)?.summary)
 }
@@ -83,21 +100,45 @@ fn settle(target: &Target, entry: &LogEntry) -> Done {
                 Removal::Remove => Outcome::Removed,
                 Removal::SetAside => Outcome::SetAside,
             };
-            (outcome, intent.bytes, "settled afterwards: it is gone".to_owned())
+            (
+                outcome,
+                intent.bytes,
+                "settled afterwards: it is gone".to_owned(),
+            )
         }
-        Err(error) => (Outcome::Failed, 0, format!("it can't be looked at: {error}")),
+        Err(error) => (
+            Outcome::Failed,
+            0,
+            format!("it can't be looked at: {error}"),
+        ),
         Ok(stat) => {
-            let key = FileKey { device: intent.device, inode: intent.inode };
+            let key = FileKey {
+                device: intent.device,
+                inode: intent.inode,
+            };
             let changed = (stat.changed.seconds, stat.changed.nanos);
             let is_same = stat.key == key
                 && (intent.kind == "folder"
                     || (stat.size == intent.size && changed == intent.changed));
             if is_same {
-                (Outcome::Refused, 0, "the run broke off before it; it is still there".to_owned())
+                (
+                    Outcome::Refused,
+                    0,
+                    "the run broke off before it; it is still there".to_owned(),
+                )
             } else {
-                (Outcome::Changed, 0, "something else is there now".to_owned())
+                (
+                    Outcome::Changed,
+                    0,
+                    "something else is there now".to_owned(),
+                )
             }
         }
     };
-    Done { n: intent.n, outcome, bytes, reason }
+    Done {
+        n: intent.n,
+        outcome,
+        bytes,
+        reason,
+    }
 }

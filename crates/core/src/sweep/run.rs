@@ -125,11 +125,7 @@ pub fn sweep(
     sink: &dyn Fn(SweepEvent),
 ) -> Result<RunSummary, SweepError> {
     let manifest = confirmed.manifest();
-    let opened = TargetMark::of(ground.target);
-    if opened.key != manifest.target.key || opened.root != manifest.target.root {
-        let planned = manifest.target.root.clone();
-        return Err(SweepError::OtherTarget { planned, opened: opened.root });
-    }
+    let opened = same_target(ground.target, manifest)?;
     let free = |target: &Target| match target.measure() {
         Ok(volume) => Ok(volume.free),
         Err(source) => Err(SweepError::Measure { source }),
@@ -140,7 +136,13 @@ pub fn sweep(
         Mode::Real { .. } => Some(lock(ground.target)?),
     };
     let free_before = free(ground.target)?;
-    if let Mode::Real { run, journal, started, .. } = &mut mode {
+    if let Mode::Real {
+        run,
+        journal,
+        started,
+        ..
+    } = &mut mode
+    {
         journal.write(&Record::Start {
             format: FORMAT.to_owned(),
             version: VERSION,
@@ -168,7 +170,11 @@ pub fn sweep(
     if let (Mode::Real { journal, .. }, None) = (&mut mode, &broke_off) {
         let state = if is_stopped { "stopped" } else { "finished" }.to_owned();
         let finished = journal
-            .write(&Record::Finish { state, ended: clock(), free: free_after })
+            .write(&Record::Finish {
+                state,
+                ended: clock(),
+                free: free_after,
+            })
             .and_then(|()| journal.sync());
         broke_off = finished.err().map(|error| full_message(&error));
     }
@@ -183,6 +189,19 @@ pub fn sweep(
         is_stopped,
         broke_off,
     })
+}
+
+/// The mark of the opened target, which must be the one that the manifest was made for.
+fn same_target(target: &Target, manifest: &Manifest) -> Result<TargetMark, SweepError> {
+    let opened = TargetMark::of(target);
+    if opened.key != manifest.target.key || opened.root != manifest.target.root {
+        let planned = manifest.target.root.clone();
+        return Err(SweepError::OtherTarget {
+            planned,
+            opened: opened.root,
+        });
+    }
+    Ok(opened)
 }
 
 /// Takes the target for this sweep alone, through a descriptor of its own that ends with it.
@@ -231,11 +250,17 @@ fn run_batches(
                     tally.count(item, &verdict);
                 }
             }
-            Mode::Real { journal, dustpan, .. } => {
+            Mode::Real {
+                journal, dustpan, ..
+            } => {
                 intend(journal, first, batch)?;
                 let mut go_on = |item: &ManifestItem, verdict: &Verdict| {
                     tally.count(item, verdict);
-                    if cancel.is_cancelled() { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
+                    if cancel.is_cancelled() {
+                        ControlFlow::Break(())
+                    } else {
+                        ControlFlow::Continue(())
+                    }
                 };
                 let dustpan = dustpan.as_deref_mut();
                 let verdicts = carry_out(&mut checker, dustpan, ground, batch, &mut go_on);
@@ -253,7 +278,10 @@ fn predict(
     item: &ManifestItem,
     gone: &mut HashMap<TargetPath, u64>,
 ) -> Verdict {
-    let described = item.after.as_ref().is_some_and(|after| gone.contains_key(after));
+    let described = item
+        .after
+        .as_ref()
+        .is_some_and(|after| gone.contains_key(after));
     let asked = ManifestItem {
         after: item.after.clone().filter(|_| !described),
         ..item.clone()
@@ -273,12 +301,24 @@ fn predict(
         crate::rulebook::Removal::Remove => Outcome::Removed,
         crate::rulebook::Removal::SetAside => Outcome::SetAside,
     };
-    let bytes = if item.identity.links > 1 { item.bytes } else { own_blocks(item, &stat) };
-    Verdict { outcome, bytes, reason: String::new() }
+    let bytes = if item.identity.links > 1 {
+        item.bytes
+    } else {
+        own_blocks(item, &stat)
+    };
+    Verdict {
+        outcome,
+        bytes,
+        reason: String::new(),
+    }
 }
 
 fn own_blocks(item: &ManifestItem, stat: &jolly_disk::Stat) -> u64 {
-    if item.kind == EntryKind::Folder { 0 } else { stat.allocated }
+    if item.kind == EntryKind::Folder {
+        0
+    } else {
+        stat.allocated
+    }
 }
 
 /// Items between two pieces of news.

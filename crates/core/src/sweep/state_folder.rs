@@ -59,7 +59,11 @@ impl StateFolder {
                 .recursive(true)
                 .mode(0o700)
                 .create(&path)
-                .map_err(|source| StateError { verb: "make the folder", path, source })?;
+                .map_err(|source| StateError {
+                    verb: "make the folder",
+                    path,
+                    source,
+                })?;
         }
         Ok(())
     }
@@ -69,7 +73,11 @@ impl StateFolder {
     /// # Errors
     /// When it is there, or can't be made.
     pub fn create(path: &Path) -> Result<File, StateError> {
-        let refuse = |source| StateError { verb: "make", path: path.to_owned(), source };
+        let refuse = |source| StateError {
+            verb: "make",
+            path: path.to_owned(),
+            source,
+        };
         let file = OpenOptions::new()
             .append(true)
             .create_new(true)
@@ -78,7 +86,9 @@ impl StateFolder {
             .map_err(refuse)?;
         // The name itself has to survive a power cut, too.
         if let Some(folder) = path.parent() {
-            File::open(folder).and_then(|folder| folder.sync_all()).map_err(refuse)?;
+            File::open(folder)
+                .and_then(|folder| folder.sync_all())
+                .map_err(refuse)?;
         }
         Ok(file)
     }
@@ -88,7 +98,11 @@ impl StateFolder {
     /// # Errors
     /// When the folder is there but can't be read.
     pub fn runs(&self) -> Result<Vec<String>, StateError> {
-        let refuse = |source| StateError { verb: "read", path: self.logs(), source };
+        let refuse = |source| StateError {
+            verb: "read",
+            path: self.logs(),
+            source,
+        };
         let entries = match fs::read_dir(self.logs()) {
             Ok(entries) => entries,
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
@@ -97,7 +111,11 @@ impl StateFolder {
         let mut runs = Vec::new();
         for entry in entries {
             let name = entry.map_err(refuse)?.file_name();
-            runs.extend(name.to_str().and_then(|name| name.strip_suffix(".jsonl")).map(str::to_owned));
+            runs.extend(
+                name.to_str()
+                    .and_then(|name| name.strip_suffix(".jsonl"))
+                    .map(str::to_owned),
+            );
         }
         runs.sort();
         Ok(runs)

@@ -34,15 +34,28 @@ pub(super) fn read_passwd(text: &[u8]) -> Vec<Account> {
         ) else {
             continue;
         };
-        let Ok(name) = std::str::from_utf8(name) else { continue };
-        let Some(user) = std::str::from_utf8(user).ok().and_then(|text| text.parse().ok()) else {
+        let Ok(name) = std::str::from_utf8(name) else {
+            continue;
+        };
+        let Some(user) = std::str::from_utf8(user)
+            .ok()
+            .and_then(|text| text.parse().ok())
+        else {
             continue;
         };
         let is_person = user == 0 || (user >= FIRST_PERSON && user != NOBODY);
-        let Ok(home) = TargetPath::from_inside(home) else { continue };
-        let is_known = accounts.iter().any(|known| known.home == home || known.name == name);
+        let Ok(home) = TargetPath::from_inside(home) else {
+            continue;
+        };
+        let is_known = accounts
+            .iter()
+            .any(|known| known.home == home || known.name == name);
         if is_person && !name.is_empty() && !home.is_root() && !is_known {
-            accounts.push(Account { name: name.to_owned(), user, home });
+            accounts.push(Account {
+                name: name.to_owned(),
+                user,
+                home,
+            });
         }
     }
     accounts
@@ -58,7 +71,10 @@ mod tests {
             pia:x:1001:1001:Pia:/home/pia:/bin/sh\nup:x:1002:1:::\nout:x:1003:1::/home/../etc:x\n\
             nobody:x:65534:65534::/nonexistent:/bin/false\n\xff:x:1004:1::/home/x:\nbroken\n\
             twin:x:1005:1::/home/pia:/bin/sh\n";
-        let names: Vec<String> = read_passwd(text).into_iter().map(|account| account.name).collect();
+        let names: Vec<String> = read_passwd(text)
+            .into_iter()
+            .map(|account| account.name)
+            .collect();
         assert_eq!(names, ["root", "pia"]);
     }
 }

@@ -34,7 +34,9 @@ impl InUse {
     pub fn read() -> Self {
         let mut holders = HashMap::new();
         let own = std::process::id();
-        let Ok(processes) = std::fs::read_dir("/proc") else { return Self { holders } };
+        let Ok(processes) = std::fs::read_dir("/proc") else {
+            return Self { holders };
+        };
         for process in processes.flatten() {
             let name = process.file_name();
             let Some(number) = name.to_str().and_then(|text| text.parse::<u32>().ok()) else {
@@ -70,7 +72,10 @@ impl InUse {
             }
             let program = std::fs::read(folder.join("comm")).unwrap_or_default();
             let program = Printable(program.trim_ascii()).to_string();
-            let holder = Holder { process: number, program };
+            let holder = Holder {
+                process: number,
+                program,
+            };
             for key in keys {
                 holders.entry(key).or_insert_with(|| holder.clone());
             }
@@ -87,7 +92,10 @@ impl InUse {
 fn key_of(metadata: &std::fs::Metadata) -> FileKey {
     let device = metadata.dev();
     let number = u64::from(major_of(device)) << 32 | u64::from(minor_of(device));
-    FileKey { device: number, inode: metadata.ino() }
+    FileKey {
+        device: number,
+        inode: metadata.ino(),
+    }
 }
 
 /// The major number inside a Linux `dev_t` (glibc's `gnu_dev_major`).
@@ -107,7 +115,9 @@ fn minor_of(device: u64) -> u32 {
 fn mapped_files(maps: &[u8]) -> Vec<FileKey> {
     let mut keys = Vec::new();
     for line in maps.split(|byte| *byte == b'\n') {
-        let mut fields = line.split(|byte| *byte == b' ').filter(|field| !field.is_empty());
+        let mut fields = line
+            .split(|byte| *byte == b' ')
+            .filter(|field| !field.is_empty());
         let text = |field: Option<&[u8]>| Some(std::str::from_utf8(field?).ok()?.to_owned());
         let device = text(fields.nth(3));
         let inode = text(fields.next());
@@ -117,7 +127,10 @@ fn mapped_files(maps: &[u8]) -> Vec<FileKey> {
             let major = u64::from_str_radix(major, 16).ok()?;
             let minor = u64::from_str_radix(minor, 16).ok()?;
             let inode: u64 = inode?.parse().ok()?;
-            (inode != 0).then_some(FileKey { device: major << 32 | minor, inode })
+            (inode != 0).then_some(FileKey {
+                device: major << 32 | minor,
+                inode,
+            })
         };
         keys.extend(key());
     }
@@ -138,7 +151,10 @@ mod tests {
         let root = RealDisk.open_root(dir.path()).unwrap();
         let in_use = InUse::read();
         let key = |name| RealDisk.stat(&root, name).unwrap().key;
-        assert_eq!(in_use.holder(key(c"held")).unwrap().process, std::process::id());
+        assert_eq!(
+            in_use.holder(key(c"held")).unwrap().process,
+            std::process::id()
+        );
         assert_eq!(in_use.holder(key(c"idle")), None);
         drop(held);
         let exe = std::fs::metadata("/proc/self/exe").unwrap();

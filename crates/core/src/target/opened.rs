@@ -69,18 +69,29 @@ impl Target {
         environment: &dyn Fn(&str) -> Option<OsString>,
     ) -> Result<Self, TargetError> {
         let root = disk.open_root(path).map_err(|source| match source.kind() {
-            io::ErrorKind::NotFound => TargetError::Absent { path: path.to_owned() },
-            io::ErrorKind::NotADirectory => TargetError::NotAFolder { path: path.to_owned() },
-            _ => TargetError::Unreadable { path: path.to_owned(), source },
+            io::ErrorKind::NotFound => TargetError::Absent {
+                path: path.to_owned(),
+            },
+            io::ErrorKind::NotADirectory => TargetError::NotAFolder {
+                path: path.to_owned(),
+            },
+            _ => TargetError::Unreadable {
+                path: path.to_owned(),
+                source,
+            },
         })?;
-        let unreadable = |source| TargetError::Unreadable { path: path.to_owned(), source };
+        let unreadable = |source| TargetError::Unreadable {
+            path: path.to_owned(),
+            source,
+        };
         let key = disk.stat_folder(&root).map_err(unreadable)?.key;
         let root_path = path.canonicalize().map_err(unreadable)?;
         let stand_in = read_stand_in(&*disk, &root, &root_path)?;
         let layout = match layout {
             Some(layout) => layout,
-            None => recognise(&*disk, &root)
-                .ok_or_else(|| TargetError::NotRecognised { path: path.to_owned() })?,
+            None => recognise(&*disk, &root).ok_or_else(|| TargetError::NotRecognised {
+                path: path.to_owned(),
+            })?,
         };
         let mut target = Self {
             label: label(&*disk, &root, &root_path, stand_in.as_ref()),
@@ -138,8 +149,12 @@ impl Target {
     fn find_accounts(&self) -> Vec<Account> {
         let text = read_small(&*self.disk, &self.root, b"etc", c"passwd").unwrap_or_default();
         let mut accounts = account::read_passwd(&text);
-        accounts.retain(|account| self.disk.open_folder(&self.root, account.home.as_bytes()).is_ok()
-            || self.exists(&account.home));
+        accounts.retain(|account| {
+            self.disk
+                .open_folder(&self.root, account.home.as_bytes())
+                .is_ok()
+                || self.exists(&account.home)
+        });
         // Homes that the account file doesn't know: restored, or of people long removed.
         if let Ok(folder) = self.disk.open_folder(&self.root, b"home") {
             let listed = self.disk.list(&folder, &mut |entry| {
@@ -149,9 +164,15 @@ impl Target {
                     && stat.kind == Kind::Folder
                     && name != "lost+found"
                     && let Ok(home) = TargetPath::new(format!("home/{name}"))
-                    && !accounts.iter().any(|known| known.home == home || known.name == name)
+                    && !accounts
+                        .iter()
+                        .any(|known| known.home == home || known.name == name)
                 {
-                    accounts.push(Account { name: name.to_owned(), user: stat.user, home });
+                    accounts.push(Account {
+                        name: name.to_owned(),
+                        user: stat.user,
+                        home,
+                    });
                 }
                 ControlFlow::Continue(())
             });
@@ -163,7 +184,9 @@ impl Target {
     }
 
     fn exists(&self, path: &TargetPath) -> bool {
-        let Some(parent) = path.parent() else { return true };
+        let Some(parent) = path.parent() else {
+            return true;
+        };
         self.disk
             .open_folder(&self.root, parent.as_bytes())
             .and_then(|folder| self.disk.stat(&folder, &path.to_name()))
@@ -177,12 +200,13 @@ impl Target {
                 places.extend_with(place, None, TargetPath::new(*usual).ok());
             }
         }
-        for (number, account) in self.accounts.iter().enumerate() {
+        for (number, account) in self.accounts.clone().iter().enumerate() {
             let home = &account.home;
             let at = Some(number);
             let is_own = self.is_live
-                && environment("HOME")
-                    .is_some_and(|text| TargetPath::from_inside(text.as_bytes()).as_ref() == Ok(home));
+                && environment("HOME").is_some_and(|text| {
+                    TargetPath::from_inside(text.as_bytes()).as_ref() == Ok(home)
+                });
             let base = |variable: &str, usual: &str| {
                 let named = is_own.then(|| environment(variable)).flatten();
                 let named = named.filter(|path| path.as_bytes().starts_with(b"/"));
@@ -200,37 +224,64 @@ impl Target {
             places.extend_with(Place::Config, at, config.clone());
             places.extend_with(Place::Data, at, data.clone());
             places.extend_with(Place::State, at, base("XDG_STATE_HOME", ".local/state"));
-            places.extend_with(Place::Trash, at, data.and_then(|data| data.join(b"Trash").ok()));
-            for shared in [format!(".Trash/{}", account.user), format!(".Trash-{}", account.user)] {
+            places.extend_with(
+                Place::Trash,
+                at,
+                data.and_then(|data| data.join(b"Trash").ok()),
+            );
+            for shared in [
+                format!(".Trash/{}", account.user),
+                format!(".Trash-{}", account.user),
+            ] {
                 places.extend_with(Place::Trash, at, TargetPath::new(shared).ok());
             }
             let usual_config = home.join(b".config").unwrap_or_default();
             let config = config.unwrap_or(usual_config);
-            let text =
-                read_small(&*self.disk, &self.root, config.as_bytes(), c"user-dirs.dirs");
+            let text = read_small(
+                &*self.disk,
+                &self.root,
+                config.as_bytes(),
+                c"user-dirs.dirs",
+            );
             let text = String::from_utf8(text.unwrap_or_default()).unwrap_or_default();
             let dirs = user_dirs::read(home, &text);
             places.extend_with(Place::Downloads, at, dirs.downloads);
             places.extend_with(Place::Desktop, at, dirs.desktop.clone());
             places.personal.extend(dirs.personal);
             places.personal.extend(dirs.desktop);
-            let (profiles, is_whole) = profile::find(&*self.disk, &self.root, home);
-            if !is_whole {
-                self.partly_searched.push(home.clone());
-            }
-            for found in profiles {
-                let mirror = cache
-                    .as_ref()
-                    .and_then(|cache| profile::mirror(&found.path, home, &config, cache));
-                let mirrored = match found.place {
-                    Place::GeckoProfile => Place::GeckoCache,
-                    _ => Place::ChromiumCache,
-                };
-                places.extend_with(mirrored, at, mirror);
-                places.extend_with(found.place, at, Some(found.path));
-            }
+            self.find_profiles(&mut places, number, &config, cache.as_ref());
         }
         self.places = places;
+    }
+
+    /// Adds the browser profiles of an account, and the caches that mirror them.
+    fn find_profiles(
+        &mut self,
+        places: &mut Places,
+        number: usize,
+        config: &TargetPath,
+        cache: Option<&TargetPath>,
+    ) {
+        let Some(home) = self
+            .accounts
+            .get(number)
+            .map(|account| account.home.clone())
+        else {
+            return;
+        };
+        let (profiles, is_whole) = profile::find(&*self.disk, &self.root, &home);
+        if !is_whole {
+            self.partly_searched.push(home.clone());
+        }
+        for found in profiles {
+            let mirror = cache.and_then(|cache| profile::mirror(&found.path, &home, config, cache));
+            let mirrored = match found.place {
+                Place::GeckoProfile => Place::GeckoCache,
+                _ => Place::ChromiumCache,
+            };
+            places.extend_with(mirrored, Some(number), mirror);
+            places.extend_with(found.place, Some(number), Some(found.path));
+        }
     }
 }
 
@@ -243,15 +294,12 @@ impl Places {
 }
 
 /// Reads a small regular file of a target.
-fn read_small(
-    disk: &dyn Disk,
-    root: &Folder,
-    folder: &[u8],
-    name: &CStr,
-) -> io::Result<Vec<u8>> {
+fn read_small(disk: &dyn Disk, root: &Folder, folder: &[u8], name: &CStr) -> io::Result<Vec<u8>> {
     let folder = disk.open_folder(root, folder)?;
     let mut text = Vec::new();
-    disk.open_file(&folder, name)?.take(MOST_TEXT).read_to_end(&mut text)?;
+    disk.open_file(&folder, name)?
+        .take(MOST_TEXT)
+        .read_to_end(&mut text)?;
     Ok(text)
 }
 
@@ -261,19 +309,32 @@ fn read_stand_in(
     path: &Path,
 ) -> Result<Option<StandIn>, TargetError> {
     let name = std::ffi::CString::new(DESCRIPTOR).unwrap_or_default();
-    let Ok(text) = read_small(disk, root, b"", &name) else { return Ok(None) };
-    let wrong = |message: String| TargetError::StandIn { path: path.join(DESCRIPTOR), message };
+    let Ok(text) = read_small(disk, root, b"", &name) else {
+        return Ok(None);
+    };
+    let wrong = |message: String| TargetError::StandIn {
+        path: path.join(DESCRIPTOR),
+        message,
+    };
     let text = String::from_utf8(text).map_err(|error| wrong(error.to_string()))?;
     let stand_in: StandIn =
         toml::from_str(&text).map_err(|error| wrong(error.message().to_owned()))?;
-    stand_in.layout.parse::<Layout>().map_err(|error| wrong(error.to_string()))?;
+    stand_in
+        .layout
+        .parse::<Layout>()
+        .map_err(|error| wrong(error.to_string()))?;
     Ok(Some(stand_in))
 }
 
 /// Tells a linux layout by what only a Linux root has.
 fn recognise(disk: &dyn Disk, root: &Folder) -> Option<Layout> {
     const SIGNS: [&str; 7] = [
-        "etc/passwd", "etc/os-release", "usr/lib/os-release", "home", "var/log", "var/tmp",
+        "etc/passwd",
+        "etc/os-release",
+        "usr/lib/os-release",
+        "home",
+        "var/log",
+        "var/tmp",
         "var/cache",
     ];
     let has = |sign: &str| {
@@ -281,7 +342,10 @@ fn recognise(disk: &dyn Disk, root: &Folder) -> Option<Layout> {
         let folder = disk.open_folder(root, path.parent()?.as_bytes()).ok()?;
         disk.stat(&folder, &path.to_name()).ok()
     };
-    SIGNS.iter().any(|sign| has(sign).is_some()).then_some(Layout::Linux)
+    SIGNS
+        .iter()
+        .any(|sign| has(sign).is_some())
+        .then_some(Layout::Linux)
 }
 
 /// The stand-in's own label, else the computer's host name, else the folder's name.

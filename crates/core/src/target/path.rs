@@ -16,7 +16,9 @@ pub struct TargetPath(Vec<u8>);
 
 /// Why some bytes are not a path below a target.
 #[derive(Debug, PartialEq, Eq, thiserror::Error)]
-#[error("\"{shown}\" is not a path below the target: it must be relative, without `.`, `..` or empty parts")]
+#[error(
+    "\"{shown}\" is not a path below the target: it must be relative, without `.`, `..` or empty parts"
+)]
 pub struct PathError {
     shown: String,
 }
@@ -33,13 +35,14 @@ impl TargetPath {
     /// When they could lead anywhere but downwards.
     pub fn new(bytes: impl Into<Vec<u8>>) -> Result<Self, PathError> {
         let bytes = bytes.into();
-        let is_plain = |part: &[u8]| {
-            !part.is_empty() && part != b"." && part != b".." && !part.contains(&0)
-        };
+        let is_plain =
+            |part: &[u8]| !part.is_empty() && part != b"." && part != b".." && !part.contains(&0);
         if bytes.is_empty() || bytes.split(|byte| *byte == b'/').all(is_plain) {
             Ok(Self(bytes))
         } else {
-            Err(PathError { shown: Printable(&bytes).to_string() })
+            Err(PathError {
+                shown: Printable(&bytes).to_string(),
+            })
         }
     }
 
@@ -48,8 +51,14 @@ impl TargetPath {
     /// # Errors
     /// When it could lead anywhere but downwards.
     pub fn from_inside(bytes: &[u8]) -> Result<Self, PathError> {
-        let from = bytes.iter().position(|byte| *byte != b'/').unwrap_or(bytes.len());
-        let to = bytes.iter().rposition(|byte| *byte != b'/').map_or(from, |last| last + 1);
+        let from = bytes
+            .iter()
+            .position(|byte| *byte != b'/')
+            .unwrap_or(bytes.len());
+        let to = bytes
+            .iter()
+            .rposition(|byte| *byte != b'/')
+            .map_or(from, |last| last + 1);
         Self::new(bytes.get(from..to).unwrap_or_default())
     }
 
@@ -65,7 +74,9 @@ impl TargetPath {
 
     /// The parts from the root down.
     pub fn parts(&self) -> impl DoubleEndedIterator<Item = &[u8]> {
-        self.0.split(|byte| *byte == b'/').filter(|part| !part.is_empty())
+        self.0
+            .split(|byte| *byte == b'/')
+            .filter(|part| !part.is_empty())
     }
 
     /// This path with one name below it.
@@ -116,7 +127,11 @@ impl TargetPath {
 
 impl fmt::Display for TargetPath {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        if self.is_root() { out.write_str("/") } else { Printable(&self.0).fmt(out) }
+        if self.is_root() {
+            out.write_str("/")
+        } else {
+            Printable(&self.0).fmt(out)
+        }
     }
 }
 
@@ -135,7 +150,10 @@ impl From<&TargetPath> for WrittenPath {
         use base64::Engine as _;
         let bytes = path.as_bytes();
         match std::str::from_utf8(bytes) {
-            Ok(text) => Self { path: text.to_owned(), path_base64: None },
+            Ok(text) => Self {
+                path: text.to_owned(),
+                path_base64: None,
+            },
             Err(_) => Self {
                 path: String::from_utf8_lossy(bytes).into_owned(),
                 path_base64: Some(base64::engine::general_purpose::STANDARD.encode(bytes)),
@@ -153,7 +171,10 @@ impl TryFrom<&WrittenPath> for TargetPath {
             None => Self::new(written.path.as_bytes()),
             Some(text) => base64::engine::general_purpose::STANDARD
                 .decode(text)
-                .map_err(|_| PathError { shown: Printable(text.as_bytes()).to_string() })
+                .ok()
+                .ok_or_else(|| PathError {
+                    shown: Printable(text.as_bytes()).to_string(),
+                })
                 .and_then(Self::new),
         }
     }
@@ -182,6 +203,9 @@ mod tests {
             assert!(TargetPath::new(bad).is_err(), "{bad}");
         }
         assert!(TargetPath::from_inside(b"/home/../etc").is_err());
-        assert_eq!(TargetPath::from_inside(b"//home/pia/").unwrap().to_string(), "home/pia");
+        assert_eq!(
+            TargetPath::from_inside(b"//home/pia/").unwrap().to_string(),
+            "home/pia"
+        );
     }
 }

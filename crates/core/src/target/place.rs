@@ -42,7 +42,12 @@ const fn row(
     per_account: bool,
     usual: &'static [&'static str],
 ) -> Row {
-    Row { place, name, per_account, usual }
+    Row {
+        place,
+        name,
+        per_account,
+        usual,
+    }
 }
 
 /// Every place, its name and where it usually lies on a linux layout (Filesystem Hierarchy
@@ -51,18 +56,58 @@ const PLACES: &[Row] = &[
     row(Place::Root, "root", false, &[""]),
     row(Place::Home, "home", true, &["home/*", "root"]),
     row(Place::Temp, "temp", false, &["tmp", "var/tmp"]),
-    row(Place::AccountTemp, "account.temp", true, &["home/*/tmp", "home/*/.tmp", "root/tmp"]),
-    row(Place::Cache, "cache", true, &["home/*/.cache", "root/.cache"]),
-    row(Place::Config, "config", true, &["home/*/.config", "root/.config"]),
-    row(Place::Data, "data", true, &["home/*/.local/share", "root/.local/share"]),
-    row(Place::State, "state", true, &["home/*/.local/state", "root/.local/state"]),
-    row(Place::Downloads, "downloads", true, &["home/*/Downloads", "root/Downloads"]),
-    row(Place::Desktop, "desktop", true, &["home/*/Desktop", "root/Desktop"]),
+    row(
+        Place::AccountTemp,
+        "account.temp",
+        true,
+        &["home/*/tmp", "home/*/.tmp", "root/tmp"],
+    ),
+    row(
+        Place::Cache,
+        "cache",
+        true,
+        &["home/*/.cache", "root/.cache"],
+    ),
+    row(
+        Place::Config,
+        "config",
+        true,
+        &["home/*/.config", "root/.config"],
+    ),
+    row(
+        Place::Data,
+        "data",
+        true,
+        &["home/*/.local/share", "root/.local/share"],
+    ),
+    row(
+        Place::State,
+        "state",
+        true,
+        &["home/*/.local/state", "root/.local/state"],
+    ),
+    row(
+        Place::Downloads,
+        "downloads",
+        true,
+        &["home/*/Downloads", "root/Downloads"],
+    ),
+    row(
+        Place::Desktop,
+        "desktop",
+        true,
+        &["home/*/Desktop", "root/Desktop"],
+    ),
     row(
         Place::Trash,
         "trash",
         true,
-        &["home/*/.local/share/Trash", "root/.local/share/Trash", ".Trash/*", ".Trash-*"],
+        &[
+            "home/*/.local/share/Trash",
+            "root/.local/share/Trash",
+            ".Trash/*",
+            ".Trash-*",
+        ],
     ),
     row(Place::Logs, "logs", false, &["var/log"]),
     row(Place::Programs, "programs", false, &["usr", "opt"]),
@@ -78,8 +123,18 @@ const PLACES: &[Row] = &[
         true,
         &["home/*/.cache/*/Default", "home/*/.cache/*/Profile *"],
     ),
-    row(Place::GeckoProfile, "profile.gecko", true, &["home/*/.config/*/profiles/*"]),
-    row(Place::GeckoCache, "profile.gecko.cache", true, &["home/*/.cache/*/profiles/*"]),
+    row(
+        Place::GeckoProfile,
+        "profile.gecko",
+        true,
+        &["home/*/.config/*/profiles/*"],
+    ),
+    row(
+        Place::GeckoCache,
+        "profile.gecko.cache",
+        true,
+        &["home/*/.cache/*/profiles/*"],
+    ),
 ];
 
 impl Place {
@@ -90,7 +145,10 @@ impl Place {
 
     /// The place that a rulebook writes so, without the braces.
     pub fn by_name(name: &str) -> Option<Self> {
-        PLACES.iter().find(|row| row.name == name).map(|row| row.place)
+        PLACES
+            .iter()
+            .find(|row| row.name == name)
+            .map(|row| row.place)
     }
 
     /// How a rulebook writes it, without the braces.
@@ -132,7 +190,11 @@ struct Found {
 impl Places {
     /// Notes that a place lies here.
     pub fn add(&mut self, place: Place, account: Option<usize>, path: TargetPath) {
-        let found = Found { place, account, path };
+        let found = Found {
+            place,
+            account,
+            path,
+        };
         if !self.found.contains(&found) {
             self.found.push(found);
         }
@@ -140,7 +202,10 @@ impl Places {
 
     /// Where a place lies: the account's position, and the path; none, one or several.
     pub fn of(&self, place: Place) -> impl Iterator<Item = (Option<usize>, &TargetPath)> {
-        self.found.iter().filter(move |found| found.place == place).map(|f| (f.account, &f.path))
+        self.found
+            .iter()
+            .filter(move |found| found.place == place)
+            .map(|f| (f.account, &f.path))
     }
 
     /// Every folder that is a place: its own root is never taken.

@@ -46,6 +46,9 @@ mod tests {
     fn what_could_break_a_line_becomes_visible() {
         let shown = Printable(b"a\nb\x1b[2Jc\xffd\\e\xe2\x80\xaef\xc2\x9bg").to_string();
         assert_eq!(shown, r"a\u{a}b\u{1b}[2Jc\xffd\\e\u{202e}f\u{9b}g");
-        assert_eq!(Printable("kühl · 42 €".as_bytes()).to_string(), "kühl · 42 €");
+        assert_eq!(
+            Printable("kühl · 42 €".as_bytes()).to_string(),
+            "kühl · 42 €"
+        );
     }
 }

@@ -29,7 +29,11 @@ pub(super) fn find(disk: &dyn Disk, root: &Folder, home: &TargetPath) -> (Vec<Pr
     // Newest conventions first; caches hold no profiles and are by far the widest.
     let mut waiting: Vec<(TargetPath, usize)> = Vec::new();
     for start in [".var/app", "snap"] {
-        waiting.extend(home.join(start.as_bytes()).ok().map(|path| (path, DEPTH + 3)));
+        waiting.extend(
+            home.join(start.as_bytes())
+                .ok()
+                .map(|path| (path, DEPTH + 3)),
+        );
     }
     for name in names_of(disk, root, home).folders {
         if name.starts_with(b".") && name != b".cache" && name != b".var" {
@@ -46,7 +50,10 @@ pub(super) fn find(disk: &dyn Disk, root: &Folder, home: &TargetPath) -> (Vec<Pr
             && (names.has(&["times.json"]) || names.has(&["compatibility.ini"]))
             && (names.has(&["places.sqlite"]) || names.has(&["cookies.sqlite"]))
         {
-            profiles.push(Profile { place: Place::GeckoProfile, path });
+            profiles.push(Profile {
+                place: Place::GeckoProfile,
+                path,
+            });
             continue;
         }
         let is_user_data = names.has(&["Local State"]);
@@ -56,7 +63,10 @@ pub(super) fn find(disk: &dyn Disk, root: &Folder, home: &TargetPath) -> (Vec<Pr
                 let inner = names_of(disk, root, &below);
                 let has_rows = inner.has(&["History"]) || inner.has(&["Cookies"]);
                 if inner.has(&["Preferences"]) && has_rows {
-                    profiles.push(Profile { place: Place::ChromiumProfile, path: below });
+                    profiles.push(Profile {
+                        place: Place::ChromiumProfile,
+                        path: below,
+                    });
                 }
             } else if depth > 1 {
                 waiting.push((below, depth - 1));
@@ -90,16 +100,22 @@ struct Names {
 
 impl Names {
     fn has(&self, files: &[&str]) -> bool {
-        files.iter().all(|name| self.files.contains(name.as_bytes()))
+        files
+            .iter()
+            .all(|name| self.files.contains(name.as_bytes()))
     }
 }
 
 /// A folder's files and folders; nothing where it can't be read.
 fn names_of(disk: &dyn Disk, root: &Folder, path: &TargetPath) -> Names {
     let mut names = Names::default();
-    let Ok(folder) = disk.open_folder(root, path.as_bytes()) else { return names };
+    let Ok(folder) = disk.open_folder(root, path.as_bytes()) else {
+        return names;
+    };
     let listed = disk.list(&folder, &mut |entry| {
-        let kind = entry.kind.or_else(|| disk.stat(&folder, entry.name).ok().map(|is| is.kind));
+        let kind = entry
+            .kind
+            .or_else(|| disk.stat(&folder, entry.name).ok().map(|is| is.kind));
         match kind {
             Some(Kind::File) => {
                 names.files.insert(entry.name.to_bytes().to_vec());

@@ -26,7 +26,11 @@ const KEYS: [(&str, &str); 6] = [
 pub(super) fn read(home: &TargetPath, text: &str) -> UserDirs {
     let folder = |key: &str, usual: &str| -> Option<TargetPath> {
         let written = text.lines().rev().find_map(|line| {
-            line.trim().strip_prefix(key)?.trim_start().strip_prefix('=').map(str::trim)
+            line.trim()
+                .strip_prefix(key)?
+                .trim_start()
+                .strip_prefix('=')
+                .map(str::trim)
         });
         match written {
             None => home.join(usual.as_bytes()).ok(),
@@ -36,18 +40,27 @@ pub(super) fn read(home: &TargetPath, text: &str) -> UserDirs {
                     Some(rest) => home.join(rest.trim_end_matches('/').as_bytes()).ok()?,
                     None => TargetPath::from_inside(value.strip_prefix('/')?.as_bytes()).ok()?,
                 };
-                path.below(home).is_some_and(|below| !below.is_empty()).then_some(path)
+                path.below(home)
+                    .is_some_and(|below| !below.is_empty())
+                    .then_some(path)
             }
         }
     };
     let [downloads, desktop, personal @ ..] = KEYS.map(|(key, usual)| folder(key, usual));
     // The usual names stay guarded even when the file points elsewhere.
-    let usual = KEYS.iter().skip(2).filter_map(|(_, usual)| home.join(usual.as_bytes()).ok());
+    let usual = KEYS
+        .iter()
+        .skip(2)
+        .filter_map(|(_, usual)| home.join(usual.as_bytes()).ok());
     let mut personal: Vec<TargetPath> = personal.into_iter().flatten().chain(usual).collect();
     personal.sort();
     personal.dedup();
     let downloads = downloads.filter(|path| personal.iter().all(|own| path.below(own).is_none()));
-    UserDirs { downloads, desktop, personal }
+    UserDirs {
+        downloads,
+        desktop,
+        personal,
+    }
 }
 
 #[cfg(test)]
@@ -59,8 +72,18 @@ mod tests {
         let home = TargetPath::new("home/joss").unwrap();
         let read = |text: &str| read(&home, text).downloads.map(|path| path.to_string());
         assert_eq!(read("").as_deref(), Some("home/joss/Downloads"));
-        assert_eq!(read("XDG_DOWNLOAD_DIR=\"$HOME/in/box/\"").as_deref(), Some("home/joss/in/box"));
-        for bad in ["$HOME/", "$HOME/../pia", "/etc", "/home/pia", "$HOME/Documents", "relative"] {
+        assert_eq!(
+            read("XDG_DOWNLOAD_DIR=\"$HOME/in/box/\"").as_deref(),
+            Some("home/joss/in/box")
+        );
+        for bad in [
+            "$HOME/",
+            "$HOME/../pia",
+            "/etc",
+            "/home/pia",
+            "$HOME/Documents",
+            "relative",
+        ] {
             assert_eq!(read(&format!("XDG_DOWNLOAD_DIR=\"{bad}\"")), None, "{bad}");
         }
     }

@@ -47,10 +47,18 @@ impl Volume {
         if let Some(stand_in) = stand_in {
             let used = allocated_below(disk, root)?;
             let free = stand_in.capacity.saturating_sub(used);
-            return Ok(Self { size: stand_in.capacity, used, free });
+            return Ok(Self {
+                size: stand_in.capacity,
+                used,
+                free,
+            });
         }
         let space = disk.space(root)?;
-        Ok(Self { size: space.size, used: space.size.saturating_sub(space.free), free: space.free })
+        Ok(Self {
+            size: space.size,
+            used: space.size.saturating_sub(space.free),
+            free: space.free,
+        })
     }
 }
 
@@ -60,7 +68,9 @@ fn allocated_below(disk: &dyn Disk, root: &Folder) -> io::Result<u64> {
     let mut bytes = disk.stat_folder(root)?.allocated;
     let mut waiting = vec![TargetPath::root()];
     while let Some(path) = waiting.pop() {
-        let Ok(folder) = disk.open_folder(root, path.as_bytes()) else { continue };
+        let Ok(folder) = disk.open_folder(root, path.as_bytes()) else {
+            continue;
+        };
         let listed = disk.list(&folder, &mut |entry| {
             if let Ok(stat) = disk.stat(&folder, entry.name) {
                 if stat.links <= 1 || stat.kind == Kind::Folder || seen.insert(stat.key) {

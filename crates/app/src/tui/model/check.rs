@@ -1,6 +1,6 @@
 //! What is about to happen, in facts that make sentences.
 
-use std::collections::BTreeMap;
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use jolly_core::decide::{EntryKind, Manifest, ManifestItem};
@@ -63,18 +63,25 @@ impl Check {
 
     /// Takes the manifest in.
     pub(in crate::tui) fn hear(&mut self, manifest: Manifest) {
-        let mut afterwards: BTreeMap<(String, String), ()> = BTreeMap::new();
+        let mut afterwards: BTreeSet<(String, String)> = BTreeSet::new();
         let mut by_size: Vec<&ManifestItem> = Vec::new();
-        for item in manifest.items.iter().filter(|item| item.kind != EntryKind::Folder) {
+        for item in manifest
+            .items
+            .iter()
+            .filter(|item| item.kind != EntryKind::Folder)
+        {
             let sum = match item.by {
                 Removal::Remove => &mut self.gone,
                 Removal::SetAside => &mut self.aside,
             };
-            sum.add(Sum { items: 1, bytes: item.bytes });
+            sum.add(Sum {
+                items: 1,
+                bytes: item.bytes,
+            });
             let rule = self.scan.rules.by_id(&item.rule);
             let after = rule.map_or("", |rule| self.scan.rules.rule(rule).rule.after.as_str());
             let who = item.account.as_deref().unwrap_or("system");
-            afterwards.insert((who.to_owned(), after.to_owned()), ());
+            afterwards.insert((who.to_owned(), after.to_owned()));
             let at = by_size.partition_point(|bigger| bigger.bytes >= item.bytes);
             if at < BIGGEST {
                 by_size.insert(at, item);
@@ -82,7 +89,7 @@ impl Check {
             }
         }
         self.biggest = by_size.into_iter().cloned().collect();
-        for (who, after) in afterwards.into_keys() {
+        for (who, after) in afterwards {
             match self.afterwards.last_mut() {
                 Some((last, sentences)) if *last == who => sentences.push(after),
                 _ => self.afterwards.push((who, vec![after])),

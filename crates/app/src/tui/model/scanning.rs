@@ -29,10 +29,19 @@ impl Scanning {
     pub(in crate::tui) fn hear(&mut self, event: ScanEvent) {
         match event {
             ScanEvent::Places(names) => {
-                let place = |name| PlaceProgress { name, ..PlaceProgress::default() };
+                let place = |name| PlaceProgress {
+                    name,
+                    ..PlaceProgress::default()
+                };
                 self.places = names.into_iter().map(place).collect();
             }
-            ScanEvent::Counted { place, looked_at, items, bytes, is_done } => {
+            ScanEvent::Counted {
+                place,
+                looked_at,
+                items,
+                bytes,
+                is_done,
+            } => {
                 if let Some(place) = self.places.get_mut(place) {
                     (place.looked_at, place.items, place.bytes) = (looked_at, items, bytes);
                     (place.is_begun, place.is_done) = (true, is_done);

@@ -34,7 +34,11 @@ impl Sweeping {
     /// A sweep that begins now.
     pub(in crate::tui) fn new(scan: &Scan, manifest: &Manifest, clock: Duration) -> Self {
         let mut planned: BTreeMap<Class, u64> = BTreeMap::new();
-        for item in manifest.items.iter().filter(|item| item.kind != EntryKind::Folder) {
+        for item in manifest
+            .items
+            .iter()
+            .filter(|item| item.kind != EntryKind::Folder)
+        {
             let rule = scan.rules.by_id(&item.rule);
             let class = rule.map_or(Class::Ask, |rule| scan.rules.rule(rule).rule.class);
             *planned.entry(class).or_default() += item.bytes;

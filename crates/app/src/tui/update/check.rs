@@ -12,12 +12,11 @@ use crate::tui::msg::Effect;
 const PAGE: usize = 15;
 
 pub(super) fn listed(model: &mut Model, manifest: Option<Manifest>) {
-    match (manifest, &mut model.check) {
-        (Some(manifest), Some(check)) => check.hear(manifest),
-        _ => {
-            model.station = Station::Weigh;
-            model.message = Some("The list could not be made.".to_owned());
-        }
+    if let (Some(manifest), Some(check)) = (manifest, &mut model.check) {
+        check.hear(manifest);
+    } else {
+        model.station = Station::Weigh;
+        model.message = Some("The list could not be made.".to_owned());
     }
 }
 
@@ -26,7 +25,10 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         model.station = Station::Weigh;
         return Vec::new();
     };
-    let last = check.manifest.as_ref().map_or(0, |list| list.items.len().saturating_sub(1));
+    let last = check
+        .manifest
+        .as_ref()
+        .map_or(0, |list| list.items.len().saturating_sub(1));
     if !matches!(action, Action::Letter(_)) {
         check.typed.clear();
     }
@@ -57,11 +59,17 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
 /// Takes one letter of the word; the whole word starts the sweep of exactly the list on the
 /// screen.
 fn letter_typed(model: &mut Model, letter: char) -> Vec<Effect> {
-    let Some(check) = &mut model.check else { return Vec::new() };
+    let Some(check) = &mut model.check else {
+        return Vec::new();
+    };
     check.typed.push(letter);
     if !WORD.starts_with(&check.typed) {
         // A wrong letter may be the first of a new try.
-        check.typed = if WORD.starts_with(letter) { letter.to_string() } else { String::new() };
+        check.typed = if WORD.starts_with(letter) {
+            letter.to_string()
+        } else {
+            String::new()
+        };
     }
     if check.typed != WORD {
         return Vec::new();

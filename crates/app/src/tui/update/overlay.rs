@@ -8,7 +8,9 @@ use crate::tui::msg::Effect;
 use crate::tui::update::weigh;
 
 pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
-    let Some(overlay) = model.overlay.take() else { return Vec::new() };
+    let Some(overlay) = model.overlay.take() else {
+        return Vec::new();
+    };
     match (overlay, key.code) {
         (Overlay::Help, _) | (_, KeyCode::Esc) | (Overlay::Find(_), KeyCode::Enter) => {}
         (Overlay::ExactAge(input, _), KeyCode::Enter) => {

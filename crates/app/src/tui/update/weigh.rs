@@ -15,7 +15,9 @@ use crate::tui::msg::Effect;
 const PAGE: isize = 10;
 
 pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
-    let Some(weigh) = &mut model.weigh else { return Vec::new() };
+    let Some(weigh) = &mut model.weigh else {
+        return Vec::new();
+    };
     match action {
         Action::Up => step(weigh, -1),
         Action::Down => step(weigh, 1),
@@ -41,7 +43,11 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
             let focused = weigh.rows.get(weigh.focus).copied();
             weigh.order = weigh.order.next();
             weigh.rows = rows(&weigh.scan, &weigh.decisions, weigh.order);
-            weigh.focus = weigh.rows.iter().position(|row| Some(*row) == focused).unwrap_or(0);
+            weigh.focus = weigh
+                .rows
+                .iter()
+                .position(|row| Some(*row) == focused)
+                .unwrap_or(0);
             model.message = Some(format!("Rows are {}.", weigh.order.words()));
         }
         Action::Again => {
@@ -62,7 +68,9 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
 
 /// Walks on to check.
 fn check(model: &mut Model) -> Vec<Effect> {
-    let Some(weigh) = &model.weigh else { return Vec::new() };
+    let Some(weigh) = &model.weigh else {
+        return Vec::new();
+    };
     model.job += 1;
     model.station = Station::Check;
     model.check = Some(Check::waiting(Arc::clone(&weigh.scan)));
@@ -87,7 +95,11 @@ fn settle(weigh: &mut Weigh, by: isize) {
 fn meant(weigh: &Weigh, whole_class: bool) -> Vec<PileId> {
     let class_of = |id: PileId| weigh.scan.rules.rule(weigh.scan.pile(id).rule).rule.class;
     let of_class = |class: Class| {
-        weigh.decisions.shown(&weigh.scan).filter(|id| class_of(*id) == class).collect()
+        weigh
+            .decisions
+            .shown(&weigh.scan)
+            .filter(|id| class_of(*id) == class)
+            .collect()
     };
     match weigh.rows.get(weigh.focus) {
         Some(Row::Heading(class)) => of_class(*class),
@@ -115,7 +127,10 @@ fn named(weigh: &Weigh, piles: &[PileId]) -> String {
 }
 
 fn decide(weigh: &mut Weigh, piles: &[PileId], new: impl Fn(PileDecision) -> PileDecision) {
-    let wanted: Vec<_> = piles.iter().map(|id| (*id, new(weigh.decisions.of(*id)))).collect();
+    let wanted: Vec<_> = piles
+        .iter()
+        .map(|id| (*id, new(weigh.decisions.of(*id))))
+        .collect();
     let what = named(weigh, piles);
     let scan = Arc::clone(&weigh.scan);
     weigh.decisions.decide(&scan, &what, &wanted);
@@ -125,16 +140,24 @@ type Shift = fn(Option<AgeLimit>) -> Option<AgeLimit>;
 
 fn shift(weigh: &mut Weigh, shift: Shift, whole_class: bool) {
     let piles = meant(weigh, whole_class);
-    decide(weigh, &piles, |before| PileDecision { limit: shift(before.limit), ..before });
+    decide(weigh, &piles, |before| PileDecision {
+        limit: shift(before.limit),
+        ..before
+    });
 }
 
 /// Takes or leaves; a class is taken unless all of it is taken already.
 fn toggle(weigh: &mut Weigh) -> Option<String> {
     let piles = meant(weigh, false);
-    let blocked = piles.iter().filter_map(|id| weigh.scan.pile(*id).blocked.as_ref());
+    let blocked = piles
+        .iter()
+        .filter_map(|id| weigh.scan.pile(*id).blocked.as_ref());
     let blocked: Vec<String> = blocked.map(ToString::to_string).collect();
     let are_taken = piles.iter().all(|id| weigh.decisions.of(*id).is_taken);
-    decide(weigh, &piles, |before| PileDecision { is_taken: !are_taken, ..before });
+    decide(weigh, &piles, |before| PileDecision {
+        is_taken: !are_taken,
+        ..before
+    });
     match blocked.as_slice() {
         [why] if piles.len() == 1 => Some(format!("It can't be taken now: it {why}.")),
         _ => None,
@@ -145,19 +168,28 @@ fn back_or_again(weigh: &mut Weigh, action: Action) -> String {
     let scan = Arc::clone(&weigh.scan);
     if action == Action::Undo {
         let undone = weigh.decisions.undo(&scan);
-        undone.map_or("Nothing to undo.".to_owned(), |what| format!("Undone: {what}."))
+        undone.map_or("Nothing to undo.".to_owned(), |what| {
+            format!("Undone: {what}.")
+        })
     } else {
         let done = weigh.decisions.redo(&scan);
-        done.map_or("Nothing was undone.".to_owned(), |what| format!("Done again: {what}."))
+        done.map_or("Nothing was undone.".to_owned(), |what| {
+            format!("Done again: {what}.")
+        })
     }
 }
 
 /// Sets the age limit that was typed; empty or "any age" for none.
 pub(super) fn set_exact_age(model: &mut Model, text: &str) -> Result<(), String> {
-    let Some(weigh) = &mut model.weigh else { return Ok(()) };
+    let Some(weigh) = &mut model.weigh else {
+        return Ok(());
+    };
     let limit = match text.trim() {
         "" | "any" | "any age" => None,
-        text => Some(text.parse::<AgeLimit>().map_err(|error| error.to_string())?),
+        text => Some(
+            text.parse::<AgeLimit>()
+                .map_err(|error| error.to_string())?,
+        ),
     };
     let piles = meant(weigh, false);
     decide(weigh, &piles, |before| PileDecision { limit, ..before });
@@ -166,7 +198,9 @@ pub(super) fn set_exact_age(model: &mut Model, text: &str) -> Result<(), String>
 
 /// Moves to the first pile whose title, account or rule holds the text.
 pub(super) fn find(model: &mut Model, text: &str) {
-    let Some(weigh) = &mut model.weigh else { return };
+    let Some(weigh) = &mut model.weigh else {
+        return;
+    };
     let wanted = text.to_lowercase();
     let holds = |row: &Row| match row {
         Row::Pile(id) => {

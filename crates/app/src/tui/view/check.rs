@@ -23,7 +23,11 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     let Some(check) = &model.check else { return };
     let Some(manifest) = &check.manifest else {
         let text = " Making the list of what goes…";
-        return lines(frame, area, vec![Line::styled(text, theme.style(Role::Quiet))]);
+        return lines(
+            frame,
+            area,
+            vec![Line::styled(text, theme.style(Role::Quiet))],
+        );
     };
     let width = usize::from(area.width).saturating_sub(2);
     let mut all = sentences(theme, check, width);
@@ -51,17 +55,28 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
 }
 
 fn sentences(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
-    let (text, quiet, straw) =
-        (theme.style(Role::Text), theme.style(Role::Quiet), theme.bold(Role::Straw));
+    let (text, quiet, straw) = (
+        theme.style(Role::Text),
+        theme.style(Role::Quiet),
+        theme.bold(Role::Straw),
+    );
     let mut all = Vec::new();
     let mut first = Pieces::default();
-    first.add(" You are about to remove ", text).add(counted(check.gone.items, "file"), straw);
-    first.add(" for good: ", text).add(bytes(check.gone.bytes), straw).add(".", text);
+    first
+        .add(" You are about to remove ", text)
+        .add(counted(check.gone.items, "file"), straw);
+    first
+        .add(" for good: ", text)
+        .add(bytes(check.gone.bytes), straw)
+        .add(".", text);
     all.push(first.line());
     if check.aside.items > 0 {
         let mut second = Pieces::default();
         let verb = if check.aside.items == 1 { "is" } else { "are" };
-        second.add(format!(" {} {verb} set aside: ", counted(check.aside.items, "file")), text);
+        second.add(
+            format!(" {} {verb} set aside: ", counted(check.aside.items, "file")),
+            text,
+        );
         second.add(format!("{}. ", bytes(check.aside.bytes)), text);
         second.add("They are packed into the dustpan before they leave.", quiet);
         all.push(second.line());
@@ -70,8 +85,15 @@ fn sentences(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
         && manifest.folders.items > 0
     {
         let folders = counted(manifest.folders.items, "folder");
-        let verb = if manifest.folders.items == 1 { "is" } else { "are" };
-        all.push(Line::styled(format!(" {folders} that {verb} empty afterwards go, too."), quiet));
+        let verb = if manifest.folders.items == 1 {
+            "is"
+        } else {
+            "are"
+        };
+        all.push(Line::styled(
+            format!(" {folders} that {verb} empty afterwards go, too."),
+            quiet,
+        ));
     }
     all.push(Line::default());
     for (who, sentences) in &check.afterwards {
@@ -93,15 +115,26 @@ fn sentences(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
     let between = format!("  {}  ", theme.glyphs.dot);
     all.push(fact(theme, "biggest", &biggest.join(&between), width));
     if check.scan.is_partial {
-        all.push(fact(theme, "partial", "The scan was stopped: there may be more.", width));
+        all.push(fact(
+            theme,
+            "partial",
+            "The scan was stopped: there may be more.",
+            width,
+        ));
     }
     all
 }
 
 fn fact(theme: &Theme, name: &str, text: &str, width: usize) -> Line<'static> {
     let mut line = Pieces::default();
-    line.add(format!(" {}", left(name, COLUMN - 1)), theme.style(Role::Quiet));
-    line.add(cut(text, width.saturating_sub(COLUMN)), theme.style(Role::Text));
+    line.add(
+        format!(" {}", left(name, COLUMN - 1)),
+        theme.style(Role::Quiet),
+    );
+    line.add(
+        cut(text, width.saturating_sub(COLUMN)),
+        theme.style(Role::Text),
+    );
     line.line()
 }
 
@@ -160,7 +193,10 @@ fn word(theme: &Theme, check: &Check) -> Line<'static> {
     let rest = WORD.strip_prefix(check.typed.as_str()).unwrap_or(WORD);
     line.add(check.typed.clone(), theme.bold(Role::Straw));
     line.add(rest, theme.bold(Role::Text));
-    line.add("  to start. What goes for good can't be brought back.", theme.style(Role::Quiet));
+    line.add(
+        "  to start. What goes for good can't be brought back.",
+        theme.style(Role::Quiet),
+    );
     line.line()
 }
 
@@ -177,6 +213,9 @@ fn entry(theme: &Theme, item: &ManifestItem, width: usize) -> Line<'static> {
     };
     line.add(right(&size, 11), theme.style(Role::Text));
     let path = item.path.to_string();
-    line.add(format!("  {}", cut(&path, width.saturating_sub(28))), theme.style(Role::Text));
+    line.add(
+        format!("  {}", cut(&path, width.saturating_sub(28))),
+        theme.style(Role::Text),
+    );
     line.line()
 }

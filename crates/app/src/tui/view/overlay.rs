@@ -20,18 +20,31 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
             let hint = wrong.clone().unwrap_or_else(|| {
                 "such as 45 days, 6 weeks, 2 years; empty for any age".to_owned()
             });
-            let role = if wrong.is_some() { Role::Ask } else { Role::Quiet };
+            let role = if wrong.is_some() {
+                Role::Ask
+            } else {
+                Role::Quiet
+            };
             question(theme, frame, area, ("older than", input), (&hint, role));
         }
         Some(Overlay::Find(input)) => {
-            question(theme, frame, area, ("find", input), ("part of a title, account or rule", Role::Quiet));
+            question(
+                theme,
+                frame,
+                area,
+                ("find", input),
+                ("part of a title, account or rule", Role::Quiet),
+            );
         }
     }
 }
 
 fn help(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let title = format!("Keys at {}", model.station.name());
-    let mut lines = vec![Line::styled(title, theme.bold(Role::Straw)), Line::default()];
+    let mut lines = vec![
+        Line::styled(title, theme.bold(Role::Straw)),
+        Line::default(),
+    ];
     for row in keys::at(model.station) {
         let mut line = Pieces::default();
         line.add(left(row.label, 22), theme.style(Role::Straw));
@@ -39,7 +52,10 @@ fn help(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
         lines.push(line.line());
     }
     lines.push(Line::default());
-    lines.push(Line::styled("Any key closes this.", theme.style(Role::Quiet)));
+    lines.push(Line::styled(
+        "Any key closes this.",
+        theme.style(Role::Quiet),
+    ));
     raised(theme, frame, area, 64, lines);
 }
 
@@ -66,10 +82,16 @@ fn question(
 
 /// Lines on a raised patch in the middle.
 fn raised(theme: &Theme, frame: &mut Frame<'_>, area: Rect, width: u16, lines: Vec<Line<'_>>) {
-    let height = u16::try_from(lines.len()).unwrap_or(u16::MAX).saturating_add(2);
-    let patch = area
-        .centered(Constraint::Length(width.min(area.width)), Constraint::Length(height.min(area.height)));
+    let height = u16::try_from(lines.len())
+        .unwrap_or(u16::MAX)
+        .saturating_add(2);
+    let patch = area.centered(
+        Constraint::Length(width.min(area.width)),
+        Constraint::Length(height.min(area.height)),
+    );
     frame.render_widget(Clear, patch);
-    let block = Block::new().style(theme.ground().patch(theme.raised())).padding(Padding::new(3, 3, 1, 1));
+    let block = Block::new()
+        .style(theme.ground().patch(theme.raised()))
+        .padding(Padding::new(3, 3, 1, 1));
     frame.render_widget(Paragraph::new(lines).block(block), patch);
 }

@@ -29,9 +29,15 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     head.add(format!(" {state}"), theme.bold(role));
     let removed = summary.sum(Outcome::Removed);
     let aside = summary.sum(Outcome::SetAside);
-    head.add(format!("   {} removed for good", counted(removed.items, "item")), theme.style(Role::Text));
+    head.add(
+        format!("   {} removed for good", counted(removed.items, "item")),
+        theme.style(Role::Text),
+    );
     if aside.items > 0 {
-        head.add(format!("   {} set aside", counted(aside.items, "item")), theme.style(Role::Text));
+        head.add(
+            format!("   {} set aside", counted(aside.items, "item")),
+            theme.style(Role::Text),
+        );
     }
     head.add(format!("   log {}", report.run), quiet);
     all.push(head.line());
@@ -40,7 +46,13 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         all.push(Line::styled(cut(&text, width), theme.style(Role::Ask)));
     }
     all.push(Line::default());
-    all.push(bar(theme, "before", report.size, summary.free_before, width));
+    all.push(bar(
+        theme,
+        "before",
+        report.size,
+        summary.free_before,
+        width,
+    ));
     all.push(bar(theme, "after", report.size, summary.free_after, width));
     all.push(Line::default());
     all.extend(space(theme, report));
@@ -56,7 +68,12 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
 fn bar(theme: &Theme, name: &str, size: u64, free: u64, width: usize) -> Line<'static> {
     let mut line = Pieces::default();
     line.add(format!(" {}", left(name, 8)), theme.style(Role::Quiet));
-    volume_bar(theme, &mut line, (size.saturating_sub(free), 0, free), width.saturating_sub(30));
+    volume_bar(
+        theme,
+        &mut line,
+        (size.saturating_sub(free), 0, free),
+        width.saturating_sub(30),
+    );
     line.add(right(&bytes(free), 12), theme.style(Role::Text));
     line.add(" free", theme.style(Role::Quiet));
     line.line()
@@ -67,15 +84,20 @@ fn space(theme: &Theme, report: &Report) -> Vec<Line<'static>> {
     let summary = &report.summary;
     let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
     let mut line = Pieces::default();
-    line.add(" predicted ", quiet).add(bytes(summary.free_predicted), text);
-    line.add("   measured ", quiet).add(bytes(summary.free_after), text);
+    line.add(" predicted ", quiet)
+        .add(bytes(summary.free_predicted), text);
+    line.add("   measured ", quiet)
+        .add(bytes(summary.free_after), text);
     let difference = summary.free_predicted.abs_diff(summary.free_after);
     let why = if difference == 0 {
         "   they are equal to the byte".to_owned()
     } else if summary.free_after < summary.free_predicted {
         format!("   {} less: {}", bytes(difference), shortfall(report))
     } else {
-        format!("   {} more: something else on the volume went, too", bytes(difference))
+        format!(
+            "   {} more: something else on the volume went, too",
+            bytes(difference)
+        )
     };
     line.add(why, quiet);
     vec![line.line()]
@@ -97,9 +119,15 @@ fn went(theme: &Theme, report: &Report) -> Vec<Line<'static>> {
     for ((class, account), sum) in &report.summary.went {
         let role = Theme::class_role(*class);
         let mut line = Pieces::default();
-        line.add(format!(" {} ", theme.class_glyph(*class)), theme.style(role));
+        line.add(
+            format!(" {} ", theme.class_glyph(*class)),
+            theme.style(role),
+        );
         line.add(left(class.name(), 10), theme.style(role));
-        line.add(left(account.as_deref().unwrap_or("system"), 12), theme.style(Role::Text));
+        line.add(
+            left(account.as_deref().unwrap_or("system"), 12),
+            theme.style(Role::Text),
+        );
         line.add(right(&count(sum.items), 10), theme.style(Role::Text));
         line.add(left(" items", 8), theme.style(Role::Quiet));
         line.add(right(&bytes(sum.bytes), 11), theme.style(Role::Text));
@@ -124,12 +152,22 @@ fn stayed(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
     let mut all = Vec::new();
     for stayed in summary.stayed.iter().take(REASONS) {
         let mut line = Pieces::default();
-        let many = format!(" {} stayed, {}: ", count(stayed.sum.items), stayed.outcome.name());
+        let many = format!(
+            " {} stayed, {}: ",
+            count(stayed.sum.items),
+            stayed.outcome.name()
+        );
         line.add(many, theme.style(Role::Straw));
         let text = format!("{}, such as {}", stayed.reason, stayed.example);
-        line.add(cut(&text, width.saturating_sub(line.width())), theme.style(Role::Text));
+        line.add(
+            cut(&text, width.saturating_sub(line.width())),
+            theme.style(Role::Text),
+        );
         all.push(line.line());
-        all.push(Line::styled(format!("   {}", stayed.outcome.advice()), theme.style(Role::Quiet)));
+        all.push(Line::styled(
+            format!("   {}", stayed.outcome.advice()),
+            theme.style(Role::Quiet),
+        ));
     }
     let more = summary.stayed.len().saturating_sub(REASONS);
     if more > 0 {
@@ -149,14 +187,25 @@ fn verified(theme: &Theme, report: &Report) -> Line<'static> {
         }
         Some(verified) if report.summary.is_stopped => {
             line.add(" Scanned again: ", theme.style(Role::Quiet));
-            let rest = format!("{}, {}", counted(verified.takes.items, "file"), bytes(verified.takes.bytes));
+            let rest = format!(
+                "{}, {}",
+                counted(verified.takes.items, "file"),
+                bytes(verified.takes.bytes)
+            );
             line.add(format!("{rest} were not reached."), theme.style(Role::Text))
         }
         Some(verified) => {
             line.add(" Scanned again: ", theme.style(Role::Quiet));
-            let rest = format!("{}, {}", counted(verified.takes.items, "file"), bytes(verified.takes.bytes));
+            let rest = format!(
+                "{}, {}",
+                counted(verified.takes.items, "file"),
+                bytes(verified.takes.bytes)
+            );
             let said = counted(verified.stayed.items, "item");
-            line.add(format!("{rest} would still go; the report says {said} stayed."), theme.style(Role::Text))
+            line.add(
+                format!("{rest} would still go; the report says {said} stayed."),
+                theme.style(Role::Text),
+            )
         }
     };
     line.line()

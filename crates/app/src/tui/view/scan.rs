@@ -14,19 +14,30 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     let scanning = &model.scanning;
     let elapsed = model.clock.saturating_sub(scanning.began);
     let (names, found) = scanning.sums();
-    let left_over = scanning.places.iter().filter(|place| !place.is_done).count();
+    let left_over = scanning
+        .places
+        .iter()
+        .filter(|place| !place.is_done)
+        .count();
     let quiet = theme.style(Role::Quiet);
     let text = theme.style(Role::Text);
     let mut head = Pieces::default();
     head.add(" ", quiet);
-    let state = if scanning.is_stopping { "Stopping" } else { "Walking the places" };
+    let state = if scanning.is_stopping {
+        "Stopping"
+    } else {
+        "Walking the places"
+    };
     head.add(state, theme.bold(Role::Straw));
     let rate = (names as f64 / elapsed.as_secs_f64().max(0.001)).round();
     // A rate is shown, not computed with: its sign and size are known.
     let rate = format!("{rate:.0}").parse().unwrap_or(0);
-    head.add(format!("   {} ", count(names)), text).add("names", quiet);
-    head.add(format!("   {} ", bytes(found)), text).add("found", quiet);
-    head.add(format!("   {} ", count(rate)), text).add("names a second", quiet);
+    head.add(format!("   {} ", count(names)), text)
+        .add("names", quiet);
+    head.add(format!("   {} ", bytes(found)), text)
+        .add("found", quiet);
+    head.add(format!("   {} ", count(rate)), text)
+        .add("names a second", quiet);
     head.add(format!("   {:.1} s", elapsed.as_secs_f64()), text);
     let done = scanning.places.len() - left_over;
     let of = scanning.places.len();
@@ -34,7 +45,11 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     let mut all = vec![head.line(), Line::default()];
     let room = usize::from(area.height).saturating_sub(3);
     // The place being walked stays in sight.
-    let at = scanning.places.iter().rposition(|place| place.is_begun).unwrap_or(0);
+    let at = scanning
+        .places
+        .iter()
+        .rposition(|place| place.is_begun)
+        .unwrap_or(0);
     let skip = (at + 1).saturating_sub(room);
     let beat = usize::try_from(model.clock.as_millis() / 150).unwrap_or(0);
     let width = usize::from(area.width);
@@ -51,12 +66,19 @@ fn row(theme: &Theme, place: &PlaceProgress, beat: usize, width: usize) -> Line<
     let glyphs = &theme.glyphs;
     let (mark, role) = match (place.is_begun, place.is_done) {
         (_, true) => (glyphs.dot, Role::Quiet),
-        (true, false) => (glyphs.moving.get(beat % 4).copied().unwrap_or(glyphs.dot), Role::Straw),
+        (true, false) => (
+            glyphs.moving.get(beat % 4).copied().unwrap_or(glyphs.dot),
+            Role::Straw,
+        ),
         (false, false) => (" ", Role::Faint),
     };
     let mut line = Pieces::default();
     line.add(format!("   {mark} "), theme.style(role));
-    let name = if place.is_begun || place.is_done { Role::Text } else { Role::Faint };
+    let name = if place.is_begun || place.is_done {
+        Role::Text
+    } else {
+        Role::Faint
+    };
     let wide = width.saturating_sub(52).min(60);
     line.add(left(&place.name, wide), theme.style(name));
     if place.is_begun || place.is_done {

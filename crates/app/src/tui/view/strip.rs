@@ -21,24 +21,39 @@ struct Figures {
 const LABEL: usize = 6;
 
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
-    let Some(figures) = figures(model) else { return };
+    let Some(figures) = figures(model) else {
+        return;
+    };
     let mut bar = Pieces::default();
-    bar.add(format!(" {} ", left("disk", LABEL - 2)), theme.style(Role::Quiet));
+    bar.add(
+        format!(" {} ", left("disk", LABEL - 2)),
+        theme.style(Role::Quiet),
+    );
     let width = usize::from(area.width).saturating_sub(LABEL + 6);
-    volume_bar(theme, &mut bar, (figures.kept, figures.swept, figures.free), width);
+    volume_bar(
+        theme,
+        &mut bar,
+        (figures.kept, figures.swept, figures.free),
+        width,
+    );
     let mut text = Pieces::default();
     let quiet = theme.style(Role::Quiet);
     let dot = format!("  {}  ", theme.glyphs.dot);
     text.to(LABEL);
-    text.add("kept ", quiet).add(bytes(figures.kept), theme.style(Role::Text));
+    text.add("kept ", quiet)
+        .add(bytes(figures.kept), theme.style(Role::Text));
     text.add(format!("{dot}to sweep "), quiet);
     text.add(bytes(figures.swept), theme.style(Role::Straw));
     if let Some(found) = figures.found {
         text.add(format!(" of {} found", bytes(found)), quiet);
     }
-    text.add(format!("{dot}free "), quiet).add(bytes(figures.free), theme.style(Role::Text));
+    text.add(format!("{dot}free "), quiet)
+        .add(bytes(figures.free), theme.style(Role::Text));
     text.add(format!(" {} ", theme.glyphs.arrow), quiet);
-    text.add(bytes(figures.free.saturating_add(figures.swept)), theme.style(Role::Straw));
+    text.add(
+        bytes(figures.free.saturating_add(figures.swept)),
+        theme.style(Role::Straw),
+    );
     lines(frame, area, vec![bar.line(), text.line()]);
 }
 
@@ -49,7 +64,12 @@ fn figures(model: &Model) -> Option<Figures> {
         let volume = volume.unwrap_or(model.facts.volume);
         let swept = found.min(volume.used);
         let kept = volume.used - swept;
-        return Some(Figures { kept, swept, free: volume.free, found: None });
+        return Some(Figures {
+            kept,
+            swept,
+            free: volume.free,
+            found: None,
+        });
     }
     let weigh = model.weigh.as_ref()?;
     let volume = weigh.scan.volume;

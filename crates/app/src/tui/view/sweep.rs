@@ -16,19 +16,28 @@ use crate::wording::{bytes, count};
 const CHART: usize = 4;
 
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
-    let Some(sweeping) = &model.sweeping else { return };
+    let Some(sweeping) = &model.sweeping else {
+        return;
+    };
     let width = usize::from(area.width).saturating_sub(2);
     let (text, quiet) = (theme.style(Role::Text), theme.style(Role::Quiet));
     let elapsed = model.clock.saturating_sub(sweeping.began);
     let mut head = Pieces::default();
-    let state = if sweeping.is_stopping { " Stopping" } else { " Sweeping" };
+    let state = if sweeping.is_stopping {
+        " Stopping"
+    } else {
+        " Sweeping"
+    };
     head.add(state, theme.bold(Role::Straw));
     head.add(format!("   {} ", count(sweeping.done)), text);
     head.add(format!("of {} items", count(sweeping.of)), quiet);
     head.add(format!("   {:.1} s", elapsed.as_secs_f64()), text);
     if sweeping.done > 0 {
         let rest = sweeping.of.saturating_sub(sweeping.done) as f64 / sweeping.done as f64;
-        head.add(format!("   about {:.0} s left", elapsed.as_secs_f64() * rest), quiet);
+        head.add(
+            format!("   about {:.0} s left", elapsed.as_secs_f64() * rest),
+            quiet,
+        );
     }
     let mut all = vec![head.line(), Line::default()];
     for (class, planned) in &sweeping.planned {
@@ -40,13 +49,20 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     outcomes.add(" ", quiet);
     for outcome in Outcome::ALL {
         let sum = sweeping.outcomes.get(&outcome).copied().unwrap_or_default();
-        let role = if sum.items == 0 { Role::Faint } else { Role::Text };
+        let role = if sum.items == 0 {
+            Role::Faint
+        } else {
+            Role::Text
+        };
         outcomes.add(count(sum.items), theme.style(role));
         outcomes.add(format!(" {}   ", outcome.name()), theme.style(Role::Quiet));
     }
     all.push(outcomes.line());
     all.push(Line::default());
-    all.push(Line::styled(" bytes that come back, by tenths of a second", quiet));
+    all.push(Line::styled(
+        " bytes that come back, by tenths of a second",
+        quiet,
+    ));
     all.extend(chart(theme, sweeping, width));
     lines(frame, area, all);
 }
@@ -87,7 +103,10 @@ fn chart(theme: &Theme, sweeping: &Sweeping, width: usize) -> Vec<Line<'static>>
                 .take(width)
                 .map(|bytes| {
                     let height = u128::from(*bytes) * levels / u128::from(most);
-                    let inside = usize::try_from(height).unwrap_or(0).saturating_sub(row * 8).min(8);
+                    let inside = usize::try_from(height)
+                        .unwrap_or(0)
+                        .saturating_sub(row * 8)
+                        .min(8);
                     match inside.checked_sub(1) {
                         Some(at) => theme.glyphs.bars.get(at).copied().unwrap_or(" "),
                         None => " ",

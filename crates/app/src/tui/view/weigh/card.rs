@@ -19,9 +19,17 @@ pub(super) fn draw(theme: &Theme, weigh: &Weigh, frame: &mut Frame<'_>, area: Re
     match weigh.rows.get(weigh.focus) {
         Some(Row::Pile(id)) => all.extend(pile(theme, weigh, *id, width)),
         Some(Row::Heading(class)) => {
-            let what = if class.starts_taken() { "starts taken" } else { "starts left" };
+            let what = if class.starts_taken() {
+                "starts taken"
+            } else {
+                "starts left"
+            };
             let how = removal(class.removal());
-            let text = format!(" {}: {}. It {what}, and {how}.", class.name(), class.meaning());
+            let text = format!(
+                " {}: {}. It {what}, and {how}.",
+                class.name(),
+                class.meaning()
+            );
             all.push(Line::styled(cut(&text, width), theme.style(Role::Text)));
         }
         Some(Row::Gap) | None => {}
@@ -45,7 +53,10 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
     let text = theme.style(Role::Text);
     let mut first = Pieces::default();
     let role = Theme::class_role(rule.class);
-    first.add(format!(" {} ", theme.class_glyph(rule.class)), theme.style(role));
+    first.add(
+        format!(" {} ", theme.class_glyph(rule.class)),
+        theme.style(role),
+    );
     first.add(rule.title.clone(), theme.bold(Role::Text));
     let owner = scan.account_name(pile).unwrap_or("the system");
     first.add(format!(" of {owner}   "), quiet);
@@ -53,19 +64,30 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
     let mut second = Pieces::default();
     second.add("   afterwards  ", quiet);
     second.add(cut(&rule.after, width.saturating_sub(15)), text);
-    second.add("   by  ", quiet).add(removal(rule.removal()), text);
+    second
+        .add("   by  ", quiet)
+        .add(removal(rule.removal()), text);
     let mut third = Pieces::default();
     let roots: Vec<String> = scan.roots_of(pile).map(ToString::to_string).collect();
-    third.add("   where  ", quiet).add(cut(&roots.join(", "), width.saturating_sub(70)), text);
+    third
+        .add("   where  ", quiet)
+        .add(cut(&roots.join(", "), width.saturating_sub(70)), text);
     third.add("   rule  ", quiet).add(compiled.id.clone(), text);
-    third.add("   aged by  ", quiet).add(rule.age.by.words(), text);
+    third
+        .add("   aged by  ", quiet)
+        .add(rule.age.by.words(), text);
     let mut fourth = Pieces::default();
     fourth.add("   biggest  ", quiet);
     for (at, item) in pile.biggest.iter().take(2).enumerate() {
         let separator = if at > 0 { "   " } else { "" };
         let name = jolly_core::target::Printable(scan.arena.name(*item)).to_string();
         fourth.add(format!("{separator}{} ", cut(&name, 34)), text);
-        let facts = format!("{} {} {}", bytes(scan.arena.frees(*item)), theme.glyphs.dot, age(scan.age(*item)));
+        let facts = format!(
+            "{} {} {}",
+            bytes(scan.arena.frees(*item)),
+            theme.glyphs.dot,
+            age(scan.age(*item))
+        );
         fourth.add(facts, quiet);
     }
     if let Some(why) = &pile.blocked {

@@ -34,8 +34,13 @@ impl Columns {
     /// The columns for a width. They drop out in this order: files, found, age bands from the
     /// young end, account.
     pub(super) fn fit(width: usize) -> Self {
-        let mut columns =
-            Self { title: 24, has_account: true, first_band: 0, has_found: true, has_files: true };
+        let mut columns = Self {
+            title: 24,
+            has_account: true,
+            first_band: 0,
+            has_found: true,
+            has_files: true,
+        };
         if columns.width() > width {
             columns.has_files = false;
         }
