@@ -85,16 +85,7 @@ pub fn scan(
     for search in &searches {
         guards.add_root(search.root.clone());
     }
-    let walked = walk::walk(
-        target,
-        rules,
-        &searches,
-        &guards,
-        now,
-        cancel,
-        sink,
-        &mut unread,
-    );
+    let walked = walk::walk(target, rules, &searches, &guards, cancel, sink, &mut unread);
     let mut arena = walked.arena;
     let links = links::gather(&mut arena, now);
     let mut piles = pile::build(&arena, walked.piles, now);
@@ -118,22 +109,22 @@ pub fn scan(
     }
 }
 
-/// Tells the places that can't be looked in; those below one that is told already for the same
-/// reason are counted with it.
+/// Tells the places that can't be looked in; those below one that is told already are
+/// counted with it.
 fn tell_unresolved(mut unresolved: Vec<Unresolved>, unread: &mut unread::Gatherer) {
     unresolved.sort_by(|one, other| one.path.cmp(&other.path));
     let mut told: Vec<(TargetPath, String)> = Vec::new();
     for place in unresolved {
         let reason = unread::reason(&place.error);
-        let holds = |(above, known): &&(TargetPath, String)| {
-            *known == reason && place.path.below(above).is_some()
-        };
-        let at = told.iter().find(holds).map(|(above, _)| above.clone());
-        let at = at.unwrap_or_else(|| {
-            told.push((place.path.clone(), reason.clone()));
-            place.path
-        });
-        unread.add(at.to_string(), &reason, 1);
+        let above = told
+            .iter()
+            .find(|(above, _)| place.path.below(above).is_some());
+        if let Some((above, reason)) = above {
+            unread.add(above.to_string(), reason, 1);
+        } else {
+            unread.add(place.path.to_string(), &reason, 1);
+            told.push((place.path, reason));
+        }
     }
 }
 

@@ -12,7 +12,7 @@ mod run;
 mod state_folder;
 
 pub use dustpan::{Dustpan, DustpanError};
-pub use journal::{Journal, JournalError};
+pub use journal::{Journal, JournalError, Sink};
 pub use log::{
     LogEntry, LogError, LogItem, LogState, LogSummary, list_logs, read_items, verify_log,
 };

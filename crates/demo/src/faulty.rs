@@ -27,17 +27,29 @@ pub enum Fault {
 pub struct FaultyDisk {
     fault: Fault,
     calls: AtomicU64,
+    armed_for: AtomicU64,
     removed: Mutex<Vec<Vec<u8>>>,
 }
 
 impl FaultyDisk {
     /// A disk with this fault.
     pub fn new(fault: Fault) -> Self {
+        let armed_for = match fault {
+            Fault::FailAt(call) => call,
+            Fault::None | Fault::Stall(_) => u64::MAX,
+        };
+        let (calls, removed) = (AtomicU64::new(0), Mutex::default());
         Self {
             fault,
-            calls: AtomicU64::new(0),
-            removed: Mutex::default(),
+            calls,
+            armed_for: AtomicU64::new(armed_for),
+            removed,
         }
+    }
+
+    /// Makes the n-th call from now on fail, counted from 1.
+    pub fn fail_at(&self, call: u64) {
+        self.armed_for.store(self.calls() + call, Ordering::SeqCst);
     }
 
     /// How many calls there were.
@@ -55,14 +67,13 @@ impl FaultyDisk {
 
     fn pass(&self) -> io::Result<()> {
         let call = self.calls.fetch_add(1, Ordering::SeqCst) + 1;
-        match self.fault {
-            Fault::FailAt(at) if at == call => Err(io::Error::from_raw_os_error(5)),
-            Fault::Stall(time) => {
-                std::thread::sleep(time);
-                Ok(())
-            }
-            Fault::None | Fault::FailAt(_) => Ok(()),
+        if let Fault::Stall(time) = self.fault {
+            std::thread::sleep(time);
         }
+        if call == self.armed_for.load(Ordering::SeqCst) {
+            return Err(io::Error::from_raw_os_error(5));
+        }
+        Ok(())
     }
 
     fn note(&self, name: &CStr) {

@@ -45,7 +45,7 @@ pub(super) fn reason(error: &io::Error) -> String {
         io::ErrorKind::PermissionDenied => "needs the administrator".to_owned(),
         io::ErrorKind::CrossesDevices => "another volume is mounted here".to_owned(),
         io::ErrorKind::NotFound => "vanished while it was walked".to_owned(),
-        io::ErrorKind::NotADirectory => "not a folder".to_owned(),
+        io::ErrorKind::NotADirectory => "a link or a file, not a folder".to_owned(),
         _ => format!("the disk says: {error}"),
     }
 }

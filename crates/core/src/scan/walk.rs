@@ -5,7 +5,6 @@ use std::ffi::CString;
 use std::ops::ControlFlow;
 use std::sync::Arc;
 
-use jiff::Timestamp;
 use jolly_disk::{Folder, Kind, Stat};
 
 use crate::rulebook::{AgeBy, Detect, Fit, Guards, RuleNumber, RuleSet, Search};
@@ -47,7 +46,6 @@ pub(super) fn walk(
     rules: &RuleSet,
     searches: &[Search],
     guards: &Guards,
-    now: Timestamp,
     cancel: &CancelToken,
     sink: &dyn Fn(ScanEvent),
     unread: &mut Gatherer,
@@ -67,7 +65,6 @@ pub(super) fn walk(
         rules,
         searches,
         guards,
-        now,
         cancel,
         sink,
         unread,
@@ -143,7 +140,6 @@ struct Walker<'a> {
     rules: &'a RuleSet,
     searches: &'a [Search],
     guards: &'a Guards,
-    now: Timestamp,
     cancel: &'a CancelToken,
     sink: &'a dyn Fn(ScanEvent),
     unread: &'a mut Gatherer,
@@ -433,7 +429,7 @@ impl Walker<'_> {
             self.walked.guarded += u64::from(!searches.is_empty());
             return;
         }
-        let sweeper = self.sweeper(active, &path, &stat);
+        let sweeper = self.sweeper(active, &path);
         let added = self
             .walked
             .arena
@@ -450,8 +446,8 @@ impl Walker<'_> {
 
     /// The pile that may remove this folder once it is empty: that of the first rule that looks
     /// above it and lets empty folders go.
-    fn sweeper(&self, active: &[Active], path: &TargetPath, stat: &Stat) -> Option<PileId> {
-        if self.guards.root(path).is_some() || stat.modified.seconds > self.now.as_second() {
+    fn sweeper(&self, active: &[Active], path: &TargetPath) -> Option<PileId> {
+        if self.guards.file(path).is_some() {
             return None;
         }
         let found = active.iter().find(|active| {

@@ -155,11 +155,7 @@ fn store(
 
 /// What a rehearsal predicts for a folder: that it will be empty once its listed contents are
 /// gone.
-pub(super) fn will_be_empty(
-    ground: &Ground<'_>,
-    path: &TargetPath,
-    gone: &HashMap<TargetPath, u64>,
-) -> bool {
+pub(super) fn will_be_empty(ground: &Ground<'_>, path: &TargetPath, gone: u64) -> bool {
     let disk = ground.target.disk();
     let mut entries = 0_u64;
     let listed = disk
@@ -170,5 +166,5 @@ pub(super) fn will_be_empty(
                 ControlFlow::Continue(())
             })
         });
-    listed.is_ok() && entries == gone.get(path).copied().unwrap_or(0)
+    listed.is_ok() && entries == gone
 }

@@ -1,6 +1,6 @@
 //! One sweep, from the lock to the last line of its log.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::io;
 use std::ops::ControlFlow;
 
@@ -236,7 +236,7 @@ fn run_batches(
     tally: &mut Tally<'_>,
 ) -> Result<(), JournalError> {
     let mut checker = Checker::new(ground);
-    let mut gone: HashMap<TargetPath, u64> = HashMap::new();
+    let mut gone = Predicted::default();
     for (number, batch) in manifest.items.chunks(BATCH).enumerate() {
         if cancel.is_cancelled() {
             break;
@@ -271,17 +271,37 @@ fn run_batches(
     Ok(())
 }
 
+/// What a rehearsal has let go so far.
+#[derive(Default)]
+struct Predicted {
+    paths: HashSet<TargetPath>,
+    below: HashMap<TargetPath, u64>,
+}
+
+impl Predicted {
+    fn add(&mut self, path: &TargetPath) {
+        self.paths.insert(path.clone());
+        if let Some(parent) = path.parent() {
+            *self.below.entry(parent).or_default() += 1;
+        }
+    }
+
+    fn below(&self, folder: &TargetPath) -> u64 {
+        self.below.get(folder).copied().unwrap_or(0)
+    }
+}
+
 /// What the real run would do with an item, were nothing to change until then.
 fn predict(
     ground: &Ground<'_>,
     checker: &mut Checker<'_>,
     item: &ManifestItem,
-    gone: &mut HashMap<TargetPath, u64>,
+    gone: &mut Predicted,
 ) -> Verdict {
     let described = item
         .after
         .as_ref()
-        .is_some_and(|after| gone.contains_key(after));
+        .is_some_and(|after| gone.paths.contains(after));
     let asked = ManifestItem {
         after: item.after.clone().filter(|_| !described),
         ..item.clone()
@@ -290,13 +310,11 @@ fn predict(
         Ok(stat) => stat,
         Err(verdict) => return verdict,
     };
-    if item.kind == EntryKind::Folder && !will_be_empty(ground, &item.path, gone) {
+    if item.kind == EntryKind::Folder && !will_be_empty(ground, &item.path, gone.below(&item.path))
+    {
         return Verdict::stays(Outcome::Refused, "something that stays is in it");
     }
-    gone.entry(item.path.clone()).or_default();
-    if let Some(parent) = item.path.parent() {
-        *gone.entry(parent).or_default() += 1;
-    }
+    gone.add(&item.path);
     let outcome = match item.by {
         crate::rulebook::Removal::Remove => Outcome::Removed,
         crate::rulebook::Removal::SetAside => Outcome::SetAside,

@@ -1,0 +1,106 @@
+//! A run that died can be told to the last item.
+
+use std::collections::BTreeSet;
+
+use jolly_core::scan::CancelToken;
+use jolly_core::sweep::{LogState, Outcome, read_items, recover, verify_log};
+use jolly_core::target::TargetPath;
+
+use crate::support::{Bench, DAY, manifest_of, now, run};
+
+/// Cuts a finished log at every byte of some lines, as a power cut would, and settles it.
+#[test]
+fn a_log_cut_anywhere_is_settled_by_looking() {
+    let bench = Bench::new();
+    for number in 0..60 {
+        bench
+            .tree
+            .file(format!("tmp/{}/x{number}", number % 5), 4096, 60 * DAY)
+            .unwrap();
+    }
+    let before = bench.paths();
+    let scan = bench.scan();
+    let manifest = manifest_of(&scan, true);
+    run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
+    let gone: BTreeSet<Vec<u8>> = before.difference(&bench.paths()).cloned().collect();
+    let path = bench.state().log("one");
+    let whole = std::fs::read(&path).unwrap();
+    let first_line = whole.iter().position(|byte| *byte == b'\n').unwrap() + 1;
+    let target = bench.target();
+    for cut in (first_line..whole.len())
+        .step_by(97)
+        .chain([whole.len() - 1])
+    {
+        std::fs::write(&path, &whole[..cut]).unwrap();
+        assert_eq!(
+            verify_log(&bench.state(), "one").unwrap().state,
+            LogState::Interrupted
+        );
+        let open: Vec<_> = read_items(&bench.state(), "one").unwrap();
+        let unsettled = open.iter().filter(|item| item.outcome.is_none()).count();
+        let settled = recover(&bench.state(), "one", &target, now()).unwrap();
+        assert_eq!(settled.state, LogState::Recovered, "cut at {cut}");
+        let items = read_items(&bench.state(), "one").unwrap();
+        assert!(
+            items.iter().all(|item| item.outcome.is_some()),
+            "cut at {cut}"
+        );
+        assert!(unsettled == 0 || items.len() >= unsettled);
+        for item in &items {
+            let path = TargetPath::try_from(&item.path).unwrap();
+            let is_gone = gone.contains(path.as_bytes());
+            assert_eq!(
+                item.outcome == Some(Outcome::Removed),
+                is_gone,
+                "cut at {cut}: {path}"
+            );
+        }
+        // Settling again changes nothing.
+        let bytes = std::fs::read(&path).unwrap();
+        recover(&bench.state(), "one", &target, now()).unwrap();
+        assert_eq!(std::fs::read(&path).unwrap(), bytes);
+    }
+}
+
+#[test]
+fn what_the_run_never_reached_is_told_as_still_there_or_changed() {
+    let bench = Bench::new();
+    for name in ["a", "b", "c"] {
+        bench
+            .tree
+            .file(format!("tmp/{name}"), 4096, 60 * DAY)
+            .unwrap();
+    }
+    let scan = bench.scan();
+    run(
+        &bench,
+        &scan,
+        &manifest_of(&scan, true),
+        "one",
+        &CancelToken::default(),
+    )
+    .unwrap();
+    // As if it had died after the intents: the files are back, one of them as another file.
+    let path = bench.state().log("one");
+    let text = std::fs::read_to_string(&path).unwrap();
+    let intents: Vec<&str> = text
+        .lines()
+        .take_while(|line| !line.contains("\"done\""))
+        .collect();
+    std::fs::write(&path, intents.join("\n") + "\n").unwrap();
+    bench.tree.file("tmp/b", 4096, 60 * DAY).unwrap();
+    recover(&bench.state(), "one", &bench.target(), now()).unwrap();
+    let items = read_items(&bench.state(), "one").unwrap();
+    let of = |name: &str| {
+        items
+            .iter()
+            .find(|item| item.path.path == name)
+            .unwrap()
+            .outcome
+    };
+    assert_eq!(of("tmp/a"), Some(Outcome::Removed));
+    assert_eq!(of("tmp/b"), Some(Outcome::Changed));
+    let other = Bench::new();
+    std::fs::write(&path, intents.join("\n") + "\n").unwrap();
+    assert!(recover(&bench.state(), "one", &other.target(), now()).is_err());
+}

@@ -1,0 +1,368 @@
+//! A scan finds what is there, once, inside the target, and says what it couldn't read.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::os::unix::ffi::OsStrExt as _;
+use std::os::unix::fs::MetadataExt as _;
+use std::path::Path;
+use std::sync::Arc;
+
+use jolly_core::rulebook::{Detect, Fit, Guards, band_of};
+use jolly_core::scan::{CancelToken, Scan, scan};
+use jolly_core::target::TargetPath;
+use jolly_demo::{Fault, FaultyDisk};
+use proptest::prelude::*;
+
+use crate::support::{Bench, DAY, NOW, arb_tree, build, now, scan_on};
+
+/// Which rule and account own each file of a tree, found the slow and simple way: every file is
+/// held against every search in turn.
+fn naive(scan: &Scan, root: &Path) -> BTreeMap<Vec<u8>, (usize, Option<usize>)> {
+    let mut owners = BTreeMap::new();
+    let mut guards = Guards::new(&scan.target.places, Vec::new());
+    scan.searches
+        .iter()
+        .for_each(|search| guards.add_root(search.root.clone()));
+    let mut waiting = vec![root.to_owned()];
+    while let Some(folder) = waiting.pop() {
+        for entry in std::fs::read_dir(&folder).unwrap().flatten() {
+            let path = entry.path();
+            if entry.file_type().unwrap().is_dir() {
+                waiting.push(path);
+                continue;
+            }
+            let below = path
+                .strip_prefix(root)
+                .unwrap()
+                .as_os_str()
+                .as_bytes()
+                .to_vec();
+            let target_path = TargetPath::new(below.clone()).unwrap();
+            let fits = |search: &&jolly_core::rulebook::Search| {
+                let rule = scan.rules.rule(search.rule);
+                rule.rule.detect != Some(Detect::Trash)
+                    && target_path
+                        .below(&search.root)
+                        .is_some_and(|below| !below.is_empty() && rule.fit(below) == Fit::Takes)
+            };
+            let Some(search) = scan.searches.iter().find(fits) else {
+                continue;
+            };
+            let class = scan.rules.rule(search.rule).rule.class;
+            if guards.path(&target_path, class, &search.root).is_none() {
+                owners.insert(below, (search.rule.0, search.account));
+            }
+        }
+    }
+    owners
+}
+
+/// A scan's own books, added up again from the items.
+fn assert_adds_up(scan: &Scan) {
+    let mut seen = BTreeSet::new();
+    let mut inodes: HashMap<(u64, u64), u64> = HashMap::new();
+    for pile in &scan.piles {
+        let found = pile.found();
+        assert_eq!(found.bytes, pile.bands.iter().sum::<u64>());
+        assert_eq!(found.items, pile.order.len() as u64);
+        let mut bands = [0_u64; 12];
+        for item in &pile.order {
+            assert!(seen.insert(*item), "an item is in two piles");
+            bands[band_of(scan.age(*item))] += scan.arena.frees(*item);
+            let key = scan.arena.key(*item);
+            *inodes.entry((key.device, key.inode)).or_default() += scan.arena.frees(*item);
+        }
+        assert_eq!(bands, pile.bands);
+    }
+    assert_eq!(seen.len(), scan.arena.item_count());
+    for item in &seen {
+        let key = scan.arena.key(*item);
+        let counted = inodes[&(key.device, key.inode)];
+        assert!(
+            counted <= scan.arena.allocated(*item),
+            "an inode counts twice"
+        );
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 32, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn prop_the_walker_finds_what_a_naive_look_finds(tree in arb_tree()) {
+        let bench = Bench::new();
+        build(&bench, &tree);
+        let scan = bench.scan();
+        assert_adds_up(&scan);
+        let mut found = BTreeMap::new();
+        for item in scan.arena.items() {
+            let path = scan.arena.path(item);
+            let metadata = bench.root().join(std::ffi::OsStr::from_bytes(path.as_bytes()))
+                .symlink_metadata().unwrap();
+            prop_assert_eq!(metadata.ino(), scan.arena.key(item).inode);
+            prop_assert_eq!(metadata.blocks() * 512, scan.arena.allocated(item));
+            let pile = scan.pile(scan.arena.pile(item));
+            found.insert(path.as_bytes().to_vec(), (pile.rule.0, pile.account));
+        }
+        prop_assert_eq!(found, naive(&scan, &bench.root()));
+    }
+}
+
+#[test]
+fn hard_links_count_once_and_only_when_every_name_is_found() {
+    let bench = Bench::new();
+    bench.tree.file("tmp/one", 8192, 60 * DAY).unwrap();
+    bench.tree.hard_link("tmp/one", "var/tmp/two").unwrap();
+    bench
+        .tree
+        .file("home/ada/Documents/kept", 8192, 60 * DAY)
+        .unwrap();
+    bench
+        .tree
+        .hard_link("home/ada/Documents/kept", "tmp/also-kept")
+        .unwrap();
+    bench
+        .tree
+        .sparse("tmp/sparse", 1 << 30, 4096, 60 * DAY)
+        .unwrap();
+    let scan = bench.scan();
+    let found: u64 = scan.piles.iter().map(|pile| pile.found().bytes).sum();
+    assert_eq!(found, 8192 + 4096);
+    assert_eq!(scan.arena.item_count(), 4);
+}
+
+#[test]
+fn links_out_and_pipes_are_never_walked_and_strange_times_hurt_nobody() {
+    let bench = Bench::new();
+    std::fs::create_dir(bench.outside()).unwrap();
+    std::fs::write(bench.outside().join("precious"), b"x").unwrap();
+    bench
+        .tree
+        .link("tmp/out", &bench.outside(), 60 * DAY)
+        .unwrap();
+    std::fs::create_dir_all(bench.root().join("home/ada")).unwrap();
+    std::os::unix::fs::symlink(bench.outside(), bench.root().join("home/ada/.cache")).unwrap();
+    bench.tree.pipe("tmp/pipe", 60 * DAY).unwrap();
+    bench.tree.file("tmp/old", 4096, NOW + 4000 * DAY).unwrap();
+    bench.tree.file("tmp/future", 4096, -30_000 * DAY).unwrap();
+    let scan = bench.scan();
+    let names: BTreeSet<&[u8]> = scan
+        .arena
+        .items()
+        .map(|item| scan.arena.name(item))
+        .collect();
+    assert_eq!(names, BTreeSet::from([&b"out"[..], b"old", b"future"]));
+    let unread: Vec<&str> = scan
+        .unread
+        .iter()
+        .map(|unread| unread.place.as_str())
+        .collect();
+    assert_eq!(
+        unread,
+        ["home/ada/.cache"],
+        "a place that is a link is told, not followed"
+    );
+    let future = scan
+        .arena
+        .items()
+        .find(|item| scan.arena.name(*item) == b"future")
+        .unwrap();
+    assert_eq!(scan.age(future), 0);
+}
+
+#[test]
+fn a_mount_below_a_place_is_told_and_not_crossed() {
+    let bench = Bench::new();
+    bench.tree.file("tmp/mine", 4096, 60 * DAY).unwrap();
+    let mounted = bench.tree.folder("tmp/stick").unwrap();
+    let mount = |arguments: &[&str]| {
+        std::process::Command::new("mount")
+            .args(arguments)
+            .arg(&mounted)
+            .output()
+    };
+    let made = mount(&["-t", "tmpfs", "none"]);
+    if !made.is_ok_and(|output| output.status.success()) {
+        println!("SKIPPED: this machine lets nobody mount, so mounts were not tested");
+        return;
+    }
+    std::fs::write(mounted.join("theirs"), b"x").unwrap();
+    let scan = bench.scan();
+    std::process::Command::new("umount")
+        .arg(&mounted)
+        .status()
+        .unwrap();
+    let names: Vec<&[u8]> = scan
+        .arena
+        .items()
+        .map(|item| scan.arena.name(item))
+        .collect();
+    assert_eq!(names, [&b"mine"[..]]);
+    assert!(
+        scan.unread
+            .iter()
+            .any(|unread| unread.reason.contains("another volume"))
+    );
+}
+
+#[test]
+fn a_trash_is_aged_by_its_own_dates_and_what_has_none_stays() {
+    let bench = Bench::new();
+    let trash = "home/ada/.local/share/Trash";
+    let info = |name: &str, text: &str| {
+        bench
+            .tree
+            .text(format!("{trash}/info/{name}.trashinfo"), text, DAY)
+            .unwrap();
+    };
+    bench
+        .tree
+        .file(format!("{trash}/files/dated"), 4096, 900 * DAY)
+        .unwrap();
+    info(
+        "dated",
+        "[Trash Info]\nPath=/home/ada/dated\nDeletionDate=2026-08-01T00:00:00\n",
+    );
+    bench
+        .tree
+        .file(format!("{trash}/files/folder/deep/x"), 4096, 900 * DAY)
+        .unwrap();
+    info(
+        "folder",
+        "[Trash Info]\nPath=folder\nDeletionDate=2020-01-01T00:00:00\n",
+    );
+    bench
+        .tree
+        .file(format!("{trash}/files/hostile"), 4096, 900 * DAY)
+        .unwrap();
+    info(
+        "hostile",
+        "[Trash Info]\nPath=../../../etc/passwd\nDeletionDate=2026-99-99\n",
+    );
+    bench
+        .tree
+        .file(format!("{trash}/files/alone"), 4096, 900 * DAY)
+        .unwrap();
+    let scan = bench.scan();
+    let ages: BTreeMap<Vec<u8>, u64> = scan
+        .arena
+        .items()
+        .map(|item| (scan.arena.name(item).to_vec(), scan.age(item) / 86_400))
+        .collect();
+    assert_eq!(ages.len(), 4, "{ages:?}");
+    assert!((49..=53).contains(&ages[&b"dated"[..]]), "{ages:?}");
+    assert!(ages[&b"x"[..]] > 2000 && ages[&b"folder.trashinfo"[..]] > 2000);
+    let undated = scan
+        .unread
+        .iter()
+        .find(|unread| unread.reason.contains("no date"))
+        .unwrap();
+    assert_eq!(undated.count, 3);
+}
+
+#[test]
+fn browser_profiles_are_found_by_their_shape_in_any_folder() {
+    let bench = Bench::new();
+    let chromium = "home/ada/.var/app/org.any.Browser/config/any";
+    for file in [
+        "Local State",
+        "Work/Preferences",
+        "Work/Cookies",
+        "Work/Cache/f_1",
+    ] {
+        bench
+            .tree
+            .file(format!("{chromium}/{file}"), 4096, DAY)
+            .unwrap();
+    }
+    let gecko = "home/ada/.any/thing/q.default";
+    for file in [
+        "prefs.js",
+        "times.json",
+        "cookies.sqlite",
+        "cache2/entries/AB",
+    ] {
+        bench
+            .tree
+            .file(format!("{gecko}/{file}"), 4096, DAY)
+            .unwrap();
+    }
+    bench
+        .tree
+        .file(
+            "home/ada/.cache/any/thing/q.default/cache2/entries/CD",
+            4096,
+            DAY,
+        )
+        .unwrap();
+    bench
+        .tree
+        .file("home/ada/.decoy/Default/Preferences", 4096, DAY)
+        .unwrap();
+    bench
+        .tree
+        .file("home/ada/.decoy/Default/Cache/f_2", 4096, DAY)
+        .unwrap();
+    let scan = bench.scan();
+    let of = |id: &str| -> BTreeSet<Vec<u8>> {
+        let rule = scan.rules.by_id(id).unwrap();
+        let items = scan.arena.items();
+        items
+            .filter(|item| scan.pile(scan.arena.pile(*item)).rule == rule)
+            .map(|item| scan.arena.name(item).to_vec())
+            .collect()
+    };
+    assert_eq!(of("chromium-cache"), BTreeSet::from([b"f_1".to_vec()]));
+    assert_eq!(
+        of("gecko-cache"),
+        BTreeSet::from([b"AB".to_vec(), b"CD".to_vec()])
+    );
+}
+
+#[test]
+fn a_stopped_scan_keeps_what_it_has_and_says_that_it_is_a_part() {
+    let bench = Bench::demo();
+    let cancel = CancelToken::default();
+    let stop = cancel.clone();
+    let scan = scan(
+        &bench.target(),
+        &bench.rules(),
+        now(),
+        Vec::new(),
+        &cancel,
+        &|event| {
+            if let jolly_core::scan::ScanEvent::Counted { place, .. } = event
+                && place >= 3
+            {
+                stop.cancel();
+            }
+        },
+    );
+    assert!(scan.is_partial);
+    assert!(scan.arena.item_count() > 0);
+    assert!(scan.arena.item_count() < bench.scan().arena.item_count());
+    assert_adds_up(&scan);
+}
+
+#[test]
+fn an_unreadable_folder_is_told_and_the_rest_is_found() {
+    let bench = Bench::new();
+    bench.tree.file("tmp/open/a", 4096, 60 * DAY).unwrap();
+    bench.tree.file("tmp/shut/b", 4096, 60 * DAY).unwrap();
+    // Root reads everything, so the refusal comes from the disk: every call fails once.
+    let counting = Arc::new(FaultyDisk::new(Fault::None));
+    let whole = scan_on(&bench.target_on(counting.clone()), &bench.rules());
+    assert_eq!(whole.arena.item_count(), 2);
+    let opening = counting.calls();
+    let mut told = 0;
+    for call in 1..=opening {
+        let disk = Arc::new(FaultyDisk::new(Fault::FailAt(call)));
+        let target = jolly_core::target::Target::open(disk, &bench.root(), None, &|_| None);
+        let Ok(target) = target else { continue };
+        let scan = scan_on(&Arc::new(target), &bench.rules());
+        assert_adds_up(&scan);
+        assert!(scan.arena.item_count() <= 2);
+        let is_less = scan.arena.item_count() < 2;
+        told += u32::from(is_less && !scan.unread.is_empty());
+    }
+    assert!(told > 3, "failures while walking are told, not swallowed");
+}

@@ -1,0 +1,294 @@
+//! Trees, targets and runs for the tests of the core.
+
+use std::collections::BTreeSet;
+use std::os::unix::ffi::OsStrExt as _;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use jiff::Timestamp;
+use jolly_core::decide::{Decisions, Manifest, Selection, make_manifest};
+use jolly_core::rulebook::{RuleSet, builtin};
+use jolly_core::scan::{CancelToken, Scan, scan};
+use jolly_core::sweep::{
+    Dustpan, Ground, Journal, Mode, RunSummary, StateFolder, SweepError, sweep,
+};
+use jolly_core::target::{Layout, Target};
+use jolly_demo::TreeBuilder;
+use jolly_disk::{Disk, RealDisk};
+use proptest::prelude::*;
+
+/// The moment that all tests count from.
+pub(crate) const NOW: i64 = 1_790_000_000;
+pub(crate) const DAY: i64 = 86_400;
+
+pub(crate) fn now() -> Timestamp {
+    Timestamp::from_second(NOW).unwrap()
+}
+
+/// A computer in a folder of its own, a state folder beside it, and the builder of its tree.
+pub(crate) struct Bench {
+    dir: tempfile::TempDir,
+    pub(crate) tree: TreeBuilder,
+    pub(crate) books: Vec<(String, String)>,
+}
+
+impl Bench {
+    /// A linux computer with one account, ada.
+    pub(crate) fn new() -> Self {
+        let dir = tempfile::tempdir().unwrap();
+        let tree = TreeBuilder::new(&dir.path().join("root"), NOW).unwrap();
+        tree.text(
+            "etc/passwd",
+            "ada:x:1001:1001::/home/ada:/bin/sh\n",
+            900 * DAY,
+        )
+        .unwrap();
+        tree.folder("home/ada").unwrap();
+        Self {
+            dir,
+            tree,
+            books: vec![builtin(Layout::Linux)],
+        }
+    }
+
+    /// The demo computer.
+    pub(crate) fn demo() -> Self {
+        let dir = tempfile::tempdir().unwrap();
+        let root = dir.path().join("root");
+        jolly_demo::build(&root, jolly_demo::DemoLayout::Linux, NOW).unwrap();
+        let tree = TreeBuilder::new(&root, NOW).unwrap();
+        Self {
+            dir,
+            tree,
+            books: vec![builtin(Layout::Linux)],
+        }
+    }
+
+    /// The same computer under one rulebook of the test.
+    pub(crate) fn with_book(mut self, rules: &str) -> Self {
+        let text = format!("rulebook = \"mine\"\nlayout = \"linux\"\n{rules}");
+        self.books = vec![("mine.toml".to_owned(), text)];
+        self
+    }
+
+    pub(crate) fn root(&self) -> PathBuf {
+        self.dir.path().join("root")
+    }
+
+    pub(crate) fn outside(&self) -> PathBuf {
+        self.dir.path().join("outside")
+    }
+
+    pub(crate) fn state(&self) -> StateFolder {
+        StateFolder::new(self.dir.path().join("state"))
+    }
+
+    pub(crate) fn target_on(&self, disk: Arc<dyn Disk>) -> Arc<Target> {
+        Arc::new(Target::open(disk, &self.root(), None, &|_| None).unwrap())
+    }
+
+    pub(crate) fn target(&self) -> Arc<Target> {
+        self.target_on(Arc::new(RealDisk))
+    }
+
+    pub(crate) fn rules(&self) -> Arc<RuleSet> {
+        Arc::new(RuleSet::compile(&self.books).unwrap())
+    }
+
+    pub(crate) fn scan(&self) -> Scan {
+        scan_on(&self.target(), &self.rules())
+    }
+
+    /// Every path below the root, sorted; links are told, not followed.
+    pub(crate) fn paths(&self) -> BTreeSet<Vec<u8>> {
+        let mut found = BTreeSet::new();
+        let root = self.root();
+        let mut waiting = vec![root.clone()];
+        while let Some(folder) = waiting.pop() {
+            for entry in std::fs::read_dir(&folder).unwrap() {
+                let entry = entry.unwrap();
+                let path = entry.path();
+                let below = path.strip_prefix(&root).unwrap();
+                found.insert(below.as_os_str().as_bytes().to_vec());
+                if entry.file_type().unwrap().is_dir() {
+                    waiting.push(path);
+                }
+            }
+        }
+        found
+    }
+}
+
+pub(crate) fn scan_on(target: &Arc<Target>, rules: &Arc<RuleSet>) -> Scan {
+    scan(
+        target,
+        rules,
+        now(),
+        Vec::new(),
+        &CancelToken::default(),
+        &|_| {},
+    )
+}
+
+/// Everything that the rules take, and with `all` also what starts left.
+pub(crate) fn manifest_of(scan: &Scan, all: bool) -> Manifest {
+    let selection = Selection {
+        takes_all: all,
+        ..Selection::default()
+    };
+    make_manifest(scan, &Decisions::new(scan, &selection))
+}
+
+pub(crate) fn paths_of(manifest: &Manifest) -> BTreeSet<Vec<u8>> {
+    manifest
+        .items
+        .iter()
+        .map(|item| item.path.as_bytes().to_vec())
+        .collect()
+}
+
+pub(crate) fn ground(scan: &Scan) -> Ground<'_> {
+    Ground {
+        target: &scan.target,
+        rules: &scan.rules,
+        searches: &scan.searches,
+        own: &[],
+    }
+}
+
+/// Sweeps for real, with a journal and a dustpan in the bench's state folder.
+pub(crate) fn run(
+    bench: &Bench,
+    scan: &Scan,
+    manifest: &Manifest,
+    name: &str,
+    cancel: &CancelToken,
+) -> Result<RunSummary, SweepError> {
+    let mut journal = Journal::create(&bench.state(), name).unwrap();
+    let mut dustpan = Dustpan::create(&bench.state(), name).unwrap();
+    let mode = Mode::Real {
+        run: name,
+        journal: &mut journal,
+        dustpan: Some(&mut dustpan),
+        started: now(),
+    };
+    let confirmed = manifest.clone().confirm();
+    let summary = sweep(&ground(scan), &confirmed, mode, cancel, &now, &|_| {});
+    dustpan.finish().unwrap();
+    summary
+}
+
+/// One thing of a made-up tree.
+#[derive(Clone, Debug)]
+pub(crate) enum Thing {
+    File {
+        kib: u64,
+        days: i64,
+    },
+    Link {
+        out: bool,
+        days: i64,
+    },
+    /// A second name of the file made before it.
+    Twin,
+    Folder,
+}
+
+/// Names that trees are made of, the hostile among them.
+fn names() -> impl Strategy<Value = Vec<u8>> {
+    let plain = prop::sample::select(vec![
+        &b"a"[..],
+        b"b.tmp",
+        b"cache.bin",
+        b"logins.json",
+        b"x.key",
+        b"photo.png",
+        b"old.log.1",
+        b"pack.deb",
+        b".ssh",
+        b"Mail",
+        b"line\nbreak",
+        b"\x1b[31m",
+        b"bad-\xff\xfe",
+        b"..hidden",
+        b"thumbnails",
+        b"Default",
+        b"info",
+        b"files",
+    ]);
+    plain.prop_map(<[u8]>::to_vec)
+}
+
+/// Places that rules look at, and some that they don't.
+fn folders() -> impl Strategy<Value = &'static str> {
+    prop::sample::select(vec![
+        "tmp",
+        "var/tmp",
+        "var/log",
+        "var/cache/apt/archives",
+        "home/ada/.cache",
+        "home/ada/.cache/thumbnails/large",
+        "home/ada/Downloads",
+        "home/ada/Documents",
+        "home/ada/.local/share",
+        "home/ada/.ssh",
+        "usr/lib",
+        "home/ada",
+        "var/crash",
+    ])
+}
+
+/// A tree: where, the names on the way down, and what.
+pub(crate) fn arb_tree() -> impl Strategy<Value = Vec<(&'static str, Vec<Vec<u8>>, Thing)>> {
+    let thing = prop_oneof![
+        6 => (0_u64..40, 0_i64..800).prop_map(|(kib, days)| Thing::File { kib, days }),
+        1 => (any::<bool>(), 0_i64..800).prop_map(|(out, days)| Thing::Link { out, days }),
+        2 => Just(Thing::Twin),
+        1 => Just(Thing::Folder),
+    ];
+    let one = (folders(), prop::collection::vec(names(), 1..4), thing);
+    prop::collection::vec(one, 0..40)
+}
+
+/// Builds a made-up tree; what doesn't fit, such as a file where a folder is, is left out.
+pub(crate) fn build(bench: &Bench, tree: &[(&'static str, Vec<Vec<u8>>, Thing)]) {
+    std::fs::create_dir_all(bench.outside()).unwrap();
+    std::fs::write(bench.outside().join("precious"), b"stays").unwrap();
+    let mut last_file: Option<Vec<u8>> = None;
+    for (folder, names, thing) in tree {
+        let path = [folder.as_bytes().to_vec(), names.join(&b'/')].join(&b'/');
+        let whole = bench.tree.path(&path);
+        if whole.symlink_metadata().is_ok() || leads_through_a_link(&bench.root(), &whole) {
+            continue;
+        }
+        let made = match thing {
+            Thing::File { kib, days } => {
+                let made = bench.tree.file(&path, kib * 1024, days * DAY).map(drop);
+                if made.is_ok() {
+                    last_file = Some(path.clone());
+                }
+                made
+            }
+            Thing::Link { out: true, days } => bench.tree.link(&path, &bench.outside(), days * DAY),
+            Thing::Link { out: false, days } => bench.tree.link(&path, Path::new("a"), days * DAY),
+            Thing::Twin => match &last_file {
+                Some(of) => bench.tree.hard_link(of, &path),
+                None => Ok(()),
+            },
+            Thing::Folder => bench.tree.folder(&path).map(drop),
+        };
+        // A name that is a file already can't be a folder on the way to another one.
+        drop(made);
+    }
+}
+
+fn leads_through_a_link(root: &Path, path: &Path) -> bool {
+    let mut at = path.parent();
+    while let Some(folder) = at.filter(|folder| folder.starts_with(root)) {
+        if folder.is_symlink() {
+            return true;
+        }
+        at = folder.parent();
+    }
+    false
+}
