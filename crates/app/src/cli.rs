@@ -147,7 +147,7 @@ pub(crate) struct SharedOptions {
     #[arg(long, global = true, value_name = "NAME")]
     pub account: Vec<String>,
     /// Raise every age limit to at least this
-    #[arg(long, global = true, value_name = "AGE")]
+    #[arg(long, global = true, value_name = "AGE", allow_hyphen_values = true)]
     pub older_than: Option<String>,
     /// Spare what this pattern matches
     #[arg(long, global = true, value_name = "GLOB")]

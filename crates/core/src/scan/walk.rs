@@ -37,10 +37,6 @@ struct Waiting {
 }
 
 /// Walks the roots of all searches.
-#[expect(
-    clippy::too_many_arguments,
-    reason = "each is one part of the data's way, named once"
-)]
 pub(super) fn walk(
     target: &Target,
     rules: &RuleSet,

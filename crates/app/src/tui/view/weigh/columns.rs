@@ -32,7 +32,7 @@ pub(super) struct Columns {
 
 impl Columns {
     /// The columns for a width. They drop out in this order: files, found, age bands from the
-    /// young end, account.
+    /// young end, account; then titles are cut.
     pub(super) fn fit(width: usize) -> Self {
         let mut columns = Self {
             title: 24,
@@ -53,6 +53,8 @@ impl Columns {
         if columns.width() > width {
             columns.has_account = false;
         }
+        let missing = columns.width().saturating_sub(width);
+        columns.title = columns.title.saturating_sub(missing);
         // Wide terminals give the titles room.
         columns.title += width.saturating_sub(columns.width()).min(12);
         columns

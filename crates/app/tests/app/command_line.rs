@@ -1,0 +1,224 @@
+//! The whole job on the command line, and the shapes that other tools rely on.
+
+use std::collections::BTreeSet;
+
+use serde_json::Value;
+
+use crate::support::Demo;
+
+fn keys(value: &Value) -> BTreeSet<&str> {
+    value
+        .as_object()
+        .unwrap()
+        .keys()
+        .map(String::as_str)
+        .collect()
+}
+
+fn sum(items: &[Value], key: &str) -> u64 {
+    items.iter().map(|item| item[key].as_u64().unwrap()).sum()
+}
+
+#[test]
+fn the_job_from_scan_to_log_removes_exactly_what_preview_listed() {
+    let demo = Demo::new();
+    let scan = demo.run(&["scan", "--json"]);
+    assert_eq!(scan.code, 0, "{}", scan.err);
+    let scan = scan.json();
+    assert_eq!(scan["format"], "jolly-broom/scan");
+    assert_eq!(scan["target"]["label"], "till computer");
+    assert_eq!(
+        scan["accounts"],
+        serde_json::json!(["joss", "pia", "root", "wren"])
+    );
+    for pile in scan["piles"].as_array().unwrap() {
+        let bands = pile["bands"].as_array().unwrap();
+        assert_eq!(bands.len(), 12);
+        let found: u64 = bands.iter().map(|band| band.as_u64().unwrap()).sum();
+        assert_eq!(pile["found"]["bytes"].as_u64(), Some(found));
+    }
+
+    let plan = demo.dir().join("plan.jsonl");
+    let plan = plan.to_str().unwrap();
+    let preview = demo.run(&["preview", "--json", "--plan", plan]);
+    assert_eq!(preview.code, 0, "{}", preview.err);
+    let lines = preview.lines();
+    let (header, items) = lines.split_first().unwrap();
+    assert_eq!(
+        header["totals"], scan["totals"]["takes"],
+        "scan and preview agree"
+    );
+    assert_eq!(
+        Some(sum(items, "bytes")),
+        header["totals"]["bytes"].as_u64()
+    );
+    let expected = [
+        "account", "by", "bytes", "kind", "path", "rule", "size", "time",
+    ];
+    assert!(keys(&items[0]).is_superset(&BTreeSet::from(expected)));
+
+    let before = demo.names();
+    let asked = demo.run(&["sweep", "--plan", plan]);
+    assert_eq!(
+        (asked.code, demo.names()),
+        (2, before),
+        "without --yes nothing goes"
+    );
+    let rehearsed = demo
+        .run(&["sweep", "--plan", plan, "--rehearse", "--json"])
+        .json();
+    assert_eq!(demo.names(), before);
+    let swept = demo.run(&["sweep", "--plan", plan, "--yes", "--json"]);
+    assert_eq!(swept.code, 0, "{}", swept.err);
+    let swept = swept.json();
+    assert_eq!(swept["format"], "jolly-broom/run");
+    assert_eq!(swept["outcomes"], rehearsed["outcomes"], "as rehearsed");
+    assert_eq!(swept["free"]["after"], swept["free"]["predicted"]);
+    assert_eq!(
+        swept["outcomes"]["removed"]["bytes"],
+        header["totals"]["bytes"]
+    );
+    assert_eq!(before - demo.names(), items.len());
+    for item in items
+        .iter()
+        .filter(|item| item.get("path_base64").is_none())
+    {
+        let path = demo.root().join(item["path"].as_str().unwrap());
+        assert!(
+            path.symlink_metadata().is_err(),
+            "{} is still there",
+            path.display()
+        );
+    }
+
+    let run = swept["run"].as_str().unwrap();
+    assert!(std::path::Path::new(swept["log"].as_str().unwrap()).is_file());
+    let verified = demo.run(&["log", "verify", run]);
+    assert_eq!(verified.code, 0, "{}", verified.err);
+    let shown = demo.run(&["log", "show", run, "--json"]).lines();
+    let of = |items: &[Value]| -> BTreeSet<String> {
+        items.iter().map(|item| item["path"].to_string()).collect()
+    };
+    assert_eq!(of(&shown), of(items));
+    assert!(shown.iter().all(|item| item["outcome"] == "removed"));
+    let listed = demo.run(&["log", "list", "--json"]).lines();
+    assert_eq!(listed.len(), 1);
+    assert_eq!(
+        (&listed[0]["state"], listed[0]["run"].as_str()),
+        (&"finished".into(), Some(run))
+    );
+
+    let again = demo.run(&["scan", "--json"]).json();
+    assert_eq!(again["totals"]["takes"]["items"], 0);
+    assert!(demo.dir().join("till-next-door/boat-licences.txt").exists());
+    for kept in [
+        "home/pia/.ssh/id_ed25519",
+        "home/pia/Documents/tax-2025.pdf",
+        "tmp/key4.db",
+    ] {
+        assert!(demo.root().join(kept).exists(), "{kept}");
+    }
+}
+
+#[test]
+fn what_may_be_somebodys_own_is_left_unless_asked_for_and_then_set_aside() {
+    let demo = Demo::new();
+    let trash = demo.root().join("home/pia/.local/share/Trash/files");
+    let before = std::fs::read_dir(&trash).unwrap().count();
+    assert_eq!(demo.run(&["sweep", "--yes"]).code, 0);
+    assert_eq!(std::fs::read_dir(&trash).unwrap().count(), before);
+    let swept = demo
+        .run(&["sweep", "--yes", "--json", "--all", "--only", "linux/trash"])
+        .json();
+    assert!(swept["outcomes"]["set-aside"]["items"].as_u64().unwrap() > 30);
+    let left: BTreeSet<String> = std::fs::read_dir(&trash)
+        .unwrap()
+        .map(|entry| entry.unwrap().file_name().to_string_lossy().into_owned())
+        .collect();
+    let young = ["blurred.jpg", "undated.txt", "wrong-invoice.pdf"].map(str::to_owned);
+    assert_eq!(
+        left,
+        BTreeSet::from(young),
+        "the young and the undated stay"
+    );
+    let dustpans = std::fs::read_dir(demo.state().join("dustpan"))
+        .unwrap()
+        .count();
+    assert_eq!(dustpans, 1);
+}
+
+#[test]
+fn options_spare_and_narrow() {
+    let demo = Demo::new();
+    let takes = |more: &[&str]| {
+        let ended = demo.run(&[&["scan", "--json"], more].concat());
+        assert_eq!(ended.code, 0, "{}", ended.err);
+        ended.json()["totals"]["takes"]["items"].as_u64().unwrap()
+    };
+    let all = takes(&[]);
+    assert!(takes(&["--class", "regrows"]) + takes(&["--class", "spent"]) == all);
+    assert!(takes(&["--account", "pia"]) < all);
+    let thumbnails = takes(&["--only", "picture-thumbnails"]);
+    assert_eq!(
+        takes(&["--skip", "linux/picture-thumbnails"]),
+        all - thumbnails
+    );
+    assert_eq!(
+        takes(&["--exclude", "home/pia/.cache/thumbnails"]),
+        all - thumbnails
+    );
+    assert!(takes(&["--older-than", "1 year"]) < all / 2);
+    assert!(takes(&["--all"]) > all);
+    let later = takes(&["--now", "2040-01-01T00:00:00Z"]);
+    assert!(later > all, "everything is old in 2040");
+}
+
+#[test]
+fn rules_are_listed_checked_and_explained() {
+    let demo = Demo::new();
+    let rules = demo.run(&["rules", "list", "--json"]).lines();
+    assert!(rules.len() >= 10);
+    let expected = ["age", "book", "by", "class", "in", "rule", "title"];
+    assert_eq!(keys(&rules[0]), BTreeSet::from(expected));
+    let explain = |path: &str| demo.run(&["rules", "explain", path, "--json"]).json();
+    let found = explain("tmp/dump-4411.bin");
+    assert_eq!(
+        (&found["verdict"], &found["rule"]),
+        (&"taken".into(), &"linux/system-temp".into())
+    );
+    assert!(found["line"].as_u64().unwrap() > 10);
+    assert_eq!(explain("/tmp/key4.db")["verdict"], "guarded");
+    assert_eq!(explain("tmp/.X0-lock")["verdict"], "spared");
+    assert_eq!(
+        explain("home/pia/Documents/tax-2025.pdf")["verdict"],
+        "not-mine"
+    );
+    assert_eq!(explain("tmp/knotbook-new.tmp")["exists"], false);
+    let built_in = concat!(env!("CARGO_MANIFEST_DIR"), "/../../rulebooks/linux.toml");
+    let checked = demo.bare(&["rules", "check", built_in]);
+    assert_eq!(checked.code, 0, "{}", checked.err);
+    assert!(checked.out.contains(" 0 failed"));
+}
+
+#[test]
+fn nothing_printed_can_break_a_terminal() {
+    let demo = Demo::new();
+    for command in [
+        &["preview", "--all"][..],
+        &["scan"],
+        &["sweep", "--yes", "--all"],
+    ] {
+        let ended = demo.run(command);
+        let text = format!("{}{}", ended.out, ended.err);
+        let broken = text
+            .chars()
+            .find(|letter| letter.is_control() && *letter != '\n');
+        assert_eq!(broken, None, "{command:?}");
+    }
+    let run = demo.run(&["log", "list", "--json"]).lines()[0]["run"]
+        .as_str()
+        .unwrap()
+        .to_owned();
+    let shown = demo.run(&["log", "show", &run]).out;
+    assert!(shown.contains(r"line\u{a}break.tmp") && shown.contains(r"\xff\xfe"));
+}

@@ -1,0 +1,258 @@
+//! The interface as a technician drives it, in a real terminal.
+
+use std::time::Duration;
+
+use crate::support::{Demo, PROGRAM};
+use crate::terminal::Term;
+
+fn open(demo: &Demo, size: (u16, u16), env: &[(&str, &str)], more: &[&str]) -> Term {
+    let (root, state) = (demo.root(), demo.state());
+    // tmux sets TERM itself, so what the program sees is set after it.
+    let variables: Vec<String> = env
+        .iter()
+        .map(|(key, value)| format!("{key}={value}"))
+        .collect();
+    let mut argv = vec!["env"];
+    argv.extend(variables.iter().map(String::as_str));
+    argv.extend([PROGRAM, "--target", root.to_str().unwrap()]);
+    argv.extend(["--state", state.to_str().unwrap()]);
+    argv.extend(more);
+    Term::start(size, &[], &argv)
+}
+
+/// The figure that stands behind a word in the strip.
+fn figure(screen: &str, word: &str) -> String {
+    let at = screen
+        .find(word)
+        .unwrap_or_else(|| panic!("no {word} in:\n{screen}"));
+    screen[at + word.len()..]
+        .split_whitespace()
+        .take(2)
+        .collect::<Vec<_>>()
+        .join(" ")
+}
+
+/// The row of the list that holds all these words.
+fn row<'a>(screen: &'a str, words: &[&str]) -> &'a str {
+    let holds = |line: &&str| words.iter().all(|word| line.contains(word));
+    screen
+        .lines()
+        .find(holds)
+        .unwrap_or_else(|| panic!("no row {words:?} in:\n{screen}"))
+}
+
+#[test]
+fn from_scan_to_report_with_a_change_of_mind_on_the_way() {
+    let demo = Demo::new();
+    let term = open(&demo, (142, 44), &[], &[]);
+    let start = term.wait_text("Temporary folder");
+    let takes = figure(&start, "to sweep ");
+    assert!(
+        row(&start, &["Trash", "pia"]).contains('○'),
+        "what may be somebody's own is left"
+    );
+
+    // Move a limit: the row, its class and the strip follow at once.
+    term.keys(&["/"]);
+    term.text("thumb");
+    term.keys(&["Enter"]);
+    term.keys(&["]"]);
+    let moved = term.wait_text("6 months");
+    assert!(row(&moved, &["Picture thumbnails"]).contains("6 months"));
+    assert_ne!(figure(&moved, "to sweep "), takes);
+    term.keys(&["u"]);
+    let undone = term.wait_text("Undone: Picture thumbnails of pia");
+    assert_eq!(figure(&undone, "to sweep "), takes);
+    term.keys(&["U"]);
+    term.wait_text("Done again: Picture thumbnails of pia");
+
+    // An exact age; nonsense is told and nothing changes.
+    term.keys(&["="]);
+    term.text("3 fortnights");
+    term.keys(&["Enter"]);
+    term.wait_text("no known unit");
+    term.keys(&["Escape"]);
+    term.keys(&["="]);
+    term.text("45 days");
+    term.keys(&["Enter"]);
+    let exact = term.wait_text("45 days");
+    assert!(row(&exact, &["Picture thumbnails"]).contains("45 days"));
+
+    // Take the trash of pia, read what goes, rehearse, sweep.
+    term.keys(&["/"]);
+    term.text("trash pia");
+    term.keys(&["Enter"]);
+    term.keys(&["Space"]);
+    term.wait("the trash taken", |screen| {
+        row(screen, &["Trash", "pia"]).contains('●')
+    });
+    term.keys(&["Tab"]);
+    let check = term.wait_text("You are about to remove");
+    assert!(check.contains("set aside") && check.contains("Folders of pictures open slower once."));
+    term.keys(&["r"]);
+    term.wait_text("nothing was removed");
+    let names = demo.names();
+    term.text("swap");
+    term.wait_text("Type  sweep  to start");
+    assert_eq!(demo.names(), names, "another word starts nothing");
+    term.text("sweep");
+    let report = term.wait_text("what was taken is gone");
+    assert!(report.contains("equal to the byte"), "{report}");
+    assert!(report.contains("Nothing of the list stayed."), "{report}");
+    assert!(demo.names() < names - 3000);
+    assert!(demo.dir().join("till-next-door/boat-licences.txt").exists());
+    term.keys(&["Enter"]);
+    let again = term.wait_text("older than");
+    assert_eq!(figure(&again, "to sweep "), "0 B");
+    term.keys(&["q"]);
+    assert_eq!(term.status(), 0);
+    let logs = demo.run(&["log", "list", "--json"]).lines();
+    let run = logs[0]["run"].as_str().unwrap();
+    assert_eq!(demo.run(&["log", "verify", run]).code, 0);
+}
+
+#[test]
+fn a_sweep_is_stopped_by_a_key_and_tells_how_far_it_came() {
+    let demo = Demo::new();
+    // Enough that a stop comes before the end on any machine.
+    let many = demo.root().join("tmp/many");
+    for folder in 0..60 {
+        let folder = many.join(folder.to_string());
+        std::fs::create_dir_all(&folder).unwrap();
+        for file in 0..500 {
+            let file = std::fs::File::create(folder.join(file.to_string())).unwrap();
+            let then = std::time::UNIX_EPOCH + Duration::from_secs(1_000_000_000);
+            file.set_times(
+                std::fs::FileTimes::new()
+                    .set_modified(then)
+                    .set_accessed(then),
+            )
+            .unwrap();
+        }
+    }
+    let term = open(&demo, (100, 30), &[], &[]);
+    term.wait_text("Temporary folder");
+    term.keys(&["Tab"]);
+    term.wait_text("You are about to remove");
+    term.text("sweep");
+    term.wait_text("left");
+    term.keys(&["Escape"]);
+    let report = term.wait_text("were not reached");
+    assert!(report.contains("Stopped"), "{report}");
+    term.keys(&["q"]);
+    assert_eq!(term.status(), 0);
+    let logs = demo.run(&["log", "list", "--json"]).lines();
+    assert_eq!(logs[0]["state"], "stopped");
+    let removed = logs[0]["outcomes"]["removed"]["items"].as_u64().unwrap();
+    assert!(removed > 0);
+    assert_eq!(
+        demo.run(&["log", "verify", logs[0]["run"].as_str().unwrap()])
+            .code,
+        0
+    );
+    let finished = demo.run(&["sweep", "--yes", "--json"]);
+    assert_eq!(finished.code, 0, "{}", finished.err);
+    assert!(!many.exists(), "the next sweep finishes the rest");
+}
+
+#[test]
+fn the_screen_follows_the_terminals_size_and_says_when_it_is_too_small() {
+    let demo = Demo::new();
+    let term = open(&demo, (142, 44), &[], &[]);
+    let full = term.wait_text("Temporary folder");
+    assert!(full.contains("files") && full.contains("now 1h"));
+    term.resize(100, 30);
+    let middle = term.wait("columns dropped out", |screen| {
+        screen.lines().all(|line| line.chars().count() <= 100) && screen.contains("older than")
+    });
+    assert!(!row(&middle, &["older than"]).contains("files"), "{middle}");
+    term.resize(80, 24);
+    let small = term.wait("a usable small screen", |screen| {
+        screen.lines().all(|line| line.chars().count() <= 80) && screen.contains("older than")
+    });
+    assert!(
+        row(&small, &["Temporary folder"]).contains("1 week"),
+        "{small}"
+    );
+    assert!(small.contains("? keys"));
+    term.resize(60, 10);
+    term.wait_text("needs 80 × 24");
+    term.resize(142, 44);
+    term.wait_text("now 1h");
+    term.keys(&["?"]);
+    let help = term.wait_text("Keys at weigh");
+    for words in [
+        "take or leave",
+        "exact age",
+        "undo",
+        "do again what was undone",
+        "scan again",
+    ] {
+        assert!(help.contains(words), "{words} in:\n{help}");
+    }
+    term.keys(&["x"]);
+    term.wait("the help to close", |screen| {
+        !screen.contains("Keys at weigh")
+    });
+    term.keys(&["C-c"]);
+    assert_eq!(term.status(), 0);
+}
+
+#[test]
+fn colours_and_glyphs_suit_the_terminal() {
+    let demo = Demo::new();
+    let shown = |env: &[(&str, &str)], more: &[&str]| {
+        let term = open(&demo, (142, 44), env, more);
+        term.wait_text("Temporary folder");
+        (term.screen(), term.colours())
+    };
+    let (_, truecolor) = shown(&[("COLORTERM", "truecolor")], &[]);
+    assert!(truecolor.contains("38;2;230;180;80"), "straw is exact");
+    let (_, indexed) = shown(&[("COLORTERM", "")], &[]);
+    assert!(indexed.contains("38;5;179") && !indexed.contains("38;2;"));
+    let (_, sixteen) = shown(&[("COLORTERM", ""), ("TERM", "screen")], &[]);
+    let numbers = sixteen.split("8;5;").skip(1).filter_map(|rest| {
+        rest.split(|letter: char| !letter.is_ascii_digit())
+            .next()?
+            .parse::<u8>()
+            .ok()
+    });
+    assert!(numbers.into_iter().all(|number| number < 16) && !sixteen.contains("38;2;"));
+    let (plain_screen, plain) = shown(&[("NO_COLOR", "1"), ("COLORTERM", "truecolor")], &[]);
+    assert!(!plain.contains("38;") && !plain.contains("48;"));
+    assert!(
+        plain_screen.contains('●') && plain_screen.contains('▒'),
+        "shape says it all"
+    );
+    let (ascii, _) = shown(&[], &["--ascii"]);
+    let strange = ascii.chars().find(|letter| !letter.is_ascii());
+    assert_eq!(strange, None, "{ascii}");
+}
+
+#[test]
+fn the_demo_opens_itself_and_leaves_nothing_behind_but_its_log() {
+    let dir = tempfile::tempdir().unwrap();
+    let (temp, state) = (dir.path().join("temp"), dir.path().join("state"));
+    std::fs::create_dir(&temp).unwrap();
+    let env = [("TMPDIR", temp.to_str().unwrap())];
+    let term = Term::start(
+        (142, 44),
+        &env,
+        &[PROGRAM, "demo", "--state", state.to_str().unwrap()],
+    );
+    term.wait_text("Otter Quay Boat Hire");
+    term.wait_text("Temporary folder");
+    assert_eq!(std::fs::read_dir(&temp).unwrap().count(), 1);
+    term.keys(&["Tab"]);
+    term.wait_text("You are about to remove");
+    term.text("sweep");
+    let report = term.wait_text("the report says 1 item stayed");
+    assert!(
+        report.contains("in-use") && report.contains("knotbook-session.tmp"),
+        "{report}"
+    );
+    term.keys(&["q"]);
+    assert_eq!(term.status(), 0);
+    assert_eq!(std::fs::read_dir(&temp).unwrap().count(), 0);
+    assert_eq!(std::fs::read_dir(state.join("logs")).unwrap().count(), 1);
+}
