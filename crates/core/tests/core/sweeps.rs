@@ -199,7 +199,7 @@ fn what_changed_since_it_was_shown_stays() {
     };
     assert_eq!(outcome_after(replace, "tmp/d").0, Outcome::Changed);
     let vanish = |bench: &Bench| {
-        std::fs::rename(bench.root().join("tmp/d"), bench.root().join("d")).unwrap()
+        std::fs::rename(bench.root().join("tmp/d"), bench.root().join("d")).unwrap();
     };
     assert_eq!(outcome_after(vanish, "tmp/d").0, Outcome::Gone);
 }
