@@ -83,7 +83,7 @@ struct SweepOptions {
     #[arg(long)]
     yes: bool,
     /// Make every check and remove nothing
-    #[arg(long, conflicts_with = "yes")]
+    #[arg(long)]
     rehearse: bool,
 }
 

@@ -2,6 +2,7 @@
 
 mod arena;
 mod links;
+mod news;
 mod pile;
 mod progress;
 mod trash;
@@ -12,6 +13,7 @@ pub use arena::{Arena, FolderId, FolderRecord, ItemId, ItemKind};
 pub use links::LinkGroup;
 pub use pile::{Blocked, Pile, PileId, Sum};
 pub use progress::{CancelToken, ScanEvent};
+pub use trash::trash_date;
 pub use unread::Unread;
 
 use std::sync::Arc;

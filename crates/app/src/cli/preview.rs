@@ -13,7 +13,8 @@ use crate::exit::{Exit, Refusal};
 use crate::wording::{bytes, counted};
 
 pub(super) fn run(options: &SharedOptions, plan: Option<&Path>) -> Result<Exit, Refusal> {
-    let (_, scan, decisions) = scan::scanned(options)?;
+    let cancel = print::cancel_on_interrupt()?;
+    let (_, scan, decisions) = scan::scanned(options, &cancel)?;
     let manifest = make_manifest(&scan, &decisions);
     if let Some(file) = plan {
         save(&manifest, file)?;

@@ -5,7 +5,7 @@ use std::os::unix::ffi::OsStrExt as _;
 use std::path::{Path, PathBuf};
 
 use jolly_core::rulebook::{AgeBy, CompiledRule, Guards, RuleSet, explain, resolve, run_examples};
-use jolly_core::scan::Scan;
+use jolly_core::scan::{Scan, trash_date};
 use jolly_core::target::TargetPath;
 use serde_json::json;
 
@@ -110,8 +110,13 @@ fn explain_path(options: &SharedOptions, path: &Path) -> Result<Exit, Refusal> {
         let seconds = match by {
             AgeBy::Changed => stat.modified.seconds,
             AgeBy::Touched => stat.modified.seconds.max(stat.accessed.seconds),
-            // The trash's dates are read by a scan, not by a look at one path.
-            AgeBy::Trashed => return None,
+            AgeBy::Trashed => {
+                let trash = searches.iter().find(|search| {
+                    session.rules.rule(search.rule).rule.age.by == AgeBy::Trashed
+                        && path.below(&search.root).is_some()
+                })?;
+                trash_date(&session.target, &trash.root, path.below(&trash.root)?)?
+            }
         };
         Some(Scan::age_of(seconds, now))
     };

@@ -4,7 +4,7 @@ use std::io::{self, Write};
 
 use jolly_core::decide::{Decisions, PileState};
 use jolly_core::rulebook::Class;
-use jolly_core::scan::{PileId, Scan, Sum};
+use jolly_core::scan::{CancelToken, PileId, Scan, Sum};
 use serde_json::{Value, json};
 
 use crate::cli::{SharedOptions, print};
@@ -13,7 +13,8 @@ use crate::session::Session;
 use crate::wording::{bytes, count, counted};
 
 pub(super) fn run(options: &SharedOptions) -> Result<Exit, Refusal> {
-    let (_, scan, decisions) = scanned(options)?;
+    let cancel = print::cancel_on_interrupt()?;
+    let (_, scan, decisions) = scanned(options, &cancel)?;
     if options.json {
         print::json(&as_json(&scan, &decisions))?;
     } else {
@@ -27,12 +28,14 @@ pub(super) fn run(options: &SharedOptions) -> Result<Exit, Refusal> {
 }
 
 /// Scans by the options, and decides by them.
-pub(super) fn scanned(options: &SharedOptions) -> Result<(Session, Scan, Decisions), Refusal> {
+pub(super) fn scanned(
+    options: &SharedOptions,
+    cancel: &CancelToken,
+) -> Result<(Session, Scan, Decisions), Refusal> {
     let session = options.open()?;
     let selection = session.selection(options)?;
-    let cancel = print::cancel_on_interrupt()?;
     let progress = print::Progress::new();
-    let scan = session.scan(&cancel, &|event| progress.scan(&event));
+    let scan = session.scan(cancel, &|event| progress.scan(&event));
     progress.end();
     let decisions = Decisions::new(&scan, &selection);
     Ok((session, scan, decisions))

@@ -17,10 +17,11 @@ use crate::session::{Session, clock};
 use crate::wording::{bytes, count};
 
 pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit, Refusal> {
+    let cancel = print::cancel_on_interrupt()?;
     let (session, manifest, searches) = if let Some(file) = &sweep.plan {
         planned(options, file)?
     } else {
-        let (session, scan, decisions) = scan::scanned(options)?;
+        let (session, scan, decisions) = scan::scanned(options, &cancel)?;
         if scan.is_partial {
             print::message("jolly-broom: stopped while scanning; nothing was removed");
             return Ok(Exit::Stopped);
@@ -32,15 +33,12 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
         return rehearse(options, &session, manifest, &searches);
     }
     if !sweep.yes {
-        print::result(|out| preview::write_sums(out, &manifest))?;
+        if !options.json {
+            print::result(|out| preview::write_sums(out, &manifest))?;
+        }
         print::message("jolly-broom: nothing was removed; add --yes to do it");
         return Ok(Exit::BadInput);
     }
-    let cancel = if sweep.plan.is_some() {
-        print::cancel_on_interrupt()?
-    } else {
-        CancelToken::default()
-    };
     carry_out(options, &session, &manifest.confirm(), &searches, &cancel)
 }
 

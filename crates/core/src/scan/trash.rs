@@ -8,7 +8,7 @@ use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
 use jolly_disk::{Disk, Folder};
 
-use crate::target::TargetPath;
+use crate::target::{Target, TargetPath};
 
 /// The most that is read of one `.trashinfo`; a path is no longer than 4 KiB, percent-encoded
 /// three times that.
@@ -47,8 +47,7 @@ impl TrashDates {
         Self { dates }
     }
 
-    /// When the thing was thrown away that a path below the trash belongs to, and for an info
-    /// file the path, below the trash, that must be gone before it.
+    /// When the thing was thrown away that a path below the trash belongs to.
     pub(super) fn of(&self, below: &[u8]) -> Option<i64> {
         let name = match below.strip_prefix(b"info/") {
             Some(name) => name.strip_suffix(b".trashinfo")?,
@@ -59,6 +58,12 @@ impl TrashDates {
         };
         self.dates.get(name).copied()
     }
+}
+
+/// When what a path below a trash belongs to was thrown away, in seconds since 1970; `below` is
+/// the path below `trash`.
+pub fn trash_date(target: &Target, trash: &TargetPath, below: &[u8]) -> Option<i64> {
+    TrashDates::read(&**target.disk(), target.root(), trash).of(below)
 }
 
 /// The date in a `.trashinfo`, in seconds since 1970. The specification writes it in local time.

@@ -9,14 +9,12 @@ use jolly_disk::{Folder, Kind, Stat};
 
 use crate::rulebook::{AgeBy, Detect, Fit, Guards, RuleNumber, RuleSet, Search};
 use crate::scan::arena::NewItem;
+use crate::scan::news::News;
 use crate::scan::pile::Owner;
 use crate::scan::trash::TrashDates;
 use crate::scan::unread::{self, Gatherer};
 use crate::scan::{Arena, CancelToken, FolderId, ItemKind, PileId, ScanEvent};
 use crate::target::{Target, TargetPath};
-
-/// Names looked at between two pieces of news.
-const NEWS_EVERY: u64 = 512;
 
 /// What a walk gathered.
 pub(super) struct Walked {
@@ -34,6 +32,8 @@ struct Waiting {
     stat: Stat,
     /// The searches that look into it, by position, in the order in which rules own things.
     searches: Arc<[usize]>,
+    /// The place it is counted with: the nearest root above it, by position.
+    place: usize,
 }
 
 /// Walks the roots of all searches.
@@ -47,9 +47,6 @@ pub(super) fn walk(
     unread: &mut Gatherer,
 ) -> Walked {
     let tops = topmost(searches);
-    sink(ScanEvent::Places(
-        tops.iter().map(ToString::to_string).collect(),
-    ));
     let piles = piles(searches);
     let pile_of: HashMap<(RuleNumber, Option<usize>), PileId> = piles
         .iter()
@@ -62,13 +59,10 @@ pub(super) fn walk(
         searches,
         guards,
         cancel,
-        sink,
         unread,
         pile_of,
         trashes: HashMap::new(),
-        place: 0,
-        place_name: String::new(),
-        news: News::default(),
+        news: News::new(searches, sink),
         walked: Walked {
             arena: Arena::default(),
             piles: Vec::new(),
@@ -77,16 +71,13 @@ pub(super) fn walk(
             is_partial: false,
         },
     };
-    for (place, top) in tops.iter().enumerate() {
-        walker.place = place;
-        walker.place_name = top.to_string();
-        walker.news = News::default();
+    for top in &tops {
         walker.walk_top(top);
         if cancel.is_cancelled() {
             walker.walked.is_partial = true;
             break;
         }
-        walker.tell(true);
+        walker.news.done(top);
     }
     Walked {
         piles,
@@ -124,46 +115,28 @@ fn piles(searches: &[Search]) -> Vec<Owner> {
     owners
 }
 
-#[derive(Default)]
-struct News {
-    looked_at: u64,
-    items: u64,
-    bytes: u64,
-}
-
 struct Walker<'a> {
     target: &'a Target,
     rules: &'a RuleSet,
     searches: &'a [Search],
     guards: &'a Guards,
     cancel: &'a CancelToken,
-    sink: &'a dyn Fn(ScanEvent),
     unread: &'a mut Gatherer,
     pile_of: HashMap<(RuleNumber, Option<usize>), PileId>,
     trashes: HashMap<TargetPath, TrashDates>,
-    place: usize,
-    place_name: String,
-    news: News,
+    news: News<'a>,
     walked: Walked,
 }
 
 impl Walker<'_> {
-    fn tell(&self, is_done: bool) {
-        (self.sink)(ScanEvent::Counted {
-            place: self.place,
-            looked_at: self.news.looked_at,
-            items: self.news.items,
-            bytes: self.news.bytes,
-            is_done,
-        });
-    }
-
     fn missed(&mut self, error: &std::io::Error) {
         self.unread
-            .add(self.place_name.clone(), &unread::reason(error), 1);
+            .add(self.news.place_name(), &unread::reason(error), 1);
     }
 
     fn walk_top(&mut self, top: &TargetPath) {
+        let place = self.news.place(top).unwrap_or(self.news.at());
+        self.news.enter(place);
         let disk = self.target.disk();
         let opened = disk
             .open_folder(self.target.root(), top.as_bytes())
@@ -185,6 +158,7 @@ impl Walker<'_> {
             path: top.clone(),
             stat,
             searches,
+            place: self.news.at(),
         }];
         while let Some(folder) = waiting.pop() {
             if self.cancel.is_cancelled() {
@@ -229,6 +203,7 @@ impl Walker<'_> {
     }
 
     fn walk_folder(&mut self, at: &Waiting, waiting: &mut Vec<Waiting>) {
+        self.news.enter(at.place);
         let disk = Arc::clone(self.target.disk());
         let opened = disk
             .open_folder(self.target.root(), at.path.as_bytes())
@@ -237,7 +212,7 @@ impl Walker<'_> {
             Ok((stat, folder)) if stat.key == at.stat.key => folder,
             Ok(_) => {
                 let reason = "another folder took its place while it was walked";
-                return self.unread.add(self.place_name.clone(), reason, 1);
+                return self.unread.add(self.news.place_name(), reason, 1);
             }
             Err(error) => return self.missed(&error),
         };
@@ -266,11 +241,8 @@ impl Walker<'_> {
                 is_whole = false;
                 break;
             }
-            self.news.looked_at += 1;
             self.walked.looked_at += 1;
-            if self.news.looked_at.is_multiple_of(NEWS_EVERY) {
-                self.tell(false);
-            }
+            self.news.looked();
             self.look(at, &folder, &active, (&name, kind), waiting);
         }
         self.walked.arena.close_folder(at.id, entries, is_whole);
@@ -383,14 +355,13 @@ impl Walker<'_> {
         };
         if self.walked.arena.add_item(&new).is_none() {
             self.unread.add(
-                self.place_name.clone(),
+                self.news.place_name(),
                 "more items than fit into one scan",
                 1,
             );
             return;
         }
-        self.news.items += 1;
-        self.news.bytes = self.news.bytes.saturating_add(stat.allocated);
+        self.news.found(stat.allocated);
     }
 
     fn look_at_folder(
@@ -431,11 +402,13 @@ impl Walker<'_> {
             .arena
             .add_folder(Some(at.id), name.to_bytes(), &stat, sweeper);
         if let Some(id) = added {
+            let place = self.news.place(&path).unwrap_or(at.place);
             waiting.push(Waiting {
                 id,
                 path,
                 stat,
                 searches,
+                place,
             });
         }
     }

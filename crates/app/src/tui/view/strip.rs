@@ -42,18 +42,25 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     text.to(LABEL);
     text.add("kept ", quiet)
         .add(bytes(figures.kept), theme.style(Role::Text));
-    text.add(format!("{dot}to sweep "), quiet);
+    let is_scanning = model.station == Station::Scan;
+    let word = if is_scanning {
+        "found so far"
+    } else {
+        "to sweep"
+    };
+    text.add(format!("{dot}{word} "), quiet);
     text.add(bytes(figures.swept), theme.style(Role::Straw));
     if let Some(found) = figures.found {
         text.add(format!(" of {} found", bytes(found)), quiet);
     }
     text.add(format!("{dot}free "), quiet)
         .add(bytes(figures.free), theme.style(Role::Text));
-    text.add(format!(" {} ", theme.glyphs.arrow), quiet);
-    text.add(
-        bytes(figures.free.saturating_add(figures.swept)),
-        theme.style(Role::Straw),
-    );
+    // While a scan is under way nothing has been decided, so nothing is promised.
+    if !is_scanning {
+        let after = figures.free.saturating_add(figures.swept);
+        text.add(format!(" {} ", theme.glyphs.arrow), quiet);
+        text.add(bytes(after), theme.style(Role::Straw));
+    }
     lines(frame, area, vec![bar.line(), text.line()]);
 }
 
