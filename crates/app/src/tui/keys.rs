@@ -96,20 +96,12 @@ pub(super) const BINDINGS: &[Binding] = &[
     ),
     main(
         &[Weigh],
-        "{ }",
-        "of the class",
-        &[
-            (Char('{'), Action::ClassYounger),
-            (Char('}'), Action::ClassOlder),
-        ],
-    ),
-    main(&[Weigh], "=", "exact age", &[(Char('='), Action::ExactAge)]),
-    main(
-        &[Weigh],
         "space",
         "take or leave",
         &[(Char(' '), Action::Toggle)],
     ),
+    main(&[Weigh], "=", "exact age", &[(Char('='), Action::ExactAge)]),
+    main(&[Weigh], "tab", "check", &[(Tab, Action::Onward)]),
     main(&[Weigh], "u", "undo", &[(Char('u'), Action::Undo)]),
     more(
         &[Weigh],
@@ -118,8 +110,16 @@ pub(super) const BINDINGS: &[Binding] = &[
         &[(Char('U'), Action::Redo)],
     ),
     main(&[Weigh], "/", "find", &[(Char('/'), Action::Find)]),
+    main(
+        &[Weigh],
+        "{ }",
+        "of the class",
+        &[
+            (Char('{'), Action::ClassYounger),
+            (Char('}'), Action::ClassOlder),
+        ],
+    ),
     main(&[Weigh], "o", "order", &[(Char('o'), Action::Order)]),
-    main(&[Weigh], "tab", "check", &[(Tab, Action::Onward)]),
     more(
         &[Weigh, Check],
         "↑ ↓",

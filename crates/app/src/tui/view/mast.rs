@@ -26,7 +26,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     mast.add(" ", theme.ground());
     mast.add(theme.glyphs.broom, theme.style(Role::Straw));
     mast.add(" jolly broom", theme.bold(Role::Straw));
-    let room = width.saturating_sub(road.width() + mast.width() + 5);
+    let room = width.saturating_sub(road.width() + mast.width() + 7);
     let dot = theme.glyphs.dot;
     let facts = &model.facts;
     let (first, rest) = match &facts.owner {

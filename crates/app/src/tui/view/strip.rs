@@ -38,8 +38,13 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     );
     let mut text = Pieces::default();
     let quiet = theme.style(Role::Quiet);
-    let dot = format!("  {}  ", theme.glyphs.dot);
-    text.to(LABEL);
+    let is_narrow = area.width < 100;
+    let dot = if is_narrow {
+        ", ".to_owned()
+    } else {
+        format!("  {}  ", theme.glyphs.dot)
+    };
+    text.to(if is_narrow { 1 } else { LABEL });
     text.add("kept ", quiet)
         .add(bytes(figures.kept), theme.style(Role::Text));
     let is_scanning = model.station == Station::Scan;

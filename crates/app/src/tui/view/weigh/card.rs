@@ -63,10 +63,10 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
     first.add(cut(&rule.about, width.saturating_sub(first.width())), text);
     let mut second = Pieces::default();
     second.add("   afterwards  ", quiet);
-    second.add(cut(&rule.after, width.saturating_sub(15)), text);
-    second
-        .add("   by  ", quiet)
-        .add(removal(rule.removal()), text);
+    let how = removal(rule.removal());
+    let room = width.saturating_sub(second.width() + how.len() + 8);
+    second.add(cut(&rule.after, room), text);
+    second.add("   it  ", quiet).add(how, text);
     let mut third = Pieces::default();
     let roots: Vec<String> = scan.roots_of(pile).map(ToString::to_string).collect();
     third

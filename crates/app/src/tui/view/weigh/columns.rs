@@ -18,6 +18,10 @@ pub(super) const FILES: usize = 9;
 const BAND: usize = 4;
 /// The edge and the mark.
 const MARKS: usize = 3;
+/// Fewer bands than this say nothing.
+const FEWEST_BANDS: usize = 4;
+/// What titles give up before a column has to go.
+const TITLE_GIVES: usize = 5;
 /// The note at the end.
 const NOTE: usize = 10;
 
@@ -32,7 +36,7 @@ pub(super) struct Columns {
 
 impl Columns {
     /// The columns for a width. They drop out in this order: files, found, age bands from the
-    /// young end, account; then titles are cut.
+    /// young end, account; titles are cut a little before an account goes.
     pub(super) fn fit(width: usize) -> Self {
         let mut columns = Self {
             title: 24,
@@ -47,10 +51,10 @@ impl Columns {
         if columns.width() > width {
             columns.has_found = false;
         }
-        while columns.width() > width && columns.first_band < BAND_COUNT / 2 {
+        while columns.width() > width && columns.first_band < BAND_COUNT - FEWEST_BANDS {
             columns.first_band += 1;
         }
-        if columns.width() > width {
+        if columns.width() > width + TITLE_GIVES {
             columns.has_account = false;
         }
         let missing = columns.width().saturating_sub(width);
