@@ -20,7 +20,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
-use crate::rulebook::{Guards, Need, RuleNumber, RuleSet, Search, Unresolved, resolve};
+use crate::rulebook::{Detect, Guards, Need, RuleNumber, RuleSet, Search, Unresolved, resolve};
 use crate::target::{Target, TargetPath, Volume};
 
 /// Everything that one scan found.
@@ -172,6 +172,17 @@ impl Scan {
             .iter()
             .filter(move |search| search.rule == rule && search.account == account)
             .map(|search| &search.root)
+    }
+
+    /// What an item of a trash describes: for an info file, the thing whose original place it
+    /// names.
+    pub fn described(&self, item: ItemId, path: &TargetPath) -> Option<TargetPath> {
+        let pile = self.pile(self.arena.pile(item));
+        if self.rules.rule(pile.rule).rule.detect != Some(Detect::Trash) {
+            return None;
+        }
+        self.roots_of(pile)
+            .find_map(|root| trash::described(root, path))
     }
 
     /// An item's age in seconds; one from the future has none yet.

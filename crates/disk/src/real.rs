@@ -51,7 +51,8 @@ impl Disk for RealDisk {
     ) -> io::Result<()> {
         let mut buffer = vec![MaybeUninit::<u8>::uninit(); LISTING];
         // A descriptor of its own, so that two listings of one folder don't share a position.
-        let own = beneath::open(folder, b"", OFlags::RDONLY | OFlags::DIRECTORY)?;
+        let flags = OFlags::RDONLY | OFlags::DIRECTORY;
+        let own = untouched(|more| beneath::open(folder, b"", flags | more))?;
         let mut entries = RawDir::new(own, &mut buffer);
         while let Some(entry) = entries.next() {
             let entry = entry?;

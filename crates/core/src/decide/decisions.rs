@@ -110,11 +110,16 @@ impl Decisions {
             spared.sums.push(sum);
             for (position, item) in pile.order.iter().enumerate() {
                 let path = scan.arena.path(*item);
-                if selection
-                    .exclusions
-                    .iter()
-                    .any(|exclusion| exclusion.spares(&path))
-                {
+                // Where a thing of a trash is spared, what describes it is, too.
+                let described = scan.described(*item, &path);
+                let mut paths = std::iter::once(&path).chain(&described);
+                let spares = |path: &TargetPath| {
+                    selection
+                        .exclusions
+                        .iter()
+                        .any(|exclusion| exclusion.spares(path))
+                };
+                if paths.any(spares) {
                     spared.positions.push(position);
                     sum = sum.saturating_add(scan.arena.frees(*item));
                     spared.sums.push(sum);

@@ -6,7 +6,7 @@ use jiff::Timestamp;
 use jolly_disk::{FileKey, Kind, Stamp, Stat};
 
 use crate::decide::Decisions;
-use crate::rulebook::{Detect, Removal};
+use crate::rulebook::Removal;
 use crate::scan::{ItemKind, PileId, Scan, Sum};
 use crate::target::{Layout, Target, TargetPath};
 
@@ -211,37 +211,24 @@ struct Maker<'a> {
     rule: Arc<str>,
     account: Option<Arc<str>>,
     by: Removal,
-    trashes: Vec<&'a TargetPath>,
 }
 
 impl<'a> Maker<'a> {
     fn new(scan: &'a Scan, id: PileId) -> Self {
         let pile = scan.pile(id);
         let rule = scan.rules.rule(pile.rule);
-        let is_trash = rule.rule.detect == Some(Detect::Trash);
         Self {
             scan,
             rule: rule.id.as_str().into(),
             account: scan.account_name(pile).map(Into::into),
             by: rule.rule.removal(),
-            trashes: if is_trash {
-                scan.roots_of(pile).collect()
-            } else {
-                Vec::new()
-            },
         }
     }
 
     fn item(&self, item: crate::scan::ItemId) -> ManifestItem {
         let arena = &self.scan.arena;
         let path = arena.path(item);
-        let described = self.trashes.iter().find_map(|root| {
-            let name = path
-                .below(root)?
-                .strip_prefix(b"info/")?
-                .strip_suffix(b".trashinfo")?;
-            root.join(&[b"files/", name].concat()).ok()
-        });
+        let described = self.scan.described(item, &path);
         ManifestItem {
             rule: Arc::clone(&self.rule),
             account: self.account.clone(),
@@ -282,7 +269,7 @@ fn emptied_folders(
             && scan.pile(pile).blocked.is_none()
             && record.is_whole
             && gone_below[id.as_index()] == record.entries;
-        let age = Scan::age_of(record.modified.seconds, scan.now);
+        let age = Scan::age_of(record.time, scan.now);
         let is_old = decision.limit.is_none_or(|limit| age >= limit.as_seconds());
         if !is_swept || (record.entries == 0 && !is_old) {
             continue;
@@ -303,12 +290,12 @@ fn emptied_folders(
             by: maker.by,
             bytes: 0,
             size: 0,
-            time: record.modified.seconds,
+            time: record.time,
             identity: Identity {
                 key: record.key,
                 size: 0,
-                modified: record.modified,
-                changed: record.modified,
+                modified: Stamp::default(),
+                changed: Stamp::default(),
                 links: 0,
             },
             after: None,

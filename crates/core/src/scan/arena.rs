@@ -49,10 +49,10 @@ pub struct FolderRecord {
     pub entries: u64,
     /// Bytes that the folder itself holds on the disk.
     pub allocated: u64,
-    /// Its last modification.
-    pub modified: Stamp,
     /// The pile that may remove it once it is empty.
     pub sweeper: Option<PileId>,
+    /// The time its age counts from if it is empty already, seconds since 1970.
+    pub time: i64,
     /// Whether every name in it was told.
     pub is_whole: bool,
 }
@@ -97,7 +97,7 @@ impl Arena {
         parent: Option<FolderId>,
         name: &[u8],
         stat: &Stat,
-        sweeper: Option<PileId>,
+        sweeper: Option<(PileId, i64)>,
     ) -> Option<FolderId> {
         let id = FolderId(u32::try_from(self.folders.len()).ok()?);
         let start = self.names.len();
@@ -108,8 +108,8 @@ impl Arena {
             key: stat.key,
             entries: 0,
             allocated: stat.allocated,
-            modified: stat.modified,
-            sweeper,
+            sweeper: sweeper.map(|(pile, _)| pile),
+            time: sweeper.map_or(stat.modified.seconds, |(_, time)| time),
             is_whole: false,
         });
         Some(id)

@@ -60,6 +60,15 @@ impl TrashDates {
     }
 }
 
+/// What an info file of the trash in `root` describes.
+pub(super) fn described(root: &TargetPath, path: &TargetPath) -> Option<TargetPath> {
+    let name = path
+        .below(root)?
+        .strip_prefix(b"info/")?
+        .strip_suffix(b".trashinfo")?;
+    root.join(&[b"files/", name].concat()).ok()
+}
+
 /// When what a path below a trash belongs to was thrown away, in seconds since 1970; `below` is
 /// the path below `trash`.
 pub fn trash_date(target: &Target, trash: &TargetPath, below: &[u8]) -> Option<i64> {

@@ -327,12 +327,7 @@ impl Walker<'_> {
         let time = match rule.age.by {
             AgeBy::Changed => Some(stat.modified.seconds),
             AgeBy::Touched => Some(stat.modified.seconds.max(stat.accessed.seconds)),
-            AgeBy::Trashed => {
-                let below = path.below(&search.root).unwrap_or_default();
-                self.trashes
-                    .get(&search.root)
-                    .and_then(|dates| dates.of(below))
-            }
+            AgeBy::Trashed => self.trashed(search, &path),
         };
         let Some(time) = time else {
             self.unread.add(
@@ -396,7 +391,7 @@ impl Walker<'_> {
             self.walked.guarded += u64::from(!searches.is_empty());
             return;
         }
-        let sweeper = self.sweeper(active, &path);
+        let sweeper = self.sweeper(active, &path, &stat);
         let added = self
             .walked
             .arena
@@ -413,9 +408,9 @@ impl Walker<'_> {
         }
     }
 
-    /// The pile that may remove this folder once it is empty: that of the first rule that looks
-    /// above it and lets empty folders go.
-    fn sweeper(&self, active: &[Active], path: &TargetPath) -> Option<PileId> {
+    /// The pile that may remove this folder once it is empty, that of the first rule that looks
+    /// above it and lets empty folders go; and the time its age counts from if it is empty already.
+    fn sweeper(&self, active: &[Active], path: &TargetPath, stat: &Stat) -> Option<(PileId, i64)> {
         if self.guards.file(path).is_some() {
             return None;
         }
@@ -429,7 +424,19 @@ impl Walker<'_> {
                 })
         })?;
         let search = self.searches.get(found.at)?;
-        self.pile_of.get(&(search.rule, search.account)).copied()
+        let pile = self.pile_of.get(&(search.rule, search.account)).copied()?;
+        // Whoever lists a folder touches it, so a touch says nothing of a folder.
+        let time = match self.rules.rule(search.rule).rule.age.by {
+            AgeBy::Changed | AgeBy::Touched => stat.modified.seconds,
+            AgeBy::Trashed => self.trashed(search, path)?,
+        };
+        Some((pile, time))
+    }
+
+    /// When what lies at a path of a trash was thrown away; none when that isn't known.
+    fn trashed(&self, search: &Search, path: &TargetPath) -> Option<i64> {
+        let below = path.below(&search.root).unwrap_or_default();
+        self.trashes.get(&search.root)?.of(below)
     }
 }
 

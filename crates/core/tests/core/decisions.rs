@@ -255,3 +255,35 @@ fn options_narrow_and_raise_but_never_hand_a_file_to_another_rule() {
         0
     );
 }
+
+#[test]
+fn a_spared_thing_of_a_trash_keeps_what_describes_it() {
+    let bench = Bench::new();
+    let trash = "home/ada/.local/share/Trash";
+    for name in ["mine", "rubbish"] {
+        bench
+            .tree
+            .file(format!("{trash}/files/{name}"), 4096, 60 * DAY)
+            .unwrap();
+        let info = format!("[Trash Info]\nPath={name}\nDeletionDate=2026-01-01T00:00:00\n");
+        bench
+            .tree
+            .text(format!("{trash}/info/{name}.trashinfo"), info, 60 * DAY)
+            .unwrap();
+    }
+    let scan = bench.scan();
+    let exclusions = vec![Exclusion::new("mine").unwrap()];
+    let selection = Selection {
+        exclusions,
+        takes_all: true,
+        ..Selection::default()
+    };
+    let manifest = make_manifest(&scan, &Decisions::new(&scan, &selection));
+    let paths = paths_of(&manifest);
+    assert_eq!(paths.len(), 2, "{paths:?}");
+    assert!(
+        paths
+            .iter()
+            .all(|path| String::from_utf8_lossy(path).contains("rubbish"))
+    );
+}

@@ -1,0 +1,189 @@
+//! A run killed at any moment can be told to the last item, and the next one finishes the rest.
+//!
+//! The long version, 200 kills, runs with `JOLLY_BROOM_LONG=1`.
+
+use std::collections::BTreeSet;
+use std::os::unix::ffi::OsStrExt as _;
+use std::process::{Command, Stdio};
+use std::time::Duration;
+
+use serde_json::Value;
+
+use crate::support::{Demo, PROGRAM};
+
+fn kills() -> u64 {
+    if std::env::var_os("JOLLY_BROOM_LONG").is_some() {
+        200
+    } else {
+        5
+    }
+}
+
+/// What the killed sweeps take: all but the biggest of what is set aside, for time's sake.
+const TAKEN: [&str; 7] = [
+    "sweep",
+    "--yes",
+    "--all",
+    "--skip",
+    "linux/installers",
+    "--exclude",
+    "regatta.mp4",
+];
+
+/// The names in a dustpan, as far as it can be read: a killed run leaves its last frame open.
+fn stored(demo: &Demo, run: &str) -> BTreeSet<Vec<u8>> {
+    let path = demo.state().join(format!("dustpan/{run}.tar.zst"));
+    let mut names = BTreeSet::new();
+    let Ok(file) = std::fs::File::open(path) else {
+        return names;
+    };
+    let Ok(decoder) = zstd::Decoder::new(file) else {
+        return names;
+    };
+    let mut archive = tar::Archive::new(decoder);
+    for entry in archive.entries().unwrap() {
+        let Ok(mut entry) = entry else { break };
+        let name = entry.path_bytes().into_owned();
+        if std::io::copy(&mut entry, &mut std::io::sink()).is_err() {
+            break;
+        }
+        names.insert(name.strip_suffix(b"/").unwrap_or(&name).to_vec());
+    }
+    names
+}
+
+/// The exact path of an item that a log shows.
+fn path_of(item: &Value) -> Vec<u8> {
+    use base64::Engine as _;
+    match item.get("path_base64") {
+        Some(text) => base64::engine::general_purpose::STANDARD
+            .decode(text.as_str().unwrap())
+            .unwrap(),
+        None => item["path"].as_str().unwrap().as_bytes().to_vec(),
+    }
+}
+
+#[test]
+fn a_sweep_killed_at_any_moment_is_accounted_for() {
+    let mut interrupted = 0;
+    for turn in 0..kills() {
+        let demo = Demo::new();
+        let (root, state) = (demo.root(), demo.state());
+        let mut child = Command::new(PROGRAM)
+            .args(TAKEN)
+            .arg("--target")
+            .arg(&root)
+            .arg("--state")
+            .arg(&state)
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap();
+        std::thread::sleep(Duration::from_millis(200 + turn * 7919 % 700));
+        child.kill().unwrap();
+        child.wait().unwrap();
+
+        let runs = demo.run(&["log", "list", "--json"]).lines();
+        let Some(run) = runs
+            .first()
+            .map(|run| run["run"].as_str().unwrap().to_owned())
+        else {
+            continue;
+        };
+        interrupted += u32::from(runs[0]["state"] == "interrupted");
+        let recovered = demo.run(&["log", "recover"]);
+        assert_eq!(recovered.code, 0, "{}", recovered.err);
+        assert_eq!(demo.run(&["log", "verify", &run]).code, 0);
+        let items = demo.run(&["log", "show", &run, "--json"]).lines();
+        let safe = stored(&demo, &run);
+        for item in &items {
+            let path = path_of(item);
+            let whole = root.join(std::ffi::OsStr::from_bytes(&path));
+            let is_there = whole.symlink_metadata().is_ok();
+            match item["outcome"].as_str().unwrap() {
+                "removed" => assert!(!is_there, "{item} is told as removed and is there"),
+                "set-aside" => {
+                    assert!(!is_there, "{item} is told as set aside and is there");
+                    assert!(safe.contains(&path), "{item} is lost");
+                }
+                _ => assert!(is_there, "{item} is told as there and is gone"),
+            }
+        }
+        let rest = demo.run(&TAKEN);
+        assert_eq!(rest.code, 0, "{}", rest.err);
+        let left = demo
+            .run(&[&["scan", "--json"], &TAKEN[2..]].concat())
+            .json();
+        assert_eq!(left["totals"]["takes"]["items"], 0);
+        assert!(demo.dir().join("till-next-door/boat-licences.txt").exists());
+    }
+    println!(
+        "{interrupted} of {} runs were killed while they swept",
+        kills()
+    );
+    assert!(
+        interrupted > 0,
+        "no kill came in time; the test says nothing"
+    );
+}
+
+#[test]
+fn two_sweeps_of_one_target_exclude_each_other() {
+    let demo = Demo::new();
+    let held = std::fs::File::open(demo.root()).unwrap();
+    held.lock().unwrap();
+    let names = demo.names();
+    let refused = demo.run(&["sweep", "--yes"]);
+    assert_eq!(refused.code, 1);
+    assert!(refused.err.contains("another sweep"), "{}", refused.err);
+    assert_eq!(demo.names(), names);
+    drop(held);
+    assert_eq!(demo.run(&["sweep", "--yes"]).code, 0);
+}
+
+#[test]
+fn an_interrupt_stops_a_sweep_with_its_own_exit_code_and_a_true_log() {
+    let demo = Demo::new();
+    let many = demo.root().join("var/tmp/many");
+    for folder in 0..40 {
+        let folder = many.join(folder.to_string());
+        std::fs::create_dir_all(&folder).unwrap();
+        for file in 0..500 {
+            std::fs::write(folder.join(file.to_string()), b"").unwrap();
+        }
+    }
+    let mut child = Command::new(PROGRAM)
+        .args([
+            "sweep",
+            "--yes",
+            "--json",
+            "--now",
+            "2040-01-01T00:00:00Z",
+            "--target",
+        ])
+        .arg(demo.root())
+        .arg("--state")
+        .arg(demo.state())
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let logs = demo.state().join("logs");
+    while std::fs::read_dir(&logs).map_or(0, Iterator::count) == 0 {
+        std::thread::sleep(Duration::from_millis(5));
+    }
+    std::thread::sleep(Duration::from_millis(150));
+    let id = child.id().to_string();
+    assert!(
+        Command::new("kill")
+            .args(["-INT", &id])
+            .status()
+            .unwrap()
+            .success()
+    );
+    let code = child.wait().unwrap().code();
+    assert_eq!(code, Some(130));
+    let runs = demo.run(&["log", "list", "--json"]).lines();
+    assert_eq!(runs[0]["state"], "stopped");
+    let run = runs[0]["run"].as_str().unwrap();
+    assert_eq!(demo.run(&["log", "verify", run]).code, 0);
+}
