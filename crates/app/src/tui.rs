@@ -10,6 +10,9 @@ mod update;
 mod view;
 mod worker;
 
+#[cfg(test)]
+mod tests;
+
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::{Duration, Instant};

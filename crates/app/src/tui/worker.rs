@@ -183,7 +183,7 @@ fn full(error: &dyn std::error::Error) -> String {
     format!("{error}{cause}")
 }
 
-fn rehearse(
+pub(super) fn rehearse(
     session: &Session,
     scan: &Scan,
     manifest: &Manifest,
@@ -203,7 +203,7 @@ fn rehearse(
     .map_err(|error| full(&error))
 }
 
-fn carry_out(
+pub(super) fn carry_out(
     session: &Session,
     scan: &Scan,
     manifest: &Manifest,

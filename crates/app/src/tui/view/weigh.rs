@@ -185,7 +185,8 @@ fn pile(
     let note = match (&pile.blocked, spared) {
         (Some(_), _) => "locked".to_owned(),
         (None, 0) => String::new(),
-        (None, spared) => format!("{} spared", count(spared as u64)),
+        (None, spared) if columns.has_files => format!("{} spared", count(spared as u64)),
+        (None, _) => "spared".to_owned(),
     };
     line.add(format!("  {note}"), theme.style(Role::Straw));
     line.line()

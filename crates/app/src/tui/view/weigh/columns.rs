@@ -22,8 +22,9 @@ const MARKS: usize = 3;
 const FEWEST_BANDS: usize = 4;
 /// What titles give up before a column has to go.
 const TITLE_GIVES: usize = 5;
-/// The note at the end.
-const NOTE: usize = 10;
+/// The note at the end: a count with its word, or where room is short the word alone.
+const NOTE: usize = 14;
+const SHORT_NOTE: usize = 8;
 
 /// Which columns fit.
 pub(super) struct Columns {
@@ -67,7 +68,8 @@ impl Columns {
     fn width(&self) -> usize {
         let found = if self.has_found { SIZE } else { 0 };
         let files = if self.has_files { FILES } else { 0 };
-        self.takes_at() + SIZE + found + files + NOTE
+        let note = if self.has_files { NOTE } else { SHORT_NOTE };
+        self.takes_at() + SIZE + found + files + note
     }
 
     /// Where the takes start.

@@ -1,0 +1,530 @@
+//! The interface without a terminal: keys go into `update`, effects are done on the spot, and
+//! every frame is drawn into a buffer.
+
+#![allow(clippy::string_slice, reason = "a test that can't go on says so")]
+
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::time::Duration;
+
+use jolly_core::decide::make_manifest;
+use jolly_core::scan::{CancelToken, ScanEvent};
+use ratatui::Terminal;
+use ratatui::backend::TestBackend;
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+
+use crate::cli::{Looks, SharedOptions};
+use crate::session::Session;
+use crate::tui::keys;
+use crate::tui::model::{Model, Overlay, Rehearsal, Station};
+use crate::tui::msg::{Effect, Msg};
+use crate::tui::theme::Theme;
+use crate::tui::update::update;
+use crate::tui::view;
+use crate::tui::worker;
+
+/// The moment of the tests.
+const NOW: &str = "2026-09-21T14:13:20Z";
+const NOW_SECONDS: i64 = 1_790_000_000;
+
+/// The interface on a demo computer, with threads' work done on the spot.
+struct Desk {
+    dir: tempfile::TempDir,
+    session: Arc<Session>,
+    model: Model,
+}
+
+impl Desk {
+    fn new() -> Self {
+        Self::with(&[])
+    }
+
+    fn with(exclude: &[&str]) -> Self {
+        let dir = tempfile::tempdir().unwrap();
+        let root = dir.path().join("till");
+        jolly_demo::build(&root, jolly_demo::DemoLayout::Linux, NOW_SECONDS).unwrap();
+        let options = SharedOptions {
+            now: Some(NOW.to_owned()),
+            state: Some(dir.path().join("state")),
+            exclude: exclude.iter().map(ToString::to_string).collect(),
+            ..SharedOptions::default()
+        };
+        let session = Arc::new(Session::open(&options, &root).unwrap());
+        let selection = session.selection(&options).unwrap();
+        let model = Model::new(&session, selection);
+        Self {
+            dir,
+            session,
+            model,
+        }
+    }
+
+    /// Scans and stands at weigh.
+    fn scanned(mut self) -> Self {
+        let effect = self.model.start_scan();
+        self.carry_out(effect);
+        self
+    }
+
+    fn root(&self) -> PathBuf {
+        self.dir.path().join("till")
+    }
+
+    fn tell(&mut self, message: Msg) {
+        for effect in update(&mut self.model, message) {
+            self.carry_out(effect);
+        }
+    }
+
+    fn carry_out(&mut self, effect: Effect) {
+        let never = CancelToken::default();
+        let message = match effect {
+            Effect::StopScan | Effect::StopSweep => return,
+            Effect::Scan(job) => {
+                Msg::Scanned(job, Some(Box::new(self.session.scan(&never, &|_| {}))))
+            }
+            Effect::List(job, scan, decisions) => {
+                Msg::Listed(job, Some(Box::new(make_manifest(&scan, &decisions))))
+            }
+            Effect::Rehearse(job, scan, manifest) => {
+                Msg::Rehearsed(job, worker::rehearse(&self.session, &scan, &manifest))
+            }
+            Effect::Sweep(scan, manifest) => {
+                let (send, _receive) = crossbeam_channel::bounded(1);
+                let swept = worker::carry_out(&self.session, &scan, &manifest, &never, &send);
+                Msg::Swept(swept)
+            }
+        };
+        self.tell(message);
+    }
+
+    fn key(&mut self, code: KeyCode) {
+        self.tell(Msg::Key(KeyEvent::new(code, KeyModifiers::NONE)));
+    }
+
+    fn text(&mut self, text: &str) {
+        text.chars()
+            .for_each(|letter| self.key(KeyCode::Char(letter)));
+    }
+
+    /// Moves to the pile whose row holds these words.
+    fn find(&mut self, words: &str) {
+        self.key(KeyCode::Char('/'));
+        self.text(words);
+        self.key(KeyCode::Enter);
+    }
+
+    /// What a frame of this size shows, line by line.
+    fn frame(&self, width: u16, height: u16) -> Vec<String> {
+        frame(&self.model, &Looks::default(), width, height)
+    }
+
+    /// A frame of the design's size, as one text.
+    fn shown(&self) -> String {
+        self.frame(142, 44).join("\n")
+    }
+
+    fn takes(&self) -> u64 {
+        self.model
+            .weigh
+            .as_ref()
+            .unwrap()
+            .decisions
+            .takes_in_all()
+            .bytes
+    }
+}
+
+fn frame(model: &Model, looks: &Looks, width: u16, height: u16) -> Vec<String> {
+    let mut terminal = Terminal::new(TestBackend::new(width, height)).unwrap();
+    let theme = Theme::of_terminal(looks);
+    terminal
+        .draw(|frame| view::draw(model, &theme, frame))
+        .unwrap();
+    let buffer = terminal.backend().buffer();
+    (0..height)
+        .map(|row| {
+            (0..width)
+                .map(|column| buffer[(column, row)].symbol())
+                .collect()
+        })
+        .collect()
+}
+
+/// The row of a list that holds all these words.
+fn row<'a>(shown: &'a str, words: &[&str]) -> &'a str {
+    let holds = |line: &&str| words.iter().all(|word| line.contains(word));
+    shown
+        .lines()
+        .find(holds)
+        .unwrap_or_else(|| panic!("no row {words:?} in:\n{shown}"))
+}
+
+#[test]
+fn every_station_draws_at_every_size_and_says_where_it_is() {
+    let mut desk = Desk::new();
+    let sizes = [
+        (20, 5),
+        (79, 24),
+        (80, 24),
+        (100, 30),
+        (120, 40),
+        (142, 44),
+        (300, 90),
+    ];
+    let draw_all = |desk: &Desk, word: &str| {
+        for (width, height) in sizes {
+            for ascii in [false, true] {
+                let looks = Looks {
+                    ascii,
+                    light: ascii,
+                };
+                let shown = frame(&desk.model, &looks, width, height).join("\n");
+                if width >= 80 {
+                    assert!(
+                        shown.contains(word),
+                        "{word} at {width} × {height}:\n{shown}"
+                    );
+                    assert!(shown.contains("? keys"), "{width} × {height}:\n{shown}");
+                } else {
+                    assert!(shown.contains("Jolly Broom"), "{shown}");
+                }
+            }
+        }
+    };
+    draw_all(&desk, "Finding accounts");
+    let job = desk.model.job;
+    desk.tell(Msg::Scanning(
+        job,
+        ScanEvent::Places(vec!["tmp".into(), "var/log".into()]),
+    ));
+    let counted = ScanEvent::Counted {
+        place: 0,
+        looked_at: 1234,
+        items: 9,
+        bytes: 5 << 20,
+        is_done: false,
+    };
+    desk.tell(Msg::Scanning(job, counted));
+    draw_all(&desk, "1,234");
+    let mut desk = desk.scanned();
+    draw_all(&desk, "older than");
+    desk.key(KeyCode::Tab);
+    draw_all(&desk, "You are about to remove");
+    desk.key(KeyCode::Char('r'));
+    draw_all(&desk, "rehearsed");
+    desk.text("sweep");
+    draw_all(&desk, "Scanned again");
+    assert_eq!(desk.model.station, Station::Report);
+}
+
+#[test]
+fn limits_move_for_a_row_or_a_class_and_every_step_comes_back() {
+    let mut desk = Desk::new().scanned();
+    let start = desk.takes();
+    desk.find("temporary system");
+    let mut steps = vec![desk.takes()];
+    for key in [']', ']', '[', '}', '{', ' ', ' ', ']'] {
+        desk.key(KeyCode::Char(key));
+        steps.push(desk.takes());
+    }
+    assert!(steps.windows(2).any(|pair| pair[0] != pair[1]));
+    for expected in steps.iter().rev().skip(1) {
+        desk.key(KeyCode::Char('u'));
+        assert_eq!(desk.takes(), *expected);
+    }
+    desk.key(KeyCode::Char('u'));
+    assert_eq!(desk.model.message.as_deref(), Some("Nothing to undo."));
+    assert_eq!(desk.takes(), start);
+    for expected in steps.iter().skip(1) {
+        desk.key(KeyCode::Char('U'));
+        assert_eq!(desk.takes(), *expected);
+    }
+}
+
+#[test]
+fn a_class_is_taken_or_left_from_its_heading() {
+    let mut desk = Desk::new().scanned();
+    let before = desk.takes();
+    desk.key(KeyCode::Home);
+    assert!(row(&desk.shown(), &["Spent"]).starts_with('▌'));
+    desk.key(KeyCode::Char(' '));
+    assert!(
+        desk.takes() > before,
+        "one pile of it was left, so all are taken first"
+    );
+    desk.key(KeyCode::Char(' '));
+    assert!(desk.takes() < before);
+    assert!(row(&desk.shown(), &["Temporary folder"]).contains('○'));
+    desk.key(KeyCode::Char('u'));
+    assert_eq!(desk.model.message.as_deref(), Some("Undone: all of spent."));
+}
+
+#[test]
+fn the_cut_line_stands_at_the_limit_and_what_is_left_of_it_stays() {
+    let mut desk = Desk::new().scanned();
+    let cut_at = |desk: &Desk| {
+        let shown = desk.shown();
+        let line = row(&shown, &["Picture thumbnails"]).to_owned();
+        line.chars().position(|letter| letter == '▏')
+    };
+    desk.find("thumbnails");
+    let at_three_months = cut_at(&desk).unwrap();
+    desk.key(KeyCode::Char(']'));
+    assert_eq!(
+        cut_at(&desk),
+        Some(at_three_months + 4),
+        "one band to the right"
+    );
+    desk.key(KeyCode::Char('='));
+    desk.text("any");
+    desk.key(KeyCode::Enter);
+    assert_eq!(cut_at(&desk), None);
+    desk.key(KeyCode::Char('='));
+    desk.text("4 months");
+    desk.key(KeyCode::Enter);
+    let inside = cut_at(&desk).unwrap();
+    assert!(
+        inside > at_three_months && inside < at_three_months + 4,
+        "between the two edges"
+    );
+    assert!(row(&desk.shown(), &["Picture thumbnails"]).contains("4 months"));
+}
+
+#[test]
+fn nonsense_for_an_age_is_told_at_the_place_and_changes_nothing() {
+    let mut desk = Desk::new().scanned();
+    let before = desk.takes();
+    for (text, words) in [
+        ("0 days", "at least 1 hour"),
+        ("-3", "is not an age"),
+        ("3 fortnights", "no known unit"),
+        ("99999 years", "at most 200 years"),
+    ] {
+        desk.key(KeyCode::Char('='));
+        desk.tell(Msg::Pasted(text.to_owned()));
+        desk.key(KeyCode::Enter);
+        assert!(desk.shown().contains(words), "{text}");
+        assert!(matches!(desk.model.overlay, Some(Overlay::ExactAge(..))));
+        desk.key(KeyCode::Esc);
+        assert_eq!(desk.takes(), before);
+    }
+}
+
+#[test]
+fn rows_are_found_and_ordered_and_the_focus_stays_on_its_pile() {
+    let mut desk = Desk::new().scanned();
+    desk.find("trash pia");
+    let focused = |desk: &Desk| {
+        let shown = desk.shown();
+        shown
+            .lines()
+            .find(|line| line.starts_with('▌'))
+            .unwrap()
+            .to_owned()
+    };
+    assert!(focused(&desk).contains("Trash") && focused(&desk).contains("pia"));
+    for words in [
+        "ordered by what they hold",
+        "ordered by account",
+        "ordered by class",
+    ] {
+        desk.key(KeyCode::Char('o'));
+        assert!(desk.shown().contains(words));
+        assert!(
+            focused(&desk).contains("Trash") && focused(&desk).contains("pia"),
+            "{words}"
+        );
+    }
+    desk.find("no such pile");
+    assert!(desk.shown().contains("No pile is called so."));
+    desk.key(KeyCode::End);
+    desk.key(KeyCode::Down);
+    assert!(focused(&desk).contains("Installers"));
+    (0..60).for_each(|_| desk.key(KeyCode::Up));
+    assert!(focused(&desk).contains("Spent"));
+}
+
+#[test]
+fn what_an_exclusion_spares_is_said_in_its_row() {
+    let desk = Desk::with(&["home/pia/.cache/knotbook/pages/00*"]).scanned();
+    let shown = desk.shown();
+    let row = row(&shown, &["Program caches", "pia"]);
+    assert!(row.contains('◐') && row.contains("spared"), "{row}");
+}
+
+#[test]
+fn the_check_speaks_in_sentences_and_lists_what_goes() {
+    let mut desk = Desk::new().scanned();
+    desk.find("recently pia");
+    desk.key(KeyCode::Char(' '));
+    desk.key(KeyCode::Tab);
+    let shown = desk.shown();
+    assert!(shown.contains("1 file is set aside"));
+    assert!(shown.contains("Programs start with an empty list of recent documents."));
+    assert!(shown.contains("biggest") && shown.contains("dump-4411.bin 212 MiB"));
+    assert!(shown.contains("Exactly this goes: 1 to "));
+    desk.key(KeyCode::End);
+    assert!(
+        desk.shown().contains("folder"),
+        "the emptied folders are at the end"
+    );
+    desk.key(KeyCode::BackTab);
+    assert_eq!(desk.model.station, Station::Weigh);
+}
+
+#[test]
+fn only_the_whole_word_starts_a_sweep_and_never_of_nothing() {
+    let mut desk = Desk::new().scanned();
+    desk.key(KeyCode::Tab);
+    for text in ["swep", "sweer", "peews", "sswee"] {
+        desk.text(text);
+        desk.key(KeyCode::Down);
+        assert_eq!(desk.model.station, Station::Check, "{text}");
+    }
+    desk.key(KeyCode::Esc);
+    for class in ["Spent", "Regrows"] {
+        desk.find(if class == "Spent" {
+            "crash"
+        } else {
+            "thumbnails"
+        });
+        while !row(&desk.shown(), &["▌"]).contains(class) {
+            desk.key(KeyCode::Up);
+        }
+        desk.key(KeyCode::Char(' '));
+        if desk.takes() > 0 && class == "Spent" {
+            desk.key(KeyCode::Char(' '));
+        }
+    }
+    assert_eq!(desk.takes(), 0);
+    desk.key(KeyCode::Tab);
+    desk.text("sweep");
+    assert_eq!(desk.model.station, Station::Check);
+    assert!(desk.shown().contains("nothing to sweep"));
+}
+
+#[test]
+fn a_sweep_ends_in_a_report_that_a_second_scan_bears_out() {
+    let mut desk = Desk::new().scanned();
+    let takes = desk.takes();
+    desk.key(KeyCode::Tab);
+    desk.key(KeyCode::Char('r'));
+    let check = desk.model.check.as_ref().unwrap();
+    assert!(matches!(check.rehearsal, Rehearsal::Done(_)));
+    // Something changes between the word and the sweep: it stays, and the report says so.
+    let changed = desk.root().join("tmp/dump-4411.bin");
+    std::fs::write(&changed, b"new").unwrap();
+    desk.text("sweep");
+    let shown = desk.shown();
+    assert!(
+        shown.contains("1 stayed, changed: it is no longer what was shown"),
+        "{shown}"
+    );
+    assert!(shown.contains("scan again and look at it as it is now"));
+    assert!(
+        shown.contains("what was taken is gone"),
+        "it is young now: {shown}"
+    );
+    let report = desk.model.report.as_ref().unwrap();
+    let went: u64 = report.summary.went.values().map(|sum| sum.bytes).sum();
+    assert_eq!(went, takes - (212 << 20));
+    assert!(changed.exists());
+    desk.key(KeyCode::Enter);
+    assert_eq!(desk.model.station, Station::Weigh);
+    assert_eq!(desk.takes(), 0);
+}
+
+#[test]
+fn a_state_folder_that_cannot_be_written_is_told_and_nothing_goes() {
+    let mut desk = Desk::new().scanned();
+    std::fs::write(desk.dir.path().join("state"), b"in the way").unwrap();
+    desk.key(KeyCode::Tab);
+    desk.text("sweep");
+    assert_eq!(desk.model.station, Station::Weigh);
+    assert!(
+        desk.shown()
+            .contains("Nothing was removed: cannot make the journal")
+    );
+    assert!(desk.root().join("tmp/dump-4411.bin").exists());
+}
+
+#[test]
+fn late_news_of_an_old_job_is_dropped() {
+    let mut desk = Desk::new().scanned();
+    let old = desk.model.job;
+    desk.key(KeyCode::Tab);
+    desk.key(KeyCode::Esc);
+    let before = desk.shown();
+    desk.tell(Msg::Scanned(old - 1, None));
+    desk.tell(Msg::Scanning(old - 1, ScanEvent::Places(Vec::new())));
+    desk.tell(Msg::Listed(old, None));
+    assert_eq!(desk.shown(), before);
+    let now = desk.model.job;
+    desk.tell(Msg::Scanned(now, None));
+    assert!(desk.shown().contains("The scan broke off"));
+}
+
+#[test]
+fn the_help_and_the_key_line_say_what_the_dispatcher_does() {
+    let mut desk = Desk::new().scanned();
+    desk.key(KeyCode::Char('?'));
+    let help = desk.shown();
+    for binding in keys::at(Station::Weigh) {
+        assert!(
+            help.contains(binding.says),
+            "{} is not in the help",
+            binding.says
+        );
+        for (code, action) in binding.keys {
+            let key = KeyEvent::new(*code, KeyModifiers::NONE);
+            assert_eq!(keys::action(Station::Weigh, key), Some(*action));
+        }
+    }
+    desk.key(KeyCode::Char('q'));
+    assert!(
+        !desk.model.is_over,
+        "any key closes the help, also the one that leaves"
+    );
+    desk.tell(Msg::Key(KeyEvent::new(
+        KeyCode::Char('c'),
+        KeyModifiers::CONTROL,
+    )));
+    assert!(desk.model.is_over);
+}
+
+#[test]
+fn strange_names_are_shown_harmless() {
+    let mut desk = Desk::new().scanned();
+    desk.key(KeyCode::Tab);
+    let total = desk
+        .model
+        .check
+        .as_ref()
+        .unwrap()
+        .manifest
+        .as_ref()
+        .unwrap()
+        .items
+        .len();
+    let mut found = 0;
+    for _ in 0..total / 10 {
+        let shown = desk.frame(142, 60).join("\n");
+        found += usize::from(shown.contains(r"escape-\u{1b}[31mred"));
+        assert!(!shown.contains('\u{1b}'));
+        desk.key(KeyCode::PageDown);
+    }
+    assert!(found > 0, "the name with an escape sequence came by");
+}
+
+#[test]
+fn the_clock_moves_the_screen_only_while_something_is_under_way() {
+    let mut desk = Desk::new();
+    assert!(desk.model.moves(), "a scan is under way");
+    desk.model.clock = Duration::from_secs(3);
+    assert!(desk.shown().contains("3.0 s"));
+    let mut desk = desk.scanned();
+    assert!(!desk.model.moves());
+    desk.key(KeyCode::Tab);
+    assert!(!desk.model.moves(), "the list is made");
+}
