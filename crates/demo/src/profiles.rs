@@ -9,6 +9,13 @@ const KIB: u64 = 1 << 10;
 /// Microseconds from 1601-01-01 to 1970-01-01, the Chromium family's epoch.
 const FROM_1601: i64 = 11_644_473_600_000_000;
 
+/// Makes a database that was last changed an hour ago.
+fn fill(tree: &TreeBuilder, below: &str, statements: &[String]) -> Result<(), DemoError> {
+    let path = tree.path(below);
+    database(&path, statements)?;
+    tree.age(&path, 3600)
+}
+
 /// A profile of the Chromium family in `home`, its cache of `entries` files mirrored below the
 /// cache folder.
 pub(crate) fn chromium(
@@ -62,8 +69,8 @@ pub(crate) fn chromium(
              INSERT INTO visits VALUES({number}, {number}, {seen}, 0);"
         ));
     }
-    database(&tree.path(format!("{profile}/Cookies")), &cookies)?;
-    database(&tree.path(format!("{profile}/History")), &history)?;
+    fill(tree, &format!("{profile}/Cookies"), &cookies)?;
+    fill(tree, &format!("{profile}/History"), &history)?;
     for number in 0..entries {
         let (name, size) = (chance.next(), chance.between(4 * KIB, 220 * KIB));
         let age = chance.hours(0, 24 * 60);
@@ -118,11 +125,12 @@ pub(crate) fn gecko(
              INSERT INTO moz_historyvisits VALUES({number}, {number}, {seen});"
         ));
     }
-    database(&tree.path(format!("{profile}/places.sqlite")), &places)?;
+    fill(tree, &format!("{profile}/places.sqlite"), &places)?;
     let cookies = "CREATE TABLE moz_cookies(id INTEGER PRIMARY KEY, host TEXT, name TEXT, lastAccessed INTEGER);
          PRAGMA user_version=17;";
-    database(
-        &tree.path(format!("{profile}/cookies.sqlite")),
+    fill(
+        tree,
+        &format!("{profile}/cookies.sqlite"),
         &[cookies.to_owned()],
     )?;
     let cache = format!("{home}/.cache/bramble/profiles/x8k2.till");

@@ -12,7 +12,7 @@ pub struct FileKey {
 }
 
 /// What kind of thing an entry is. Only the first three can ever be removed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Kind {
     /// A regular file.
     File,
