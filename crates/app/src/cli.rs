@@ -12,11 +12,9 @@ use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand};
 
-use crate::exit::{Exit, Refusal};
-use crate::session::Session;
+use crate::exit::Exit;
+use crate::options::{Looks, SharedOptions};
 use crate::tui;
-
-pub(crate) use sweep::run_id;
 
 /// Weigh what has piled up on a slow computer, and sweep what is safe to go.
 #[derive(Parser)]
@@ -31,17 +29,6 @@ struct Arguments {
     shared: SharedOptions,
     #[command(flatten)]
     looks: Looks,
-}
-
-/// How the interface looks.
-#[derive(Args, Clone, Debug, Default)]
-pub(crate) struct Looks {
-    /// Draw with letters and signs that every terminal has
-    #[arg(long, global = true)]
-    pub ascii: bool,
-    /// Draw dark on light
-    #[arg(long, global = true)]
-    pub light: bool,
 }
 
 #[derive(Subcommand)]
@@ -120,58 +107,6 @@ enum RulesCommand {
         /// A path on the target
         path: PathBuf,
     },
-}
-
-/// What scan, preview, sweep and the interface share.
-#[derive(Args, Clone, Debug, Default)]
-pub(crate) struct SharedOptions {
-    /// The root that is worked on [default: /]
-    #[arg(long, global = true, value_name = "DIR")]
-    pub target: Option<PathBuf>,
-    /// The family of system on it: linux [default: recognised]
-    #[arg(long, global = true)]
-    pub layout: Option<String>,
-    /// A rulebook to put before the built-in one
-    #[arg(long, global = true, value_name = "FILE")]
-    pub rulebook: Vec<PathBuf>,
-    /// Only this rule
-    #[arg(long, global = true, value_name = "RULE")]
-    pub only: Vec<String>,
-    /// Not this rule
-    #[arg(long, global = true, value_name = "RULE")]
-    pub skip: Vec<String>,
-    /// Only this class: spent, regrows, felt, ask
-    #[arg(long, global = true)]
-    pub class: Vec<String>,
-    /// Only this account
-    #[arg(long, global = true, value_name = "NAME")]
-    pub account: Vec<String>,
-    /// Raise every age limit to at least this
-    #[arg(long, global = true, value_name = "AGE", allow_hyphen_values = true)]
-    pub older_than: Option<String>,
-    /// Spare what this pattern matches
-    #[arg(long, global = true, value_name = "GLOB")]
-    pub exclude: Vec<String>,
-    /// Take also piles that start left
-    #[arg(long, global = true)]
-    pub all: bool,
-    /// Print JSON
-    #[arg(long, global = true)]
-    pub json: bool,
-    /// Where logs are kept [default: the XDG state folder]
-    #[arg(long, global = true, value_name = "DIR")]
-    pub state: Option<PathBuf>,
-    /// The moment that ages count from
-    #[arg(long, global = true, value_name = "TIME")]
-    pub now: Option<String>,
-}
-
-impl SharedOptions {
-    /// Opens what the options name, on the default target where they name none.
-    pub(crate) fn open(&self) -> Result<Session, Refusal> {
-        let root = PathBuf::from("/");
-        Session::open(self, self.target.as_ref().unwrap_or(&root))
-    }
 }
 
 /// Runs the program.

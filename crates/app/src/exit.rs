@@ -2,6 +2,8 @@
 
 use std::process::ExitCode;
 
+use jolly_core::whole_story;
+
 /// How a command ends.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Exit {
@@ -56,13 +58,7 @@ impl Refusal {
 }
 
 fn with_advice(error: &dyn std::error::Error, advice: &str) -> String {
-    let mut message = error.to_string();
-    let mut cause = error.source();
-    while let Some(error) = cause {
-        message.push_str(": ");
-        message.push_str(&error.to_string());
-        cause = error.source();
-    }
+    let mut message = whole_story(error);
     if !advice.is_empty() {
         message.push_str("\n  ");
         message.push_str(advice);

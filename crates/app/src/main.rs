@@ -2,6 +2,8 @@
 
 mod cli;
 mod exit;
+mod options;
+mod runs;
 mod session;
 mod tui;
 mod wording;

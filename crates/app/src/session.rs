@@ -13,8 +13,8 @@ use jolly_core::sweep::StateFolder;
 use jolly_core::target::{Layout, Target, TargetError, TargetPath};
 use jolly_disk::RealDisk;
 
-use crate::cli::SharedOptions;
 use crate::exit::{Exit, Refusal};
+use crate::options::SharedOptions;
 
 /// What one use of the program works with.
 #[derive(Clone)]
@@ -38,6 +38,12 @@ pub(crate) fn clock() -> Timestamp {
 }
 
 impl Session {
+    /// Opens what the options name, or this computer where they name no target.
+    pub(crate) fn of_options(options: &SharedOptions) -> Result<Self, Refusal> {
+        let target = options.target.as_deref().unwrap_or(Path::new("/"));
+        Self::open(options, target)
+    }
+
     /// Opens the target and reads the rulebooks.
     pub(crate) fn open(options: &SharedOptions, target: &Path) -> Result<Self, Refusal> {
         let layout = read_layout(options.layout.as_deref())?;

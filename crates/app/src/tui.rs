@@ -13,12 +13,11 @@ mod worker;
 #[cfg(test)]
 mod tests;
 
-use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use crate::cli::{Looks, SharedOptions};
 use crate::exit::{Exit, Refusal};
+use crate::options::{Looks, SharedOptions};
 use crate::session::Session;
 use model::Model;
 use msg::Msg;
@@ -30,8 +29,7 @@ const FRAME: Duration = Duration::from_millis(100);
 
 /// Opens the interface on the target that the options name.
 pub(crate) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refusal> {
-    let root = options.target.clone().unwrap_or_else(|| PathBuf::from("/"));
-    let session = Arc::new(Session::open(options, &root)?);
+    let session = Arc::new(Session::of_options(options)?);
     let selection = session.selection(options)?;
     let theme = Theme::of_terminal(looks);
     let failed = |error: std::io::Error| {

@@ -6,5 +6,8 @@
 pub mod decide;
 pub mod rulebook;
 pub mod scan;
+mod story;
 pub mod sweep;
 pub mod target;
+
+pub use story::whole_story;

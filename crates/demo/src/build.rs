@@ -5,6 +5,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use crate::contents::Chance;
+use crate::system::LOCKED;
 use crate::tree::{DAY, TreeBuilder};
 use crate::{people, system};
 
@@ -46,9 +47,6 @@ const CAPACITY: u64 = 4 << 30;
 
 /// The file that a program holds open while the demo runs.
 const HELD: &str = "tmp/knotbook-session.tmp";
-
-/// The folder that nobody may read.
-pub(crate) const LOCKED: &str = "var/tmp/locked";
 
 /// Builds a demo computer in `root`, which must be empty or absent; ages count back from `now`,
 /// seconds since 1970. Beside it comes a folder that a link in the demo points out to and that

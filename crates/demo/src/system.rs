@@ -3,7 +3,6 @@
 use std::path::Path;
 
 use crate::DemoError;
-use crate::build::LOCKED;
 use crate::contents::Chance;
 use crate::tree::{DAY, TreeBuilder};
 
@@ -16,6 +15,9 @@ const PASSWD: &str = "root:x:0:0:root:/root:/bin/sh\n\
     joss:x:1002:1002:Joss:/home/joss:/bin/sh\n\
     wren:x:1003:1003:Wren:/home/wren:/bin/sh\n\
     nobody:x:65534:65534:nobody:/nonexistent:/usr/sbin/nologin\n";
+
+/// The folder that nobody may read.
+pub(crate) const LOCKED: &str = "var/tmp/locked";
 
 /// Builds it; `next_door` is the folder outside that a link points to.
 pub(crate) fn build(

@@ -4,8 +4,9 @@ use std::path::Path;
 
 use jolly_demo::{DemoError, DemoLayout, hold_open};
 
-use crate::cli::{Looks, SharedOptions, print};
+use crate::cli::print;
 use crate::exit::{Exit, Refusal};
+use crate::options::{Looks, SharedOptions};
 use crate::session::{clock, read_layout};
 use crate::tui;
 

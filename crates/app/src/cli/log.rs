@@ -12,8 +12,9 @@ use jolly_core::target::{Printable, Target, TargetPath};
 use jolly_disk::RealDisk;
 use serde_json::json;
 
-use crate::cli::{LogCommand, SharedOptions, print};
+use crate::cli::{LogCommand, print};
 use crate::exit::{Exit, Refusal};
+use crate::options::SharedOptions;
 use crate::session::{clock, read_layout, state_path};
 use crate::wording::{bytes, count};
 
@@ -32,7 +33,7 @@ fn refuse(error: &LogError) -> Refusal {
         LogError::NoSuchRun { .. } => {
             Refusal::bad_input(error, "`jolly-broom log list` names them all")
         }
-        LogError::Unreadable { .. } => Refusal::failed(error, ""),
+        LogError::Unreadable { .. } | LogError::NeverBegan { .. } => Refusal::failed(error, ""),
         LogError::Altered { .. } => {
             Refusal::failed(error, "what it says from there on can't be trusted")
         }

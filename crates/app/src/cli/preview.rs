@@ -8,8 +8,9 @@ use std::path::Path;
 use jolly_core::decide::{EntryKind, Manifest, make_manifest, write_plan, write_preview};
 use jolly_core::rulebook::Removal;
 
-use crate::cli::{SharedOptions, print, scan};
+use crate::cli::{print, scan};
 use crate::exit::{Exit, Refusal};
+use crate::options::SharedOptions;
 use crate::wording::{bytes, counted};
 
 pub(super) fn run(options: &SharedOptions, plan: Option<&Path>) -> Result<Exit, Refusal> {

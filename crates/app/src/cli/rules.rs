@@ -9,8 +9,9 @@ use jolly_core::scan::{Scan, trash_date};
 use jolly_core::target::TargetPath;
 use serde_json::json;
 
-use crate::cli::{RulesCommand, SharedOptions, print};
+use crate::cli::{RulesCommand, print};
 use crate::exit::{Exit, Refusal};
+use crate::options::SharedOptions;
 use crate::session::{Session, clock, read_book};
 
 pub(super) fn run(options: &SharedOptions, command: &RulesCommand) -> Result<Exit, Refusal> {
@@ -26,7 +27,7 @@ fn places(rule: &CompiledRule) -> Vec<String> {
 }
 
 fn list(options: &SharedOptions) -> Result<Exit, Refusal> {
-    let session = options.open()?;
+    let session = Session::of_options(options)?;
     for (_, rule) in session.rules.iter() {
         let limit = rule.rule.age.limit.map(|limit| limit.to_string());
         if options.json {
@@ -91,7 +92,7 @@ fn check(options: &SharedOptions, files: &[PathBuf]) -> Result<Exit, Refusal> {
 }
 
 fn explain_path(options: &SharedOptions, path: &Path) -> Result<Exit, Refusal> {
-    let session = options.open()?;
+    let session = Session::of_options(options)?;
     let path = on_target(&session, path)?;
     let (searches, _) = resolve(&session.target, &session.rules);
     let mut guards = Guards::new(&session.target.places, session.own.clone());

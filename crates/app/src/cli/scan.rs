@@ -7,8 +7,9 @@ use jolly_core::rulebook::Class;
 use jolly_core::scan::{CancelToken, PileId, Scan, Sum};
 use serde_json::{Value, json};
 
-use crate::cli::{SharedOptions, print};
+use crate::cli::print;
 use crate::exit::{Exit, Refusal};
+use crate::options::SharedOptions;
 use crate::session::Session;
 use crate::wording::{bytes, count, counted};
 
@@ -32,7 +33,7 @@ pub(super) fn scanned(
     options: &SharedOptions,
     cancel: &CancelToken,
 ) -> Result<(Session, Scan, Decisions), Refusal> {
-    let session = options.open()?;
+    let session = Session::of_options(options)?;
     let selection = session.selection(options)?;
     let progress = print::Progress::new();
     let scan = session.scan(cancel, &|event| progress.scan(&event));

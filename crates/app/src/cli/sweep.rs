@@ -4,16 +4,17 @@ use std::fs::File;
 use std::os::unix::fs::MetadataExt as _;
 use std::path::Path;
 
-use jiff::Timestamp;
 use jolly_core::decide::{ConfirmedManifest, Manifest, MostRead, make_manifest, read_plan};
-use jolly_core::rulebook::{Removal, Search, resolve};
+use jolly_core::rulebook::{Search, resolve};
 use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{Dustpan, Ground, Journal, Mode, Outcome, RunSummary, SweepError, sweep};
+use jolly_core::sweep::{Outcome, RunSummary, SweepError};
 use serde_json::{Value, json};
 
-use crate::cli::{SharedOptions, SweepOptions, preview, print, scan};
+use crate::cli::{SweepOptions, preview, print, scan};
 use crate::exit::{Exit, Refusal};
-use crate::session::{Session, clock};
+use crate::options::SharedOptions;
+use crate::runs::{Run, RunError};
+use crate::session::Session;
 use crate::wording::{bytes, count};
 
 pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit, Refusal> {
@@ -97,23 +98,17 @@ fn rustix_user() -> u32 {
     std::fs::metadata("/proc/self").map_or(u32::MAX, |metadata| metadata.uid())
 }
 
-/// A run's id: when it started, and which process it was.
-pub(crate) fn run_id(started: Timestamp) -> String {
-    format!(
-        "{}-{}",
-        started.strftime("%Y%m%d-%H%M%S-%3f"),
-        std::process::id()
-    )
-}
-
-fn refuse(error: &SweepError) -> Refusal {
+fn refuse(error: &RunError) -> Refusal {
+    let writable = "name a folder that can be written with --state; nothing was removed";
     match error {
-        SweepError::OtherTarget { .. } => Refusal::bad_input(error, "scan this target first"),
-        SweepError::Locked => Refusal::failed(error, "wait until it has ended"),
-        SweepError::Lock { .. } | SweepError::Measure { .. } => Refusal::failed(error, ""),
-        SweepError::Journal { .. } => {
-            Refusal::failed(error, "name a folder that can be written with --state")
-        }
+        RunError::Journal(error) => Refusal::failed(error, writable),
+        RunError::Dustpan(error) => Refusal::failed(error, writable),
+        RunError::Sweep(error) => match error {
+            SweepError::OtherTarget { .. } => Refusal::bad_input(error, "scan this target first"),
+            SweepError::Locked => Refusal::failed(error, "wait until it has ended"),
+            SweepError::Lock { .. } | SweepError::Measure { .. } => Refusal::failed(error, ""),
+            SweepError::Journal { .. } => Refusal::failed(error, writable),
+        },
     }
 }
 
@@ -123,13 +118,11 @@ fn rehearse(
     manifest: Manifest,
     searches: &[Search],
 ) -> Result<Exit, Refusal> {
-    let ground = ground(session, searches);
     let progress = print::Progress::new();
-    let sink = |event| progress.sweep(&event);
-    let cancel = CancelToken::default();
-    let confirmed = manifest.confirm();
-    let summary = sweep(&ground, &confirmed, Mode::Rehearsal, &cancel, &clock, &sink)
-        .map_err(|error| refuse(&error))?;
+    let rehearsed = session.rehearse(searches, &manifest.confirm(), &|event| {
+        progress.sweep(&event);
+    });
+    let summary = rehearsed.map_err(|error| refuse(&error))?;
     progress.end();
     if options.json {
         print::json(&as_json(&summary, None))?;
@@ -146,15 +139,6 @@ fn rehearse(
     })
 }
 
-fn ground<'a>(session: &'a Session, searches: &'a [Search]) -> Ground<'a> {
-    Ground {
-        target: &session.target,
-        rules: &session.rules,
-        searches,
-        own: &session.own,
-    }
-}
-
 fn carry_out(
     options: &SharedOptions,
     session: &Session,
@@ -162,46 +146,16 @@ fn carry_out(
     searches: &[Search],
     cancel: &CancelToken,
 ) -> Result<Exit, Refusal> {
-    let started = clock();
-    let run = run_id(started);
-    let advice = "name a folder that can be written with --state; nothing was removed";
-    let mut journal =
-        Journal::create(&session.state, &run).map_err(|error| Refusal::failed(&error, advice))?;
-    let sets_aside = manifest
-        .manifest()
-        .items
-        .iter()
-        .any(|item| item.by == Removal::SetAside);
-    let mut dustpan = if sets_aside {
-        let made = Dustpan::create(&session.state, &run);
-        Some(made.map_err(|error| Refusal::failed(&error, advice))?)
-    } else {
-        None
-    };
-    let log = journal.path().display().to_string();
-    let ground = ground(session, searches);
     let progress = print::Progress::new();
-    let sink = |event| progress.sweep(&event);
-    let mode = Mode::Real {
-        run: &run,
-        journal: &mut journal,
-        dustpan: dustpan.as_mut(),
-        started,
-    };
-    let summary =
-        sweep(&ground, manifest, mode, cancel, &clock, &sink).map_err(|error| refuse(&error))?;
+    let swept = session.sweep(searches, manifest, cancel, &|event| progress.sweep(&event));
+    let Run { id, log, summary } = swept.map_err(|error| refuse(&error))?;
     progress.end();
-    if let Some(dustpan) = &mut dustpan
-        && let Err(error) = dustpan.finish()
-    {
-        print::message(&format!("jolly-broom: {error}"));
-    }
     if options.json {
-        print::json(&as_json(&summary, Some((&run, &log))))?;
+        print::json(&as_json(&summary, Some((&id, &log))))?;
     } else {
         print::result(|out| {
             write_summary(out, &summary)?;
-            writeln!(out, "log {run}  {log}")
+            writeln!(out, "log {id}  {log}")
         })?;
     }
     Ok(exit_of(&summary))

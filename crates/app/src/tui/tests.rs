@@ -13,7 +13,7 @@ use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
-use crate::cli::{Looks, SharedOptions};
+use crate::options::{Looks, SharedOptions};
 use crate::session::Session;
 use crate::tui::keys;
 use crate::tui::model::{Model, Overlay, Rehearsal, Station};

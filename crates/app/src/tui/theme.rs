@@ -4,7 +4,7 @@ use jolly_core::decide::PileState;
 use jolly_core::rulebook::Class;
 use ratatui::style::{Color, Modifier, Style};
 
-use crate::cli::Looks;
+use crate::options::Looks;
 
 /// What a thing on the screen is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

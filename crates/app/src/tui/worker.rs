@@ -7,13 +7,12 @@ use std::time::Duration;
 
 use crossbeam_channel::{Receiver, Sender, bounded};
 use jolly_core::decide::{Manifest, make_manifest};
-use jolly_core::rulebook::Removal;
 use jolly_core::scan::{CancelToken, Scan};
-use jolly_core::sweep::{Dustpan, Ground, Journal, Mode, RunSummary, sweep};
+use jolly_core::sweep::RunSummary;
+use jolly_core::whole_story;
 use ratatui::crossterm::event::{self, Event, KeyEventKind};
 
-use crate::cli::run_id;
-use crate::session::{Session, clock};
+use crate::session::Session;
 use crate::tui::msg::{Effect, Msg};
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
@@ -166,41 +165,14 @@ impl Drop for End {
     }
 }
 
-fn ground<'a>(session: &'a Session, scan: &'a Scan) -> Ground<'a> {
-    Ground {
-        target: &session.target,
-        rules: &session.rules,
-        searches: &scan.searches,
-        own: &session.own,
-    }
-}
-
-fn full(error: &dyn std::error::Error) -> String {
-    let cause = error
-        .source()
-        .map(|cause| format!(": {}", full(cause)))
-        .unwrap_or_default();
-    format!("{error}{cause}")
-}
-
 pub(super) fn rehearse(
     session: &Session,
     scan: &Scan,
     manifest: &Manifest,
 ) -> Result<Box<RunSummary>, String> {
     let confirmed = manifest.clone().confirm();
-    let ground = ground(session, scan);
-    let never = CancelToken::default();
-    sweep(
-        &ground,
-        &confirmed,
-        Mode::Rehearsal,
-        &never,
-        &clock,
-        &|_| {},
-    )
-    .map(Box::new)
-    .map_err(|error| full(&error))
+    let rehearsed = session.rehearse(&scan.searches, &confirmed, &|_| {});
+    rehearsed.map(Box::new).map_err(|error| whole_story(&error))
 }
 
 pub(super) fn carry_out(
@@ -210,32 +182,10 @@ pub(super) fn carry_out(
     cancel: &CancelToken,
     send: &Sender<Msg>,
 ) -> Result<(String, Box<RunSummary>), String> {
-    let started = clock();
-    let run = run_id(started);
-    let nothing = |error: &dyn std::error::Error| format!("Nothing was removed: {}.", full(error));
-    let mut journal = Journal::create(&session.state, &run).map_err(|error| nothing(&error))?;
-    let mut dustpan = None;
-    if manifest
-        .items
-        .iter()
-        .any(|item| item.by == Removal::SetAside)
-    {
-        let made = Dustpan::create(&session.state, &run);
-        dustpan = Some(made.map_err(|error| nothing(&error))?);
-    }
     let confirmed = manifest.clone().confirm();
-    let ground = ground(session, scan);
-    let mode = Mode::Real {
-        run: &run,
-        journal: &mut journal,
-        dustpan: dustpan.as_mut(),
-        started,
-    };
+    // Only the newest news counts: what doesn't fit is dropped.
     let sink = |event| drop(send.try_send(Msg::Sweeping(event)));
-    let swept = sweep(&ground, &confirmed, mode, cancel, &clock, &sink);
-    let mut summary = swept.map_err(|error| nothing(&error))?;
-    if let Some(Err(error)) = dustpan.as_mut().map(Dustpan::finish) {
-        summary.broke_off.get_or_insert(full(&error));
-    }
-    Ok((run, Box::new(summary)))
+    let swept = session.sweep(&scan.searches, &confirmed, cancel, &sink);
+    let run = swept.map_err(|error| format!("Nothing was removed: {}.", whole_story(&error)))?;
+    Ok((run.id, Box::new(run.summary)))
 }

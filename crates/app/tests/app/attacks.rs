@@ -137,6 +137,12 @@ fn two_sweeps_of_one_target_exclude_each_other() {
     assert_eq!(refused.code, 1);
     assert!(refused.err.contains("another sweep"), "{}", refused.err);
     assert_eq!(demo.names(), names);
+    let listed = demo.run(&["log", "list", "--json"]);
+    assert_eq!(
+        (listed.code, listed.out.as_str()),
+        (0, ""),
+        "a refused sweep is no run"
+    );
     drop(held);
     assert_eq!(demo.run(&["sweep", "--yes"]).code, 0);
 }

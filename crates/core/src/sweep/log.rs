@@ -37,6 +37,8 @@ pub enum LogError {
     Unreadable { path: PathBuf, source: io::Error },
     #[error("line {line} of {} was altered, or a line before it is missing", path.display())]
     Altered { path: PathBuf, line: usize },
+    #[error("{} holds no run: it ended before it began, and nothing was touched", path.display())]
+    NeverBegan { path: PathBuf },
     #[error("{} was written by a version of this program that this one can't read", path.display())]
     OtherVersion { path: PathBuf },
 }
@@ -163,11 +165,10 @@ pub(super) fn read(path: &Path) -> Result<Contents, LogError> {
         }
         parts.take(record);
     }
-    let altered = LogError::Altered {
+    let never_began = LogError::NeverBegan {
         path: path.to_owned(),
-        line: 1,
     };
-    parts.into_contents(previous, good_until).ok_or(altered)
+    parts.into_contents(previous, good_until).ok_or(never_began)
 }
 
 /// What a log's lines add up to.
@@ -283,9 +284,10 @@ pub fn list_logs(
     state: &StateFolder,
 ) -> Result<Vec<Result<LogSummary, LogError>>, crate::sweep::StateError> {
     let runs = state.runs()?;
-    Ok(runs
-        .iter()
-        .map(|run| Ok(read(&state.log(run))?.summary))
+    let summaries = runs.iter().map(|run| Ok(read(&state.log(run))?.summary));
+    // A sweep that was refused leaves a log without a line, which tells nothing.
+    Ok(summaries
+        .filter(|log| !matches!(log, Err(LogError::NeverBegan { .. })))
         .collect())
 }
 

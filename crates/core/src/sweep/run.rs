@@ -10,6 +10,7 @@ use jolly_disk::Folder;
 use crate::decide::{ConfirmedManifest, EntryKind, Manifest, ManifestItem, TargetMark};
 use crate::rulebook::{Class, RuleSet, Search};
 use crate::scan::{CancelToken, Sum};
+use crate::story::whole_story;
 use crate::sweep::batch::{BATCH, carry_out, intend, record, will_be_empty};
 use crate::sweep::check::{Checker, Verdict};
 use crate::sweep::journal::{FORMAT, Record, VERSION};
@@ -166,7 +167,7 @@ pub fn sweep(
         Mode::Rehearsal => free_before.saturating_add(tally.freed.values().sum()),
         Mode::Real { .. } => free(ground.target).unwrap_or(free_before),
     };
-    let mut broke_off = broke_off.err().map(|error| full_message(&error));
+    let mut broke_off = broke_off.err().map(|error| whole_story(&error));
     if let (Mode::Real { journal, .. }, None) = (&mut mode, &broke_off) {
         let state = if is_stopped { "stopped" } else { "finished" }.to_owned();
         let finished = journal
@@ -176,7 +177,7 @@ pub fn sweep(
                 free: free_after,
             })
             .and_then(|()| journal.sync());
-        broke_off = finished.err().map(|error| full_message(&error));
+        broke_off = finished.err().map(|error| whole_story(&error));
     }
     let promised = manifest.takes.bytes.saturating_add(manifest.folders.bytes);
     Ok(RunSummary {
@@ -214,18 +215,6 @@ fn lock(target: &Target) -> Result<Folder, SweepError> {
     let folder = disk.open_folder(target.root(), b"").map_err(refuse)?;
     disk.lock(&folder).map_err(refuse)?;
     Ok(folder)
-}
-
-/// An error with what caused it.
-fn full_message(error: &dyn std::error::Error) -> String {
-    let mut message = error.to_string();
-    let mut cause = error.source();
-    while let Some(error) = cause {
-        message.push_str(": ");
-        message.push_str(&error.to_string());
-        cause = error.source();
-    }
-    message
 }
 
 fn run_batches(

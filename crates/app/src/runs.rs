@@ -1,0 +1,108 @@
+//! Carrying a manifest out, for the command line and the interface alike.
+
+use jiff::Timestamp;
+use jolly_core::decide::ConfirmedManifest;
+use jolly_core::rulebook::{Removal, Search};
+use jolly_core::scan::CancelToken;
+use jolly_core::sweep::{
+    Dustpan, DustpanError, Ground, Journal, JournalError, Mode, RunSummary, SweepError, SweepEvent,
+    sweep,
+};
+use jolly_core::whole_story;
+
+use crate::session::{Session, clock};
+
+/// A run that has ended.
+pub(crate) struct Run {
+    /// Its id.
+    pub id: String,
+    /// The path of its log.
+    pub log: String,
+    /// How it went.
+    pub summary: RunSummary,
+}
+
+/// Why a run could not begin; nothing was removed.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum RunError {
+    /// Its record can't be kept.
+    #[error(transparent)]
+    Journal(#[from] JournalError),
+    /// What it sets aside can't be kept.
+    #[error(transparent)]
+    Dustpan(#[from] DustpanError),
+    /// The sweep refused.
+    #[error(transparent)]
+    Sweep(#[from] SweepError),
+}
+
+/// A run's id: when it started, and which process it was.
+fn run_id(started: Timestamp) -> String {
+    format!(
+        "{}-{}",
+        started.strftime("%Y%m%d-%H%M%S-%3f"),
+        std::process::id()
+    )
+}
+
+impl Session {
+    fn ground<'a>(&'a self, searches: &'a [Search]) -> Ground<'a> {
+        Ground {
+            target: &self.target,
+            rules: &self.rules,
+            searches,
+            own: &self.own,
+        }
+    }
+
+    /// Makes every check of a sweep and removes nothing.
+    pub(crate) fn rehearse(
+        &self,
+        searches: &[Search],
+        manifest: &ConfirmedManifest,
+        sink: &dyn Fn(SweepEvent),
+    ) -> Result<RunSummary, RunError> {
+        let never = CancelToken::default();
+        let ground = self.ground(searches);
+        Ok(sweep(
+            &ground,
+            manifest,
+            Mode::Rehearsal,
+            &never,
+            &clock,
+            sink,
+        )?)
+    }
+
+    /// Sweeps, with a journal and, where something is set aside, a dustpan of its own.
+    pub(crate) fn sweep(
+        &self,
+        searches: &[Search],
+        manifest: &ConfirmedManifest,
+        cancel: &CancelToken,
+        sink: &dyn Fn(SweepEvent),
+    ) -> Result<Run, RunError> {
+        let started = clock();
+        let id = run_id(started);
+        let mut journal = Journal::create(&self.state, &id)?;
+        let mut items = manifest.manifest().items.iter();
+        let mut dustpan = if items.any(|item| item.by == Removal::SetAside) {
+            Some(Dustpan::create(&self.state, &id)?)
+        } else {
+            None
+        };
+        let log = journal.path().display().to_string();
+        let mode = Mode::Real {
+            run: &id,
+            journal: &mut journal,
+            dustpan: dustpan.as_mut(),
+            started,
+        };
+        let ground = self.ground(searches);
+        let mut summary = sweep(&ground, manifest, mode, cancel, &clock, sink)?;
+        if let Some(Err(error)) = dustpan.as_mut().map(Dustpan::finish) {
+            summary.broke_off.get_or_insert(whole_story(&error));
+        }
+        Ok(Run { id, log, summary })
+    }
+}
