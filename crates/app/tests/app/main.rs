@@ -14,5 +14,6 @@ mod attacks;
 mod bad_input;
 mod command_line;
 mod interface;
+mod ordinary_person;
 mod support;
 mod terminal;

@@ -77,7 +77,6 @@ pub(super) fn carry_out(
     batch: &[ManifestItem],
     go_on: &mut dyn FnMut(&ManifestItem, &Verdict) -> ControlFlow<()>,
 ) -> Vec<Verdict> {
-    checker.look_who_holds();
     let mut stored = store(checker, dustpan, ground, batch);
     let mut verdicts = Vec::with_capacity(batch.len());
     for (at, item) in batch.iter().enumerate() {

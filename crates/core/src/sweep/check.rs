@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::io;
 
+use jiff::Timestamp;
 use jolly_disk::{Disk, FileKey, Folder, Kind, Stat};
 
 use crate::decide::{EntryKind, ManifestItem};
@@ -66,10 +67,16 @@ pub(super) struct Parent {
     opened: Result<Folder, Verdict>,
 }
 
+/// How long a look at the open files of all programs counts, in milliseconds: it takes some ten
+/// milliseconds on a desktop, as long as a small batch itself.
+const FRESH_MS: u64 = 500;
+
 /// Checks items of one run.
 pub(super) struct Checker<'a> {
     ground: &'a Ground<'a>,
     in_use: InUse,
+    /// When that was last looked at.
+    looked: Option<Timestamp>,
     /// How many names of a file this run has removed, for files with several.
     own_links: HashMap<FileKey, u32>,
     parent: Option<Parent>,
@@ -80,14 +87,21 @@ impl<'a> Checker<'a> {
         Self {
             ground,
             in_use: InUse::default(),
+            looked: None,
             own_links: HashMap::new(),
             parent: None,
         }
     }
 
-    /// Looks again who holds what.
-    pub(super) fn look_who_holds(&mut self) {
-        self.in_use = InUse::read();
+    /// Begins a batch: looks again who holds what, unless that was just done.
+    pub(super) fn begin_batch(&mut self, now: Timestamp) {
+        let is_fresh = self.looked.is_some_and(|looked| {
+            now.as_millisecond().abs_diff(looked.as_millisecond()) < FRESH_MS
+        });
+        if !is_fresh {
+            self.in_use = InUse::read();
+            self.looked = Some(now);
+        }
         // A folder opened for the batch before may have been swapped since.
         self.parent = None;
     }

@@ -161,7 +161,7 @@ pub fn sweep(
         journal.sync()?;
     }
     let mut tally = Tally::new(ground, manifest, sink);
-    let broke_off = run_batches(ground, manifest, &mut mode, cancel, &mut tally);
+    let broke_off = run_batches(ground, manifest, &mut mode, cancel, clock, &mut tally);
     let is_stopped = cancel.is_cancelled() && tally.done < manifest.items.len() as u64;
     let free_after = match mode {
         Mode::Rehearsal => free_before.saturating_add(tally.freed.values().sum()),
@@ -222,6 +222,7 @@ fn run_batches(
     manifest: &Manifest,
     mode: &mut Mode<'_>,
     cancel: &CancelToken,
+    clock: &dyn Fn() -> Timestamp,
     tally: &mut Tally<'_>,
 ) -> Result<(), JournalError> {
     let mut checker = Checker::new(ground);
@@ -231,9 +232,9 @@ fn run_batches(
             break;
         }
         let first = number * BATCH;
+        checker.begin_batch(clock());
         match mode {
             Mode::Rehearsal => {
-                checker.look_who_holds();
                 for item in batch {
                     let verdict = predict(ground, &mut checker, item, &mut gone);
                     tally.count(item, &verdict);

@@ -21,6 +21,8 @@ pub(in crate::tui) struct Scanning {
     /// The clock when it began.
     pub began: Duration,
     pub places: Vec<PlaceProgress>,
+    /// The place that the last news was of, unless it was its last.
+    pub at: Option<usize>,
     pub is_stopping: bool,
 }
 
@@ -42,10 +44,13 @@ impl Scanning {
                 bytes,
                 is_done,
             } => {
-                if let Some(place) = self.places.get_mut(place) {
-                    (place.looked_at, place.items, place.bytes) = (looked_at, items, bytes);
-                    (place.is_begun, place.is_done) = (true, is_done);
+                if let Some(known) = self.places.get_mut(place) {
+                    (known.looked_at, known.items, known.bytes) = (looked_at, items, bytes);
+                    known.is_begun = true;
+                    // The last news of a place may be followed by a late count.
+                    known.is_done |= is_done;
                 }
+                self.at = (!is_done).then_some(place);
             }
         }
     }

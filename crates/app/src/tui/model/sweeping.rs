@@ -8,8 +8,8 @@ use jolly_core::rulebook::Class;
 use jolly_core::scan::Scan;
 use jolly_core::sweep::{OutcomeSums, SweepEvent};
 
-/// How many samples of the rate are kept: one a column of the chart.
-const SAMPLES: usize = 120;
+/// How many samples of the rate are kept: what a chart of the design's width shows.
+const SAMPLES: usize = 70;
 
 /// How often the rate is sampled.
 const SAMPLE: Duration = Duration::from_millis(100);

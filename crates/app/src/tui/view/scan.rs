@@ -53,7 +53,8 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     let skip = (at + 1).saturating_sub(room);
     let beat = usize::try_from(model.clock.as_millis() / 150).unwrap_or(0);
     let width = usize::from(area.width);
-    for place in scanning.places.iter().skip(skip).take(room) {
+    for (number, place) in scanning.places.iter().enumerate().skip(skip).take(room) {
+        let beat = (scanning.at == Some(number)).then_some(beat);
         all.push(row(theme, place, beat, width));
     }
     if scanning.places.is_empty() {
@@ -62,15 +63,15 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     lines(frame, area, all);
 }
 
-fn row(theme: &Theme, place: &PlaceProgress, beat: usize, width: usize) -> Line<'static> {
+fn row(theme: &Theme, place: &PlaceProgress, beat: Option<usize>, width: usize) -> Line<'static> {
     let glyphs = &theme.glyphs;
-    let (mark, role) = match (place.is_begun, place.is_done) {
-        (_, true) => (glyphs.dot, Role::Quiet),
-        (true, false) => (
+    let (mark, role) = match (beat, place.is_begun) {
+        (Some(beat), _) if !place.is_done => (
             glyphs.moving.get(beat % 4).copied().unwrap_or(glyphs.dot),
             Role::Straw,
         ),
-        (false, false) => (" ", Role::Faint),
+        (_, true) => (glyphs.dot, Role::Quiet),
+        (_, false) => (" ", Role::Faint),
     };
     let mut line = Pieces::default();
     line.add(format!("   {mark} "), theme.style(role));

@@ -15,6 +15,9 @@ use crate::wording::{bytes, count};
 /// Rows of the chart.
 const CHART: usize = 4;
 
+/// Columns of one sample in it.
+const SAMPLE: usize = 2;
+
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let Some(sweeping) = &model.sweeping else {
         return;
@@ -100,17 +103,16 @@ fn chart(theme: &Theme, sweeping: &Sweeping, width: usize) -> Vec<Line<'static>>
             let cells: String = sweeping
                 .rate
                 .iter()
-                .take(width)
+                .take(width / SAMPLE)
                 .map(|bytes| {
                     let height = u128::from(*bytes) * levels / u128::from(most);
                     let inside = usize::try_from(height)
                         .unwrap_or(0)
                         .saturating_sub(row * 8)
                         .min(8);
-                    match inside.checked_sub(1) {
-                        Some(at) => theme.glyphs.bars.get(at).copied().unwrap_or(" "),
-                        None => " ",
-                    }
+                    let bars = &theme.glyphs.bars;
+                    let bar = inside.checked_sub(1).and_then(|at| bars.get(at).copied());
+                    bar.unwrap_or(" ").repeat(SAMPLE)
                 })
                 .collect();
             Line::styled(format!(" {cells}"), theme.style(Role::Straw))

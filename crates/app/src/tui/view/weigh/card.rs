@@ -66,7 +66,7 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
     let how = removal(rule.removal());
     let room = width.saturating_sub(second.width() + how.len() + 8);
     second.add(cut(&rule.after, room), text);
-    second.add("   it  ", quiet).add(how, text);
+    second.add("   it ", quiet).add(how, text);
     let mut third = Pieces::default();
     let roots: Vec<String> = scan.roots_of(pile).map(ToString::to_string).collect();
     third

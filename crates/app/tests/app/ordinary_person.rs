@@ -1,0 +1,164 @@
+//! What somebody without the administrator's rights sees and can do, and the running machine.
+
+use std::os::unix::fs::PermissionsExt as _;
+use std::os::unix::process::CommandExt as _;
+use std::path::PathBuf;
+use std::process::Command;
+
+use serde_json::Value;
+
+use crate::support::{Demo, PROGRAM};
+
+/// A number that owns nothing.
+const NOBODY: u32 = 65534;
+
+/// Copies the program to where everybody may run it.
+fn program_for_all(demo: &Demo) -> PathBuf {
+    let everybody = std::fs::Permissions::from_mode(0o755);
+    std::fs::set_permissions(demo.dir(), everybody.clone()).unwrap();
+    let program = demo.dir().join("program");
+    std::fs::copy(PROGRAM, &program).unwrap();
+    std::fs::set_permissions(&program, everybody).unwrap();
+    program
+}
+
+/// Runs the program as nobody; none where this test may not become somebody else.
+fn as_nobody(demo: &Demo, arguments: &[&str]) -> Option<(i32, String, String)> {
+    let state = demo.dir().join("theirs");
+    if !state.exists() {
+        std::fs::create_dir(&state).unwrap();
+        if std::os::unix::fs::chown(&state, Some(NOBODY), Some(NOBODY)).is_err() {
+            println!("SKIPPED: only root can become somebody else, so rights were not tested");
+            return None;
+        }
+    }
+    let output = Command::new(program_for_all(demo))
+        .args(arguments)
+        .arg("--state")
+        .arg(&state)
+        .env_clear()
+        .env("HOME", demo.dir())
+        .uid(NOBODY)
+        .gid(NOBODY)
+        .output()
+        .unwrap();
+    let text = |bytes: Vec<u8>| String::from_utf8_lossy(&bytes).into_owned();
+    Some((
+        output.status.code().unwrap_or(-1),
+        text(output.stdout),
+        text(output.stderr),
+    ))
+}
+
+#[test]
+fn what_needs_the_administrator_is_said_and_what_is_denied_stays() {
+    let demo = Demo::new();
+    let root = demo.root();
+    let on = ["--target", root.to_str().unwrap()];
+    let names = demo.names();
+    let Some((code, out, _)) = as_nobody(&demo, &[&["scan", "--json"], &on[..]].concat()) else {
+        return;
+    };
+    assert_eq!(code, 0);
+    let scan: Value = serde_json::from_str(&out).unwrap();
+    let unread = scan["unread"].as_array().unwrap();
+    let locked = unread
+        .iter()
+        .find(|unread| unread["place"] == "var/tmp")
+        .unwrap();
+    assert_eq!(locked["reason"], "needs the administrator");
+    let piles = scan["piles"].as_array().unwrap();
+    let logs = piles
+        .iter()
+        .find(|pile| pile["rule"] == "linux/old-logs")
+        .unwrap();
+    assert_eq!(
+        (&logs["state"], &logs["takes"]["items"]),
+        (&"blocked".into(), &0.into())
+    );
+    assert_eq!(logs["blocked_by"], "needs the administrator");
+
+    let arguments = [&["sweep", "--yes", "--json"], &on[..]].concat();
+    let (code, out, err) = as_nobody(&demo, &arguments).unwrap();
+    assert_eq!(code, 3, "{err}");
+    let run: Value = serde_json::from_str(&out).unwrap();
+    assert_eq!(run["outcomes"]["removed"]["items"], 0);
+    assert!(run["outcomes"]["denied"]["items"].as_u64().unwrap() > 1000);
+    assert_eq!(run["free"]["after"], run["free"]["before"]);
+    assert_eq!(demo.names(), names, "every file is still there");
+}
+
+#[test]
+fn a_target_that_cannot_be_read_is_refused_with_what_to_do() {
+    let demo = Demo::new();
+    let shut = demo.dir().join("shut");
+    std::fs::create_dir(&shut).unwrap();
+    std::fs::set_permissions(&shut, std::fs::Permissions::from_mode(0o700)).unwrap();
+    let arguments = ["scan", "--target", shut.to_str().unwrap()];
+    let Some((code, _, err)) = as_nobody(&demo, &arguments) else {
+        return;
+    };
+    assert_eq!(code, 2);
+    assert!(
+        err.contains("cannot open") && err.contains("administrator"),
+        "{err}"
+    );
+}
+
+#[test]
+fn the_running_machine_is_told_truly_and_untouched() {
+    let demo = Demo::new();
+    let probe = tempfile::Builder::new()
+        .prefix("jolly-probe-")
+        .tempdir_in("/var/tmp")
+        .unwrap();
+    let file = probe.path().join("old.tmp");
+    std::fs::write(&file, vec![1_u8; 40_960]).unwrap();
+    let state = demo.state();
+    let ended = demo.bare(&[
+        "scan",
+        "--json",
+        "--all",
+        "--state",
+        state.to_str().unwrap(),
+    ]);
+    assert_eq!(ended.code, 0, "{}", ended.err);
+    let scan = ended.json();
+    assert_eq!(scan["target"]["root"], "/");
+    let volume = &scan["volume"];
+    let number = |key: &str| volume[key].as_u64().unwrap();
+    assert_eq!(number("size"), number("used") + number("free"));
+    let found: u64 = scan["piles"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|pile| pile["found"]["bytes"].as_u64().unwrap())
+        .sum();
+    assert_eq!(scan["totals"]["found"]["bytes"].as_u64(), Some(found));
+    let explained = demo
+        .bare(&["rules", "explain", file.to_str().unwrap(), "--json"])
+        .json();
+    assert_eq!(
+        (&explained["rule"], &explained["verdict"]),
+        (&"linux/system-temp".into(), &"young".into())
+    );
+    let later = [
+        "preview",
+        "--json",
+        "--only",
+        "system-temp",
+        "--now",
+        "2040-01-01T00:00:00Z",
+    ];
+    let listed = demo
+        .bare(&[&later[..], &["--state", state.to_str().unwrap()]].concat())
+        .lines();
+    let path = file.strip_prefix("/").unwrap().to_str().unwrap();
+    let line = listed
+        .iter()
+        .find(|line| line["path"] == path)
+        .expect("the old file is listed");
+    assert_eq!(line["bytes"], 40_960);
+    assert!(file.exists());
+    assert!(!state.exists(), "looking leaves no state behind");
+}
