@@ -15,7 +15,7 @@ pub use in_use::{Holder, InUse};
 pub use opened::{Target, TargetError};
 pub use path::{PathError, TargetPath, WrittenPath};
 pub use place::{Place, Places};
-pub use printable::Printable;
+pub use printable::{Printable, is_harmless};
 pub use volume::Volume;
 
 use serde::{Deserialize, Serialize};

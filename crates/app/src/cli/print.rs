@@ -6,12 +6,23 @@ use std::time::Duration;
 use indicatif::{ProgressBar, ProgressStyle};
 use jolly_core::scan::{CancelToken, ScanEvent};
 use jolly_core::sweep::SweepEvent;
+use jolly_core::target::is_harmless;
 
 use crate::exit::{Exit, Refusal};
 use crate::wording::{bytes, count};
 
-/// Writes a message for the person.
+/// Writes a message for the person. It may quote what somebody typed or a disk holds, so whatever
+/// could break the terminal is made visible.
 pub(super) fn message(text: &str) {
+    let mut harmless = String::with_capacity(text.len());
+    for letter in text.chars() {
+        if letter == '\n' || is_harmless(letter) {
+            harmless.push(letter);
+        } else {
+            harmless.extend(letter.escape_unicode());
+        }
+    }
+    let text = harmless;
     // Nobody is left to tell when stderr is gone.
     drop(writeln!(io::stderr().lock(), "{text}"));
 }

@@ -203,11 +203,22 @@ fn rules_are_listed_checked_and_explained() {
 #[test]
 fn nothing_printed_can_break_a_terminal() {
     let demo = Demo::new();
-    for command in [
-        &["preview", "--all"][..],
-        &["scan"],
-        &["sweep", "--yes", "--all"],
-    ] {
+    // Names that a hostile disk could give its people and itself.
+    let mallory = demo.root().join("home/\u{1b}[2Jmallory/.cache/x");
+    std::fs::create_dir_all(&mallory).unwrap();
+    std::fs::write(mallory.join("y"), b"z").unwrap();
+    let descriptor = "label = \"a\\u001b[2Jb\"\nowner = \"c\\nd\"\nlayout = \"linux\"\n\
+        capacity = 4294967296\n";
+    std::fs::write(demo.root().join(".otter-quay.toml"), descriptor).unwrap();
+    let book = demo.dir().join("x.toml");
+    let text = "rulebook = \"\\u001b[2J\"\nlayout = \"\\u001b[2J\"\n";
+    std::fs::write(&book, text).unwrap();
+    let check = ["rules", "check", book.to_str().unwrap()];
+    let exclude = ["scan", "--exclude", "[\u{1b}[2J"];
+    let only = ["scan", "--only", "\u{1b}[2J"];
+    let listed = ["preview", "--all"];
+    let swept = ["sweep", "--yes", "--all"];
+    for command in [&check[..], &exclude, &only, &["scan"], &listed, &swept] {
         let ended = demo.run(command);
         let text = format!("{}{}", ended.out, ended.err);
         let broken = text

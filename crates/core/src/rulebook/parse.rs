@@ -11,7 +11,7 @@ use crate::rulebook::{
     AgeBy, AgeLimit, AgeRule, Class, Detect, Example, Need, Problem, Removal, Rule, Rulebook,
     RulebookError, Verdict, Within, pattern,
 };
-use crate::target::{Layout, Place, TargetPath};
+use crate::target::{Layout, Place, TargetPath, is_harmless};
 
 impl Rulebook {
     /// Reads a rulebook. The lines on which the rules start come with it, counted from 1.
@@ -171,6 +171,9 @@ impl Reader {
             let help = "say in plain words what the thing is";
             self.refuse(written.title.span(), "a rule needs a title", "empty", help);
         }
+        self.one_line(&written.title, "title");
+        self.one_line(&written.about, "about");
+        self.one_line(&written.after, "after");
         let class = self.word(
             &written.class,
             "class",
@@ -200,8 +203,8 @@ impl Reader {
             id,
             title: written.title.into_inner(),
             class: class?,
-            about: written.about,
-            after: written.after,
+            about: written.about.into_inner(),
+            after: written.after.into_inner(),
             within,
             take,
             spare,
@@ -221,6 +224,15 @@ impl Reader {
             self.refuse(within_span, message, "all of it is guarded", help);
         }
         Some(rule)
+    }
+
+    /// A text that is shown: it must not be able to break a line or a terminal.
+    fn one_line(&mut self, written: &Spanned<String>, key: &str) {
+        if !written.get_ref().chars().all(is_harmless) {
+            let message = format!("`{key}` holds a line break or another control character");
+            let help = "say it in one line of plain text";
+            self.refuse(written.span(), message, "this text", help);
+        }
     }
 
     /// The keys whose value is one word out of a short list.
@@ -462,6 +474,11 @@ mod tests {
                 "in = [\"{profile.gecko}\"]\ntake = [\"{logins.json,key4.db}\"]",
                 ":10:6",
                 "only ever hit what is guarded",
+            ),
+            (
+                "in = [\"{cache}\"]\ndetect = \"x\\u001b[2J\"",
+                ":11:10",
+                "is not a recogniser",
             ),
             ("in = 3", ":10:6", "invalid type"),
             ("in = [\"{cache}\"", ":10:", ""),

@@ -1,11 +1,11 @@
 //! Accounts, from the target's own account file.
 
-use crate::target::TargetPath;
+use crate::target::{Printable, TargetPath};
 
 /// A person's home on the target.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Account {
-    /// The name to sign in with.
+    /// The name to sign in with, made harmless.
     pub name: String,
     /// The number that owns its files.
     pub user: u32,
@@ -52,7 +52,7 @@ pub(super) fn read_passwd(text: &[u8]) -> Vec<Account> {
             .any(|known| known.home == home || known.name == name);
         if is_person && !name.is_empty() && !home.is_root() && !is_known {
             accounts.push(Account {
-                name: name.to_owned(),
+                name: Printable(name.as_bytes()).to_string(),
                 user,
                 home,
             });

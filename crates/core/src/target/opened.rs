@@ -11,7 +11,7 @@ use jolly_disk::{Disk, FileKey, Folder, Kind};
 
 use crate::target::volume::{DESCRIPTOR, StandIn};
 use crate::target::{
-    Account, Layout, Place, Places, TargetPath, Volume, account, profile, user_dirs,
+    Account, Layout, Place, Places, Printable, TargetPath, Volume, account, profile, user_dirs,
 };
 
 /// The root that is worked on, held open: every later path is resolved beneath it.
@@ -159,17 +159,17 @@ impl Target {
         if let Ok(folder) = self.disk.open_folder(&self.root, b"home") {
             let listed = self.disk.list(&folder, &mut |entry| {
                 let stat = self.disk.stat(&folder, entry.name);
-                let name = entry.name.to_str().ok();
-                if let (Ok(stat), Some(name)) = (stat, name)
+                let name = Printable(entry.name.to_bytes()).to_string();
+                if let Ok(stat) = stat
                     && stat.kind == Kind::Folder
                     && name != "lost+found"
-                    && let Ok(home) = TargetPath::new(format!("home/{name}"))
+                    && let Ok(home) = TargetPath::new([b"home/", entry.name.to_bytes()].concat())
                     && !accounts
                         .iter()
                         .any(|known| known.home == home || known.name == name)
                 {
                     accounts.push(Account {
-                        name: name.to_owned(),
+                        name,
                         user: stat.user,
                         home,
                     });
@@ -323,7 +323,12 @@ fn read_stand_in(
         .layout
         .parse::<Layout>()
         .map_err(|error| wrong(error.to_string()))?;
-    Ok(Some(stand_in))
+    // The file lies on somebody's disk: what it says is shown, so it must be harmless.
+    Ok(Some(StandIn {
+        label: Printable(stand_in.label.as_bytes()).to_string(),
+        owner: Printable(stand_in.owner.as_bytes()).to_string(),
+        ..stand_in
+    }))
 }
 
 /// Tells a linux layout by what only a Linux root has.
@@ -356,10 +361,10 @@ fn label(disk: &dyn Disk, root: &Folder, path: &Path, stand_in: Option<&StandIn>
     let host = read_small(disk, root, b"etc", c"hostname").unwrap_or_default();
     let host = host.trim_ascii();
     if !host.is_empty() {
-        return crate::target::Printable(host).to_string();
+        return Printable(host).to_string();
     }
     path.file_name().map_or_else(
         || "this computer".to_owned(),
-        |name| crate::target::Printable(name.as_bytes()).to_string(),
+        |name| Printable(name.as_bytes()).to_string(),
     )
 }

@@ -30,8 +30,9 @@ impl fmt::Display for Printable<'_> {
     }
 }
 
-/// Neither a control character nor one that reorders, joins or hides what stands beside it.
-fn is_harmless(character: char) -> bool {
+/// Whether a character is neither a control character nor one that reorders, joins or hides what
+/// stands beside it.
+pub fn is_harmless(character: char) -> bool {
     !character.is_control()
         && !matches!(character,
             '\u{ad}' | '\u{61c}' | '\u{180e}' | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}'

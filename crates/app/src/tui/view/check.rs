@@ -171,7 +171,7 @@ fn predicted(theme: &Theme, summary: &RunSummary, width: usize) -> Vec<Line<'sta
         .iter()
         .map(|(outcome, sum)| format!("{} {}", count(sum.items), outcome.name()))
         .collect();
-    let text = format!("{}; nothing was removed", parts.join(" · "));
+    let text = format!("predicts {}; nothing was removed yet", parts.join(" · "));
     let mut all = vec![fact(theme, "rehearsed", &text, width)];
     for stayed in summary.stayed.iter().take(3) {
         let text = format!(
