@@ -399,6 +399,7 @@ fn only_the_whole_word_starts_a_sweep_and_never_of_nothing() {
     }
     assert_eq!(desk.takes(), 0);
     desk.key(KeyCode::Tab);
+    assert!(desk.shown().contains("Nothing is taken, so nothing goes."));
     desk.text("sweep");
     assert_eq!(desk.model.station, Station::Check);
     assert!(desk.shown().contains("nothing to sweep"));

@@ -60,6 +60,15 @@ fn sentences(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
         theme.style(Role::Quiet),
         theme.bold(Role::Straw),
     );
+    if check
+        .manifest
+        .as_ref()
+        .is_some_and(|list| list.items.is_empty())
+    {
+        let text =
+            " Nothing is taken, so nothing goes. What is taken at weigh would be listed here.";
+        return vec![Line::styled(text, quiet)];
+    }
     let mut all = Vec::new();
     let mut first = Pieces::default();
     first
