@@ -55,11 +55,6 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
 }
 
 fn sentences(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
-    let (text, quiet, straw) = (
-        theme.style(Role::Text),
-        theme.style(Role::Quiet),
-        theme.bold(Role::Straw),
-    );
     if check
         .manifest
         .as_ref()
@@ -67,8 +62,46 @@ fn sentences(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
     {
         let text =
             " Nothing is taken, so nothing goes. What is taken at weigh would be listed here.";
-        return vec![Line::styled(text, quiet)];
+        return vec![Line::styled(text, theme.style(Role::Quiet))];
     }
+    let mut all = sums(theme, check);
+    all.push(Line::default());
+    for (who, sentences) in &check.afterwards {
+        let wide = width.saturating_sub(COLUMN).min(READABLE);
+        for (at, line) in wrap(&sentences.join(" "), wide).iter().enumerate() {
+            all.push(fact(theme, if at == 0 { who } else { "" }, line, width));
+        }
+    }
+    all.push(Line::default());
+    all.push(fact(theme, "stays", &stays(check), width));
+    let biggest: Vec<String> = check
+        .biggest
+        .iter()
+        .map(|item| {
+            let name = jolly_core::target::Printable(item.path.name()).to_string();
+            format!("{} {}", cut(&name, 30), bytes(item.bytes))
+        })
+        .collect();
+    let between = format!("  {}  ", theme.glyphs.dot);
+    all.push(fact(theme, "biggest", &biggest.join(&between), width));
+    if check.scan.is_partial {
+        all.push(fact(
+            theme,
+            "partial",
+            "The scan was stopped: there may be more.",
+            width,
+        ));
+    }
+    all
+}
+
+/// What goes for good, what is set aside, and which folders go with them.
+fn sums(theme: &Theme, check: &Check) -> Vec<Line<'static>> {
+    let (text, quiet, straw) = (
+        theme.style(Role::Text),
+        theme.style(Role::Quiet),
+        theme.bold(Role::Straw),
+    );
     let mut all = Vec::new();
     let mut first = Pieces::default();
     first
@@ -102,33 +135,6 @@ fn sentences(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
         all.push(Line::styled(
             format!(" {folders} that {verb} empty afterwards go, too."),
             quiet,
-        ));
-    }
-    all.push(Line::default());
-    for (who, sentences) in &check.afterwards {
-        let wide = width.saturating_sub(COLUMN).min(READABLE);
-        for (at, line) in wrap(&sentences.join(" "), wide).iter().enumerate() {
-            all.push(fact(theme, if at == 0 { who } else { "" }, line, width));
-        }
-    }
-    all.push(Line::default());
-    all.push(fact(theme, "stays", &stays(check), width));
-    let biggest: Vec<String> = check
-        .biggest
-        .iter()
-        .map(|item| {
-            let name = jolly_core::target::Printable(item.path.name()).to_string();
-            format!("{} {}", cut(&name, 30), bytes(item.bytes))
-        })
-        .collect();
-    let between = format!("  {}  ", theme.glyphs.dot);
-    all.push(fact(theme, "biggest", &biggest.join(&between), width));
-    if check.scan.is_partial {
-        all.push(fact(
-            theme,
-            "partial",
-            "The scan was stopped: there may be more.",
-            width,
         ));
     }
     all
