@@ -62,8 +62,10 @@ fn it_is_the_same_every_time_but_for_where_it_stands() {
     let (one, other) = (till(), till());
     let (one, other) = (facts(&one.root), facts(&other.root));
     assert_eq!(one.len(), other.len());
-    for (path, facts) in &one {
-        assert_eq!(Some(facts), other.get(path), "{}", path.display());
+    for (path, (size, _, time)) in &one {
+        // A big file in many pieces may need a block more to keep account of them.
+        let same = other.get(path).map(|(size, _, time)| (*size, *time));
+        assert_eq!(same, Some((*size, *time)), "{}", path.display());
     }
 }
 

@@ -4,7 +4,7 @@
 
 use std::collections::BTreeSet;
 use std::os::unix::ffi::OsStrExt as _;
-use std::process::{Command, Stdio};
+use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
 use serde_json::Value;
@@ -29,6 +29,18 @@ const TAKEN: [&str; 7] = [
     "--exclude",
     "regatta.mp4",
 ];
+
+/// Waits until the log of the run holds so many bytes, or the run has ended.
+fn wait_for_log(demo: &Demo, bytes: u64, child: &mut Child) {
+    let logs = demo.state().join("logs");
+    let written = || {
+        let mut entries = std::fs::read_dir(&logs).ok()?;
+        Some(entries.next()?.ok()?.metadata().ok()?.len())
+    };
+    while child.try_wait().unwrap().is_none() && written().is_none_or(|length| length <= bytes) {
+        std::thread::sleep(Duration::from_millis(1));
+    }
+}
 
 /// The names in a dustpan, as far as it can be read: a killed run leaves its last frame open.
 fn stored(demo: &Demo, run: &str) -> BTreeSet<Vec<u8>> {
@@ -79,7 +91,7 @@ fn a_sweep_killed_at_any_moment_is_accounted_for() {
             .stderr(Stdio::null())
             .spawn()
             .unwrap();
-        std::thread::sleep(Duration::from_millis(200 + turn * 7919 % 700));
+        wait_for_log(&demo, turn * 79_190 % 400_000, &mut child);
         child.kill().unwrap();
         child.wait().unwrap();
 

@@ -135,7 +135,7 @@ fn a_sweep_is_stopped_by_a_key_and_tells_how_far_it_came() {
     term.keys(&["Tab"]);
     term.wait_text("You are about to remove");
     term.text("sweep");
-    term.wait_text("left");
+    term.wait_text(" s left");
     term.keys(&["Escape"]);
     let report = term.wait_text("were not reached");
     assert!(report.contains("Stopped"), "{report}");
