@@ -64,7 +64,7 @@ enum Command {
 #[derive(Args)]
 struct SweepOptions {
     /// Carry out this plan and nothing else
-    #[arg(long, value_name = "FILE", conflicts_with_all = ["only", "skip", "class", "account", "older_than", "exclude", "all"])]
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["only", "skip", "class", "account", "older_than", "exclude", "keep_site", "all"])]
     plan: Option<PathBuf>,
     /// Do it; without this, it only says what it would do
     #[arg(long)]

@@ -45,6 +45,9 @@ pub(crate) struct SharedOptions {
     /// Spare what this pattern matches
     #[arg(long, global = true, value_name = "GLOB")]
     pub exclude: Vec<String>,
+    /// Keep what this site stored; in this version that spares every cookie database whole
+    #[arg(long, global = true, value_name = "DOMAIN")]
+    pub keep_site: Vec<String>,
     /// Take also piles that start left
     #[arg(long, global = true)]
     pub all: bool,

@@ -99,6 +99,7 @@ impl Session {
                 Refusal::bad_input(&error, "such as \"home/joss/Downloads\" or \"*.iso\"")
             })?);
         }
+        exclusions.extend(kept_sites(&options.keep_site)?);
         let older_than = options
             .older_than
             .as_deref()
@@ -158,6 +159,33 @@ impl Session {
             })
             .collect()
     }
+}
+
+/// The databases that hold cookies in both browser families, with the side files beside them.
+/// Until rows can be told apart, keeping one site means leaving them alone.
+const COOKIE_DATABASES: [&str; 4] = ["Cookies", "Cookies-*", "cookies.sqlite", "cookies.sqlite-*"];
+
+/// What is spared so that these sites keep what they stored.
+fn kept_sites(domains: &[String]) -> Result<Vec<Exclusion>, Refusal> {
+    let is_domain = |domain: &String| {
+        let is_plain = |letter: char| letter.is_alphanumeric() || ".-".contains(letter);
+        domain.chars().all(is_plain) && domain.chars().any(char::is_alphanumeric)
+    };
+    if let Some(wrong) = domains.iter().find(|domain| !is_domain(domain)) {
+        return Err(Refusal {
+            exit: Exit::BadInput,
+            message: format!("\"{wrong}\" is not a site\n  give its domain, such as tides.example"),
+        });
+    }
+    let patterns = if domains.is_empty() {
+        &[][..]
+    } else {
+        &COOKIE_DATABASES[..]
+    };
+    patterns
+        .iter()
+        .map(|pattern| Exclusion::new(pattern).map_err(|error| Refusal::bad_input(&error, "")))
+        .collect()
 }
 
 fn read_class(name: &str) -> Result<Class, Refusal> {

@@ -174,6 +174,30 @@ fn options_spare_and_narrow() {
 }
 
 #[test]
+fn a_kept_site_keeps_its_cookies_whatever_a_book_takes() {
+    let demo = Demo::new();
+    let book = demo.dir().join("mine.toml");
+    let text = "rulebook = \"mine\"\nlayout = \"linux\"\n[[rule]]\nid = \"cookies\"\n\
+        title = \"Cookies\"\nclass = \"felt\"\nabout = \"a\"\nafter = \"b\"\n\
+        in = [\"{profile.chromium}\", \"{profile.gecko}\"]\n\
+        take = [\"Cookies\", \"cookies.sqlite\"]\n";
+    std::fs::write(&book, text).unwrap();
+    let all = [
+        "scan",
+        "--json",
+        "--all",
+        "--only",
+        "mine/cookies",
+        "--rulebook",
+    ];
+    let with = |more: &[&str]| demo.run(&[&all[..], &[book.to_str().unwrap()], more].concat());
+    let takes = |more: &[&str]| with(more).json()["totals"]["takes"]["items"].as_u64();
+    assert_eq!(takes(&[]), Some(3));
+    assert_eq!(takes(&["--keep-site", "tides.example"]), Some(0));
+    assert_eq!(with(&["--keep-site", "a/b"]).code, 2);
+}
+
+#[test]
 fn rules_are_listed_checked_and_explained() {
     let demo = Demo::new();
     let rules = demo.run(&["rules", "list", "--json"]).lines();
