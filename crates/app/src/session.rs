@@ -95,11 +95,13 @@ impl Session {
     pub(crate) fn selection(&self, options: &SharedOptions) -> Result<Selection, Refusal> {
         let mut exclusions = Vec::new();
         for pattern in &options.exclude {
-            exclusions.push(Exclusion::new(pattern).map_err(|error| {
-                Refusal::bad_input(&error, "such as \"home/joss/Downloads\" or \"*.iso\"")
-            })?);
+            exclusions.push(
+                Exclusion::new(pattern, self.target.layout).map_err(|error| {
+                    Refusal::bad_input(&error, "such as \"home/joss/Downloads\" or \"*.iso\"")
+                })?,
+            );
         }
-        exclusions.extend(kept_sites(&options.keep_site)?);
+        exclusions.extend(kept_sites(&options.keep_site, self.target.layout)?);
         let older_than = options
             .older_than
             .as_deref()
@@ -166,7 +168,7 @@ impl Session {
 const COOKIE_DATABASES: [&str; 4] = ["Cookies", "Cookies-*", "cookies.sqlite", "cookies.sqlite-*"];
 
 /// What is spared so that these sites keep what they stored.
-fn kept_sites(domains: &[String]) -> Result<Vec<Exclusion>, Refusal> {
+fn kept_sites(domains: &[String], layout: Layout) -> Result<Vec<Exclusion>, Refusal> {
     let is_domain = |domain: &String| {
         let is_plain = |letter: char| letter.is_alphanumeric() || ".-".contains(letter);
         domain.chars().all(is_plain) && domain.chars().any(char::is_alphanumeric)
@@ -184,7 +186,9 @@ fn kept_sites(domains: &[String]) -> Result<Vec<Exclusion>, Refusal> {
     };
     patterns
         .iter()
-        .map(|pattern| Exclusion::new(pattern).map_err(|error| Refusal::bad_input(&error, "")))
+        .map(|pattern| {
+            Exclusion::new(pattern, layout).map_err(|error| Refusal::bad_input(&error, ""))
+        })
         .collect()
 }
 

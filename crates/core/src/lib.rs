@@ -1,9 +1,10 @@
 //! The job, without its interface.
 //!
-//! The way of the data is the way through the modules: [`target`] → [`rulebook`] → [`scan`] →
-//! [`decide`] → [`sweep`]. Nothing here prints, exits, starts a thread or asks the clock.
+//! The way of the data is the way through the modules: [`target`] → [`rulebook`] → [`recognise`] →
+//! [`scan`] → [`decide`] → [`sweep`]. Nothing here prints, exits, starts a thread or asks the clock.
 
 pub mod decide;
+pub mod recognise;
 pub mod rulebook;
 pub mod scan;
 mod story;

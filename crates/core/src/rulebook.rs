@@ -3,8 +3,8 @@
 mod age;
 mod builtin;
 mod compiled;
+mod detect;
 mod example;
-mod explain;
 mod guard;
 mod parse;
 mod pattern;
@@ -16,11 +16,12 @@ mod written;
 pub use age::{AgeError, AgeLimit, AgeUnit, BAND_COUNT, BAND_EDGES, BAND_NAMES, band_of};
 pub use builtin::builtin;
 pub use compiled::{CompiledRule, Fit, RuleNumber, RuleSet};
+pub use detect::Detect;
 pub use example::{ExampleFailure, run_examples};
-pub use explain::{Explanation, explain};
 pub use guard::{Guard, Guards};
 pub use problem::{Problem, RulebookError};
 pub use rule::{
-    AgeBy, AgeRule, Class, Detect, Example, Need, Removal, Rule, Rulebook, Verdict, Within,
+    AgeBy, AgeRule, Class, Example, Family, KeepNewest, Need, Removal, Rule, Rulebook, Verdict,
+    Within,
 };
 pub use search::{Search, Unresolved, resolve};

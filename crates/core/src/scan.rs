@@ -1,27 +1,29 @@
 //! Walking a target: every item, once, in the pile of the rule that owns it.
 
 mod arena;
+mod explain;
+mod keep;
 mod links;
 mod news;
 mod pile;
 mod progress;
-mod trash;
 mod unread;
 mod walk;
 
 pub use arena::{Arena, FolderId, FolderRecord, ItemId, ItemKind};
+pub use explain::{Explanation, explain};
 pub use links::LinkGroup;
 pub use pile::{Blocked, Pile, PileId, Sum};
 pub use progress::{CancelToken, ScanEvent};
-pub use trash::trash_date;
 pub use unread::Unread;
 
 use std::sync::Arc;
 
 use jiff::Timestamp;
 
+use crate::recognise::described;
 use crate::rulebook::{Detect, Guards, Need, RuleNumber, RuleSet, Search, Unresolved, resolve};
-use crate::target::{Target, TargetPath, Volume};
+use crate::target::{Holder, InUse, Target, TargetPath, Volume, running};
 
 /// Everything that one scan found.
 pub struct Scan {
@@ -87,12 +89,25 @@ pub fn scan(
     for search in &searches {
         guards.add_root(search.root.clone());
     }
-    let walked = walk::walk(target, rules, &searches, &guards, cancel, sink, &mut unread);
+    let walked = walk::walk(
+        target,
+        rules,
+        &searches,
+        &guards,
+        now,
+        cancel,
+        sink,
+        &mut unread,
+    );
     let mut arena = walked.arena;
     let links = links::gather(&mut arena, now);
     let mut piles = pile::build(&arena, walked.piles, now);
+    // Whoever runs is looked for once, and only when a rule asks.
+    let asks = |pile: &Pile| !rules.rule(pile.rule).rule.busy.is_empty();
+    let in_use = piles.iter().any(asks).then(InUse::read).unwrap_or_default();
     for pile in &mut piles {
-        pile.blocked = blocked(target, rules, &searches, pile);
+        pile.blocked = blocked(target, rules, &searches, pile)
+            .or_else(|| busy(target, rules, &in_use, pile).map(Blocked::Busy));
     }
     Scan {
         target: Arc::clone(target),
@@ -144,6 +159,15 @@ fn blocked(target: &Target, rules: &RuleSet, searches: &[Search], pile: &Pile) -
     (needs && !roots.any(may_change)).then_some(Blocked::NeedsAdministrator)
 }
 
+/// The program that runs and that a pile waits for.
+fn busy(target: &Target, rules: &RuleSet, in_use: &InUse, pile: &Pile) -> Option<Holder> {
+    let families = &rules.rule(pile.rule).rule.busy;
+    let mut held = families
+        .iter()
+        .filter_map(|family| running(target, in_use, pile.account, family));
+    held.next()
+}
+
 impl Scan {
     /// A pile.
     ///
@@ -182,7 +206,7 @@ impl Scan {
             return None;
         }
         self.roots_of(pile)
-            .find_map(|root| trash::described(root, path))
+            .find_map(|root| described(self.target.layout, root, path))
     }
 
     /// An item's age in seconds; one from the future has none yet.

@@ -7,6 +7,7 @@ mod journal;
 mod last_guard;
 mod log;
 mod outcome;
+mod overwrite;
 mod recover;
 mod run;
 mod state_folder;

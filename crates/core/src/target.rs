@@ -1,61 +1,35 @@
 //! What is worked on: the root, its layout, accounts, places and volume.
 
 mod account;
+mod accounts;
+mod find;
 mod in_use;
+mod layout;
+mod locate;
 mod opened;
 mod path;
 mod place;
+mod presence;
 mod printable;
 mod profile;
+mod property_list;
+mod recycled;
+mod running;
 mod user_dirs;
 mod volume;
 
 pub use account::Account;
+pub(crate) use find::{anything_noting as find_noting, is_pattern};
 pub use in_use::{Holder, InUse};
+pub(crate) use layout::fold;
+pub use layout::{Layout, UnknownLayout};
+pub(crate) use opened::read_small;
 pub use opened::{Target, TargetError};
 pub use path::{PathError, TargetPath, WrittenPath};
 pub use place::{Place, Places};
+pub(crate) use presence::{Presence, presence};
 pub use printable::{Printable, is_harmless};
+pub(crate) use property_list::{MOST as PROPERTY_LIST_MOST, PropertyList, Unreadable};
+pub(crate) use recycled::{MOST as RECYCLED_MOST, Recycled};
+pub(crate) use running::running;
 pub use volume::Volume;
-
-use serde::{Deserialize, Serialize};
-
-/// The family of system found on a target.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Layout {
-    /// A Linux system.
-    Linux,
-}
-
-impl Layout {
-    /// Every layout that this version knows, by name.
-    pub const NAMES: &'static [&'static str] = &["linux"];
-
-    /// The name that rulebooks and options use.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Linux => "linux",
-        }
-    }
-}
-
-impl std::str::FromStr for Layout {
-    type Err = UnknownLayout;
-
-    fn from_str(text: &str) -> Result<Self, Self::Err> {
-        match text {
-            "linux" => Ok(Self::Linux),
-            _ => Err(UnknownLayout {
-                text: text.to_owned(),
-            }),
-        }
-    }
-}
-
-/// A layout's name that this version doesn't know.
-#[derive(Debug, PartialEq, Eq, thiserror::Error)]
-#[error("no layout is called \"{text}\"; this version knows: linux")]
-pub struct UnknownLayout {
-    text: String,
-}

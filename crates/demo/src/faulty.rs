@@ -112,6 +112,11 @@ impl Disk for FaultyDisk {
         self.pass().and_then(|()| RealDisk.open_file(folder, name))
     }
 
+    fn open_to_overwrite(&self, folder: &Folder, name: &CStr) -> io::Result<File> {
+        self.pass()
+            .and_then(|()| RealDisk.open_to_overwrite(folder, name))
+    }
+
     fn read_link(&self, folder: &Folder, name: &CStr) -> io::Result<Vec<u8>> {
         self.pass().and_then(|()| RealDisk.read_link(folder, name))
     }

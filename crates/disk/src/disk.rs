@@ -92,6 +92,12 @@ pub trait Disk: Send + Sync {
     /// `InvalidInput` when it isn't a regular file, else what the kernel says.
     fn open_file(&self, folder: &Folder, name: &CStr) -> io::Result<File>;
 
+    /// Opens a regular file to write over its bytes; it is neither made nor cut.
+    ///
+    /// # Errors
+    /// `InvalidInput` when it isn't a regular file, else what the kernel says.
+    fn open_to_overwrite(&self, folder: &Folder, name: &CStr) -> io::Result<File>;
+
     /// Reads where a symbolic link points to.
     ///
     /// # Errors

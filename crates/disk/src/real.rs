@@ -91,6 +91,15 @@ impl Disk for RealDisk {
         Ok(file)
     }
 
+    fn open_to_overwrite(&self, folder: &Folder, name: &CStr) -> io::Result<File> {
+        let flags = OFlags::WRONLY | OFlags::NONBLOCK;
+        let file = File::from(beneath::open(folder, name.to_bytes(), flags)?);
+        if !file.metadata()?.is_file() {
+            return Err(Errno::INVAL.into());
+        }
+        Ok(file)
+    }
+
     fn read_link(&self, folder: &Folder, name: &CStr) -> io::Result<Vec<u8>> {
         Ok(readlinkat(folder, name, Vec::new())?.into_bytes())
     }

@@ -75,10 +75,13 @@ pub(super) fn write_list(out: &mut dyn Write, manifest: &Manifest) -> io::Result
 
 /// What goes, in two sentences.
 pub(super) fn write_sums(out: &mut dyn Write, manifest: &Manifest) -> io::Result<()> {
-    let files = |by: Removal| {
+    let files = |is_aside: bool| {
         let mut sum = jolly_core::scan::Sum::default();
         let items = manifest.items.iter();
-        for item in items.filter(|item| item.by == by && item.kind != EntryKind::Folder) {
+        for item in items.filter(|item| item.kind != EntryKind::Folder) {
+            if (item.by == Removal::SetAside) != is_aside {
+                continue;
+            }
             sum.add(jolly_core::scan::Sum {
                 items: 1,
                 bytes: item.bytes,
@@ -86,7 +89,7 @@ pub(super) fn write_sums(out: &mut dyn Write, manifest: &Manifest) -> io::Result
         }
         sum
     };
-    let (gone, aside) = (files(Removal::Remove), files(Removal::SetAside));
+    let (gone, aside) = (files(false), files(true));
     let (many, size) = (counted(gone.items, "file"), bytes(gone.bytes));
     writeln!(out, "{many} would go for good: {size}.")?;
     let (many, size) = (counted(aside.items, "file"), bytes(aside.bytes));

@@ -4,8 +4,8 @@ use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt as _;
 use std::path::{Path, PathBuf};
 
-use jolly_core::rulebook::{AgeBy, CompiledRule, Guards, RuleSet, explain, resolve, run_examples};
-use jolly_core::scan::{Scan, trash_date};
+use jolly_core::rulebook::{CompiledRule, Guards, RuleSet, resolve, run_examples};
+use jolly_core::scan::explain;
 use jolly_core::target::TargetPath;
 use serde_json::json;
 
@@ -99,33 +99,15 @@ fn explain_path(options: &SharedOptions, path: &Path) -> Result<Exit, Refusal> {
     for search in &searches {
         guards.add_root(search.root.clone());
     }
-    let disk = session.target.disk();
-    let folder = path.parent().unwrap_or_default();
-    let stat = disk
-        .open_folder(session.target.root(), folder.as_bytes())
-        .and_then(|folder| disk.stat(&folder, &path.to_name()))
-        .ok();
     let now = session.now.unwrap_or_else(clock);
-    let age_by = |by: AgeBy| {
-        let stat = stat?;
-        let seconds = match by {
-            AgeBy::Changed => stat.modified.seconds,
-            AgeBy::Touched => stat.modified.seconds.max(stat.accessed.seconds),
-            AgeBy::Trashed => {
-                let trash = searches.iter().find(|search| {
-                    session.rules.rule(search.rule).rule.age.by == AgeBy::Trashed
-                        && path.below(&search.root).is_some()
-                })?;
-                trash_date(&session.target, &trash.root, path.below(&trash.root)?)?
-            }
-        };
-        Some(Scan::age_of(seconds, now))
-    };
-    let first = explain(&session.rules, &searches, &guards, &path, None);
-    let by = first
-        .rule
-        .map_or(AgeBy::Changed, |rule| session.rules.rule(rule).rule.age.by);
-    let found = explain(&session.rules, &searches, &guards, &path, age_by(by));
+    let found = explain(
+        &session.target,
+        &session.rules,
+        &searches,
+        &guards,
+        &path,
+        now,
+    );
     let rule = found.rule.map(|number| session.rules.rule(number));
     if options.json {
         print::json(&json!({
@@ -134,11 +116,11 @@ fn explain_path(options: &SharedOptions, path: &Path) -> Result<Exit, Refusal> {
             "line": rule.map(|rule| rule.line),
             "book": rule.map(|rule| &rule.file),
             "reason": found.reason,
-            "exists": stat.is_some(),
+            "exists": found.exists,
         }))?;
     } else {
         print::result(|out| {
-            let absent = if stat.is_some() {
+            let absent = if found.exists {
                 ""
             } else {
                 " (it is not there)"

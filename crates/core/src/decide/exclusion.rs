@@ -4,7 +4,7 @@ use std::path::Path;
 
 use globset::{GlobBuilder, GlobMatcher};
 
-use crate::target::TargetPath;
+use crate::target::{Layout, TargetPath};
 
 /// A pattern of paths that are spared.
 ///
@@ -25,11 +25,11 @@ pub struct ExclusionError {
 }
 
 impl Exclusion {
-    /// Reads a pattern; a slash at its start or end counts for nothing.
+    /// Reads a pattern of paths on a target of this layout; a slash at its start or end counts for nothing.
     ///
     /// # Errors
     /// When it is not a pattern, or spares nothing because it is empty.
-    pub fn new(pattern: &str) -> Result<Self, ExclusionError> {
+    pub fn new(pattern: &str, layout: Layout) -> Result<Self, ExclusionError> {
         let refuse = |reason: &str| ExclusionError {
             pattern: pattern.to_owned(),
             reason: reason.to_owned(),
@@ -40,6 +40,7 @@ impl Exclusion {
         }
         let glob = GlobBuilder::new(trimmed)
             .literal_separator(true)
+            .case_insensitive(layout.ignores_case())
             .build()
             .map_err(|error| refuse(&error.kind().to_string()))?;
         let is_whole_path = pattern.contains('/');
@@ -77,7 +78,7 @@ mod tests {
     #[test]
     fn a_spared_folder_spares_what_is_below_it() {
         let spares = |pattern: &str, path: &str| {
-            Exclusion::new(pattern)
+            Exclusion::new(pattern, Layout::Linux)
                 .unwrap()
                 .spares(&TargetPath::new(path).unwrap())
         };
@@ -90,7 +91,9 @@ mod tests {
         ));
         assert!(!spares("home/*", "var/tmp/x"));
         assert!(!spares("*.iso", "home/joss/b.img"));
-        assert!(Exclusion::new("/").is_err());
-        assert!(Exclusion::new("[a").is_err());
+        let photos = Exclusion::new("users/PIA/*.JPG", Layout::Windows).unwrap();
+        assert!(photos.spares(&TargetPath::new("Users/pia/a.jpg").unwrap()));
+        assert!(Exclusion::new("/", Layout::Linux).is_err());
+        assert!(Exclusion::new("[a", Layout::Linux).is_err());
     }
 }

@@ -4,10 +4,19 @@ use crate::target::Layout;
 
 /// The built-in book for a layout: its file's name and text.
 pub fn builtin(layout: Layout) -> (String, String) {
-    match layout {
-        Layout::Linux => {
-            let text = include_str!("../../../../rulebooks/linux.toml");
-            ("rulebooks/linux.toml".to_owned(), text.to_owned())
-        }
-    }
+    let (name, text) = match layout {
+        Layout::Linux => (
+            "rulebooks/linux.toml",
+            include_str!("../../../../rulebooks/linux.toml"),
+        ),
+        Layout::Windows => (
+            "rulebooks/windows.toml",
+            include_str!("../../../../rulebooks/windows.toml"),
+        ),
+        Layout::Macos => (
+            "rulebooks/macos.toml",
+            include_str!("../../../../rulebooks/macos.toml"),
+        ),
+    };
+    (name.to_owned(), text.to_owned())
 }

@@ -4,6 +4,7 @@ use globset::{GlobMatcher, GlobSet};
 use std::path::Path;
 
 use crate::rulebook::{Detect, Rule, Rulebook, RulebookError, pattern};
+use crate::target::Layout;
 
 /// A rule's position in a [`RuleSet`]: a lower one comes before a higher one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -29,6 +30,8 @@ pub struct CompiledRule {
     pub file: String,
     /// The line on which it starts, counted from 1.
     pub line: usize,
+    /// The book's layout: how names compare.
+    pub layout: Layout,
     /// The rule itself.
     pub rule: Rule,
     take: Option<GlobSet>,
@@ -41,7 +44,13 @@ impl CompiledRule {
     /// one of its roots. Names decide before a folder is opened.
     pub fn may_reach(&self, below: &[u8]) -> bool {
         if self.rule.detect == Some(Detect::Trash) {
-            return below == b"info" || below == b"files" || below.starts_with(b"files/");
+            return match self.layout {
+                Layout::Linux => {
+                    below == b"info" || below == b"files" || below.starts_with(b"files/")
+                }
+                Layout::Windows => is_recycled(below),
+                Layout::Macos => true,
+            };
         }
         self.reach.is_empty() || self.reach.iter().any(|reach| reach.leads_into(below))
     }
@@ -50,7 +59,7 @@ impl CompiledRule {
     pub fn fit(&self, below: &[u8]) -> Fit {
         use std::os::unix::ffi::OsStrExt as _;
         let path = Path::new(std::ffi::OsStr::from_bytes(below));
-        if self.rule.detect == Some(Detect::Trash) && !is_trash_part(below) {
+        if self.rule.detect == Some(Detect::Trash) && !is_trash_part(self.layout, below) {
             return Fit::No;
         }
         if self.take.as_ref().is_some_and(|take| !take.is_match(path)) {
@@ -80,7 +89,12 @@ impl CompiledRule {
 
     /// Of a trash, only what lies below its contents.
     fn fit_folder(&self, below: &[u8]) -> bool {
-        self.rule.detect != Some(Detect::Trash) || below.starts_with(b"files/")
+        self.rule.detect != Some(Detect::Trash)
+            || match self.layout {
+                Layout::Linux => below.starts_with(b"files/"),
+                Layout::Windows => is_recycled(below),
+                Layout::Macos => true,
+            }
     }
 }
 
@@ -94,7 +108,7 @@ struct Reach {
 }
 
 impl Reach {
-    fn new(pattern: &str) -> Self {
+    fn new(pattern: &str, layout: Layout) -> Self {
         let mut parts = Vec::new();
         let mut names = pattern.split('/').peekable();
         while let Some(name) = names.next() {
@@ -107,7 +121,7 @@ impl Reach {
                 };
             }
             if names.peek().is_some() {
-                match pattern::compile(name) {
+                match pattern::compile(name, layout) {
                     Ok(glob) => parts.push(glob.compile_matcher()),
                     Err(_) => {
                         return Self {
@@ -136,13 +150,29 @@ impl Reach {
     }
 }
 
-/// A trash holds its contents in `files` and what is known of them in `info`; whatever else is
-/// there is not ours to read.
-fn is_trash_part(below: &[u8]) -> bool {
-    match below.strip_prefix(b"info/") {
-        Some(name) => name.ends_with(b".trashinfo") && !name.contains(&b'/'),
-        None => below.starts_with(b"files/"),
+/// A trash holds its contents and what is known of them; whatever else is there is not ours to
+/// read.
+fn is_trash_part(layout: Layout, below: &[u8]) -> bool {
+    match layout {
+        Layout::Linux => match below.strip_prefix(b"info/") {
+            Some(name) => name.ends_with(b".trashinfo") && !name.contains(&b'/'),
+            None => below.starts_with(b"files/"),
+        },
+        Layout::Windows => {
+            let is_index = below
+                .get(..2)
+                .is_some_and(|it| it.eq_ignore_ascii_case(b"$i"));
+            is_recycled(below) || (is_index && !below.contains(&b'/'))
+        }
+        Layout::Macos => !below.eq_ignore_ascii_case(b".DS_Store"),
     }
+}
+
+/// What lies in a Windows recycle folder stands below `$R` and a name made for it.
+fn is_recycled(below: &[u8]) -> bool {
+    below
+        .get(..2)
+        .is_some_and(|start| start.eq_ignore_ascii_case(b"$r"))
 }
 
 /// All rules in force: the technician's books first, then the built-in one; in a book the order
@@ -183,9 +213,12 @@ impl RuleSet {
                     file: file.clone(),
                     line,
                     // Both lists have been compiled once while parsing.
-                    take: pattern::compile_all(&rule.take).unwrap_or_default(),
-                    spare: pattern::compile_all(&rule.spare).unwrap_or_default(),
-                    reach: rule.take.iter().map(|take| Reach::new(take)).collect(),
+                    layout: book.layout,
+                    take: pattern::compile_all(&rule.take, book.layout).unwrap_or_default(),
+                    spare: pattern::compile_all(&rule.spare, book.layout).unwrap_or_default(),
+                    reach: (rule.take.iter())
+                        .map(|take| Reach::new(take, book.layout))
+                        .collect(),
                     rule,
                 });
             }

@@ -1,9 +1,9 @@
 //! A rulebook's own tests: its examples, held against it without a disk.
 
-use globset::GlobBuilder;
-
-use crate::rulebook::{CompiledRule, Example, Fit, Guards, RuleNumber, RuleSet, Verdict, Within};
-use crate::target::{Place, Places, TargetPath};
+use crate::rulebook::{
+    CompiledRule, Detect, Example, Fit, Guards, RuleNumber, RuleSet, Verdict, Within, pattern,
+};
+use crate::target::{Layout, Place, Places, TargetPath};
 
 /// An example that doesn't come out as its rule says.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -41,13 +41,18 @@ pub fn run_examples(rules: &RuleSet, file: &str) -> (usize, Vec<ExampleFailure>)
 }
 
 /// What the rules say of an example, on a computer where every place lies where it usually does.
+/// A recogniser has no disk to look at here: that of the example's own rule is taken to find it,
+/// that of another rule not to.
 fn verdict(rules: &RuleSet, of: RuleNumber, example: &Example) -> Verdict {
     let Ok(path) = TargetPath::new(example.path.as_bytes()) else {
         return Verdict::NotMine;
     };
     for (number, rule) in rules.iter() {
+        if number != of && rule.rule.detect.is_some_and(Detect::looks_inside) {
+            continue;
+        }
         for within in &rule.rule.within {
-            for root in usual_roots(within, &path) {
+            for root in usual_roots(within, &path, rule.layout) {
                 let Some(below) = path.below(&root) else {
                     continue;
                 };
@@ -55,10 +60,8 @@ fn verdict(rules: &RuleSet, of: RuleNumber, example: &Example) -> Verdict {
                 if fit == Fit::No || below.is_empty() || (fit == Fit::Spares && number != of) {
                     continue;
                 }
-                if usual_guards(&path)
-                    .path(&path, rule.rule.class, &root)
-                    .is_some()
-                {
+                let guards = usual_guards(&path, rule.layout);
+                if guards.path(&path, &rule.rule, &root).is_some() {
                     return Verdict::Guarded;
                 }
                 return match fit {
@@ -82,10 +85,10 @@ fn by_age(rule: &CompiledRule, example: &Example) -> Verdict {
 }
 
 /// The roots that `in` has on the way to `path`, if every place lies where it usually does.
-fn usual_roots(within: &Within, path: &TargetPath) -> Vec<TargetPath> {
+fn usual_roots(within: &Within, path: &TargetPath, layout: Layout) -> Vec<TargetPath> {
     let parts: Vec<&[u8]> = path.parts().collect();
     let mut roots = Vec::new();
-    for usual in within.place.usual() {
+    for usual in within.place.usual(layout) {
         let place = usual.split('/').filter(|part| !part.is_empty());
         let patterns: Vec<&str> = place
             .chain(within.below.iter().map(String::as_str))
@@ -94,7 +97,7 @@ fn usual_roots(within: &Within, path: &TargetPath) -> Vec<TargetPath> {
             && patterns
                 .iter()
                 .zip(&parts)
-                .all(|(pattern, part)| part_fits(pattern, part));
+                .all(|(pattern, part)| part_fits(pattern, part, layout));
         if fits && let Some(root) = parts.get(..patterns.len()) {
             roots.extend(TargetPath::new(root.join(&b'/')));
         }
@@ -102,22 +105,35 @@ fn usual_roots(within: &Within, path: &TargetPath) -> Vec<TargetPath> {
     roots
 }
 
-fn part_fits(pattern: &str, part: &[u8]) -> bool {
+fn part_fits(pattern: &str, part: &[u8], layout: Layout) -> bool {
     use std::os::unix::ffi::OsStrExt as _;
     let path = std::path::Path::new(std::ffi::OsStr::from_bytes(part));
-    let glob = GlobBuilder::new(pattern).literal_separator(true).build();
-    glob.is_ok_and(|glob| glob.compile_matcher().is_match(path))
+    pattern::compile(pattern, layout).is_ok_and(|glob| glob.compile_matcher().is_match(path))
 }
 
 /// Guards as they stand on a computer with the usual folders for whoever the path belongs to.
-fn usual_guards(path: &TargetPath) -> Guards {
-    let mut places = Places::default();
+fn usual_guards(path: &TargetPath, layout: Layout) -> Guards {
+    let mut places = Places::of_layout(layout);
     let mut parts = path.parts();
-    if parts.next() == Some(b"home")
+    let homes = if layout == Layout::Linux {
+        "home"
+    } else {
+        "Users"
+    };
+    if parts
+        .next()
+        .is_some_and(|part| layout.is_same_name(part, homes.as_bytes()))
         && let Some(name) = parts.next()
-        && let Ok(home) = TargetPath::new([&b"home/"[..], name].concat())
+        && let Ok(home) = TargetPath::new([homes.as_bytes(), b"/", name].concat())
     {
-        for own in ["Documents", "Pictures", "Music", "Videos", "Desktop"] {
+        for own in [
+            "Documents",
+            "Pictures",
+            "Music",
+            "Videos",
+            "Movies",
+            "Desktop",
+        ] {
             places.personal.extend(home.join(own.as_bytes()));
         }
         places.add(Place::Home, None, home);

@@ -2,8 +2,11 @@
 //!
 //! This is the first of two looks; the second, in [`crate::sweep`], is other code on purpose.
 
-use crate::rulebook::{Class, Rule, pattern};
-use crate::target::{Place, Places, TargetPath};
+mod lists;
+
+use crate::rulebook::{Class, Detect, Rule, pattern};
+use crate::target::{Layout, Place, Places, TargetPath, fold};
+use lists::Reach;
 
 /// Why something is never taken.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -36,125 +39,10 @@ impl Guard {
     }
 }
 
-/// Folders of the system, from the root.
-const SYSTEM: &[&str] = &[
-    "bin",
-    "sbin",
-    "lib",
-    "lib32",
-    "lib64",
-    "libx32",
-    "boot",
-    "dev",
-    "etc",
-    "proc",
-    "sys",
-    "run",
-    "usr",
-    "opt",
-    "nix",
-    "srv",
-    "snap",
-    "gnu",
-    "var/run",
-    "var/lock",
-    "var/lib",
-    "var/spool/cron",
-    "var/spool/at",
-    "var/backups",
-    "efi",
-    "recovery",
-];
-
-/// What lies in a folder of the system and yet is nobody's program.
-const SYSTEM_BUT: &[&str] = &["var/lib/systemd/coredump", "var/lib/systemd/pstore"];
-
-/// Folders, by name anywhere, that hold secrets.
-const SECRET_FOLDERS: &[&str] = &[
-    ".ssh",
-    ".gnupg",
-    ".pki",
-    ".cert",
-    "keyrings",
-    ".password-store",
-    "bookmarkbackups",
-    ".aws",
-];
-
-/// Folders, by name anywhere, that hold mail.
-const MAIL_FOLDERS: &[&str] = &["mail", "maildir", "imapmail", ".mail"];
-
-/// Files, by name anywhere in small letters, that hold secrets, bookmarks, form entries or the
-/// settings of a browser profile; with the side files that databases keep beside them.
-const SECRET_FILES: &[&str] = &[
-    "login data",
-    "login data for account",
-    "web data",
-    "account web data",
-    "bookmarks",
-    "bookmarks.bak",
-    "accountbookmarks",
-    "encryptedbookmarks2",
-    "preferences",
-    "secure preferences",
-    "local state",
-    "logins.json",
-    "logins-backup.json",
-    "logins.db",
-    "key3.db",
-    "key4.db",
-    "cert8.db",
-    "cert9.db",
-    "pkcs11.txt",
-    "signons.sqlite",
-    "places.sqlite",
-    "formhistory.sqlite",
-    "permissions.sqlite",
-    "content-prefs.sqlite",
-    "prefs.js",
-    "user.js",
-    "profiles.ini",
-    "installs.ini",
-    "handlers.json",
-    "containers.json",
-    "extensions.json",
-    "search.json.mozlz4",
-    "addonstartup.json.lz4",
-    ".netrc",
-    ".pgpass",
-    "wallet.dat",
-    "id_rsa",
-    "id_dsa",
-    "id_ecdsa",
-    "id_ed25519",
-    "authorized_keys",
-    "known_hosts",
-    "user-dirs.dirs",
-    ".otter-quay.toml",
-];
-
-/// Endings of secrets.
-const SECRET_ENDINGS: &[&str] = &[
-    ".keyring",
-    ".kdbx",
-    ".key",
-    ".pem",
-    ".p12",
-    ".pfx",
-    ".crt",
-    ".jks",
-    ".gpg",
-    ".asc",
-    ".ovpn",
-    ".keystore",
-];
-
-/// Endings of mail.
-const MAIL_ENDINGS: &[&str] = &[".mbox", ".eml", ".msf", ".pst", ".ost"];
-
 /// What one target's guards stand before.
 #[derive(Clone, Debug, Default)]
 pub struct Guards {
+    layout: Layout,
     personal: Vec<TargetPath>,
     roots: Vec<TargetPath>,
     own: Vec<TargetPath>,
@@ -166,6 +54,7 @@ impl Guards {
         let mut roots: Vec<TargetPath> = places.roots().cloned().collect();
         roots.extend(places.personal.iter().cloned());
         Self {
+            layout: places.layout,
             personal: places.personal.clone(),
             roots,
             own,
@@ -179,31 +68,38 @@ impl Guards {
         }
     }
 
-    /// Whether everything below this folder is guarded for a rule of `class` that looks in
+    /// Whether everything in this folder and below it is guarded for a rule that looks in
     /// `within`.
-    pub fn folder(&self, folder: &TargetPath, class: Class, within: &TargetPath) -> Option<Guard> {
+    pub fn folder(&self, folder: &TargetPath, rule: &Rule, within: &TargetPath) -> Option<Guard> {
         if self.own.iter().any(|own| folder.below(own).is_some()) {
             return Some(Guard::Own);
         }
-        let names = |class| class == Class::Ask;
-        let personal = self
+        let mut personal = self
             .personal
             .iter()
-            .filter(|own| folder.below(own).is_some());
-        if personal.clone().next().is_some()
-            && !(names(class) && personal.clone().all(|own| within.below(own).is_some()))
+            .filter(|own| folder.below(own).is_some())
+            .peekable();
+        if personal.peek().is_some()
+            && !(rule.class == Class::Ask && personal.all(|own| within.below(own).is_some()))
         {
             return Some(Guard::Personal);
         }
-        guarded_folder(folder)
+        let names = Names::of(folder, self.layout);
+        (names.is_system() && !names.has_gap(rule))
+            .then_some(Guard::System)
+            .or_else(|| folder.parts().find_map(guarded_folder_name))
     }
 
-    /// Whether this file or link is guarded by its own name; its folders are asked apart.
-    pub fn file(&self, path: &TargetPath) -> Option<Guard> {
+    /// Whether this file or link is guarded by its own name, in a folder that is not guarded.
+    pub fn file(&self, path: &TargetPath, rule: &Rule) -> Option<Guard> {
         if self.own.contains(path) {
             return Some(Guard::Own);
         }
-        guarded_name(path.name()).or_else(|| self.root(path))
+        let names = Names::of(path, self.layout);
+        (names.is_system() && !names.is_in_gap(rule))
+            .then_some(Guard::System)
+            .or_else(|| guarded_name(path.name(), rule))
+            .or_else(|| self.root(path))
     }
 
     /// Whether this is the root of a place or on the way to one.
@@ -215,60 +111,164 @@ impl Guards {
     }
 
     /// Everything at once, for a single path.
-    pub fn path(&self, path: &TargetPath, class: Class, within: &TargetPath) -> Option<Guard> {
+    pub fn path(&self, path: &TargetPath, rule: &Rule, within: &TargetPath) -> Option<Guard> {
         let folder = path.parent().unwrap_or_default();
-        self.folder(&folder, class, within)
-            .or_else(|| self.file(path))
+        self.folder(&folder, rule, within)
+            .or_else(|| self.file(path, rule))
     }
 }
 
-/// Whether a folder lies in the system, or in one that holds secrets or mail.
-fn guarded_folder(folder: &TargetPath) -> Option<Guard> {
-    let is_below = |list: &[&str]| {
-        list.iter()
-            .any(|root| TargetPath::new(*root).is_ok_and(|root| folder.below(&root).is_some()))
-    };
-    if is_below(SYSTEM) && !is_below(SYSTEM_BUT) {
-        return Some(Guard::System);
+/// A path's parts as the lists write them.
+struct Names {
+    layout: Layout,
+    parts: Vec<Vec<u8>>,
+}
+
+impl Names {
+    fn of(path: &TargetPath, layout: Layout) -> Self {
+        let write = |part: &[u8]| {
+            if layout.ignores_case() {
+                fold(part)
+            } else {
+                part.to_vec()
+            }
+        };
+        Self {
+            layout,
+            parts: path.parts().map(write).collect(),
+        }
     }
-    folder.parts().find_map(guarded_folder_name)
+
+    /// How many parts lie below a folder of the lists; nothing when it isn't above this path.
+    fn below(&self, folder: &str) -> Option<usize> {
+        let wanted = folder.split('/');
+        let mut count = 0;
+        for part in wanted {
+            let own = self.parts.get(count)?;
+            if part != "*" && own != part.as_bytes() {
+                return None;
+            }
+            count += 1;
+        }
+        Some(self.parts.len() - count)
+    }
+
+    fn is_system(&self) -> bool {
+        let mut folders = lists::system(self.layout).iter();
+        folders.any(|folder| self.below(folder).is_some())
+    }
+
+    /// Whether something in this folder, or below it, may be taken by a rule.
+    fn has_gap(&self, rule: &Rule) -> bool {
+        let mut gaps = lists::gaps(self.layout).iter();
+        gaps.any(|gap| {
+            gap.may.holds(rule)
+                && match (self.below(gap.folder), &gap.reach) {
+                    (Some(_), Reach::Below | Reach::Endings(_)) => true,
+                    (Some(deeper), Reach::Named(_)) => deeper == 0,
+                    (None, _) => false,
+                }
+        })
+    }
+
+    /// Whether a gap reaches this file, or this folder that would go empty.
+    fn is_in_gap(&self, rule: &Rule) -> bool {
+        let name = self.parts.last().map_or(&b""[..], Vec::as_slice);
+        let mut gaps = lists::gaps(self.layout).iter();
+        gaps.any(|gap| {
+            gap.may.holds(rule)
+                && match (self.below(gap.folder), &gap.reach) {
+                    (Some(deeper), Reach::Below) => deeper > 0,
+                    (Some(deeper), Reach::Named(names)) => deeper == 1 && is_named(name, names),
+                    (Some(deeper), Reach::Endings(endings)) => {
+                        let name = name.to_ascii_lowercase();
+                        deeper > 0 && endings.iter().any(|end| name.ends_with(end.as_bytes()))
+                    }
+                    (None, _) => false,
+                }
+        })
+    }
+}
+
+/// Whether a name ends as one of these says, or begins so where it ends in `*`, or has `.log.`
+/// and the like in the middle.
+fn is_named(name: &[u8], names: &[&str]) -> bool {
+    let name = name.to_ascii_lowercase();
+    names.iter().any(|wanted| match wanted.strip_suffix('*') {
+        Some(start) if start.starts_with('.') => {
+            let start = start.as_bytes();
+            name.windows(start.len()).any(|window| window == start)
+        }
+        Some(start) => name.starts_with(start.as_bytes()),
+        None => name.ends_with(wanted.as_bytes()),
+    })
 }
 
 fn guarded_folder_name(name: &[u8]) -> Option<Guard> {
     let small = name.to_ascii_lowercase();
     let is_in = |list: &[&str]| list.iter().any(|known| known.as_bytes() == small);
-    if is_in(SECRET_FOLDERS) {
+    if is_in(lists::SECRET_FOLDERS) {
         Some(Guard::Secret)
-    } else if is_in(MAIL_FOLDERS) {
+    } else if is_in(lists::MAIL_FOLDERS) {
         Some(Guard::Mail)
     } else {
         None
     }
 }
 
-fn guarded_name(name: &[u8]) -> Option<Guard> {
+fn guarded_name(name: &[u8], rule: &Rule) -> Option<Guard> {
     let small = name.to_ascii_lowercase();
-    let beside = [&b"-wal"[..], b"-shm", b"-journal"];
-    let main = beside
-        .iter()
-        .find_map(|end| small.strip_suffix(*end))
-        .unwrap_or(&small);
-    let ends = |list: &[&str]| list.iter().any(|end| main.ends_with(end.as_bytes()));
-    if SECRET_FILES.iter().any(|known| known.as_bytes() == main) || ends(SECRET_ENDINGS) {
+    let mut main = &small[..];
+    // A copy of a guarded file is as guarded as the file, and so is a copy of the copy.
+    let endings = || lists::COPY_ENDINGS.iter().chain(lists::UPGRADED);
+    while let Some(rest) = endings().find_map(|end| main.strip_suffix(end.as_bytes())) {
+        main = rest;
+    }
+    // An editor's swap file of `x` is called `.x.swp`, its safety copy `#x#`.
+    let inner = main.strip_prefix(b".").unwrap_or(main);
+    let inner = inner.strip_prefix(b"#").unwrap_or(inner);
+    let inner = inner.strip_suffix(b"#").unwrap_or(inner);
+    let is = |list: &[&str]| {
+        let mut known = list.iter().map(|name| name.as_bytes());
+        known.any(|known| known == small || known == main || known == inner)
+    };
+    let ends = |list: &[&str]| {
+        let mut ends = list.iter().map(|end| end.as_bytes());
+        ends.any(|end| main.ends_with(end) || inner.ends_with(end))
+    };
+    // What can't be read holds no settings any more; its recogniser has looked.
+    let is_checked = rule.detect == Some(Detect::BrokenLauncher) && small.ends_with(b".plist");
+    if is(lists::SYSTEM_FILES) || is_hive(main) {
+        Some(Guard::System)
+    } else if (is(lists::SECRET_FILES) && !is_checked) || ends(lists::SECRET_ENDINGS) {
         Some(Guard::Secret)
-    } else if ends(MAIL_ENDINGS) {
+    } else if ends(lists::MAIL_ENDINGS) {
         Some(Guard::Mail)
     } else {
         guarded_folder_name(name)
     }
 }
 
+/// Whether it is an account's part of the registry, its logs or its transactions.
+fn is_hive(small: &[u8]) -> bool {
+    [&b"ntuser.dat"[..], b"usrclass.dat"]
+        .iter()
+        .any(|hive| small.starts_with(hive))
+}
+
 /// The folders of a home that are personal by their usual names.
-const PERSONAL: [&str; 5] = ["Documents", "Pictures", "Music", "Videos", "Desktop"];
+const PERSONAL: [&str; 6] = [
+    "Documents",
+    "Pictures",
+    "Music",
+    "Videos",
+    "Movies",
+    "Desktop",
+];
 
 /// Whether whatever the rule could match is guarded, tried on samples of its patterns; says by
 /// which guard.
-pub(super) fn could_only_hit_guarded(rule: &Rule) -> Option<&'static str> {
+pub(super) fn could_only_hit_guarded(rule: &Rule, layout: Layout) -> Option<&'static str> {
     let everything = ["sample".to_owned(), "sample/sample".to_owned()];
     let takes: Vec<String> = match &rule.take[..] {
         [] => everything.to_vec(),
@@ -279,7 +279,7 @@ pub(super) fn could_only_hit_guarded(rule: &Rule) -> Option<&'static str> {
     };
     let mut reason = None;
     for within in &rule.within {
-        for usual in within.place.usual() {
+        for usual in within.place.usual(layout) {
             let base = std::iter::once((*usual).to_owned()).chain(within.below.iter().cloned());
             let base: Vec<String> = base.filter(|part| !part.is_empty()).collect();
             for base in pattern::samples(&base.join("/")) {
@@ -290,7 +290,7 @@ pub(super) fn could_only_hit_guarded(rule: &Rule) -> Option<&'static str> {
                         format!("{base}/{take}")
                     };
                     let path = TargetPath::new(path).ok()?;
-                    reason = Some(guarded_usually(&path, rule.class, within.place)?);
+                    reason = Some(guarded_usually(&path, rule, within.place, layout)?);
                 }
             }
         }
@@ -299,27 +299,45 @@ pub(super) fn could_only_hit_guarded(rule: &Rule) -> Option<&'static str> {
 }
 
 /// Whether a sample is guarded on any computer with the usual folders.
-fn guarded_usually(path: &TargetPath, class: Class, place: Place) -> Option<Guard> {
-    let folder = path.parent().unwrap_or_default();
+fn guarded_usually(path: &TargetPath, rule: &Rule, place: Place, layout: Layout) -> Option<Guard> {
     let mut parts = path.parts();
     let is_home = match parts.next() {
-        Some(b"home") => parts.next().is_some(),
+        Some(b"home" | b"Users") => parts.next().is_some(),
         Some(b"root") => true,
         _ => false,
     };
     let is_personal = is_home
-        && parts
-            .next()
-            .is_some_and(|name| PERSONAL.iter().any(|own| own.as_bytes() == name));
-    if is_personal && class != Class::Ask && place != Place::Downloads {
+        && parts.next().is_some_and(|name| {
+            let mut own = PERSONAL.iter().map(|own| own.as_bytes());
+            own.any(|own| layout.is_same_name(own, name))
+        });
+    if is_personal && rule.class != Class::Ask && place != Place::Downloads {
         return Some(Guard::Personal);
     }
-    guarded_folder(&folder).or_else(|| guarded_name(path.name()))
+    let guards = Guards {
+        layout,
+        ..Guards::default()
+    };
+    guards.path(path, rule, &TargetPath::root())
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::rulebook::Rulebook;
+
+    /// A rule of this class with these keys more.
+    fn rule(class: &str, more: &str) -> Rule {
+        let text = format!(
+            "rulebook = \"mine\"\nlayout = \"linux\"\n[[rule]]\nid = \"one\"\ntitle = \"One\"\n\
+             class = \"{class}\"\nabout = \"a\"\nafter = \"b\"\nin = [\"{{temp}}\"]\n{more}\n"
+        );
+        Rulebook::parse("mine.toml", &text)
+            .unwrap()
+            .0
+            .rules
+            .remove(0)
+    }
 
     #[test]
     fn the_promises_hold_whatever_the_case_of_a_name() {
@@ -336,9 +354,14 @@ mod tests {
             "etc/x",
             "var/lib/x/y",
             "tmp/letter.eml",
+            "tmp/id_rsa~",
+            "tmp/.id_ed25519.swp",
+            "tmp/key4.db.bak.old",
+            "tmp/#site.pem#",
+            "home/pia/.config/x/Login Data-journal",
         ] {
             let path = TargetPath::new(path).unwrap();
-            let guard = Guards::default().path(&path, Class::Ask, &TargetPath::root());
+            let guard = Guards::default().path(&path, &rule("ask", ""), &TargetPath::root());
             assert!(guard.is_some(), "{path}");
         }
         for path in [
@@ -348,9 +371,92 @@ mod tests {
         ] {
             let path = TargetPath::new(path).unwrap();
             assert_eq!(
-                Guards::default().path(&path, Class::Spent, &TargetPath::root()),
+                Guards::default().path(&path, &rule("spent", ""), &TargetPath::root()),
                 None
             );
+        }
+    }
+
+    #[test]
+    fn the_system_of_each_layout_is_guarded_but_for_its_gaps() {
+        let plain = rule("spent", "");
+        let asking = rule("ask", "");
+        let launchers = rule("ask", "detect = \"broken-launcher\"");
+        let languages = rule("ask", "detect = \"language-not-used\"");
+        let cases = [
+            (
+                Layout::Windows,
+                "WINDOWS/System32/kernel32.dll",
+                &asking,
+                true,
+            ),
+            (Layout::Windows, "windows/TEMP/x", &plain, false),
+            (Layout::Windows, "Windows/MEMORY.DMP", &plain, false),
+            (Layout::Windows, "Windows/explorer.exe", &plain, true),
+            (
+                Layout::Windows,
+                "Windows/inf/setupapi.dev.log",
+                &plain,
+                false,
+            ),
+            (Layout::Windows, "Windows/inf/usb.inf", &plain, true),
+            (Layout::Windows, "Users/pia/NTUSER.DAT.LOG1", &plain, true),
+            (Layout::Windows, "pagefile.sys", &asking, true),
+            (
+                Layout::Windows,
+                "Program Files/tide/tide.exe",
+                &asking,
+                true,
+            ),
+            (Layout::Macos, "System/Library/x", &asking, true),
+            (Layout::Macos, "Library/Caches/x", &plain, false),
+            (Layout::Macos, "Library/LaunchAgents/x.plist", &asking, true),
+            (
+                Layout::Macos,
+                "Library/LaunchAgents/x.plist",
+                &launchers,
+                false,
+            ),
+            (Layout::Macos, "Library/LaunchAgents/x.sh", &launchers, true),
+            (
+                Layout::Macos,
+                "Users/pia/Library/Keychains/login.keychain-db",
+                &asking,
+                true,
+            ),
+            (
+                Layout::Macos,
+                "Applications/t.app/Contents/Resources/de.lproj/x",
+                &asking,
+                true,
+            ),
+            (
+                Layout::Macos,
+                "Applications/t.app/Contents/Resources/de.lproj/x",
+                &languages,
+                false,
+            ),
+            (
+                Layout::Macos,
+                "Applications/t.app/Contents/MacOS/t",
+                &languages,
+                true,
+            ),
+            (
+                Layout::Linux,
+                "etc/ssh/sshd_config.dpkg-old",
+                &asking,
+                false,
+            ),
+            (Layout::Linux, "etc/ssh/sshd_config.dpkg-old", &plain, true),
+            (Layout::Linux, "etc/ssl/site.key.dpkg-old", &asking, true),
+            (Layout::Linux, "usr/share/locale/de/x.mo", &plain, true),
+        ];
+        for (layout, path, rule, is_guarded) in cases {
+            let guards = Guards::new(&Places::of_layout(layout), Vec::new());
+            let path = TargetPath::new(path).unwrap();
+            let guard = guards.path(&path, rule, &TargetPath::root());
+            assert_eq!(guard.is_some(), is_guarded, "{path}: {guard:?}");
         }
     }
 }

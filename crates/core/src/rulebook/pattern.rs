@@ -2,6 +2,8 @@
 
 use globset::{Glob, GlobBuilder, GlobSet, GlobSetBuilder};
 
+use crate::target::Layout;
+
 /// Most alternatives that the samples of one pattern unfold to.
 const MOST_SAMPLES: usize = 64;
 
@@ -9,7 +11,7 @@ const MOST_SAMPLES: usize = 64;
 ///
 /// # Errors
 /// In words, when it is not a pattern or could lead up or out.
-pub(super) fn compile(pattern: &str) -> Result<Glob, String> {
+pub(super) fn compile(pattern: &str, layout: Layout) -> Result<Glob, String> {
     if pattern.is_empty() {
         return Err("an empty pattern matches nothing".to_owned());
     }
@@ -27,27 +29,23 @@ pub(super) fn compile(pattern: &str) -> Result<Glob, String> {
     }
     GlobBuilder::new(pattern)
         .literal_separator(true)
+        .case_insensitive(layout.ignores_case())
         .build()
         .map_err(|error| format!("not a pattern: {}", error.kind()))
 }
 
 /// Compiles a list of patterns; none for an empty list.
-pub(super) fn compile_all(patterns: &[String]) -> Result<Option<GlobSet>, String> {
+pub(super) fn compile_all(patterns: &[String], layout: Layout) -> Result<Option<GlobSet>, String> {
     if patterns.is_empty() {
         return Ok(None);
     }
     let mut set = GlobSetBuilder::new();
     for pattern in patterns {
-        set.add(compile(pattern)?);
+        set.add(compile(pattern, layout)?);
     }
     set.build()
         .map(Some)
         .map_err(|error| format!("not a pattern: {}", error.kind()))
-}
-
-/// Whether a part is a pattern and not just a name.
-pub(super) fn is_pattern(part: &str) -> bool {
-    part.contains(['*', '?', '[', '{'])
 }
 
 /// Whether it takes everything at some depth, whatever its name.

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::rulebook::AgeLimit;
+use crate::rulebook::{AgeLimit, Detect};
 use crate::target::{Layout, Place};
 
 /// What removal means to the computer's owner.
@@ -70,14 +70,20 @@ pub enum Removal {
     Remove,
     /// Packed into the dustpan first.
     SetAside,
+    /// For good, its bytes written over first.
+    Overwrite,
 }
 
 impl Removal {
+    /// Every way.
+    pub const ALL: [Self; 3] = [Self::Remove, Self::SetAside, Self::Overwrite];
+
     /// The word that rulebooks and logs use.
     pub fn name(self) -> &'static str {
         match self {
             Self::Remove => "remove",
             Self::SetAside => "set-aside",
+            Self::Overwrite => "overwrite",
         }
     }
 }
@@ -96,6 +102,18 @@ pub enum AgeBy {
 }
 
 impl AgeBy {
+    /// Every time that a file or link has.
+    pub const ALL: [Self; 3] = [Self::Changed, Self::Touched, Self::Trashed];
+
+    /// The word that rulebooks use.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Changed => "changed",
+            Self::Touched => "touched",
+            Self::Trashed => "trashed",
+        }
+    }
+
     /// In words, for the card of a pile.
     pub fn words(self) -> &'static str {
         match self {
@@ -115,12 +133,53 @@ pub struct AgeRule {
     pub by: AgeBy,
 }
 
-/// A recogniser for what no pattern can say.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Detect {
-    /// A trash by the open trash specification: contents, original places, dates.
-    Trash,
+/// What makes one family of things, of which the newest stay.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Family {
+    /// Everything in one folder.
+    Folder,
+    /// What is called alike in one folder, but for the numbers: versions, rotations, copies.
+    Stem,
+}
+
+impl Family {
+    /// Every family.
+    pub const ALL: [Self; 2] = [Self::Folder, Self::Stem];
+
+    /// The word that rulebooks use.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Folder => "folder",
+            Self::Stem => "stem",
+        }
+    }
+
+    /// What a name shares with its family: nothing of it, or what stands before its first number.
+    pub fn key(self, name: &[u8]) -> &[u8] {
+        let stem = || {
+            let digit = name.iter().position(u8::is_ascii_digit);
+            // Without a number the name stands for itself, its ending aside.
+            let end = digit
+                .filter(|at| *at > 0)
+                .or_else(|| name.iter().rposition(|byte| *byte == b'.'))
+                .filter(|at| *at > 0)
+                .unwrap_or(name.len());
+            name.get(..end).unwrap_or(name)
+        };
+        match self {
+            Self::Folder => b"",
+            Self::Stem => stem().trim_ascii_end(),
+        }
+    }
+}
+
+/// How many of each family stay, the newest.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct KeepNewest {
+    /// How many; at least one.
+    pub count: u32,
+    /// What makes a family.
+    pub per: Family,
 }
 
 /// What a rule needs before its piles can be swept.
@@ -220,6 +279,12 @@ pub struct Rule {
     pub by: Option<Removal>,
     /// A recogniser.
     pub detect: Option<Detect>,
+    /// Only items of at least this many bytes.
+    pub larger_than: Option<u64>,
+    /// How many of each family stay.
+    pub keep_newest: Option<KeepNewest>,
+    /// Families of programs; while one of them runs, the pile can't be swept.
+    pub busy: Vec<String>,
     /// Its own tests.
     pub examples: Vec<Example>,
 }

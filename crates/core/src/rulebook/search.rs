@@ -2,12 +2,11 @@
 
 use std::collections::HashSet;
 use std::io;
-use std::ops::ControlFlow;
 
 use jolly_disk::Kind;
 
-use crate::rulebook::{RuleNumber, RuleSet, pattern};
-use crate::target::{Target, TargetPath};
+use crate::rulebook::{RuleNumber, RuleSet};
+use crate::target::{Target, TargetPath, find_noting, is_pattern};
 
 /// One folder that one rule looks in, for one account or for the system.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -70,53 +69,31 @@ fn unfold(
     parts: &[String],
     note: &mut dyn FnMut(TargetPath, io::Error),
 ) -> Vec<TargetPath> {
-    let mut paths = vec![base.clone()];
-    for part in parts {
-        let mut next = Vec::new();
-        for path in &paths {
-            if pattern::is_pattern(part) {
-                match folders_matching(target, path, part) {
-                    Ok(names) => next.extend(names),
-                    Err(error) => note(path.clone(), error),
-                }
-            } else {
-                next.extend(path.join(part.as_bytes()).ok());
-            }
-        }
-        paths = next;
-    }
-    paths.retain(
-        |path| match target.disk().open_folder(target.root(), path.as_bytes()) {
-            Ok(_) => true,
-            Err(error) => {
-                note(path.clone(), error);
-                false
-            }
+    let parts: Vec<&str> = parts.iter().map(String::as_str).collect();
+    let (disk, root) = (&**target.disk(), target.root());
+    let found = find_noting(
+        disk,
+        root,
+        base,
+        &parts,
+        target.layout,
+        &mut |path, error| {
+            note(path.clone(), error);
         },
     );
-    paths
-}
-
-fn folders_matching(target: &Target, path: &TargetPath, part: &str) -> io::Result<Vec<TargetPath>> {
-    use std::os::unix::ffi::OsStrExt as _;
-    let disk = target.disk();
-    let folder = disk.open_folder(target.root(), path.as_bytes())?;
-    let matcher = pattern::compile(part)
-        .map_err(io::Error::other)?
-        .compile_matcher();
-    let mut found = Vec::new();
-    disk.list(&folder, &mut |entry| {
-        let name = entry.name.to_bytes();
-        if matcher.is_match(std::path::Path::new(std::ffi::OsStr::from_bytes(name))) {
-            let kind = entry
-                .kind
-                .or_else(|| disk.stat(&folder, entry.name).ok().map(|is| is.kind));
-            if kind == Some(Kind::Folder) {
-                found.extend(path.join(name).ok());
-            }
+    // A link where a rule names a folder is told; links that a pattern happens to match are not.
+    let is_named = parts.last().is_none_or(|part| !is_pattern(part));
+    let mut paths: Vec<TargetPath> = found
+        .into_iter()
+        .filter(|(_, kind)| *kind == Kind::Folder || (*kind == Kind::Link && is_named))
+        .map(|(path, _)| path)
+        .collect();
+    paths.retain(|path| match disk.open_folder(root, path.as_bytes()) {
+        Ok(_) => true,
+        Err(error) => {
+            note(path.clone(), error);
+            false
         }
-        ControlFlow::Continue(())
-    })?;
-    found.sort();
-    Ok(found)
+    });
+    paths
 }

@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 use toml::Spanned;
 
-use crate::rulebook::{Rule, Rulebook};
+use crate::rulebook::{AgeBy, Rule, Rulebook};
 
 /// The most that a rulebook may hold; a longer file isn't one.
 pub(super) const MOST_BYTES: usize = 4 * 1024 * 1024;
@@ -43,6 +43,12 @@ pub(super) struct WrittenRule {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub detect: Option<Spanned<String>>,
     #[serde(skip_serializing_if = "Option::is_none")]
+    pub larger_than: Option<Spanned<String>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub busy: Option<Vec<Spanned<String>>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub keep_newest: Option<WrittenKeep>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     pub age: Option<WrittenAge>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub example: Vec<WrittenExample>,
@@ -55,6 +61,13 @@ pub(super) struct WrittenAge {
     pub limit: Option<Spanned<String>>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub by: Option<Spanned<String>>,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct WrittenKeep {
+    pub count: Spanned<i64>,
+    pub per: Spanned<String>,
 }
 
 #[derive(Debug, Serialize, Deserialize)]
@@ -74,13 +87,26 @@ fn list(texts: &[String]) -> Option<Vec<Spanned<String>>> {
     (!texts.is_empty()).then(|| texts.iter().map(nowhere).collect())
 }
 
+/// A number of bytes, exactly, in the largest unit that holds it whole.
+fn size(bytes: u64) -> String {
+    const UNITS: [(u64, &str); 4] = [
+        (1 << 40, "TiB"),
+        (1 << 30, "GiB"),
+        (1 << 20, "MiB"),
+        (1 << 10, "KiB"),
+    ];
+    let whole = UNITS
+        .iter()
+        .find(|(unit, _)| bytes > 0 && bytes.is_multiple_of(*unit));
+    match whole {
+        Some((unit, name)) => format!("{} {name}", bytes / unit),
+        None => format!("{bytes} B"),
+    }
+}
+
 impl From<&Rule> for WrittenRule {
     fn from(rule: &Rule) -> Self {
-        let by = match rule.age.by {
-            crate::rulebook::AgeBy::Changed => None,
-            crate::rulebook::AgeBy::Touched => Some(nowhere("touched")),
-            crate::rulebook::AgeBy::Trashed => Some(nowhere("trashed")),
-        };
+        let by = (rule.age.by != AgeBy::Changed).then(|| nowhere(rule.age.by.name()));
         let limit = rule.age.limit.as_ref().map(nowhere);
         Self {
             id: nowhere(&rule.id),
@@ -97,7 +123,13 @@ impl From<&Rule> for WrittenRule {
                 .starts_taken
                 .map(|taken| nowhere(if taken { "taken" } else { "left" })),
             by: rule.by.map(|by| nowhere(by.name())),
-            detect: rule.detect.map(|_| nowhere("trash")),
+            detect: rule.detect.map(|detect| nowhere(detect.name())),
+            larger_than: rule.larger_than.map(|bytes| nowhere(&size(bytes))),
+            busy: list(&rule.busy),
+            keep_newest: rule.keep_newest.map(|keep| WrittenKeep {
+                count: Spanned::new(0..0, i64::from(keep.count)),
+                per: nowhere(keep.per.name()),
+            }),
             age: (limit.is_some() || by.is_some()).then_some(WrittenAge { limit, by }),
             example: rule
                 .examples

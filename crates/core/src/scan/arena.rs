@@ -123,6 +123,13 @@ impl Arena {
         }
     }
 
+    /// Whether every name in a folder was told.
+    pub(super) fn is_whole(&self, id: FolderId) -> bool {
+        self.folders
+            .get(id.as_index())
+            .is_some_and(|record| record.is_whole)
+    }
+
     /// Adds an item; nothing when the arena is full.
     pub(super) fn add_item(&mut self, new: &NewItem<'_>) -> Option<ItemId> {
         let id = ItemId(u32::try_from(self.folder.len()).ok()?);

@@ -5,6 +5,7 @@ use serde::Serialize;
 
 use crate::rulebook::{AgeLimit, BAND_COUNT, RuleNumber, band_of};
 use crate::scan::{Arena, ItemId};
+use crate::target::Holder;
 
 /// A pile's position in its scan.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -32,12 +33,15 @@ impl Sum {
 pub enum Blocked {
     /// Its folders may be changed by the administrator alone.
     NeedsAdministrator,
+    /// A program that builds on it runs.
+    Busy(Holder),
 }
 
 impl std::fmt::Display for Blocked {
     fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
             Self::NeedsAdministrator => out.write_str("needs the administrator"),
+            Self::Busy(holder) => write!(out, "is open in {holder}"),
         }
     }
 }

@@ -5,13 +5,15 @@ use std::ffi::CString;
 use std::ops::ControlFlow;
 use std::sync::Arc;
 
+use jiff::Timestamp;
 use jolly_disk::{Folder, Kind, Stat};
 
-use crate::rulebook::{AgeBy, Detect, Fit, Guards, RuleNumber, RuleSet, Search};
+use crate::recognise::{self, Candidate, Finding, Recogniser};
+use crate::rulebook::{Detect, Fit, Guards, RuleNumber, RuleSet, Search};
 use crate::scan::arena::NewItem;
+use crate::scan::keep;
 use crate::scan::news::News;
 use crate::scan::pile::Owner;
-use crate::scan::trash::TrashDates;
 use crate::scan::unread::{self, Gatherer};
 use crate::scan::{Arena, CancelToken, FolderId, ItemKind, PileId, ScanEvent};
 use crate::target::{Target, TargetPath};
@@ -34,6 +36,8 @@ struct Waiting {
     searches: Arc<[usize]>,
     /// The place it is counted with: the nearest root above it, by position.
     place: usize,
+    /// Whether a folder above it bears a cache tag.
+    is_tagged: bool,
 }
 
 /// Walks the roots of all searches.
@@ -42,6 +46,7 @@ pub(super) fn walk(
     rules: &RuleSet,
     searches: &[Search],
     guards: &Guards,
+    now: Timestamp,
     cancel: &CancelToken,
     sink: &dyn Fn(ScanEvent),
     unread: &mut Gatherer,
@@ -61,7 +66,8 @@ pub(super) fn walk(
         cancel,
         unread,
         pile_of,
-        trashes: HashMap::new(),
+        recogniser: Recogniser::new(target, now),
+        waiting_for_family: Vec::new(),
         news: News::new(searches, sink),
         walked: Walked {
             arena: Arena::default(),
@@ -79,6 +85,7 @@ pub(super) fn walk(
         }
         walker.news.done(top);
     }
+    walker.settle_families();
     Walked {
         piles,
         ..walker.walked
@@ -123,7 +130,8 @@ struct Walker<'a> {
     cancel: &'a CancelToken,
     unread: &'a mut Gatherer,
     pile_of: HashMap<(RuleNumber, Option<usize>), PileId>,
-    trashes: HashMap<TargetPath, TrashDates>,
+    recogniser: Recogniser<'a>,
+    waiting_for_family: Vec<keep::Waiting>,
     news: News<'a>,
     walked: Walked,
 }
@@ -159,6 +167,7 @@ impl Walker<'_> {
             stat,
             searches,
             place: self.news.at(),
+            is_tagged: false,
         }];
         while let Some(folder) = waiting.pop() {
             if self.cancel.is_cancelled() {
@@ -185,9 +194,11 @@ impl Walker<'_> {
                 continue;
             };
             if self.rules.rule(search.rule).rule.detect == Some(Detect::Trash) {
-                let (disk, root) = (self.target.disk(), self.target.root());
-                let dates = TrashDates::read(&**disk, root, path);
-                self.trashes.insert(path.clone(), dates);
+                let undated = self.recogniser.undated(&search.root);
+                if undated > 0 {
+                    let reason = "a note of the trash can't be read, so what it describes stays";
+                    self.unread.add(search.root.to_string(), reason, undated);
+                }
             }
         }
         found.into()
@@ -236,6 +247,15 @@ impl Walker<'_> {
             .collect();
         let mut is_whole = listed.is_ok();
         let entries = names.len() as u64;
+        let is_tagged = at.is_tagged
+            || (self.asks_for_tags(&active)
+                && recognise::bears_tag(&*disk, &folder, names.iter().map(|(name, _)| &**name)));
+        let at = &Waiting {
+            is_tagged,
+            searches: Arc::clone(&at.searches),
+            path: at.path.clone(),
+            ..*at
+        };
         for (name, kind) in names {
             if self.cancel.is_cancelled() {
                 is_whole = false;
@@ -250,7 +270,7 @@ impl Walker<'_> {
 
     fn active(&self, at: usize, folder: &Waiting) -> Option<Active> {
         let search = self.searches.get(at)?;
-        let class = self.rules.rule(search.rule).rule.class;
+        let rule = &self.rules.rule(search.rule).rule;
         Some(Active {
             at,
             prefix: match folder.path.below(&search.root)? {
@@ -259,8 +279,17 @@ impl Walker<'_> {
             },
             is_guarded: self
                 .guards
-                .folder(&folder.path, class, &search.root)
+                .folder(&folder.path, rule, &search.root)
                 .is_some(),
+        })
+    }
+
+    fn asks_for_tags(&self, active: &[Active]) -> bool {
+        active.iter().any(|active| {
+            let search = self.searches.get(active.at);
+            search.is_some_and(|search| {
+                self.rules.rule(search.rule).rule.detect == Some(Detect::CacheTagged)
+            })
         })
     }
 
@@ -273,16 +302,27 @@ impl Walker<'_> {
         (name, kind): (&CString, Option<Kind>),
         waiting: &mut Vec<Waiting>,
     ) {
+        let disk = Arc::clone(self.target.disk());
+        let mut known = None;
+        let kind = match kind {
+            Some(kind) => kind,
+            None => match disk.stat(folder, name) {
+                Ok(stat) => known.insert(stat).kind,
+                Err(error) => return self.missed(&error),
+            },
+        };
         // Names decide before files are looked at.
         let owner = match kind {
-            Some(Kind::Other) => return,
-            Some(Kind::Folder) => None,
-            Some(Kind::File | Kind::Link) | None => self.owner(active, name.to_bytes()),
+            Kind::Other => return,
+            Kind::Folder => None,
+            Kind::File | Kind::Link => {
+                match self.owner(at, folder, active, (name, kind), &mut known) {
+                    None => return,
+                    owner => owner,
+                }
+            }
         };
-        if owner.is_none() && kind.is_some_and(|kind| kind != Kind::Folder) {
-            return;
-        }
-        let stat = match self.target.disk().stat(folder, name) {
+        let stat = match known.map_or_else(|| disk.stat(folder, name), Ok) {
             Ok(stat) => stat,
             Err(error) => return self.missed(&error),
         };
@@ -294,14 +334,66 @@ impl Walker<'_> {
         }
     }
 
-    /// The first active search whose rule takes this name.
-    fn owner<'b>(&self, active: &'b [Active], name: &[u8]) -> Option<&'b Active> {
-        active.iter().find(|active| {
-            self.searches.get(active.at).is_some_and(|search| {
-                let below = [&active.prefix, name].concat();
-                self.rules.rule(search.rule).fit(&below) == Fit::Takes
-            })
-        })
+    /// The first active search whose rule takes this name, finds what it looks for in it, and
+    /// isn't asking for something larger.
+    fn owner<'b>(
+        &mut self,
+        at: &Waiting,
+        folder: &Folder,
+        active: &'b [Active],
+        (name, kind): (&CString, Kind),
+        known: &mut Option<Stat>,
+    ) -> Option<&'b Active> {
+        for active in active {
+            let Some(search) = self.searches.get(active.at) else {
+                continue;
+            };
+            let compiled = self.rules.rule(search.rule);
+            let below = [&active.prefix, name.to_bytes()].concat();
+            if compiled.fit(&below) != Fit::Takes {
+                continue;
+            }
+            if let Some(least) = compiled.rule.larger_than {
+                let looked = match known {
+                    Some(stat) => Ok(*stat),
+                    None => self.target.disk().stat(folder, name),
+                };
+                match looked {
+                    Ok(stat) if known.insert(stat).size < least => continue,
+                    Ok(_) => {}
+                    Err(_) => return None,
+                }
+            }
+            let Some(detect) = compiled.rule.detect.filter(|detect| detect.looks_inside()) else {
+                return Some(active);
+            };
+            // What is guarded is not looked into, and whose it would be doesn't matter.
+            if active.is_guarded {
+                continue;
+            }
+            if detect == Detect::CacheTagged {
+                if at.is_tagged && !recognise::is_tag(name) {
+                    return Some(active);
+                }
+                continue;
+            }
+            let Ok(path) = at.path.join(name.to_bytes()) else {
+                continue;
+            };
+            let candidate = Candidate {
+                search,
+                path: &path,
+                folder,
+                name,
+                kind,
+            };
+            match self.recogniser.look(&compiled.rule, detect, &candidate) {
+                Finding::Is(_) => return Some(active),
+                Finding::Not => {}
+                Finding::Unclear(reason) => self.unread.add(self.news.place_name(), reason, 1),
+            }
+        }
+        None
     }
 
     fn look_at_item(
@@ -319,16 +411,12 @@ impl Walker<'_> {
         let Ok(path) = at.path.join(name.to_bytes()) else {
             return;
         };
-        if owner.is_guarded || self.guards.file(&path).is_some() {
+        let rule = &self.rules.rule(search.rule).rule;
+        if owner.is_guarded || self.guards.file(&path, rule).is_some() {
             self.walked.guarded += 1;
             return;
         }
-        let rule = &self.rules.rule(search.rule).rule;
-        let time = match rule.age.by {
-            AgeBy::Changed => Some(stat.modified.seconds),
-            AgeBy::Touched => Some(stat.modified.seconds.max(stat.accessed.seconds)),
-            AgeBy::Trashed => self.trashed(search, &path),
-        };
+        let time = self.recogniser.time(rule, search, &path, stat);
         let Some(time) = time else {
             self.unread.add(
                 search.root.to_string(),
@@ -340,15 +428,30 @@ impl Walker<'_> {
         let Some(pile) = self.pile_of.get(&(search.rule, search.account)).copied() else {
             return;
         };
-        let new = NewItem {
+        if let Some(keep) = rule.keep_newest {
+            self.waiting_for_family.push(keep::Waiting {
+                folder: at.id,
+                name: name.clone(),
+                kind,
+                stat: *stat,
+                time,
+                pile,
+                keep,
+            });
+            return;
+        }
+        self.add(&NewItem {
             folder: at.id,
             name: name.to_bytes(),
             kind,
             stat,
             time,
             pile,
-        };
-        if self.walked.arena.add_item(&new).is_none() {
+        });
+    }
+
+    fn add(&mut self, new: &NewItem<'_>) {
+        if self.walked.arena.add_item(new).is_none() {
             self.unread.add(
                 self.news.place_name(),
                 "more items than fit into one scan",
@@ -356,7 +459,24 @@ impl Walker<'_> {
             );
             return;
         }
-        self.news.found(stat.allocated);
+        self.news.found(new.stat.allocated);
+    }
+
+    /// Once all names are known: of each family all but the newest become items.
+    fn settle_families(&mut self) {
+        let waiting = std::mem::take(&mut self.waiting_for_family);
+        let arena = &self.walked.arena;
+        let going = keep::going(waiting, &|folder| arena.is_whole(folder));
+        for item in going {
+            self.add(&NewItem {
+                folder: item.folder,
+                name: item.name.to_bytes(),
+                kind: item.kind,
+                stat: &item.stat,
+                time: item.time,
+                pile: item.pile,
+            });
+        }
     }
 
     fn look_at_folder(
@@ -377,8 +497,8 @@ impl Walker<'_> {
         let searches = self.searches_at(&path, &at.searches);
         let is_all_guarded = searches.iter().all(|search| {
             self.searches.get(*search).is_none_or(|search| {
-                let class = self.rules.rule(search.rule).rule.class;
-                self.guards.folder(&path, class, &search.root).is_some()
+                let rule = &self.rules.rule(search.rule).rule;
+                self.guards.folder(&path, rule, &search.root).is_some()
             })
         });
         let leads_on = self.searches.iter().any(|search| {
@@ -404,39 +524,37 @@ impl Walker<'_> {
                 stat,
                 searches,
                 place,
+                is_tagged: at.is_tagged,
             });
         }
     }
 
     /// The pile that may remove this folder once it is empty, that of the first rule that looks
     /// above it and lets empty folders go; and the time its age counts from if it is empty already.
-    fn sweeper(&self, active: &[Active], path: &TargetPath, stat: &Stat) -> Option<(PileId, i64)> {
-        if self.guards.file(path).is_some() {
-            return None;
-        }
+    fn sweeper(
+        &mut self,
+        active: &[Active],
+        path: &TargetPath,
+        stat: &Stat,
+    ) -> Option<(PileId, i64)> {
         let found = active.iter().find(|active| {
             !active.is_guarded
                 && self.searches.get(active.at).is_some_and(|search| {
-                    let rule = self.rules.rule(search.rule);
-                    let class = rule.rule.class;
+                    let compiled = self.rules.rule(search.rule);
+                    let rule = &compiled.rule;
                     let below = path.below(&search.root).unwrap_or_default();
-                    rule.may_empty(below) && self.guards.folder(path, class, &search.root).is_none()
+                    // Of what a recogniser finds, the folders around are somebody else's.
+                    rule.detect.is_none_or(|detect| !detect.looks_inside())
+                        && compiled.may_empty(below)
+                        && self.guards.folder(path, rule, &search.root).is_none()
+                        && self.guards.file(path, rule).is_none()
                 })
         })?;
         let search = self.searches.get(found.at)?;
         let pile = self.pile_of.get(&(search.rule, search.account)).copied()?;
-        // Whoever lists a folder touches it, so a touch says nothing of a folder.
-        let time = match self.rules.rule(search.rule).rule.age.by {
-            AgeBy::Changed | AgeBy::Touched => stat.modified.seconds,
-            AgeBy::Trashed => self.trashed(search, path)?,
-        };
+        let rule = &self.rules.rule(search.rule).rule;
+        let time = self.recogniser.time(rule, search, path, stat)?;
         Some((pile, time))
-    }
-
-    /// When what lies at a path of a trash was thrown away; none when that isn't known.
-    fn trashed(&self, search: &Search, path: &TargetPath) -> Option<i64> {
-        let below = path.below(&search.root).unwrap_or_default();
-        self.trashes.get(&search.root)?.of(below)
     }
 }
 

@@ -85,6 +85,10 @@ pub(super) fn carry_out(
                 Ok(stat) => checker.remove(item, &stat),
                 Err(verdict) => verdict,
             },
+            Removal::Overwrite => match checker.check(item) {
+                Ok(stat) => checker.overwrite_and_remove(item, &stat),
+                Err(verdict) => verdict,
+            },
             Removal::SetAside => match stored.remove(&at) {
                 None => Verdict::stays(Outcome::Failed, "it never reached the dustpan"),
                 Some(Err(verdict)) => verdict,

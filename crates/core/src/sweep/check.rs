@@ -7,7 +7,9 @@ use jiff::Timestamp;
 use jolly_disk::{Disk, FileKey, Folder, Kind, Stat};
 
 use crate::decide::{EntryKind, ManifestItem};
+use crate::recognise::{Candidate, Finding, Recogniser};
 use crate::rulebook::Fit;
+use crate::sweep::overwrite::overwrite;
 use crate::sweep::{Ground, Outcome, last_guard};
 use crate::target::{InUse, TargetPath};
 
@@ -80,16 +82,18 @@ pub(super) struct Checker<'a> {
     /// How many names of a file this run has removed, for files with several.
     own_links: HashMap<FileKey, u32>,
     parent: Option<Parent>,
+    recogniser: Recogniser<'a>,
 }
 
 impl<'a> Checker<'a> {
-    pub(super) fn new(ground: &'a Ground<'a>) -> Self {
+    pub(super) fn new(ground: &'a Ground<'a>, now: Timestamp) -> Self {
         Self {
             ground,
             in_use: InUse::default(),
             looked: None,
             own_links: HashMap::new(),
             parent: None,
+            recogniser: Recogniser::new(ground.target, now),
         }
     }
 
@@ -104,6 +108,7 @@ impl<'a> Checker<'a> {
         }
         // A folder opened for the batch before may have been swapped since.
         self.parent = None;
+        self.recogniser.forget();
     }
 
     fn disk(&self) -> &'a dyn Disk {
@@ -166,7 +171,7 @@ impl<'a> Checker<'a> {
                 "it is no longer what was shown",
             ));
         }
-        self.guard(item)?;
+        self.guard(item, &stat)?;
         if let Some(holder) = self.in_use.holder(stat.key) {
             return Err(Verdict::stays(Outcome::InUse, format!("open in {holder}")));
         }
@@ -174,29 +179,53 @@ impl<'a> Checker<'a> {
     }
 
     /// The guards' second look, and the rule's: the path must still be the named rule's.
-    fn guard(&self, item: &ManifestItem) -> Result<(), Verdict> {
+    fn guard(&mut self, item: &ManifestItem, stat: &Stat) -> Result<(), Verdict> {
         let refuse = |reason: &str| Err(Verdict::stays(Outcome::Refused, reason));
         let ground = self.ground;
         let Some(number) = ground.rules.by_id(&item.rule) else {
             return refuse("its rule is not in force");
         };
         let rule = ground.rules.rule(number);
-        let mut roots = ground
+        let mut searches = ground
             .searches
             .iter()
             .filter(|search| search.rule == number);
-        let is_its = roots.any(|search| match item.path.below(&search.root) {
+        let search = searches.find(|search| match item.path.below(&search.root) {
             None | Some(b"") => false,
             Some(below) if item.kind == EntryKind::Folder => rule.may_empty(below),
             Some(below) => rule.fit(below) == Fit::Takes,
         });
-        if !is_its {
+        let Some(search) = search else {
             return refuse("its rule doesn't look there");
+        };
+        if let Some(reason) = last_guard::refusal(ground.target, ground.own, &rule.rule, &item.path)
+        {
+            return refuse(reason);
         }
-        match last_guard::refusal(ground.target, ground.own, rule.rule.class, &item.path) {
-            Some(reason) => refuse(reason),
-            None => Ok(()),
+        let asked = rule.rule.detect.filter(|detect| detect.looks_inside());
+        if let Some(detect) = asked
+            && item.kind != EntryKind::Folder
+        {
+            self.parent(&item.path)?;
+            let Some(Ok(folder)) = self.parent.as_ref().map(|parent| parent.opened.as_ref()) else {
+                return refuse("its folder can't be opened");
+            };
+            let candidate = Candidate {
+                search,
+                path: &item.path,
+                folder,
+                name: &item.path.to_name(),
+                kind: stat.kind,
+            };
+            if !matches!(
+                self.recogniser.look(&rule.rule, detect, &candidate),
+                Finding::Is(_)
+            ) {
+                let reason = "it is no longer what its rule looks for";
+                return Err(Verdict::stays(Outcome::Changed, reason));
+            }
         }
+        Ok(())
     }
 
     fn exists(&self, path: &TargetPath) -> bool {
@@ -207,6 +236,29 @@ impl<'a> Checker<'a> {
             .and_then(|folder| disk.stat(&folder, &path.to_name()));
         // What can't be looked at counts as still there.
         !matches!(looked, Err(error) if error.kind() == io::ErrorKind::NotFound)
+    }
+
+    /// Writes over the bytes of one item that `check` let pass, and removes it.
+    pub(super) fn overwrite_and_remove(&mut self, item: &ManifestItem, stat: &Stat) -> Verdict {
+        if stat.kind == Kind::File {
+            let disk = self.disk();
+            let name = item.path.to_name();
+            let looked = match self.parent(&item.path) {
+                Err(verdict) => return verdict,
+                Ok(folder) => {
+                    overwrite(disk, folder, &name, stat).and_then(|()| disk.stat(folder, &name))
+                }
+            };
+            match looked {
+                Err(error) => return Verdict::of_error(&error, "write over"),
+                Ok(after) if after.key != stat.key => {
+                    let reason = "something else took its place while it was written over";
+                    return Verdict::stays(Outcome::Changed, reason);
+                }
+                Ok(_) => {}
+            }
+        }
+        self.remove(item, stat)
     }
 
     /// Removes one item that `check` let pass; says what it freed.

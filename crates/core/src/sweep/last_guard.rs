@@ -3,64 +3,27 @@
 //! On purpose this shares no code and no table with [`crate::rulebook::Guards`]: it reads the path
 //! as one text in small letters, so that a slip in the first look is not repeated here.
 
-use crate::rulebook::Class;
-use crate::target::{Target, TargetPath};
+use crate::rulebook::{Class, Detect, Rule};
+use crate::target::{Layout, Target, TargetPath};
 
 /// Why a path is refused, or nothing.
 pub(super) fn refusal(
     target: &Target,
     own: &[TargetPath],
-    class: Class,
+    rule: &Rule,
     path: &TargetPath,
 ) -> Option<&'static str> {
     let text = format!(
         "/{}",
-        String::from_utf8_lossy(path.as_bytes()).to_ascii_lowercase()
+        String::from_utf8_lossy(path.as_bytes()).to_lowercase()
     );
-    let starts = |roots: &[&str]| roots.iter().any(|root| text.starts_with(root));
-    let holds = |parts: &[&str]| parts.iter().any(|part| text.contains(part));
-    let ends = |tails: &[&str]| tails.iter().any(|tail| text.ends_with(tail));
-
-    if starts(&[
-        "/bin/", "/sbin/", "/lib/", "/lib32/", "/lib64/", "/boot/", "/dev/", "/etc/", "/proc/",
-        "/sys/", "/run/", "/usr/", "/opt/", "/nix/", "/srv/", "/snap/",
-    ]) || (starts(&["/var/lib/"]) && !starts(&["/var/lib/systemd/"]))
-    {
+    if is_systems(target.layout, rule, &text) {
         return Some("it belongs to the system");
     }
-    if holds(&[
-        "/.ssh/",
-        "/.gnupg/",
-        "/.pki/",
-        "/keyrings/",
-        "/.password-store/",
-    ]) || ends(&[
-        "/login data",
-        "/web data",
-        "/bookmarks",
-        "/preferences",
-        "/local state",
-        "/logins.json",
-        "/logins.db",
-        "/key4.db",
-        "/cert9.db",
-        "/places.sqlite",
-        "/formhistory.sqlite",
-        "/prefs.js",
-        "/id_rsa",
-        "/id_ed25519",
-        "/.ssh",
-        "/.gnupg",
-        ".kdbx",
-        ".keyring",
-        ".pem",
-        ".p12",
-        ".key",
-        "/.otter-quay.toml",
-    ]) {
+    if is_secret(rule, &text) {
         return Some("it may hold passwords, keys, bookmarks or settings");
     }
-    if holds(&["/maildir/", "/mail/"]) || ends(&[".mbox", ".eml"]) {
+    if is_mail(&text) {
         return Some("it is mail");
     }
     let is_personal = target
@@ -68,7 +31,7 @@ pub(super) fn refusal(
         .personal
         .iter()
         .any(|folder| path.below(folder).is_some());
-    if is_personal && class != Class::Ask {
+    if is_personal && rule.class != Class::Ask {
         return Some("it is in somebody's own folder");
     }
     if own.iter().any(|folder| path.below(folder).is_some()) {
@@ -80,4 +43,173 @@ pub(super) fn refusal(
         .iter()
         .any(|account| account.home.below(path).is_some());
     (path.is_root() || holds_a_place || holds_a_home).then_some("it is the root of a place")
+}
+
+/// Where a system keeps itself; `but` are the places in there that hold none of it.
+fn is_systems(layout: Layout, rule: &Rule, text: &str) -> bool {
+    let starts = |roots: &[&str]| roots.iter().any(|root| text.starts_with(root));
+    let ends = |tails: &[&str]| tails.iter().any(|tail| text.ends_with(tail));
+    let speaks = rule.detect == Some(Detect::LanguageNotUsed);
+    let launches = rule.detect == Some(Detect::BrokenLauncher);
+    let asks = rule.class == Class::Ask;
+    let (system, but) = match layout {
+        Layout::Linux => (
+            starts(&[
+                "/bin/",
+                "/sbin/",
+                "/lib/",
+                "/lib32/",
+                "/lib64/",
+                "/boot/",
+                "/dev/",
+                "/etc/",
+                "/proc/",
+                "/sys/",
+                "/run/",
+                "/usr/",
+                "/opt/",
+                "/nix/",
+                "/srv/",
+                "/snap/",
+                "/var/lib/",
+            ]),
+            starts(&["/var/lib/systemd/"])
+                || (speaks
+                    && starts(&["/usr/share/locale/", "/usr/share/help/", "/usr/share/man/"]))
+                || (asks && starts(&["/var/lib/snapd/snaps/"]))
+                || (asks
+                    && starts(&["/etc/"])
+                    && [".dpkg-", ".ucf-", ".rpm", ".pac"]
+                        .iter()
+                        .any(|mark| name_of(text).contains(mark))),
+        ),
+        Layout::Windows => (
+            starts(&[
+                "/windows/",
+                "/winnt/",
+                "/program files/",
+                "/program files (x86)/",
+                "/programdata/",
+                "/boot/",
+                "/recovery/",
+                "/system volume information/",
+                "/users/default/",
+            ]) || ends(&[
+                "/pagefile.sys",
+                "/hiberfil.sys",
+                "/swapfile.sys",
+                "/bootmgr",
+            ]) || name_of(text).starts_with("ntuser.")
+                || name_of(text).starts_with("usrclass."),
+            starts(&[
+                "/windows/temp/",
+                "/windows/systemtemp/",
+                "/windows/logs/",
+                "/windows/panther/",
+                "/windows/minidump/",
+                "/windows/livekernelreports/",
+                "/windows/prefetch/",
+                "/windows/debug/",
+                "/windows/softwaredistribution/",
+                "/windows/system32/logfiles/",
+                "/windows/system32/wdi/logfiles/",
+                "/windows/serviceprofiles/",
+                "/windows/system32/config/systemprofile/",
+                "/windows/downloaded program files/",
+                "/windows/offline web pages/",
+                "/programdata/microsoft/windows/wer/",
+                "/programdata/usoshared/logs/",
+                "/programdata/microsoft/windows/deliveryoptimization/",
+            ]) || (text.matches('/').count() == 2
+                && (text.contains(".log") || ends(&[".dmp", "log.txt"])))
+                || starts(&["/windows/inf/setupapi"])
+                || ends(&["/windows/system32/fntcache.dat"]),
+        ),
+        Layout::Macos => (
+            starts(&[
+                "/system/",
+                "/library/",
+                "/applications/",
+                "/bin/",
+                "/sbin/",
+                "/usr/",
+                "/opt/",
+                "/private/etc/",
+                "/private/var/",
+                "/dev/",
+            ]),
+            starts(&[
+                "/library/caches/",
+                "/library/logs/",
+                "/library/updates/",
+                "/private/var/log/",
+                "/private/var/tmp/",
+                "/private/var/folders/",
+                "/private/var/db/diagnostics/",
+                "/private/var/root/library/caches/",
+                "/private/var/root/library/logs/",
+                "/private/var/root/.trash/",
+            ]) || (launches
+                && ends(&[".plist"])
+                && starts(&["/library/launch", "/library/preferences/"]))
+                || (speaks && starts(&["/applications/"]) && text.contains(".lproj/")),
+        ),
+    };
+    system && !but
+}
+
+fn name_of(text: &str) -> &str {
+    text.rsplit('/').next().unwrap_or(text)
+}
+
+fn is_secret(rule: &Rule, text: &str) -> bool {
+    let holds = |parts: &[&str]| parts.iter().any(|part| text.contains(part));
+    let is_checked = rule.detect == Some(Detect::BrokenLauncher) && text.ends_with(".plist");
+    holds(&[
+        "/.ssh/",
+        "/.gnupg/",
+        "/.pki/",
+        "/keyrings/",
+        "/keychains/",
+        "/.password-store/",
+    ]) || ["", "~", ".bak", ".old", ".orig", ".swp", ".tmp"]
+        .iter()
+        .any(|copy| {
+            let name = text.strip_suffix(copy).unwrap_or(text);
+            [
+                "/login data",
+                "/web data",
+                "/bookmarks",
+                "/preferences",
+                "/local state",
+                "/logins.json",
+                "/logins.db",
+                "/key4.db",
+                "/cert9.db",
+                "/places.sqlite",
+                "/formhistory.sqlite",
+                "/prefs.js",
+                "/id_rsa",
+                "/id_ed25519",
+                "/.ssh",
+                "/.gnupg",
+                ".kdbx",
+                ".keyring",
+                ".keychain",
+                ".keychain-db",
+                ".pem",
+                ".p12",
+                ".key",
+                "/.otter-quay.toml",
+            ]
+            .iter()
+            .any(|end| name.ends_with(end))
+                || (name.ends_with("/bookmarks.plist") && !is_checked)
+        })
+}
+
+fn is_mail(text: &str) -> bool {
+    let parts = ["/maildir/", "/mail/", "/library/messages/"];
+    let ends = [".mbox", ".eml", ".emlx", ".pst", ".ost"];
+    parts.iter().any(|part| text.contains(part)) || ends.iter().any(|end| text.ends_with(end))
 }

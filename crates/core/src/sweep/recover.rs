@@ -97,7 +97,7 @@ fn settle(target: &Target, entry: &LogEntry) -> Done {
     let (outcome, bytes, reason) = match looked {
         Err(error) if error.kind() == io::ErrorKind::NotFound => {
             let outcome = match entry.by {
-                Removal::Remove => Outcome::Removed,
+                Removal::Remove | Removal::Overwrite => Outcome::Removed,
                 Removal::SetAside => Outcome::SetAside,
             };
             (

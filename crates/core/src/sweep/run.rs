@@ -8,7 +8,7 @@ use jiff::Timestamp;
 use jolly_disk::Folder;
 
 use crate::decide::{ConfirmedManifest, EntryKind, Manifest, ManifestItem, TargetMark};
-use crate::rulebook::{Class, RuleSet, Search};
+use crate::rulebook::{Class, Removal, RuleSet, Search};
 use crate::scan::{CancelToken, Sum};
 use crate::story::whole_story;
 use crate::sweep::batch::{BATCH, carry_out, intend, record, will_be_empty};
@@ -225,7 +225,7 @@ fn run_batches(
     clock: &dyn Fn() -> Timestamp,
     tally: &mut Tally<'_>,
 ) -> Result<(), JournalError> {
-    let mut checker = Checker::new(ground);
+    let mut checker = Checker::new(ground, manifest.now);
     let mut gone = Predicted::default();
     for (number, batch) in manifest.items.chunks(BATCH).enumerate() {
         if cancel.is_cancelled() {
@@ -306,8 +306,8 @@ fn predict(
     }
     gone.add(&item.path);
     let outcome = match item.by {
-        crate::rulebook::Removal::Remove => Outcome::Removed,
-        crate::rulebook::Removal::SetAside => Outcome::SetAside,
+        Removal::Remove | Removal::Overwrite => Outcome::Removed,
+        Removal::SetAside => Outcome::SetAside,
     };
     let bytes = if item.identity.links > 1 {
         item.bytes

@@ -11,6 +11,10 @@ pub struct Account {
     pub user: u32,
     /// Its home below the target's root.
     pub home: TargetPath,
+    /// On windows layouts the account's security identifier, where the disk tells it.
+    pub security_id: Option<String>,
+    /// When somebody last used it, seconds since 1970, as far as the disk tells.
+    pub last_used: Option<i64>,
 }
 
 /// Accounts below this number belong to services (the convention of `login.defs`), but for 0.
@@ -55,6 +59,8 @@ pub(super) fn read_passwd(text: &[u8]) -> Vec<Account> {
                 name: Printable(name.as_bytes()).to_string(),
                 user,
                 home,
+                security_id: None,
+                last_used: None,
             });
         }
     }

@@ -1,6 +1,7 @@
 //! Which files are in use on this machine, and by which program.
 
 use std::collections::HashMap;
+use std::os::unix::ffi::OsStrExt as _;
 use std::os::unix::fs::MetadataExt as _;
 
 use jolly_disk::FileKey;
@@ -10,7 +11,7 @@ use crate::target::Printable;
 /// A program that holds a file.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Holder {
-    /// Its process number.
+    /// Its process number; 0 for the system itself.
     pub process: u32,
     /// Its name, made harmless.
     pub program: String,
@@ -18,7 +19,10 @@ pub struct Holder {
 
 impl std::fmt::Display for Holder {
     fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(out, "{} (pid {})", self.program, self.process)
+        match self.process {
+            0 => out.write_str(&self.program),
+            process => write!(out, "{} (pid {process})", self.program),
+        }
     }
 }
 
@@ -27,15 +31,18 @@ impl std::fmt::Display for Holder {
 #[derive(Clone, Debug, Default)]
 pub struct InUse {
     holders: HashMap<FileKey, Holder>,
+    /// Every program that runs, with the number of the account that it runs for.
+    programs: Vec<(Holder, u32)>,
 }
 
 impl InUse {
     /// Reads `/proc` (proc(5)); processes that end meanwhile or can't be read are left out.
     pub fn read() -> Self {
-        let mut holders = HashMap::new();
+        let mut holders = mounted_images();
+        let mut programs = Vec::new();
         let own = std::process::id();
         let Ok(processes) = std::fs::read_dir("/proc") else {
-            return Self { holders };
+            return Self { holders, programs };
         };
         for process in processes.flatten() {
             let name = process.file_name();
@@ -67,9 +74,6 @@ impl InUse {
             if let Ok(maps) = std::fs::read(folder.join("maps")) {
                 keys.extend(mapped_files(&maps));
             }
-            if keys.is_empty() {
-                continue;
-            }
             let program = std::fs::read(folder.join("comm")).unwrap_or_default();
             let program = Printable(program.trim_ascii()).to_string();
             let holder = Holder {
@@ -79,14 +83,51 @@ impl InUse {
             for key in keys {
                 holders.entry(key).or_insert_with(|| holder.clone());
             }
+            if let Ok(metadata) = std::fs::metadata(&folder) {
+                programs.push((holder, metadata.uid()));
+            }
         }
-        Self { holders }
+        Self { holders, programs }
     }
 
     /// Who holds the file, if anybody is seen to.
     pub fn holder(&self, key: FileKey) -> Option<&Holder> {
         self.holders.get(&key)
     }
+
+    /// A program of that name, of one account or of anybody.
+    pub(super) fn program(&self, name: &str, user: Option<u32>) -> Option<&Holder> {
+        let mut programs = self.programs.iter();
+        let found = programs.find(|(holder, of)| {
+            // The kernel keeps the first 15 bytes of a name.
+            let is_name = holder.program == name
+                || (holder.program.len() == 15 && name.starts_with(&holder.program));
+            is_name && user.is_none_or(|user| user == *of)
+        });
+        found.map(|(holder, _)| holder)
+    }
+}
+
+/// Files that are mounted as volumes: nobody has them open, and yet they are in use.
+fn mounted_images() -> HashMap<FileKey, Holder> {
+    let mut images = HashMap::new();
+    let Ok(devices) = std::fs::read_dir("/sys/block") else {
+        return images;
+    };
+    for device in devices.flatten() {
+        let backing = std::fs::read(device.path().join("loop/backing_file"));
+        let Ok(path) = backing else { continue };
+        let path = std::ffi::OsStr::from_bytes(path.trim_ascii_end()).to_owned();
+        if let Ok(metadata) = std::fs::metadata(path) {
+            let program = format!("mounted as {}", Printable(device.file_name().as_bytes()));
+            let holder = Holder {
+                process: 0,
+                program,
+            };
+            images.insert(key_of(&metadata), holder);
+        }
+    }
+    images
 }
 
 fn key_of(metadata: &std::fs::Metadata) -> FileKey {

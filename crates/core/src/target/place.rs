@@ -1,6 +1,6 @@
 //! Places: the named folders of a layout.
 
-use crate::target::TargetPath;
+use crate::target::{Layout, TargetPath};
 
 /// A named folder of a layout, written `{cache}` in a rulebook.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -31,109 +31,182 @@ struct Row {
     /// How a rulebook writes it, without the braces.
     name: &'static str,
     per_account: bool,
-    /// Where it usually lies, part by part, `*` for any run of characters: what a rule's examples
-    /// are held against, since they have no disk behind them.
-    usual: &'static [&'static str],
+    linux: Usual,
+    windows: Usual,
+    macos: Usual,
 }
 
-const fn row(
+/// Where a place usually lies on a layout, part by part, `*` for any run of characters: where it
+/// is looked for on a disk, and what a rule's examples are held against, since they have no disk
+/// behind them.
+type Usual = &'static [&'static str];
+
+const fn shared(
     place: Place,
     name: &'static str,
-    per_account: bool,
-    usual: &'static [&'static str],
+    linux: Usual,
+    windows: Usual,
+    macos: Usual,
 ) -> Row {
     Row {
         place,
         name,
-        per_account,
-        usual,
+        per_account: false,
+        linux,
+        windows,
+        macos,
     }
 }
 
-/// Every place, its name and where it usually lies on a linux layout (Filesystem Hierarchy
-/// Standard, XDG base directories, open trash specification).
+const fn own(place: Place, name: &'static str, linux: Usual, windows: Usual, macos: Usual) -> Row {
+    Row {
+        per_account: true,
+        ..shared(place, name, linux, windows, macos)
+    }
+}
+
+/// Every place, its name and where it usually lies: on linux by the Filesystem Hierarchy Standard,
+/// the XDG base directories and the open trash specification; on windows by its known folders; on
+/// macos by its file system's documented domains.
 const PLACES: &[Row] = &[
-    row(Place::Root, "root", false, &[""]),
-    row(Place::Home, "home", true, &["home/*", "root"]),
-    row(Place::Temp, "temp", false, &["tmp", "var/tmp"]),
-    row(
+    shared(Place::Root, "root", &[""], &[""], &[""]),
+    own(
+        Place::Home,
+        "home",
+        &["home/*", "root"],
+        &["Users/*"],
+        &["Users/*", "private/var/root"],
+    ),
+    shared(
+        Place::Temp,
+        "temp",
+        &["tmp", "var/tmp"],
+        &["Windows/Temp", "Windows/SystemTemp"],
+        &["private/tmp", "private/var/tmp"],
+    ),
+    own(
         Place::AccountTemp,
         "account.temp",
-        true,
         &["home/*/tmp", "home/*/.tmp", "root/tmp"],
+        &["Users/*/AppData/Local/Temp"],
+        &["private/var/folders/*/*/T"],
     ),
-    row(
+    own(
         Place::Cache,
         "cache",
-        true,
         &["home/*/.cache", "root/.cache"],
+        &["Users/*/AppData/Local/Microsoft/Windows/INetCache"],
+        &[
+            "Users/*/Library/Caches",
+            "private/var/root/Library/Caches",
+            "private/var/folders/*/*/C",
+        ],
     ),
-    row(
+    own(
         Place::Config,
         "config",
-        true,
         &["home/*/.config", "root/.config"],
+        &["Users/*/AppData/Roaming"],
+        &["Users/*/Library/Preferences"],
     ),
-    row(
+    own(
         Place::Data,
         "data",
-        true,
         &["home/*/.local/share", "root/.local/share"],
+        &["Users/*/AppData/Local"],
+        &["Users/*/Library/Application Support"],
     ),
-    row(
+    own(
         Place::State,
         "state",
-        true,
         &["home/*/.local/state", "root/.local/state"],
+        &["Users/*/AppData/LocalLow"],
+        &["Users/*/Library/Saved Application State"],
     ),
-    row(
+    own(
         Place::Downloads,
         "downloads",
-        true,
         &["home/*/Downloads", "root/Downloads"],
+        &["Users/*/Downloads"],
+        &["Users/*/Downloads"],
     ),
-    row(
+    own(
         Place::Desktop,
         "desktop",
-        true,
         &["home/*/Desktop", "root/Desktop"],
+        &["Users/*/Desktop"],
+        &["Users/*/Desktop"],
     ),
-    row(
+    own(
         Place::Trash,
         "trash",
-        true,
         &[
             "home/*/.local/share/Trash",
             "root/.local/share/Trash",
             ".Trash/*",
             ".Trash-*",
         ],
+        &["$Recycle.Bin/*"],
+        &["Users/*/.Trash", "private/var/root/.Trash", ".Trashes/*"],
     ),
-    row(Place::Logs, "logs", false, &["var/log"]),
-    row(Place::Programs, "programs", false, &["usr", "opt"]),
-    row(
+    shared(
+        Place::Logs,
+        "logs",
+        &["var/log"],
+        &["Windows/Logs"],
+        &["private/var/log", "Library/Logs"],
+    ),
+    shared(
+        Place::Programs,
+        "programs",
+        &["usr", "opt"],
+        &["Program Files", "Program Files (x86)"],
+        &["Applications"],
+    ),
+    own(
         Place::ChromiumProfile,
         "profile.chromium",
-        true,
         &["home/*/.config/*/Default", "home/*/.config/*/Profile *"],
+        &[
+            "Users/*/AppData/Local/*/User Data/Default",
+            "Users/*/AppData/Local/*/User Data/Profile *",
+            "Users/*/AppData/Local/*/*/User Data/Default",
+            "Users/*/AppData/Local/*/*/User Data/Profile *",
+        ],
+        &[
+            "Users/*/Library/Application Support/*/Default",
+            "Users/*/Library/Application Support/*/Profile *",
+        ],
     ),
-    row(
+    own(
         Place::ChromiumCache,
         "profile.chromium.cache",
-        true,
         &["home/*/.cache/*/Default", "home/*/.cache/*/Profile *"],
+        &[],
+        &[
+            "Users/*/Library/Caches/*/Default",
+            "Users/*/Library/Caches/*/Profile *",
+        ],
     ),
-    row(
+    own(
         Place::GeckoProfile,
         "profile.gecko",
-        true,
         &["home/*/.config/*/profiles/*"],
+        &[
+            "Users/*/AppData/Roaming/*/Profiles/*",
+            "Users/*/AppData/Roaming/*/*/Profiles/*",
+        ],
+        &["Users/*/Library/Application Support/*/Profiles/*"],
     ),
-    row(
+    own(
         Place::GeckoCache,
         "profile.gecko.cache",
-        true,
         &["home/*/.cache/*/profiles/*"],
+        &[
+            "Users/*/AppData/Local/*/Profiles/*",
+            "Users/*/AppData/Local/*/*/Profiles/*",
+        ],
+        &["Users/*/Library/Caches/*/Profiles/*"],
     ),
 ];
 
@@ -161,9 +234,28 @@ impl Place {
         self.row().is_some_and(|row| row.per_account)
     }
 
-    /// Where it usually lies on a linux layout, as patterns of parts.
-    pub fn usual(self) -> &'static [&'static str] {
-        self.row().map_or(&[], |row| row.usual)
+    /// Where it usually lies on a layout, as patterns of parts.
+    pub fn usual(self, layout: Layout) -> &'static [&'static str] {
+        self.row().map_or(&[], |row| match layout {
+            Layout::Linux => row.linux,
+            Layout::Windows => row.windows,
+            Layout::Macos => row.macos,
+        })
+    }
+
+    /// Every place but the browsers', which are found by what is in them.
+    pub(super) fn by_path() -> impl Iterator<Item = Self> {
+        use Place::{ChromiumCache, ChromiumProfile, GeckoCache, GeckoProfile};
+        let is_browser = |place: &Self| {
+            matches!(
+                place,
+                ChromiumProfile | ChromiumCache | GeckoProfile | GeckoCache
+            )
+        };
+        PLACES
+            .iter()
+            .map(|row| row.place)
+            .filter(move |place| !is_browser(place))
     }
 
     fn row(self) -> Option<&'static Row> {
@@ -174,6 +266,8 @@ impl Place {
 /// Where the places of one target really lie.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Places {
+    /// How names compare on their target.
+    pub layout: Layout,
     found: Vec<Found>,
     /// Documents, pictures, music, videos and desktop of every account: guarded.
     pub personal: Vec<TargetPath>,
@@ -188,6 +282,14 @@ struct Found {
 }
 
 impl Places {
+    /// No places yet, of a target of this layout.
+    pub fn of_layout(layout: Layout) -> Self {
+        Self {
+            layout,
+            ..Self::default()
+        }
+    }
+
     /// Notes that a place lies here.
     pub fn add(&mut self, place: Place, account: Option<usize>, path: TargetPath) {
         let found = Found {

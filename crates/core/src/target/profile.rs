@@ -22,10 +22,26 @@ pub(super) struct Profile {
     pub path: TargetPath,
 }
 
-/// Finds the profiles of a home. Returns whether the search was whole, too.
-pub(super) fn find(disk: &dyn Disk, root: &Folder, home: &TargetPath) -> (Vec<Profile>, bool) {
-    let mut profiles = Vec::new();
-    let mut looked = 0;
+/// Finds the profiles of a home, below `starts` or below the home's dot folders. Returns whether
+/// the search was whole, too.
+pub(super) fn find(
+    disk: &dyn Disk,
+    root: &Folder,
+    home: &TargetPath,
+    starts: Option<Vec<TargetPath>>,
+) -> (Vec<Profile>, bool) {
+    let waiting = match starts {
+        Some(starts) => starts.into_iter().map(|path| (path, DEPTH)).collect(),
+        None => below_dot_folders(disk, root, home),
+    };
+    search(disk, root, waiting)
+}
+
+fn below_dot_folders(
+    disk: &dyn Disk,
+    root: &Folder,
+    home: &TargetPath,
+) -> Vec<(TargetPath, usize)> {
     // Newest conventions first; caches hold no profiles and are by far the widest.
     let mut waiting: Vec<(TargetPath, usize)> = Vec::new();
     for start in [".var/app", "snap"] {
@@ -40,6 +56,16 @@ pub(super) fn find(disk: &dyn Disk, root: &Folder, home: &TargetPath) -> (Vec<Pr
             waiting.extend(home.join(&name).ok().map(|path| (path, DEPTH)));
         }
     }
+    waiting
+}
+
+fn search(
+    disk: &dyn Disk,
+    root: &Folder,
+    mut waiting: Vec<(TargetPath, usize)>,
+) -> (Vec<Profile>, bool) {
+    let mut profiles = Vec::new();
+    let mut looked = 0;
     while let Some((path, depth)) = waiting.pop() {
         looked += 1;
         if looked > MOST_FOLDERS {
@@ -61,7 +87,15 @@ pub(super) fn find(disk: &dyn Disk, root: &Folder, home: &TargetPath) -> (Vec<Pr
             let Ok(below) = path.join(name) else { continue };
             if is_user_data {
                 let inner = names_of(disk, root, &below);
-                let has_rows = inner.has(&["History"]) || inner.has(&["Cookies"]);
+                // Newer ones keep the cookies a folder deeper on some systems.
+                let has_cookies = inner.has(&["Cookies"])
+                    || inner.folders.iter().any(|name| {
+                        name.eq_ignore_ascii_case(b"Network")
+                            && below
+                                .join(name)
+                                .is_ok_and(|path| names_of(disk, root, &path).has(&["Cookies"]))
+                    });
+                let has_rows = inner.has(&["History"]) || has_cookies;
                 if inner.has(&["Preferences"]) && has_rows {
                     profiles.push(Profile {
                         place: Place::ChromiumProfile,
@@ -94,6 +128,7 @@ pub(super) fn mirror(
 
 #[derive(Default)]
 struct Names {
+    /// In small letters: a copy of a disk may have lost the case of its names.
     files: HashSet<Vec<u8>>,
     folders: Vec<Vec<u8>>,
 }
@@ -102,7 +137,7 @@ impl Names {
     fn has(&self, files: &[&str]) -> bool {
         files
             .iter()
-            .all(|name| self.files.contains(name.as_bytes()))
+            .all(|name| self.files.contains(&name.as_bytes().to_ascii_lowercase()))
     }
 }
 
@@ -118,7 +153,9 @@ fn names_of(disk: &dyn Disk, root: &Folder, path: &TargetPath) -> Names {
             .or_else(|| disk.stat(&folder, entry.name).ok().map(|is| is.kind));
         match kind {
             Some(Kind::File) => {
-                names.files.insert(entry.name.to_bytes().to_vec());
+                names
+                    .files
+                    .insert(entry.name.to_bytes().to_ascii_lowercase());
             }
             Some(Kind::Folder) => names.folders.push(entry.name.to_bytes().to_vec()),
             Some(Kind::Link | Kind::Other) | None => {}

@@ -8,6 +8,7 @@ use jolly_core::decide::{
 };
 use jolly_core::rulebook::{AgeLimit, AgeUnit, Guards};
 use jolly_core::scan::{ItemId, PileId, Scan, Sum};
+use jolly_core::target::Layout;
 use proptest::prelude::*;
 
 use crate::support::{Bench, DAY, arb_tree, build, paths_of};
@@ -38,7 +39,7 @@ fn arb_exclusions() -> impl Strategy<Value = Vec<Exclusion>> {
     let patterns = vec!["*.tmp", "var/tmp", "a", "home/ada/.cache/**", "tmp/*/b.tmp"];
     prop::collection::vec(prop::sample::select(patterns), 0..3).prop_map(|all| {
         all.iter()
-            .filter_map(|pattern| Exclusion::new(pattern).ok())
+            .filter_map(|pattern| Exclusion::new(pattern, Layout::Linux).ok())
             .collect()
     })
 }
@@ -137,7 +138,7 @@ proptest! {
             let root = scan.searches.iter()
                 .map(|search| &search.root).find(|root| item.path.below(root).is_some()).unwrap();
             prop_assert!(guards.root(&item.path).is_none());
-            prop_assert!(guards.path(&item.path, rule.rule.class, root).is_none());
+            prop_assert!(guards.path(&item.path, &rule.rule, root).is_none());
             prop_assert!(!exclusions.iter().any(|exclusion| exclusion.spares(&item.path)));
             if item.kind == EntryKind::Folder {
                 use std::os::unix::ffi::OsStrExt as _;
@@ -182,7 +183,7 @@ fn a_pile_with_something_spared_is_taken_in_part_and_its_folder_stays() {
             .unwrap();
     }
     let scan = bench.scan();
-    let exclusions = vec![Exclusion::new("keep.*").unwrap()];
+    let exclusions = vec![Exclusion::new("keep.*", Layout::Linux).unwrap()];
     let decisions = Decisions::new(
         &scan,
         &Selection {
@@ -272,7 +273,7 @@ fn a_spared_thing_of_a_trash_keeps_what_describes_it() {
             .unwrap();
     }
     let scan = bench.scan();
-    let exclusions = vec![Exclusion::new("mine").unwrap()];
+    let exclusions = vec![Exclusion::new("mine", Layout::Linux).unwrap()];
     let selection = Selection {
         exclusions,
         takes_all: true,

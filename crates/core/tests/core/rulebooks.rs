@@ -1,8 +1,8 @@
 //! A rulebook says what it means, its examples hold, and no book talks its way past a guard.
 
 use jolly_core::rulebook::{
-    AgeBy, AgeLimit, AgeRule, AgeUnit, Class, Detect, Example, Need, Removal, Rule, RuleSet,
-    Rulebook, Verdict, Within, builtin, run_examples,
+    AgeBy, AgeLimit, AgeRule, AgeUnit, Class, Detect, Example, Family, KeepNewest, Need, Removal,
+    Rule, RuleSet, Rulebook, Verdict, Within, builtin, run_examples,
 };
 use jolly_core::target::{Layout, Place};
 use proptest::prelude::*;
@@ -238,11 +238,17 @@ fn arb_rule() -> impl Strategy<Value = Rule> {
         prop::option::of(prop::sample::select(vec![
             Removal::Remove,
             Removal::SetAside,
+            Removal::Overwrite,
         ])),
-        prop::option::of(Just(Detect::Trash)),
+        prop::option::of(prop::sample::select(Detect::ALL.to_vec())),
         prop::collection::vec(example, 0..3),
     );
-    (said, looks, age, choices).prop_map(|(said, looks, age, choices)| Rule {
+    let more = (
+        prop::option::of(1_u64..u64::MAX),
+        prop::option::of((1_u32..9, prop::sample::select(Family::ALL.to_vec()))),
+        prop::collection::vec(word(), 0..3),
+    );
+    (said, looks, age, choices, more).prop_map(|(said, looks, age, choices, more)| Rule {
         id: String::new(),
         title: said.0,
         about: said.1,
@@ -260,6 +266,9 @@ fn arb_rule() -> impl Strategy<Value = Rule> {
         starts_taken: choices.2,
         by: choices.3,
         detect: choices.4,
+        larger_than: more.0,
+        keep_newest: more.1.map(|(count, per)| KeepNewest { count, per }),
+        busy: more.2,
         examples: choices.5,
     })
 }

@@ -6,7 +6,7 @@ use std::os::unix::fs::MetadataExt as _;
 use std::path::Path;
 use std::sync::Arc;
 
-use jolly_core::rulebook::{Detect, Fit, Guards, band_of};
+use jolly_core::rulebook::{Fit, Guards, band_of};
 use jolly_core::scan::{CancelToken, Scan, scan};
 use jolly_core::target::TargetPath;
 use jolly_demo::{Fault, FaultyDisk};
@@ -39,7 +39,7 @@ fn naive(scan: &Scan, root: &Path) -> BTreeMap<Vec<u8>, (usize, Option<usize>)> 
             let target_path = TargetPath::new(below.clone()).unwrap();
             let fits = |search: &&jolly_core::rulebook::Search| {
                 let rule = scan.rules.rule(search.rule);
-                rule.rule.detect != Some(Detect::Trash)
+                rule.rule.detect.is_none()
                     && target_path
                         .below(&search.root)
                         .is_some_and(|below| !below.is_empty() && rule.fit(below) == Fit::Takes)
@@ -47,8 +47,11 @@ fn naive(scan: &Scan, root: &Path) -> BTreeMap<Vec<u8>, (usize, Option<usize>)> 
             let Some(search) = scan.searches.iter().find(fits) else {
                 continue;
             };
-            let class = scan.rules.rule(search.rule).rule.class;
-            if guards.path(&target_path, class, &search.root).is_none() {
+            let rule = scan.rules.rule(search.rule);
+            if guards
+                .path(&target_path, &rule.rule, &search.root)
+                .is_none()
+            {
                 owners.insert(below, (search.rule.0, search.account));
             }
         }

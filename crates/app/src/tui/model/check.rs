@@ -71,7 +71,7 @@ impl Check {
             .filter(|item| item.kind != EntryKind::Folder)
         {
             let sum = match item.by {
-                Removal::Remove => &mut self.gone,
+                Removal::Remove | Removal::Overwrite => &mut self.gone,
                 Removal::SetAside => &mut self.aside,
             };
             sum.add(Sum {

@@ -218,7 +218,7 @@ fn word(theme: &Theme, check: &Check) -> Line<'static> {
 fn entry(theme: &Theme, item: &ManifestItem, width: usize) -> Line<'static> {
     let mut line = Pieces::default();
     let by = match item.by {
-        Removal::Remove => "for good",
+        Removal::Remove | Removal::Overwrite => "for good",
         Removal::SetAside => "set aside",
     };
     line.add(format!("   {}", left(by, 11)), theme.style(Role::Quiet));

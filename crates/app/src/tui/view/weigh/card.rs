@@ -40,6 +40,7 @@ pub(super) fn draw(theme: &Theme, weigh: &Weigh, frame: &mut Frame<'_>, area: Re
 fn removal(by: Removal) -> &'static str {
     match by {
         Removal::Remove => "goes for good",
+        Removal::Overwrite => "is written over and goes for good",
         Removal::SetAside => "is set aside in the dustpan",
     }
 }

@@ -1,0 +1,207 @@
+//! Recognisers: what no pattern can say, found by looking inside or around.
+//!
+//! Each of them says of one name whether it is what its rule looks for, and why, in words. What it
+//! can't read it calls unclear, and what is unclear is nobody's.
+
+mod account;
+mod cache_tag;
+mod language;
+mod launcher;
+mod link;
+mod thumbnail;
+mod trash;
+
+pub use cache_tag::{bears_tag, is_tag};
+pub use trash::described;
+
+use std::collections::HashMap;
+use std::ffi::CStr;
+use std::fmt;
+
+use jiff::Timestamp;
+use jolly_disk::{Folder, Kind, Stat};
+
+use crate::rulebook::{AgeBy, Detect, Rule, Search};
+use crate::target::{Printable, Target, TargetPath};
+use language::Languages;
+use trash::TrashDates;
+
+/// Why a recogniser found something, in words that the screens show.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Reason {
+    /// It was thrown away; with where it lay, where that is known.
+    Trashed(Option<String>),
+    /// The picture that it is a preview of is gone.
+    PictureGone(String),
+    /// Its folder bears a cache tag.
+    Tagged,
+    /// It is a link to something that isn't there.
+    LeadsNowhere(String),
+    /// It starts a program that is gone.
+    ProgramGone(String),
+    /// It is a file of settings that can't be read as one.
+    Unreadable,
+    /// Nobody has used its account for long.
+    AccountUnused,
+    /// It is in a language that isn't used here.
+    LanguageNotUsed(String),
+}
+
+impl fmt::Display for Reason {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Trashed(None) => out.write_str("thrown away"),
+            Self::Trashed(Some(place)) => write!(out, "thrown away from {place}"),
+            Self::PictureGone(picture) => write!(out, "its picture {picture} is gone"),
+            Self::Tagged => out.write_str("its folder is tagged as a cache"),
+            Self::LeadsNowhere(to) => write!(out, "it leads to {to}, which is not there"),
+            Self::ProgramGone(program) => {
+                write!(out, "it starts {program}, which is not there")
+            }
+            Self::Unreadable => out.write_str("its program can't read it either"),
+            Self::AccountUnused => out.write_str("its account has long not been used"),
+            Self::LanguageNotUsed(language) => {
+                write!(out, "the language {language} is not used on this computer")
+            }
+        }
+    }
+}
+
+/// What a recogniser says of one name.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Finding {
+    /// It is what the rule looks for.
+    Is(Reason),
+    /// It is not.
+    Not,
+    /// It can't be said, and why; so it stays.
+    Unclear(&'static str),
+}
+
+/// One name that a rule's patterns fit.
+#[derive(Clone, Copy, Debug)]
+pub struct Candidate<'a> {
+    /// Where the rule looks.
+    pub search: &'a Search,
+    /// The whole path below the target's root.
+    pub path: &'a TargetPath,
+    /// The open folder that holds it.
+    pub folder: &'a Folder,
+    /// Its name in there.
+    pub name: &'a CStr,
+    /// What it is.
+    pub kind: Kind,
+}
+
+/// The recognisers of one target, with what they remember between two looks.
+pub struct Recogniser<'a> {
+    target: &'a Target,
+    now: Timestamp,
+    trashes: HashMap<TargetPath, TrashDates>,
+    /// The folder last asked for a tag, and the answer: items come folder by folder.
+    tagged: Option<(TargetPath, bool)>,
+    languages: Option<Languages>,
+}
+
+impl<'a> Recogniser<'a> {
+    /// The recognisers of a target; ages count from `now`.
+    pub fn new(target: &'a Target, now: Timestamp) -> Self {
+        Self {
+            target,
+            now,
+            trashes: HashMap::new(),
+            tagged: None,
+            languages: None,
+        }
+    }
+
+    /// Forgets what was seen of folders, which others may have changed since.
+    pub fn forget(&mut self) {
+        self.trashes.clear();
+        self.tagged = None;
+    }
+
+    /// Whether a name is what the rule looks for. Rules without a recogniser find whatever their
+    /// patterns fit, and are not asked here.
+    pub fn look(&mut self, rule: &Rule, detect: Detect, candidate: &Candidate<'_>) -> Finding {
+        let target = self.target;
+        match detect {
+            Detect::Trash => {
+                let below = candidate.path.below(&candidate.search.root);
+                let dates = self.trash(&candidate.search.root);
+                Finding::Is(Reason::Trashed(
+                    below.and_then(|below| dates.original(below)),
+                ))
+            }
+            Detect::ThumbnailWithoutPicture => thumbnail::look(target, candidate),
+            Detect::CacheTagged => {
+                if !is_tag(candidate.name) && self.is_tagged(candidate) {
+                    Finding::Is(Reason::Tagged)
+                } else {
+                    Finding::Not
+                }
+            }
+            Detect::BrokenLink => link::look(target, candidate),
+            Detect::BrokenLauncher => launcher::look(target, candidate),
+            Detect::OldAccount => account::look(target, rule, candidate.search, self.now),
+            Detect::LanguageNotUsed => self
+                .languages
+                .get_or_insert_with(|| Languages::of(target))
+                .look(candidate),
+        }
+    }
+
+    /// Whether a folder between the rule's root and a name, that root included, bears a tag.
+    fn is_tagged(&mut self, candidate: &Candidate<'_>) -> bool {
+        let folder = candidate.path.parent().unwrap_or_default();
+        if let Some((known, answer)) = &self.tagged
+            && *known == folder
+        {
+            return *answer;
+        }
+        let answer = cache_tag::is_below_tag(self.target, &candidate.search.root, &folder);
+        self.tagged = Some((folder, answer));
+        answer
+    }
+
+    fn trash(&mut self, root: &TargetPath) -> &TrashDates {
+        let target = self.target;
+        self.trashes
+            .entry(root.clone())
+            .or_insert_with(|| TrashDates::read(target, root))
+    }
+
+    /// The time that an age counts from, seconds since 1970; none when it isn't known.
+    pub fn time(
+        &mut self,
+        rule: &Rule,
+        search: &Search,
+        path: &TargetPath,
+        stat: &Stat,
+    ) -> Option<i64> {
+        if rule.detect == Some(Detect::OldAccount) {
+            return self.target.accounts.get(search.account?)?.last_used;
+        }
+        match rule.age.by {
+            AgeBy::Changed => Some(stat.modified.seconds),
+            // Whoever lists a folder touches it, so a touch says nothing of a folder.
+            AgeBy::Touched if stat.kind == Kind::Folder => Some(stat.modified.seconds),
+            AgeBy::Touched => Some(stat.modified.seconds.max(stat.accessed.seconds)),
+            AgeBy::Trashed => {
+                let below = path.below(&search.root)?;
+                self.trash(&search.root).of(below)
+            }
+        }
+    }
+
+    /// Notes of a trash that could not be read in whole: how many of its names have no date.
+    pub fn undated(&mut self, root: &TargetPath) -> u64 {
+        self.trash(root).unread()
+    }
+}
+
+/// A path or name out of a file, made harmless and short enough to show.
+fn shown(bytes: &[u8]) -> String {
+    const MOST: usize = 200;
+    Printable(bytes.get(..MOST).unwrap_or(bytes)).to_string()
+}

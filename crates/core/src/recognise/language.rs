@@ -1,0 +1,152 @@
+//! Translations into languages that nobody uses on the target.
+
+use std::collections::BTreeSet;
+
+use crate::recognise::{Candidate, Finding, Reason, shown};
+use crate::target::{Layout, PropertyList, Target, TargetPath, fold, read_small};
+
+/// The languages that a target uses: what its settings name, and what programs fall back on.
+pub(super) struct Languages {
+    /// Codes of two or three small letters; none when the target doesn't say.
+    used: BTreeSet<String>,
+}
+
+impl Languages {
+    pub(super) fn of(target: &Target) -> Self {
+        let mut used = match target.layout {
+            Layout::Linux => of_locales(target),
+            Layout::Macos => of_preferences(target),
+            Layout::Windows => BTreeSet::new(),
+        };
+        if !used.is_empty() {
+            used.insert("en".to_owned());
+        }
+        Self { used }
+    }
+
+    pub(super) fn look(&self, candidate: &Candidate<'_>) -> Finding {
+        let below = candidate.path.below(&candidate.search.root);
+        let code = below.and_then(|below| below.split(|byte| *byte == b'/').find_map(language));
+        match code {
+            // A target that doesn't say what it uses keeps every language.
+            Some(code) if !self.used.is_empty() && !self.used.contains(&code) => {
+                Finding::Is(Reason::LanguageNotUsed(shown(code.as_bytes())))
+            }
+            _ => Finding::Not,
+        }
+    }
+}
+
+/// The language of a folder such as `pt_BR`, `sr@latin`, `zh-Hans.lproj`; `Base.lproj` and `C` are
+/// of none.
+fn language(name: &[u8]) -> Option<String> {
+    const NAMES: [(&str, &str); 10] = [
+        ("english", "en"),
+        ("french", "fr"),
+        ("german", "de"),
+        ("italian", "it"),
+        ("spanish", "es"),
+        ("japanese", "ja"),
+        ("dutch", "nl"),
+        ("portuguese", "pt"),
+        ("danish", "da"),
+        ("swedish", "sv"),
+    ];
+    let name = String::from_utf8(fold(name)).ok()?;
+    let (name, is_project) = match name.strip_suffix(".lproj") {
+        Some(name) => (name, true),
+        None => (&*name, false),
+    };
+    let code = name.split(['_', '-', '@', '.']).next()?;
+    if is_project && let Some((_, code)) = NAMES.iter().find(|(known, _)| *known == code) {
+        return Some((*code).to_owned());
+    }
+    // `LC_MESSAGES` and its like are categories.
+    let is_code = code != "lc"
+        && (2..=3).contains(&code.len()) && code.bytes().all(|byte| byte.is_ascii_lowercase());
+    is_code.then(|| code.to_owned())
+}
+
+/// The languages that a linux target's locale settings name (locale.gen(5), locale(5)).
+fn of_locales(target: &Target) -> BTreeSet<String> {
+    let mut used = BTreeSet::new();
+    let read = |folder: &[u8], name| {
+        let text = read_small(&**target.disk(), target.root(), folder, name).unwrap_or_default();
+        String::from_utf8_lossy(&text).into_owned()
+    };
+    let generated = read(b"etc", c"locale.gen");
+    for line in generated.lines().filter(|line| !line.starts_with('#')) {
+        used.extend(
+            line.split_whitespace()
+                .next()
+                .and_then(|name| language(name.as_bytes())),
+        );
+    }
+    for text in [
+        read(b"etc/default", c"locale"),
+        read(b"etc", c"locale.conf"),
+    ] {
+        let values = text
+            .lines()
+            .filter(|line| line.starts_with("LANG"))
+            .filter_map(|line| line.split_once('='));
+        for (_, value) in values {
+            let names = value.trim_matches(['"', '\'']).split(':');
+            used.extend(names.filter_map(|name| language(name.as_bytes())));
+        }
+    }
+    used
+}
+
+/// The languages that a macos target and its accounts prefer.
+fn of_preferences(target: &Target) -> BTreeSet<String> {
+    let mut folders = vec![TargetPath::new("Library/Preferences").unwrap_or_default()];
+    for account in &target.accounts {
+        folders.extend(account.home.join(b"Library/Preferences"));
+    }
+    let mut used = BTreeSet::new();
+    for folder in folders {
+        let bytes = read_small(
+            &**target.disk(),
+            target.root(),
+            folder.as_bytes(),
+            c".GlobalPreferences.plist",
+        );
+        if let Ok(list) = PropertyList::read(&bytes.unwrap_or_default()) {
+            used.extend(
+                list.texts("AppleLanguages")
+                    .filter_map(|name| language(name.as_bytes())),
+            );
+        }
+    }
+    used
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn folders_tell_their_language() {
+        let of = |name: &str| language(name.as_bytes());
+        for (name, code) in [
+            ("pt_BR", "pt"),
+            ("sr@latin", "sr"),
+            ("zh-Hans.lproj", "zh"),
+            ("German.lproj", "de"),
+            ("de_DE.UTF-8", "de"),
+        ] {
+            assert_eq!(of(name).as_deref(), Some(code), "{name}");
+        }
+        for name in [
+            "C",
+            "Base.lproj",
+            "LC_MESSAGES",
+            "locale.alias",
+            "german",
+            "",
+        ] {
+            assert_eq!(of(name), None, "{name}");
+        }
+    }
+}

@@ -1,0 +1,60 @@
+//! Recognisers by name: what a rule's `detect` can ask for.
+
+use serde::{Deserialize, Serialize};
+
+/// A recogniser for what no pattern can say.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Detect {
+    /// A trash of the layout: contents, original places, dates.
+    Trash,
+    /// A preview whose picture is gone.
+    ThumbnailWithoutPicture,
+    /// What lies below a folder that bears a cache tag.
+    CacheTagged,
+    /// A link that leads nowhere.
+    BrokenLink,
+    /// What starts a program that is gone, and settings that can't be read.
+    BrokenLauncher,
+    /// The home of an account that nobody uses any more.
+    OldAccount,
+    /// A translation into a language that isn't used on the target.
+    LanguageNotUsed,
+}
+
+impl Detect {
+    /// Every recogniser.
+    pub const ALL: [Self; 7] = [
+        Self::Trash,
+        Self::ThumbnailWithoutPicture,
+        Self::CacheTagged,
+        Self::BrokenLink,
+        Self::BrokenLauncher,
+        Self::OldAccount,
+        Self::LanguageNotUsed,
+    ];
+
+    /// The word that rulebooks use.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Trash => "trash",
+            Self::ThumbnailWithoutPicture => "thumbnail-without-picture",
+            Self::CacheTagged => "cache-tagged",
+            Self::BrokenLink => "broken-link",
+            Self::BrokenLauncher => "broken-launcher",
+            Self::OldAccount => "old-account",
+            Self::LanguageNotUsed => "language-not-used",
+        }
+    }
+
+    /// The recogniser of that name.
+    pub fn by_name(name: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|detect| detect.name() == name)
+    }
+
+    /// Whether it narrows what the patterns fit by looking inside or around, so that names alone
+    /// don't decide.
+    pub fn looks_inside(self) -> bool {
+        self != Self::Trash
+    }
+}

@@ -1,0 +1,381 @@
+//! What the guards stand before, by layout; all in small letters but for linux paths, whose case
+//! counts. A `*` stands for any one part.
+
+use crate::rulebook::{Class, Detect, Rule};
+use crate::target::Layout;
+
+/// What of a system folder may be taken after all.
+pub(super) struct Gap {
+    /// The folder.
+    pub folder: &'static str,
+    /// Whether all below it may, or only files directly in it.
+    pub reach: Reach,
+    /// Whose rules may.
+    pub may: May,
+}
+
+/// How far a gap reaches.
+pub(super) enum Reach {
+    /// Everything below the folder.
+    Below,
+    /// Files directly in it whose names end, or for those with a `*` begin, so.
+    Named(&'static [&'static str]),
+    /// Files anywhere below it whose names end so.
+    Endings(&'static [&'static str]),
+}
+
+/// Whose rules may use a gap.
+pub(super) enum May {
+    Any,
+    Recogniser(Detect),
+    Asking,
+    Keeping,
+}
+
+impl May {
+    /// Whether a rule is one of those.
+    pub(super) fn holds(&self, rule: &Rule) -> bool {
+        match self {
+            Self::Any => true,
+            Self::Recogniser(detect) => rule.detect == Some(*detect),
+            Self::Asking => rule.class == Class::Ask,
+            Self::Keeping => rule.class == Class::Ask && rule.keep_newest.is_some(),
+        }
+    }
+}
+
+const fn below(folder: &'static str) -> Gap {
+    Gap {
+        folder,
+        reach: Reach::Below,
+        may: May::Any,
+    }
+}
+
+const fn named(folder: &'static str, names: &'static [&'static str]) -> Gap {
+    Gap {
+        folder,
+        reach: Reach::Named(names),
+        may: May::Any,
+    }
+}
+
+const fn recognised(folder: &'static str, reach: Reach, detect: Detect) -> Gap {
+    Gap {
+        folder,
+        reach,
+        may: May::Recogniser(detect),
+    }
+}
+
+/// Folders of the system, from the root.
+pub(super) fn system(layout: Layout) -> &'static [&'static str] {
+    match layout {
+        Layout::Linux => &[
+            "bin",
+            "sbin",
+            "lib",
+            "lib32",
+            "lib64",
+            "libx32",
+            "boot",
+            "dev",
+            "etc",
+            "proc",
+            "sys",
+            "run",
+            "usr",
+            "opt",
+            "nix",
+            "srv",
+            "snap",
+            "gnu",
+            "var/run",
+            "var/lock",
+            "var/lib",
+            "var/spool/cron",
+            "var/spool/at",
+            "var/backups",
+            "efi",
+            "recovery",
+        ],
+        Layout::Windows => &[
+            "windows",
+            "winnt",
+            "program files",
+            "program files (x86)",
+            "program files (arm)",
+            "programdata",
+            "boot",
+            "recovery",
+            "system volume information",
+            "perflogs",
+            "efi",
+            "$winreagent",
+            "users/default",
+            "users/default user",
+            "users/all users",
+            "documents and settings/all users",
+        ],
+        Layout::Macos => &[
+            "system",
+            "library",
+            "applications",
+            "bin",
+            "sbin",
+            "usr",
+            "opt",
+            "private/etc",
+            "private/var",
+            "dev",
+            "volumes",
+            "network",
+            "net",
+            "users/*/applications",
+        ],
+    }
+}
+
+/// What lies in a folder of the system and yet is nobody's program.
+pub(super) fn gaps(layout: Layout) -> &'static [Gap] {
+    match layout {
+        Layout::Linux => LINUX,
+        Layout::Windows => WINDOWS,
+        Layout::Macos => MACOS,
+    }
+}
+
+const LINUX: &[Gap] = &[
+    below("var/lib/systemd/coredump"),
+    below("var/lib/systemd/pstore"),
+    Gap {
+        folder: "etc",
+        reach: Reach::Endings(UPGRADED),
+        may: May::Asking,
+    },
+    Gap {
+        folder: "var/lib/snapd/snaps",
+        reach: Reach::Named(&[".snap"]),
+        may: May::Keeping,
+    },
+    recognised("usr/share/locale", Reach::Below, Detect::LanguageNotUsed),
+    recognised("usr/share/help", Reach::Below, Detect::LanguageNotUsed),
+    recognised("usr/share/man", Reach::Below, Detect::LanguageNotUsed),
+];
+
+/// Endings of what package managers put beside a settings file when they replace it.
+pub(super) const UPGRADED: &[&str] = &[
+    ".dpkg-old",
+    ".dpkg-dist",
+    ".dpkg-bak",
+    ".ucf-old",
+    ".ucf-dist",
+    ".rpmsave",
+    ".rpmorig",
+    ".rpmnew",
+    ".pacsave",
+    ".pacorig",
+    ".pacnew",
+];
+
+const WINDOWS: &[Gap] = &[
+    below("windows/temp"),
+    below("windows/systemtemp"),
+    below("windows/logs"),
+    below("windows/panther"),
+    below("windows/minidump"),
+    below("windows/livekernelreports"),
+    below("windows/prefetch"),
+    below("windows/debug"),
+    below("windows/softwaredistribution/download"),
+    below("windows/softwaredistribution/deliveryoptimization"),
+    below("windows/softwaredistribution/datastore/logs"),
+    below("windows/system32/logfiles"),
+    below("windows/system32/wdi/logfiles"),
+    below("windows/serviceprofiles/*/appdata/local/temp"),
+    below("windows/serviceprofiles/*/appdata/local/fontcache"),
+    below("windows/serviceprofiles/*/appdata/local/microsoft/windows/deliveryoptimization/cache"),
+    below("windows/system32/config/systemprofile/appdata/local/temp"),
+    below("windows/system32/config/systemprofile/appdata/local/microsoft/windows/inetcache"),
+    below("windows/downloaded program files"),
+    below("windows/offline web pages"),
+    named("windows", &[".log", ".dmp", ".log.*", "log.txt"]),
+    named("windows/inf", &["setupapi*"]),
+    named("windows/system32", &["fntcache.dat"]),
+    below("programdata/microsoft/windows/wer"),
+    below("programdata/usoshared/logs"),
+    below("programdata/microsoft/windows/deliveryoptimization/cache"),
+];
+
+const MACOS: &[Gap] = &[
+    below("library/caches"),
+    below("library/logs"),
+    below("library/updates"),
+    below("private/var/log"),
+    below("private/var/tmp"),
+    below("private/var/folders/*/*/t"),
+    below("private/var/folders/*/*/c"),
+    below("private/var/db/diagnostics"),
+    below("private/var/root/library/caches"),
+    below("private/var/root/library/logs"),
+    below("private/var/root/.trash"),
+    recognised(
+        "library/launchagents",
+        Reach::Named(&[".plist"]),
+        Detect::BrokenLauncher,
+    ),
+    recognised(
+        "library/launchdaemons",
+        Reach::Named(&[".plist"]),
+        Detect::BrokenLauncher,
+    ),
+    recognised(
+        "library/preferences",
+        Reach::Named(&[".plist"]),
+        Detect::BrokenLauncher,
+    ),
+    recognised(
+        "applications/*/contents/resources",
+        Reach::Below,
+        Detect::LanguageNotUsed,
+    ),
+    recognised(
+        "applications/*/*/contents/resources",
+        Reach::Below,
+        Detect::LanguageNotUsed,
+    ),
+];
+
+/// Files of the system by name, wherever they lie.
+pub(super) const SYSTEM_FILES: &[&str] = &[
+    "pagefile.sys",
+    "hiberfil.sys",
+    "swapfile.sys",
+    "bootmgr",
+    "bootnxt",
+    "ntldr",
+    "ntdetect.com",
+    "boot.ini",
+    "ntuser.dat",
+    "ntuser.ini",
+    "ntuser.pol",
+    "usrclass.dat",
+    "swapfile",
+    "vmlinuz",
+    "vmlinuz.old",
+    "initrd.img",
+    "initrd.img.old",
+    ".globalpreferences.plist",
+];
+
+/// Folders, by name anywhere, that hold secrets.
+pub(super) const SECRET_FOLDERS: &[&str] = &[
+    ".ssh",
+    ".gnupg",
+    ".pki",
+    ".cert",
+    "keyrings",
+    ".password-store",
+    "bookmarkbackups",
+    ".aws",
+    "keychains",
+    "protect",
+    "vault",
+    "credentials",
+    "passkeys",
+];
+
+/// Folders, by name anywhere, that hold mail.
+pub(super) const MAIL_FOLDERS: &[&str] = &["mail", "maildir", "imapmail", ".mail", "messages"];
+
+/// Files, by name anywhere in small letters, that hold secrets, bookmarks, form entries or the
+/// settings of a browser profile; with the side files that databases keep beside them.
+pub(super) const SECRET_FILES: &[&str] = &[
+    "login data",
+    "login data for account",
+    "web data",
+    "account web data",
+    "bookmarks",
+    "bookmarks.bak",
+    "bookmarks.plist",
+    "accountbookmarks",
+    "encryptedbookmarks2",
+    "preferences",
+    "secure preferences",
+    "local state",
+    "logins.json",
+    "logins-backup.json",
+    "logins.db",
+    "key3.db",
+    "key4.db",
+    "cert8.db",
+    "cert9.db",
+    "pkcs11.txt",
+    "signons.sqlite",
+    "places.sqlite",
+    "formhistory.sqlite",
+    "permissions.sqlite",
+    "content-prefs.sqlite",
+    "prefs.js",
+    "user.js",
+    "profiles.ini",
+    "installs.ini",
+    "handlers.json",
+    "containers.json",
+    "extensions.json",
+    "search.json.mozlz4",
+    "addonstartup.json.lz4",
+    ".netrc",
+    ".pgpass",
+    "wallet.dat",
+    "id_rsa",
+    "id_dsa",
+    "id_ecdsa",
+    "id_ed25519",
+    "authorized_keys",
+    "known_hosts",
+    "user-dirs.dirs",
+    ".otter-quay.toml",
+    "shadow",
+    "gshadow",
+];
+
+/// Endings of secrets.
+pub(super) const SECRET_ENDINGS: &[&str] = &[
+    ".keyring",
+    ".kdbx",
+    ".key",
+    ".pem",
+    ".p12",
+    ".pfx",
+    ".crt",
+    ".jks",
+    ".gpg",
+    ".asc",
+    ".ovpn",
+    ".keystore",
+    ".keychain",
+    ".keychain-db",
+];
+
+/// Endings of mail.
+pub(super) const MAIL_ENDINGS: &[&str] = &[
+    ".mbox", ".eml", ".emlx", ".msf", ".pst", ".ost", ".olm", ".dbx",
+];
+
+/// What a copy of a file is called after it: a guarded file's copy is as guarded as the file.
+pub(super) const COPY_ENDINGS: &[&str] = &[
+    "~",
+    ".bak",
+    ".old",
+    ".orig",
+    ".save",
+    ".tmp",
+    ".swp",
+    ".swo",
+    ".part",
+    ".crdownload",
+    "-wal",
+    "-shm",
+    "-journal",
+];

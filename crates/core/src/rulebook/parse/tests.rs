@@ -1,0 +1,81 @@
+//! Every mistake is told at its place.
+
+use super::*;
+
+fn rule(body: &str) -> String {
+    format!(
+        "rulebook = \"mine\"\nlayout = \"linux\"\n\n[[rule]]\nid = \"one\"\ntitle = \"One\"\n\
+         class = \"spent\"\nabout = \"a\"\nafter = \"b\"\n{body}\n"
+    )
+}
+
+#[test]
+fn every_mistake_is_told_with_its_line_and_what_would_be_right() {
+    let cases = [
+        ("in = [\"{cache}/../.ssh\"]", ":10:7", "no `..`"),
+        ("in = [\"/etc\"]", ":10:7", "never an absolute path"),
+        ("in = [\"{cache}\\\\x\"]", ":10:7", "backslash"),
+        ("in = [\"{cahce}\"]", ":10:7", "there is no place {cahce}"),
+        ("in = [\"{home}\"]", ":10:7", "takes everything in {home}"),
+        (
+            "in = [\"{root}\"]\ntake = [\"**/*\"]",
+            ":10:7",
+            "takes everything in {root}",
+        ),
+        (
+            "in = [\"{cache}\"]\ntake = [\"../../.ssh/*\"]",
+            ":11:9",
+            "no `..`",
+        ),
+        (
+            "in = [\"{cache}\"]\ntake = [\"[a\"]",
+            ":11:9",
+            "not a pattern",
+        ),
+        (
+            "in = [\"{cache}\"]\nage = { limit = \"3 moonths\" }",
+            ":11:17",
+            "no known unit",
+        ),
+        ("in = [\"{cache}\"]\nages = 3", ":11:1", "unknown field"),
+        (
+            "in = [\"{home}/.ssh\"]",
+            ":10:6",
+            "only ever hit what is guarded",
+        ),
+        (
+            "in = [\"{root}/usr/lib\"]",
+            ":10:6",
+            "only ever hit what is guarded",
+        ),
+        (
+            "in = [\"{home}/Documents\"]",
+            ":10:6",
+            "only ever hit what is guarded",
+        ),
+        (
+            "in = [\"{profile.gecko}\"]\ntake = [\"{logins.json,key4.db}\"]",
+            ":10:6",
+            "only ever hit what is guarded",
+        ),
+        (
+            "in = [\"{cache}\"]\ndetect = \"x\\u001b[2J\"",
+            ":11:10",
+            "is not a recogniser",
+        ),
+        ("in = 3", ":10:6", "invalid type"),
+        ("in = [\"{cache}\"", ":10:", ""),
+    ];
+    for (body, place, message) in cases {
+        let error = Rulebook::parse("mine.toml", &rule(body))
+            .unwrap_err()
+            .to_string();
+        assert!(
+            error.contains(&format!("mine.toml{place}")),
+            "{body}\n{error}"
+        );
+        assert!(error.contains(message), "{body}\n{error}");
+        assert!(error.contains("help:"), "{body}\n{error}");
+    }
+    assert!(Rulebook::parse("mine.toml", &rule("in = [\"{cache}/x\"]")).is_ok());
+}

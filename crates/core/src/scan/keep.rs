@@ -1,0 +1,52 @@
+//! Families of things of which the newest stay.
+
+use std::collections::HashMap;
+use std::ffi::CString;
+
+use jolly_disk::Stat;
+
+use crate::rulebook::KeepNewest;
+use crate::scan::{FolderId, ItemKind, PileId};
+
+/// An item that waits until its whole family is known.
+pub(super) struct Waiting {
+    pub folder: FolderId,
+    pub name: CString,
+    pub kind: ItemKind,
+    pub stat: Stat,
+    pub time: i64,
+    pub pile: PileId,
+    pub keep: KeepNewest,
+}
+
+/// Items that may go: of each family all but the newest. `is_whole` says whether all names of a
+/// folder are known; of a family that isn't, nothing goes.
+pub(super) fn going(waiting: Vec<Waiting>, is_whole: &dyn Fn(FolderId) -> bool) -> Vec<Waiting> {
+    let mut families: HashMap<(PileId, FolderId, Vec<u8>), Vec<Waiting>> = HashMap::new();
+    for item in waiting {
+        let key = item.keep.per.key(item.name.to_bytes()).to_vec();
+        families
+            .entry((item.pile, item.folder, key))
+            .or_default()
+            .push(item);
+    }
+    let mut going = Vec::new();
+    for ((_, folder, _), mut family) in families {
+        if !is_whole(folder) {
+            continue;
+        }
+        newest_first(&mut family, |item| {
+            (item.time, item.name.to_bytes().to_vec())
+        });
+        let kept = family.first().map_or(0, |item| item.keep.count as usize);
+        going.extend(family.into_iter().skip(kept));
+    }
+    // The order of a hash map is by chance; the arena's is not.
+    going.sort_by(|one, other| (one.folder, &one.name).cmp(&(other.folder, &other.name)));
+    going
+}
+
+/// Orders a family: the newest first, of one age the later name first.
+pub(super) fn newest_first<T>(family: &mut [T], by: impl Fn(&T) -> (i64, Vec<u8>)) {
+    family.sort_by_key(|item| std::cmp::Reverse(by(item)));
+}

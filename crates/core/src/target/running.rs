@@ -1,0 +1,62 @@
+//! Whether a family of programs runs on a target now.
+
+use std::ffi::CString;
+
+use crate::target::{Holder, InUse, Place, Target, TargetPath};
+
+/// Files of a browser profile that its browser keeps open while it runs.
+const CHROMIUM: [&str; 6] = [
+    "History",
+    "Cookies",
+    "Network/Cookies",
+    "Favicons",
+    "Web Data",
+    "Login Data",
+];
+const GECKO: [&str; 4] = [
+    "places.sqlite",
+    "cookies.sqlite",
+    "favicons.sqlite",
+    ".parentlock",
+];
+
+/// The program of a family that runs on the target now, for one account or for anybody. The
+/// families `chromium` and `gecko` run when somebody holds files of a profile, wherever the
+/// target is; any other name is that of a program on this computer.
+pub(crate) fn running(
+    target: &Target,
+    in_use: &InUse,
+    account: Option<usize>,
+    family: &str,
+) -> Option<Holder> {
+    let (place, files) = match family {
+        "chromium" => (Place::ChromiumProfile, &CHROMIUM[..]),
+        "gecko" => (Place::GeckoProfile, &GECKO[..]),
+        name => {
+            let user = account
+                .and_then(|at| target.accounts.get(at))
+                .map(|it| it.user);
+            return target.is_live.then(|| in_use.program(name, user))?.cloned();
+        }
+    };
+    target
+        .places
+        .of(place)
+        .filter(|(of, _)| account.is_none() || *of == account)
+        .find_map(|(_, profile)| {
+            files
+                .iter()
+                .find_map(|file| holder_of(target, in_use, profile, file))
+        })
+}
+
+fn holder_of(target: &Target, in_use: &InUse, profile: &TargetPath, file: &str) -> Option<Holder> {
+    let path = profile.join(file.as_bytes()).ok()?;
+    let disk = target.disk();
+    let folder = disk
+        .open_folder(target.root(), path.parent()?.as_bytes())
+        .ok()?;
+    let name = CString::new(path.name()).ok()?;
+    let stat = disk.stat(&folder, &name).ok()?;
+    in_use.holder(stat.key).cloned()
+}
