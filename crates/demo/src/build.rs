@@ -7,13 +7,37 @@ use std::path::{Path, PathBuf};
 use crate::contents::Chance;
 use crate::system::LOCKED;
 use crate::tree::{DAY, TreeBuilder};
-use crate::{people, system};
+use crate::{examples, office, people, system, yard};
 
 /// Which of the demo computers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum DemoLayout {
     /// The till computer.
     Linux,
+    /// The office notebook.
+    Windows,
+    /// The dock of the boat-yard's tablet.
+    Macos,
+}
+
+impl DemoLayout {
+    /// The name that rulebooks use.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Linux => "linux",
+            Self::Windows => "windows",
+            Self::Macos => "macos",
+        }
+    }
+
+    /// What the computer is called.
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::Linux => "till computer",
+            Self::Windows => "office notebook",
+            Self::Macos => "yard dock",
+        }
+    }
 }
 
 /// Why a demo computer can't be built.
@@ -32,6 +56,11 @@ pub enum DemoError {
     Database {
         path: PathBuf,
         source: rusqlite::Error,
+    },
+    #[error("cannot read the {layout} rulebook's examples")]
+    Rulebook {
+        layout: &'static str,
+        source: toml::de::Error,
     },
 }
 
@@ -76,29 +105,41 @@ pub fn build(root: &Path, layout: DemoLayout, now: i64) -> Result<PathBuf, DemoE
         "Must still be here after every sweep.\n",
         400 * DAY,
     )?;
-    let DemoLayout::Linux = layout;
+    let (name, label) = (layout.name(), layout.label());
     tree.text(
         ".otter-quay.toml",
         format!(
             "# A stand-in volume: free space is its capacity less what is allocated below here.\n\
-             label = \"till computer\"\nowner = \"Otter Quay Boat Hire\"\nlayout = \"linux\"\n\
+             label = \"{label}\"\nowner = \"Otter Quay Boat Hire\"\nlayout = \"{name}\"\n\
              capacity = {CAPACITY}\n"
         ),
         400 * DAY,
     )?;
     let mut chance = Chance::new(0x0077_e201);
-    system::build(&tree, &mut chance, &next_door)?;
-    people::build(&tree, &mut chance)?;
-    tree.file(HELD, 3 << 20, 40 * DAY)?;
+    match layout {
+        DemoLayout::Linux => {
+            system::build(&tree, &mut chance, &next_door)?;
+            people::build(&tree, &mut chance)?;
+            tree.file(HELD, 3 << 20, 40 * DAY)?;
+        }
+        DemoLayout::Windows => office::build(&tree, &mut chance, &next_door)?,
+        DemoLayout::Macos => yard::build(&tree, &mut chance, &next_door)?,
+    }
+    examples::build(&tree, layout)?;
+    tree.age_folders()?;
     Ok(next_door)
 }
 
-/// Holds open what a program of the demo computer would, for as long as the file lives.
+/// Holds open what a program of the demo computer would, for as long as the file lives; only the
+/// till computer has such a program.
 ///
 /// # Errors
-/// When the file isn't there.
-pub fn hold_open(root: &Path) -> io::Result<File> {
-    File::open(root.join(HELD))
+/// When the file can't be opened.
+pub fn hold_open(root: &Path) -> io::Result<Option<File>> {
+    match File::open(root.join(HELD)) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        opened => opened.map(Some),
+    }
 }
 
 /// Opens the folder that nobody may read, so that an ordinary person can throw the demo away.

@@ -1,15 +1,18 @@
-//! The demo computers, and what tests need: trees and faulty disks.
+//! The demo computers: the till (linux), the office notebook (windows) and the yard dock (macos); and what tests need: trees and faulty disks.
 //!
 //! Everything in here is made up. What is built is the same every time, but for the ages, which
 //! count from the moment of building.
 
 mod build;
 mod contents;
+mod examples;
 mod faulty;
+mod office;
 mod people;
 mod profiles;
 mod system;
 mod tree;
+mod yard;
 
 pub use build::{DemoError, DemoLayout, build, hold_open, make_removable};
 pub use faulty::{Fault, FaultyDisk};

@@ -1,19 +1,67 @@
 //! The homes: pia, who runs the till; joss, who downloads everything; wren, long gone; and the
 //! administrator's own.
 
+use std::path::Path;
+
 use crate::DemoError;
 use crate::contents::{Chance, thumbnail};
-use crate::profiles::{chromium, gecko};
+use crate::profiles::{ChromiumPlaces, chromium, gecko};
 use crate::tree::{DAY, TreeBuilder};
 
 const KIB: u64 = 1 << 10;
 const MIB: u64 = 1 << 20;
+
+/// A tag by the cache-directory tagging specification.
+pub(crate) const CACHE_TAG: &str =
+    "Signature: 8a477f597d28d172789f06886806bc55\n# A cache directory tag.\n";
 
 pub(crate) fn build(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     pia(tree, chance)?;
     joss(tree, chance)?;
     wren(tree, chance)?;
     tree.folder("root")?;
+    recognised(tree)
+}
+
+/// What the recognisers look for: previews, links, tags and launchers.
+fn recognised(tree: &TreeBuilder) -> Result<(), DemoError> {
+    let normal = "home/pia/.cache/thumbnails/normal";
+    let (name, bytes) = thumbnail("home/pia/Pictures/old-season/regatta.jpg", tree.now());
+    tree.text(format!("{normal}/{name}"), bytes, DAY)?;
+    for (name, age) in [("5f0c.png", 130), ("5f0d.png", 60)] {
+        let (_, bytes) = thumbnail("home/pia/Pictures/boats/dinghy-000.jpg", tree.now());
+        tree.text(format!("{normal}/{name}"), bytes, age * DAY)?;
+    }
+    // A preview that broke off while it was written.
+    tree.text(format!("{normal}/77aa.png"), b"\x89PNG\r\n", 200 * DAY)?;
+    let season = Path::new("../gone/season-2019");
+    tree.link("home/joss/boats/old-season", season, 800 * DAY)?;
+    tree.link("home/joss/boats/prices", Path::new("prices.txt"), 90 * DAY)?;
+    tree.text("home/joss/boats/prices.txt", "dinghy 20\n", 60 * DAY)?;
+    tree.text(
+        "home/joss/boats/planner/target/CACHEDIR.TAG",
+        CACHE_TAG,
+        130 * DAY,
+    )?;
+    tree.text(
+        "home/pia/Documents/target/CACHEDIR.TAG",
+        CACHE_TAG,
+        130 * DAY,
+    )?;
+    let entry = |name: &str, program: &str| {
+        format!("[Desktop Entry]\nType=Application\nName={name}\nExec={program} %U\n")
+    };
+    for path in [
+        ".local/share/applications/ferrylog.desktop",
+        ".config/autostart/ferrylog-sync.desktop",
+    ] {
+        let path = format!("home/wren/{path}");
+        tree.text(path, entry("Ferrylog", "ferrylog"), 1200 * DAY)?;
+    }
+    for name in ["knotbook", "tidewatch"] {
+        let path = format!("home/pia/.config/autostart/{name}.desktop");
+        tree.text(path, entry(name, name), 300 * DAY)?;
+    }
     Ok(())
 }
 
@@ -43,8 +91,15 @@ fn pia(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
         "",
         300 * DAY,
     )?;
-    chromium(tree, chance, home, 1100)?;
-    gecko(tree, chance, home, 350)?;
+    chromium(tree, chance, &ChromiumPlaces::linux(home), 1100)?;
+    tree.text(
+        format!("{home}/.config/bramble/profiles.ini"),
+        "[Profile0]\nName=till\nIsRelative=1\nPath=profiles/x8k2.till\n",
+        400 * DAY,
+    )?;
+    let profile = format!("{home}/.config/bramble/profiles/x8k2.till");
+    let cache = format!("{home}/.cache/bramble/profiles/x8k2.till");
+    gecko(tree, chance, (&profile, &cache), 350)?;
     recently_used(tree, home, 5)?;
     tree.text(
         format!("{home}/.ssh/id_ed25519"),
@@ -100,7 +155,7 @@ fn pias_trash(tree: &TreeBuilder, home: &str) -> Result<(), DemoError> {
 
 fn joss(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     let home = "home/joss";
-    chromium(tree, chance, home, 420)?;
+    chromium(tree, chance, &ChromiumPlaces::linux(home), 420)?;
     for (name, size, age) in [
         ("lanternfish-3.2.AppImage", 86 * MIB, 150),
         ("quay-12.4-live.iso", 240 * MIB, 420),
@@ -112,10 +167,9 @@ fn joss(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     ] {
         tree.file(format!("{home}/Downloads/{name}"), size, age * DAY)?;
     }
-    let tag = "Signature: 8a477f597d28d172789f06886806bc55\n# A cache directory tag.\n";
     tree.text(
         format!("{home}/.cache/lanternfish/CACHEDIR.TAG"),
-        tag,
+        CACHE_TAG,
         300 * DAY,
     )?;
     for number in 0..140 {

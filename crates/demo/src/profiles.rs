@@ -12,19 +12,44 @@ const FROM_1601: i64 = 11_644_473_600_000_000;
 /// Makes a database that was last changed an hour ago.
 fn fill(tree: &TreeBuilder, below: &str, statements: &[String]) -> Result<(), DemoError> {
     let path = tree.path(below);
+    tree.folder(below.rsplit_once('/').map_or("", |(folder, _)| folder))?;
     database(&path, statements)?;
     tree.age(&path, 3600)
 }
 
-/// A profile of the Chromium family in `home`, its cache of `entries` files mirrored below the
-/// cache folder.
+/// Where a system keeps the parts of a profile of the Chromium family.
+pub(crate) struct ChromiumPlaces {
+    /// The folder of all profiles.
+    pub user_data: String,
+    /// The folder that holds `Cache` and `Code Cache`.
+    pub cache: String,
+    /// The file of the cookies, below the profile.
+    pub cookies: &'static str,
+}
+
+impl ChromiumPlaces {
+    /// On a linux computer, the caches mirrored below the cache folder.
+    pub(crate) fn linux(home: &str) -> Self {
+        Self {
+            user_data: format!("{home}/.config/heron"),
+            cache: format!("{home}/.cache/heron/Default"),
+            cookies: "Cookies",
+        }
+    }
+}
+
+/// A profile of the Chromium family with a cache of `entries` files.
 pub(crate) fn chromium(
     tree: &TreeBuilder,
     chance: &mut Chance,
-    home: &str,
+    places: &ChromiumPlaces,
     entries: u64,
 ) -> Result<(), DemoError> {
-    let user_data = format!("{home}/.config/heron");
+    let ChromiumPlaces {
+        user_data,
+        cache,
+        cookies: cookies_file,
+    } = places;
     let state =
         r#"{"profile":{"info_cache":{"Default":{"name":"Otter Quay"}},"last_used":"Default"}}"#;
     tree.text(format!("{user_data}/Local State"), state, DAY)?;
@@ -69,7 +94,7 @@ pub(crate) fn chromium(
              INSERT INTO visits VALUES({number}, {number}, {seen}, 0);"
         ));
     }
-    fill(tree, &format!("{profile}/Cookies"), &cookies)?;
+    fill(tree, &format!("{profile}/{cookies_file}"), &cookies)?;
     fill(tree, &format!("{profile}/History"), &history)?;
     for number in 0..entries {
         let (name, size) = (chance.next(), chance.between(4 * KIB, 220 * KIB));
@@ -79,25 +104,19 @@ pub(crate) fn chromium(
         } else {
             "Cache/Cache_Data"
         };
-        let path = format!("{home}/.cache/heron/Default/{folder}/{name:016x}_0");
+        let path = format!("{cache}/{folder}/{name:016x}_0");
         tree.file(path, size, age)?;
     }
     Ok(())
 }
 
-/// A profile of the Gecko family in `home`.
+/// A profile of the Gecko family in the folder `profile`, its caches in `cache`.
 pub(crate) fn gecko(
     tree: &TreeBuilder,
     chance: &mut Chance,
-    home: &str,
+    (profile, cache): (&str, &str),
     entries: u64,
 ) -> Result<(), DemoError> {
-    let profile = format!("{home}/.config/bramble/profiles/x8k2.till");
-    tree.text(
-        format!("{home}/.config/bramble/profiles.ini"),
-        "[Profile0]\nName=till\nIsRelative=1\nPath=profiles/x8k2.till\n",
-        400 * DAY,
-    )?;
     tree.text(format!("{profile}/prefs.js"), "// settings\n", DAY)?;
     tree.text(format!("{profile}/times.json"), "{}\n", 400 * DAY)?;
     tree.text(
@@ -133,7 +152,6 @@ pub(crate) fn gecko(
         &format!("{profile}/cookies.sqlite"),
         &[cookies.to_owned()],
     )?;
-    let cache = format!("{home}/.cache/bramble/profiles/x8k2.till");
     for _ in 0..entries {
         let (name, size) = (chance.next(), chance.between(4 * KIB, 160 * KIB));
         let path = format!("{cache}/cache2/entries/{name:016X}{:024X}", name >> 3);

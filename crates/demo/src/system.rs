@@ -28,6 +28,26 @@ pub(crate) fn build(
     tree.text("etc/passwd", PASSWD, 900 * DAY)?;
     tree.text("etc/hostname", "till\n", 900 * DAY)?;
     tree.text(
+        "etc/machine-id",
+        "0a7e40c1d2b34e5f8899aabbccddeeff\n",
+        900 * DAY,
+    )?;
+    tree.text("etc/locale.conf", "LANG=en_GB.UTF-8\n", 900 * DAY)?;
+    tree.text(
+        "etc/locale.gen",
+        "# fi_FI.UTF-8 UTF-8\nde_DE.UTF-8 UTF-8\n",
+        900 * DAY,
+    )?;
+    for language in ["de", "en_GB"] {
+        let path = format!("usr/share/locale/{language}/LC_MESSAGES/tidewatch.mo");
+        tree.file(path, 60 * KIB, 600 * DAY)?;
+    }
+    // The newest two revisions of a package stay.
+    for (revision, age) in [(12, 240), (13, 30)] {
+        let path = format!("var/lib/snapd/snaps/tidewatch_{revision}.snap");
+        tree.file(path, 12 * MIB, age * DAY)?;
+    }
+    tree.text(
         "etc/os-release",
         "ID=quay\nNAME=\"Quay\"\nVERSION_ID=\"12\"\n",
         900 * DAY,
@@ -48,7 +68,7 @@ pub(crate) fn build(
     awkward(tree, next_door)?;
     logs(tree, chance)?;
     for (number, program) in ["knotbook", "lanternfish", "gullmail"].iter().enumerate() {
-        let age = [2, 20, 400].get(number).copied().unwrap_or(1) * DAY;
+        let age = [20, 2, 400].get(number).copied().unwrap_or(1) * DAY;
         tree.file(
             format!("var/crash/_usr_bin_{program}.1001.crash"),
             4 * MIB,

@@ -156,6 +156,54 @@ impl TreeBuilder {
         fs::set_permissions(&path, permissions).map_err(DemoError::at("change", &path))
     }
 
+    /// Whether something lies there already.
+    pub(crate) fn has(&self, below: impl AsRef<[u8]>) -> bool {
+        self.path(below).symlink_metadata().is_ok()
+    }
+
+    /// Gives a thing to the account of that number, where the builder may.
+    ///
+    /// # Errors
+    /// What the disk says, but for a missing right: an ordinary person builds it as their own.
+    pub(crate) fn give(&self, below: impl AsRef<[u8]>, user: u32) -> Result<(), DemoError> {
+        let path = self.path(below);
+        match std::os::unix::fs::lchown(&path, Some(user), None) {
+            Err(error) if error.kind() != std::io::ErrorKind::PermissionDenied => {
+                Err(DemoError::at("give away", &path)(error))
+            }
+            _ => Ok(()),
+        }
+    }
+
+    /// Makes every folder that holds something as old as the youngest thing in it: a folder made
+    /// today says that somebody was here today.
+    pub(crate) fn age_folders(&self) -> Result<(), DemoError> {
+        self.age_folder(&self.root).map(drop)
+    }
+
+    fn age_folder(&self, folder: &Path) -> Result<Option<i64>, DemoError> {
+        let entries = match fs::read_dir(folder) {
+            // A folder that its own builder can't read keeps its age.
+            Err(error) if error.kind() == std::io::ErrorKind::PermissionDenied => return Ok(None),
+            entries => entries.map_err(DemoError::at("read", folder))?,
+        };
+        let mut newest: Option<i64> = None;
+        for entry in entries {
+            let entry = entry.map_err(DemoError::at("read", folder))?;
+            let metadata = entry.metadata().map_err(DemoError::at("look at", folder))?;
+            let time = if metadata.is_dir() {
+                self.age_folder(&entry.path())?
+            } else {
+                Some(std::os::unix::fs::MetadataExt::mtime(&metadata))
+            };
+            newest = newest.max(time);
+        }
+        if let Some(time) = newest {
+            self.age(folder, self.now - time)?;
+        }
+        Ok(newest)
+    }
+
     /// Makes a thing `age` seconds old, by change and by access.
     ///
     /// # Errors

@@ -2,6 +2,7 @@
 
 use std::path::Path;
 
+use jolly_core::target::Layout;
 use jolly_demo::{DemoError, DemoLayout, hold_open};
 
 use crate::cli::print;
@@ -15,21 +16,31 @@ fn refuse(error: &DemoError) -> Refusal {
         DemoError::NotEmpty { .. } => {
             Refusal::bad_input(error, "name a folder that is empty or not there yet")
         }
-        DemoError::Disk { .. } | DemoError::Database { .. } => Refusal::failed(
-            error,
-            "the demo needs 1.5 GiB of room in a folder that can be written",
-        ),
+        DemoError::Disk { .. } | DemoError::Database { .. } | DemoError::Rulebook { .. } => {
+            Refusal::failed(
+                error,
+                "the demo needs 1.5 GiB of room in a folder that can be written",
+            )
+        }
     }
+}
+
+/// Which demo computer `--layout` asks for; the till without it.
+fn demo_layout(options: &SharedOptions) -> Result<DemoLayout, Refusal> {
+    Ok(match read_layout(options.layout.as_deref())? {
+        None | Some(Layout::Linux) => DemoLayout::Linux,
+        Some(Layout::Windows) => DemoLayout::Windows,
+        Some(Layout::Macos) => DemoLayout::Macos,
+    })
 }
 
 /// Builds it and exits.
 pub(super) fn build(options: &SharedOptions, folder: &Path) -> Result<Exit, Refusal> {
-    read_layout(options.layout.as_deref())?;
+    let layout = demo_layout(options)?;
     let now = clock().as_second();
-    let next_door =
-        jolly_demo::build(folder, DemoLayout::Linux, now).map_err(|error| refuse(&error))?;
+    let next_door = jolly_demo::build(folder, layout, now).map_err(|error| refuse(&error))?;
     print::result(|out| {
-        writeln!(out, "The till computer is in {}", folder.display())?;
+        writeln!(out, "The {} is in {}", layout.label(), folder.display())?;
         writeln!(
             out,
             "A link in it points out to {}, which must survive",
@@ -41,7 +52,7 @@ pub(super) fn build(options: &SharedOptions, folder: &Path) -> Result<Exit, Refu
 
 /// Builds it in a fresh folder and opens the interface on it; the folder goes with the interface.
 pub(super) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refusal> {
-    read_layout(options.layout.as_deref())?;
+    let layout = demo_layout(options)?;
     let failed = |error: std::io::Error| {
         Refusal::failed(&error, "the demo needs a folder for temporary files")
     };
@@ -49,12 +60,16 @@ pub(super) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refus
         .prefix("jolly-broom-demo-")
         .tempdir()
         .map_err(failed)?;
-    let root = folder.path().join("till");
+    let root = folder
+        .path()
+        .join(layout.label().split(' ').next().unwrap_or("till"));
     print::message("Building the demo computer…");
     let now = clock().as_second();
-    jolly_demo::build(&root, DemoLayout::Linux, now).map_err(|error| refuse(&error))?;
+    jolly_demo::build(&root, layout, now).map_err(|error| refuse(&error))?;
     let held = hold_open(&root).map_err(failed)?;
     let options = SharedOptions {
+        // What is on the disk says which layout it is.
+        layout: None,
         target: Some(root.clone()),
         ..options.clone()
     };

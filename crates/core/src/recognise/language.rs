@@ -26,7 +26,8 @@ impl Languages {
 
     pub(super) fn look(&self, candidate: &Candidate<'_>) -> Finding {
         let below = candidate.path.below(&candidate.search.root);
-        let code = below.and_then(|below| below.split(|byte| *byte == b'/').find_map(language));
+        let first = below.and_then(|below| below.split(|byte| *byte == b'/').next());
+        let code = first.and_then(language);
         match code {
             // A target that doesn't say what it uses keeps every language.
             Some(code) if !self.used.is_empty() && !self.used.contains(&code) => {
@@ -63,7 +64,8 @@ fn language(name: &[u8]) -> Option<String> {
     }
     // `LC_MESSAGES` and its like are categories.
     let is_code = code != "lc"
-        && (2..=3).contains(&code.len()) && code.bytes().all(|byte| byte.is_ascii_lowercase());
+        && (2..=3).contains(&code.len())
+        && code.bytes().all(|byte| byte.is_ascii_lowercase());
     is_code.then(|| code.to_owned())
 }
 

@@ -51,6 +51,8 @@ fn verdict(rules: &RuleSet, of: RuleNumber, example: &Example) -> Verdict {
         if number != of && rule.rule.detect.is_some_and(Detect::looks_inside) {
             continue;
         }
+        // A rule may name a guarded folder apart, below another of its own roots.
+        let mut is_guarded = false;
         for within in &rule.rule.within {
             for root in usual_roots(within, &path, rule.layout) {
                 let Some(below) = path.below(&root) else {
@@ -62,7 +64,8 @@ fn verdict(rules: &RuleSet, of: RuleNumber, example: &Example) -> Verdict {
                 }
                 let guards = usual_guards(&path, rule.layout);
                 if guards.path(&path, &rule.rule, &root).is_some() {
-                    return Verdict::Guarded;
+                    is_guarded = true;
+                    continue;
                 }
                 return match fit {
                     _ if number != of => Verdict::NotMine,
@@ -70,6 +73,9 @@ fn verdict(rules: &RuleSet, of: RuleNumber, example: &Example) -> Verdict {
                     Fit::Takes | Fit::No => by_age(rule, example),
                 };
             }
+        }
+        if is_guarded {
+            return Verdict::Guarded;
         }
     }
     Verdict::NotMine

@@ -51,7 +51,12 @@ pub fn explain(
         .ok();
     let mut recogniser = Recogniser::new(target, now);
     let mut spared = None;
+    // A rule may name a guarded folder apart, below another of its own roots.
+    let mut guarded: Option<(RuleNumber, Explanation)> = None;
     for search in searches {
+        if let Some((_, found)) = guarded.take_if(|(rule, _)| *rule != search.rule) {
+            return found;
+        }
         let Some(below) = path.below(&search.root).filter(|below| !below.is_empty()) else {
             continue;
         };
@@ -95,7 +100,12 @@ pub fn explain(
             }
         }
         if let Some(guard) = guards.path(path, &rule.rule, &search.root) {
-            return found(Verdict::Guarded, format!("guarded: {}", guard.words()));
+            let is_first = guarded.is_none();
+            if is_first {
+                let reason = format!("guarded: {}", guard.words());
+                guarded = Some((search.rule, found(Verdict::Guarded, reason)));
+            }
+            continue;
         }
         if let Some(reason) = kept(target, &mut recogniser, rule, search, path, thing.as_ref()) {
             return found(Verdict::Spared, reason);
@@ -106,13 +116,16 @@ pub fn explain(
         let (verdict, reason) = by_age(rule, time.map(|time| pile::age(time, now)));
         return found(verdict, format!("{because}{reason}"));
     }
-    spared.unwrap_or_else(|| Explanation {
-        verdict: Verdict::NotMine,
-        rule: None,
-        search: None,
-        reason: "no rule looks for it".to_owned(),
-        exists: thing.is_some(),
-    })
+    guarded
+        .map(|(_, found)| found)
+        .or(spared)
+        .unwrap_or_else(|| Explanation {
+            verdict: Verdict::NotMine,
+            rule: None,
+            search: None,
+            reason: "no rule looks for it".to_owned(),
+            exists: thing.is_some(),
+        })
 }
 
 fn is_too_small(rule: &CompiledRule, thing: Option<&Thing>) -> bool {

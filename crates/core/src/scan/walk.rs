@@ -344,10 +344,15 @@ impl Walker<'_> {
         (name, kind): (&CString, Kind),
         known: &mut Option<Stat>,
     ) -> Option<&'b Active> {
+        // A rule may name a guarded folder apart, below another of its own roots.
+        let mut guarded: Option<(&Active, RuleNumber)> = None;
         for active in active {
             let Some(search) = self.searches.get(active.at) else {
                 continue;
             };
+            if let Some((guarded, _)) = guarded.filter(|(_, rule)| *rule != search.rule) {
+                return Some(guarded);
+            }
             let compiled = self.rules.rule(search.rule);
             let below = [&active.prefix, name.to_bytes()].concat();
             if compiled.fit(&below) != Fit::Takes {
@@ -365,6 +370,10 @@ impl Walker<'_> {
                 }
             }
             let Some(detect) = compiled.rule.detect.filter(|detect| detect.looks_inside()) else {
+                if active.is_guarded {
+                    guarded = guarded.or(Some((active, search.rule)));
+                    continue;
+                }
                 return Some(active);
             };
             // What is guarded is not looked into, and whose it would be doesn't matter.
@@ -393,7 +402,7 @@ impl Walker<'_> {
                 Finding::Unclear(reason) => self.unread.add(self.news.place_name(), reason, 1),
             }
         }
-        None
+        guarded.map(|(active, _)| active)
     }
 
     fn look_at_item(

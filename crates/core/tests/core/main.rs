@@ -12,6 +12,7 @@
 
 mod decisions;
 mod journals;
+mod layouts;
 mod plans;
 mod recoveries;
 mod rulebooks;

@@ -51,16 +51,21 @@ impl Bench {
         }
     }
 
-    /// The demo computer.
+    /// The till computer of the demo.
     pub(crate) fn demo() -> Self {
+        Self::of_demo(jolly_demo::DemoLayout::Linux, Layout::Linux)
+    }
+
+    /// A demo computer under the book of its layout.
+    pub(crate) fn of_demo(demo: jolly_demo::DemoLayout, layout: Layout) -> Self {
         let dir = tempfile::tempdir().unwrap();
         let root = dir.path().join("root");
-        jolly_demo::build(&root, jolly_demo::DemoLayout::Linux, NOW).unwrap();
+        jolly_demo::build(&root, demo, NOW).unwrap();
         let tree = TreeBuilder::new(&root, NOW).unwrap();
         Self {
             dir,
             tree,
-            books: vec![builtin(Layout::Linux)],
+            books: vec![builtin(layout)],
         }
     }
 

@@ -1,0 +1,64 @@
+//! Every rule's examples, as files: what a rulebook promises to find is there to be found.
+
+use serde::Deserialize;
+
+use crate::tree::{DAY, TreeBuilder};
+use crate::{DemoError, DemoLayout};
+
+/// Of a rulebook only what is built from it.
+#[derive(Deserialize)]
+struct Book {
+    rule: Vec<Rule>,
+}
+
+#[derive(Deserialize)]
+struct Rule {
+    #[serde(default)]
+    example: Vec<Example>,
+}
+
+#[derive(Deserialize)]
+struct Example {
+    path: String,
+    aged: Option<String>,
+}
+
+/// Builds every example that isn't there yet; of two for one path the first.
+pub(crate) fn build(tree: &TreeBuilder, layout: DemoLayout) -> Result<(), DemoError> {
+    let text = match layout {
+        DemoLayout::Linux => include_str!("../../../rulebooks/linux.toml"),
+        DemoLayout::Windows => include_str!("../../../rulebooks/windows.toml"),
+        DemoLayout::Macos => include_str!("../../../rulebooks/macos.toml"),
+    };
+    let book: Book = toml::from_str(text).map_err(|source| DemoError::Rulebook {
+        layout: layout.name(),
+        source,
+    })?;
+    for (number, example) in book.rule.iter().flat_map(|rule| &rule.example).enumerate() {
+        if tree.has(&example.path) {
+            continue;
+        }
+        let age = example.aged.as_deref().map_or(0, seconds);
+        // Images of memory are large; the rest differ a little, so that no two sums are alike.
+        let size = match example.path.contains("/core.") {
+            true => 3 << 20,
+            false => (40 + 4 * (number as u64 % 13)) << 10,
+        };
+        tree.file(&example.path, size, age)?;
+    }
+    Ok(())
+}
+
+/// An age as rulebooks write it, in seconds; a month has 30 days, a year 365.
+fn seconds(text: &str) -> i64 {
+    let (number, unit) = text.split_once(' ').unwrap_or((text, "days"));
+    let one = match unit.trim_end_matches('s') {
+        "minute" => 60,
+        "hour" => 3_600,
+        "week" => 7 * DAY,
+        "month" => 30 * DAY,
+        "year" => 365 * DAY,
+        _ => DAY,
+    };
+    number.parse::<i64>().unwrap_or(1) * one
+}
