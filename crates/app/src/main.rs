@@ -1,5 +1,6 @@
 //! `jolly-broom`: the command line and the interface over one core.
 
+mod books;
 mod cli;
 mod exit;
 mod options;

@@ -21,7 +21,7 @@ pub(crate) struct SharedOptions {
     /// The root that is worked on [default: /]
     #[arg(long, global = true, value_name = "DIR")]
     pub target: Option<PathBuf>,
-    /// The family of system on it: linux [default: recognised]
+    /// The family of system on it: linux, windows, macos [default: recognised]
     #[arg(long, global = true)]
     pub layout: Option<String>,
     /// A rulebook to put before the built-in one

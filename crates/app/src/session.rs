@@ -3,16 +3,20 @@
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::time::{Duration, Instant};
 
 use etcetera::BaseStrategy as _;
 use jiff::Timestamp;
+use jolly_core::arrive::{Arrival, arrive};
 use jolly_core::decide::{Exclusion, Selection};
-use jolly_core::rulebook::{Class, RuleNumber, RuleSet, builtin};
-use jolly_core::scan::{CancelToken, Scan, ScanEvent, scan};
+use jolly_core::rulebook::{Class, Guards, RuleNumber, RuleSet, resolve};
+use jolly_core::scan::{CancelToken, Explanation, Scan, ScanEvent, explain, scan};
+use jolly_core::sheet::Sheet;
 use jolly_core::sweep::StateFolder;
 use jolly_core::target::{Layout, Target, TargetError, TargetPath};
 use jolly_disk::RealDisk;
 
+use crate::books;
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 
@@ -26,7 +30,14 @@ pub(crate) struct Session {
     pub now: Option<Timestamp>,
     /// This program's own files on the target.
     pub own: Vec<TargetPath>,
+    /// What tells this computer from others: its job sheet is kept by it.
+    pub identity: String,
+    /// What is remembered of it.
+    pub sheet: Option<Sheet>,
 }
+
+/// How long a first look at a computer may take.
+const FIRST_LOOK: Duration = Duration::from_millis(700);
 
 /// The clock of the edge: the only place that asks it.
 #[expect(
@@ -35,6 +46,11 @@ pub(crate) struct Session {
 )]
 pub(crate) fn clock() -> Timestamp {
     Timestamp::now()
+}
+
+/// The moment that a computer's ages count from now.
+pub(crate) fn clock_of(session: &Session) -> Timestamp {
+    session.now.unwrap_or_else(clock)
 }
 
 impl Session {
@@ -60,7 +76,7 @@ impl Session {
         let environment = |name: &str| std::env::var_os(name);
         let target = Target::open(Arc::new(RealDisk), target, layout, &environment)
             .map_err(|error| refuse_target(&error))?;
-        let rules = read_rules(target.layout, &options.rulebook)?;
+        let rules = books::read_rules(target.layout, &options.rulebook)?;
         let state = StateFolder::new(state_path(options.state.as_deref())?);
         let mut own = Vec::new();
         let exe = std::env::current_exe().ok();
@@ -69,13 +85,46 @@ impl Session {
             own.extend(target.inside(&path));
         }
         own.retain(|path| !path.is_root());
+        let identity = target.identity();
+        let sheet = Sheet::read(&state, &identity)
+            .map_err(|error| Refusal::bad_input(&error, "mend or remove that file"))?;
         Ok(Self {
             target: Arc::new(target),
             rules: Arc::new(rules),
             state,
             now,
             own,
+            identity,
+            sheet,
         })
+    }
+
+    /// Takes a first look, and waits until it is done.
+    pub(crate) fn arrive(&self) -> Arrival {
+        let began = Instant::now();
+        let now = self.now.unwrap_or_else(clock);
+        let is_due = || began.elapsed() > FIRST_LOOK;
+        arrive(&self.target, &self.rules, now, &is_due)
+    }
+
+    /// Says which rule has a path and why; the path as a person gives it: below the target's root,
+    /// on the target, or on this machine.
+    pub(crate) fn explain(&self, path: &Path) -> Result<(TargetPath, Explanation), Refusal> {
+        use std::os::unix::ffi::OsStrExt as _;
+        let path = self
+            .target
+            .inside(path)
+            .map_or_else(|| TargetPath::from_inside(path.as_os_str().as_bytes()), Ok)
+            .map_err(|error| Refusal::bad_input(&error, "such as home/pia/.cache/thumbnails"))?;
+        let path = self.target.as_written(&path);
+        let (searches, _) = resolve(&self.target, &self.rules);
+        let mut guards = Guards::new(&self.target.places, self.own.clone());
+        for search in &searches {
+            guards.add_root(search.root.clone());
+        }
+        let now = self.now.unwrap_or_else(clock);
+        let found = explain(&self.target, &self.rules, &searches, &guards, &path, now);
+        Ok((path, found))
     }
 
     /// Scans, and waits until it is done.
@@ -108,9 +157,14 @@ impl Session {
             .map(str::parse)
             .transpose()
             .map_err(|error: jolly_core::rulebook::AgeError| Refusal::bad_input(&error, ""))?;
+        let only = self.rule_numbers(&options.only)?;
+        let mut skip = self.rule_numbers(&options.skip)?;
+        // What is turned off for this computer stays off, unless it is asked for by name.
+        let off = self.rules_off().into_iter();
+        skip.extend(off.filter(|rule| !only.contains(rule)));
         Ok(Selection {
-            only: self.rule_numbers(&options.only)?,
-            skip: self.rule_numbers(&options.skip)?,
+            only,
+            skip,
             classes: options
                 .class
                 .iter()
@@ -121,6 +175,13 @@ impl Session {
             exclusions,
             takes_all: options.all,
         })
+    }
+
+    /// The rules that are turned off for this computer.
+    pub(crate) fn rules_off(&self) -> Vec<RuleNumber> {
+        let off = self.sheet.iter().flat_map(|sheet| &sheet.rules_off);
+        // A rule of a book that is no longer there is off already.
+        off.filter_map(|id| self.rules.by_id(id)).collect()
     }
 
     fn rule_numbers(&self, ids: &[String]) -> Result<Vec<RuleNumber>, Refusal> {
@@ -208,34 +269,6 @@ pub(crate) fn read_layout(name: Option<&str>) -> Result<Option<Layout>, Refusal>
         .map_err(|error: jolly_core::target::UnknownLayout| Refusal::bad_input(&error, ""))
 }
 
-/// The technician's books first, in the order given, then the built-in one.
-fn read_rules(layout: Layout, files: &[PathBuf]) -> Result<RuleSet, Refusal> {
-    let mut books = Vec::new();
-    for file in files {
-        books.push(read_book(file)?);
-    }
-    books.push(builtin(layout));
-    RuleSet::compile(&books).map_err(|error| Refusal {
-        exit: Exit::BadInput,
-        message: error.to_string(),
-    })
-}
-
-/// A rulebook's name and text.
-pub(crate) fn read_book(file: &Path) -> Result<(String, String), Refusal> {
-    use std::os::unix::ffi::OsStrExt as _;
-    let name = jolly_core::target::Printable(file.as_os_str().as_bytes()).to_string();
-    let refuse = |what: String| Refusal {
-        exit: Exit::BadInput,
-        message: format!("cannot read the rulebook {name}: {what}\n  give a TOML file"),
-    };
-    let bytes = std::fs::read(file).map_err(|error| refuse(error.to_string()))?;
-    let text = String::from_utf8(bytes)
-        .ok()
-        .ok_or_else(|| refuse("it is not UTF-8 text".to_owned()))?;
-    Ok((name, text))
-}
-
 fn refuse_target(error: &TargetError) -> Refusal {
     Refusal::bad_input(
         error,
@@ -245,7 +278,7 @@ fn refuse_target(error: &TargetError) -> Refusal {
             }
             TargetError::Unreadable { .. } => "run as the administrator, or mount it readable",
             TargetError::NotRecognised { .. } => {
-                "name its layout with --layout linux, or give the root of a system"
+                "name its layout with --layout, or give the root of a system"
             }
             TargetError::StandIn { .. } => "mend or remove that file",
         },

@@ -1,5 +1,6 @@
 //! The interface: a model, what changes it, what draws it, and threads that work for it.
 
+mod bench;
 mod draw;
 mod keys;
 mod model;
@@ -19,18 +20,27 @@ use std::time::{Duration, Instant};
 use crate::exit::{Exit, Refusal};
 use crate::options::{Looks, SharedOptions};
 use crate::session::Session;
-use model::Model;
-use msg::Msg;
+use model::{Model, Station};
+use msg::{Effect, Msg};
 use theme::Theme;
 use worker::Workers;
 
 /// The longest time between two frames while something moves.
 const FRAME: Duration = Duration::from_millis(100);
 
-/// Opens the interface on the target that the options name.
+/// Opens the interface: on the target that the options name, else at arrive.
 pub(crate) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refusal> {
-    let session = Arc::new(Session::of_options(options)?);
-    let selection = session.selection(options)?;
+    let mut model = Model::new();
+    let first = match &options.target {
+        None => vec![Effect::FindComputers],
+        Some(_) => {
+            let session = Session::of_options(options)?;
+            let selection = session.selection(options)?;
+            model.open(Arc::new(session), selection);
+            model.station = Station::Scan;
+            model.start_scan().into_iter().collect()
+        }
+    };
     let theme = Theme::of_terminal(looks);
     let failed = |error: std::io::Error| {
         Refusal::failed(
@@ -39,11 +49,11 @@ pub(crate) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refus
         )
     };
     let mut screen = terminal::Screen::open().map_err(failed)?;
-    let mut model = Model::new(&session, selection);
-    let mut workers = Workers::new(session);
+    let mut workers = Workers::new(options.clone());
     workers.listen();
-    let first = model.start_scan();
-    workers.carry_out(first);
+    for effect in first {
+        workers.carry_out(effect);
+    }
     let began = Instant::now();
     let mut is_dirty = true;
     while !model.is_over {

@@ -1,5 +1,7 @@
 //! Numbers in words: sizes, counts, ages.
 
+use jolly_core::arrive::{Figure, Sign};
+
 const UNITS: [&str; 7] = ["B", "KiB", "MiB", "GiB", "TiB", "PiB", "EiB"];
 
 /// A size with three figures: "6.10 GiB", "980 MiB".
@@ -55,6 +57,58 @@ pub(crate) fn age(seconds: u64) -> String {
         || "moments".to_owned(),
         |(step, name)| counted(seconds / step, name),
     )
+}
+
+/// A sign in words: its figure, and why it matters.
+pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
+    let least = |figure: &Figure| if figure.is_least { "at least " } else { "" };
+    match sign {
+        Sign::VolumeFull(percent) => (
+            format!("Volume {percent} % full"),
+            "A system slows down and its updates fail when little is free.",
+        ),
+        Sign::Trash(account, figure, oldest) => {
+            let oldest =
+                oldest.map_or_else(String::new, |oldest| format!(", oldest {}", age(oldest)));
+            let held = bytes(figure.bytes);
+            (
+                format!("Trash of {account}: {}{held}{oldest}", least(figure)),
+                "What is thrown away holds its space until the trash is emptied.",
+            )
+        }
+        Sign::PreviousSystem => (
+            "The system before the last upgrade is still there".to_owned(),
+            "It is only needed to undo the upgrade.",
+        ),
+        Sign::CrowdedTemp(figure) => (
+            format!(
+                "{}{} in the system's temp folders",
+                least(figure),
+                counted(figure.count, "file")
+            ),
+            "More than a hundred says that nobody tidies up.",
+        ),
+        Sign::UnusedHome(account, unused) => (
+            format!("Home of {account} unused for {}", age(*unused)),
+            "What nobody uses can be set aside.",
+        ),
+        Sign::Downloads(account, figure) => (
+            format!(
+                "Downloads of {account}: {}{}",
+                least(figure),
+                bytes(figure.bytes)
+            ),
+            "Installers stay there long after they have done their work.",
+        ),
+        Sign::CrashReports(figure) => (
+            format!("{}{}", least(figure), counted(figure.count, "crash report")),
+            "Something breaks off again and again: their names say which program.",
+        ),
+        Sign::StartsAtSignIn(count) => (
+            format!("{} start at sign-in", counted(*count, "program")),
+            "Each of them makes the start slower.",
+        ),
+    }
 }
 
 #[cfg(test)]

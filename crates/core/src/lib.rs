@@ -3,10 +3,12 @@
 //! The way of the data is the way through the modules: [`target`] → [`rulebook`] → [`recognise`] →
 //! [`scan`] → [`decide`] → [`sweep`]. Nothing here prints, exits, starts a thread or asks the clock.
 
+pub mod arrive;
 pub mod decide;
 pub mod recognise;
 pub mod rulebook;
 pub mod scan;
+pub mod sheet;
 mod story;
 pub mod sweep;
 pub mod target;

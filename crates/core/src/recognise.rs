@@ -12,7 +12,7 @@ mod thumbnail;
 mod trash;
 
 pub use cache_tag::{bears_tag, is_tag};
-pub use trash::described;
+pub use trash::{described, oldest_in_trash};
 
 use std::collections::HashMap;
 use std::ffi::CStr;

@@ -1,18 +1,15 @@
 //! `rules`: what is in force, and why.
 
-use std::ffi::OsStr;
-use std::os::unix::ffi::OsStrExt as _;
 use std::path::{Path, PathBuf};
 
-use jolly_core::rulebook::{CompiledRule, Guards, RuleSet, resolve, run_examples};
-use jolly_core::scan::explain;
-use jolly_core::target::TargetPath;
+use jolly_core::rulebook::{CompiledRule, RuleSet, run_examples};
 use serde_json::json;
 
+use crate::books::read_book;
 use crate::cli::{RulesCommand, print};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
-use crate::session::{Session, clock, read_book};
+use crate::session::Session;
 
 pub(super) fn run(options: &SharedOptions, command: &RulesCommand) -> Result<Exit, Refusal> {
     match command {
@@ -93,21 +90,7 @@ fn check(options: &SharedOptions, files: &[PathBuf]) -> Result<Exit, Refusal> {
 
 fn explain_path(options: &SharedOptions, path: &Path) -> Result<Exit, Refusal> {
     let session = Session::of_options(options)?;
-    let path = on_target(&session, path)?;
-    let (searches, _) = resolve(&session.target, &session.rules);
-    let mut guards = Guards::new(&session.target.places, session.own.clone());
-    for search in &searches {
-        guards.add_root(search.root.clone());
-    }
-    let now = session.now.unwrap_or_else(clock);
-    let found = explain(
-        &session.target,
-        &session.rules,
-        &searches,
-        &guards,
-        &path,
-        now,
-    );
+    let (path, found) = session.explain(path)?;
     let rule = found.rule.map(|number| session.rules.rule(number));
     if options.json {
         print::json(&json!({
@@ -142,13 +125,4 @@ fn explain_path(options: &SharedOptions, path: &Path) -> Result<Exit, Refusal> {
         })?;
     }
     Ok(Exit::Done)
-}
-
-/// A path as a person gives it: below the target's root, on the target, or on this machine.
-fn on_target(session: &Session, path: &Path) -> Result<TargetPath, Refusal> {
-    let inside = session.target.inside(path);
-    let given: &OsStr = path.as_os_str();
-    inside
-        .map_or_else(|| TargetPath::from_inside(given.as_bytes()), Ok)
-        .map_err(|error| Refusal::bad_input(&error, "such as home/pia/.cache/thumbnails"))
 }

@@ -31,6 +31,9 @@ pub(super) enum Action {
     Letter(char),
     Stop,
     Again,
+    Choose,
+    Open,
+    Rules,
 }
 
 /// One row of the table.
@@ -78,10 +81,23 @@ const fn more(
 }
 
 use KeyCode::{BackTab, Char, Down, End, Enter, Esc, Home, PageDown, PageUp, Tab, Up};
-use Station::{Check, Report, Scan, Sweep, Weigh};
+use Station::{Arrive, Check, Report, Scan, Sweep, Weigh};
 
 /// Every key of the program.
 pub(super) const BINDINGS: &[Binding] = &[
+    main(
+        &[Arrive],
+        "enter",
+        "scan this one",
+        &[(Enter, Action::Choose)],
+    ),
+    main(
+        &[Arrive],
+        "o",
+        "open a folder",
+        &[(Char('o'), Action::Open)],
+    ),
+    main(&[Arrive], "r", "look again", &[(Char('r'), Action::Again)]),
     main(
         &[Scan],
         "esc",
@@ -120,8 +136,14 @@ pub(super) const BINDINGS: &[Binding] = &[
         ],
     ),
     main(&[Weigh], "o", "order", &[(Char('o'), Action::Order)]),
+    main(
+        &[Arrive, Weigh],
+        "b",
+        "rulebooks",
+        &[(Char('b'), Action::Rules)],
+    ),
     more(
-        &[Weigh, Check],
+        &[Arrive, Weigh, Check],
         "↑ ↓",
         "move; also k and j",
         &[
@@ -138,7 +160,7 @@ pub(super) const BINDINGS: &[Binding] = &[
         &[(PageUp, Action::PageUp), (PageDown, Action::PageDown)],
     ),
     more(
-        &[Weigh, Check],
+        &[Arrive, Weigh, Check],
         "home, end",
         "first and last",
         &[(Home, Action::First), (End, Action::Last)],
@@ -163,15 +185,24 @@ pub(super) const BINDINGS: &[Binding] = &[
     ),
     main(&[Sweep], "esc", "stop", &[(Esc, Action::Stop)]),
     main(&[Report], "enter", "weigh again", &[(Enter, Action::Again)]),
+    main(&[Arrive, Scan], "tab", "onward", &[(Tab, Action::Onward)]),
+    main(&[Scan], "r", "scan again", &[(Char('r'), Action::Again)]),
+    main(
+        &[Scan],
+        "shift-tab",
+        "back to arrive",
+        &[(BackTab, Action::Back)],
+    ),
+    more(&[Weigh], "r", "scan again", &[(Char('r'), Action::Again)]),
     more(
         &[Weigh],
         "shift-tab",
-        "scan again",
-        &[(BackTab, Action::Again)],
+        "back to the scan",
+        &[(BackTab, Action::Back)],
     ),
     main(&[], "?", "keys", &[(Char('?'), Action::Help)]),
     main(
-        &[Scan, Weigh, Check, Report],
+        &[Arrive, Scan, Weigh, Check, Report],
         "q",
         "leave",
         &[(Char('q'), Action::Leave)],

@@ -1,8 +1,10 @@
 //! Everything the interface knows. Plain data; only `update` changes it.
 
+mod arrive;
 mod check;
 mod report;
 mod rows;
+mod rulebooks;
 mod scanning;
 mod sweeping;
 
@@ -14,9 +16,11 @@ use jolly_core::scan::{PileId, Scan};
 use jolly_core::target::Volume;
 use tui_input::Input;
 
+pub(super) use arrive::{Arrived, Bench, Computer, Look, Origin};
 pub(super) use check::{Check, Rehearsal, WORD};
 pub(super) use report::{Report, Verified};
 pub(super) use rows::{Order, Row, rows};
+pub(super) use rulebooks::{RuleRow, Rulebooks};
 pub(super) use scanning::{PlaceProgress, Scanning};
 pub(super) use sweeping::Sweeping;
 
@@ -66,6 +70,10 @@ pub(super) enum Overlay {
     ExactAge(Input, Option<String>),
     /// Something is looked for.
     Find(Input),
+    /// A folder is named; with the folders that begin so.
+    Open(Input, Vec<String>),
+    /// The rules in force.
+    Rulebooks(Rulebooks),
 }
 
 /// Whose computer this is.
@@ -88,7 +96,10 @@ pub(super) struct Weigh {
 
 /// Everything the interface knows.
 pub(super) struct Model {
+    /// The computer that is worked on.
+    pub session: Option<Arc<Session>>,
     pub facts: Facts,
+    pub bench: Bench,
     pub station: Station,
     pub overlay: Option<Overlay>,
     /// Since the interface opened.
@@ -107,23 +118,23 @@ pub(super) struct Model {
 }
 
 impl Model {
-    /// The model of a fresh interface.
-    pub(super) fn new(session: &Session, selection: Selection) -> Self {
-        let target = &session.target;
+    /// The model of a fresh interface, at arrive.
+    pub(super) fn new() -> Self {
         Self {
+            session: None,
             facts: Facts {
-                owner: target.owner.clone(),
-                label: target.label.clone(),
-                // A volume that can't be measured is told by the scan.
-                volume: target.measure().unwrap_or_default(),
+                owner: None,
+                label: String::new(),
+                volume: Volume::default(),
             },
-            station: Station::Scan,
+            bench: Bench::default(),
+            station: Station::Arrive,
             overlay: None,
             clock: Duration::ZERO,
             is_over: false,
             message: None,
             job: 0,
-            selection,
+            selection: Selection::default(),
             scanning: Scanning::default(),
             weigh: None,
             check: None,
@@ -132,27 +143,64 @@ impl Model {
         }
     }
 
-    /// Begins a scan.
-    pub(super) fn start_scan(&mut self) -> Effect {
+    /// Begins with a computer: what is known of another one is let go of.
+    pub(super) fn open(&mut self, session: Arc<Session>, selection: Selection) {
+        let target = &session.target;
+        self.facts = Facts {
+            owner: target.owner.clone(),
+            label: target.label.clone(),
+            // A volume that can't be measured is told by the scan.
+            volume: target.measure().unwrap_or_default(),
+        };
+        self.session = Some(session);
+        self.selection = selection;
+        self.scanning = Scanning::default();
+        self.weigh = None;
+        self.check = None;
+        self.sweeping = None;
+        self.report = None;
+    }
+
+    /// Whether this is the computer that is worked on.
+    pub(super) fn is_chosen(&self, session: &Session) -> bool {
+        self.session
+            .as_ref()
+            .is_some_and(|chosen| chosen.target.key() == session.target.key())
+    }
+
+    /// The computer that the screen shows: at arrive the one in focus, else the chosen one.
+    pub(super) fn looked_at(&self) -> Option<Arc<Session>> {
+        if self.station == Station::Arrive {
+            let arrived = self.bench.focused()?.arrived()?;
+            return Some(Arc::clone(&arrived.session));
+        }
+        self.session.clone()
+    }
+
+    /// Begins a scan of the chosen computer.
+    pub(super) fn start_scan(&mut self) -> Option<Effect> {
+        let session = Arc::clone(self.session.as_ref()?);
         self.job += 1;
         self.scanning = Scanning {
             began: self.clock,
             ..Scanning::default()
         };
         self.check = None;
-        Effect::Scan(self.job)
+        Some(Effect::Scan(self.job, session))
     }
 
     /// Whether something on the screen moves by itself.
     pub(super) fn moves(&self) -> bool {
         let waits = match self.station {
-            Station::Scan | Station::Sweep => true,
+            Station::Arrive => self.bench.waits(),
+            Station::Scan => self.scanning.took.is_none(),
+            Station::Sweep => true,
             Station::Check => self.check.as_ref().is_none_or(Check::waits),
             Station::Report => self
                 .report
                 .as_ref()
                 .is_some_and(|report| report.verified.is_none()),
-            Station::Arrive | Station::Weigh => false,
+            Station::Weigh => false,
         };
         waits && !self.is_over
     }

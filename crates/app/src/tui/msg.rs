@@ -1,11 +1,16 @@
 //! What can happen, and what can be asked for.
 
+use std::collections::BTreeSet;
+use std::path::PathBuf;
 use std::sync::Arc;
 
 use jolly_core::decide::{Decisions, Manifest};
 use jolly_core::scan::{Scan, ScanEvent};
 use jolly_core::sweep::{RunSummary, SweepEvent};
 use ratatui::crossterm::event::KeyEvent;
+
+use crate::session::Session;
+use crate::tui::model::{Arrived, Origin};
 
 /// Something that happened.
 pub(super) enum Msg {
@@ -17,6 +22,16 @@ pub(super) enum Msg {
     Key(KeyEvent),
     /// Text was pasted.
     Pasted(String),
+    /// The computers on the bench.
+    Found(Vec<(PathBuf, Origin)>),
+    /// A first look at one of them has ended.
+    Arrived(PathBuf, Result<Box<Arrived>, String>),
+    /// Folders that begin as what was typed.
+    Completed(String, Vec<String>),
+    /// What is said of a path, and the rule that decided, by position.
+    Explained(String, Option<usize>),
+    /// The job sheet is kept, or not.
+    Kept(Result<(), String>),
     /// News of a scan.
     Scanning(u32, ScanEvent),
     /// A scan has ended; nothing when it broke off.
@@ -33,16 +48,26 @@ pub(super) enum Msg {
 
 /// Something that a thread has to do.
 pub(super) enum Effect {
+    /// Look which computers are on the bench.
+    FindComputers,
+    /// Take a first look at one.
+    Arrive(PathBuf),
+    /// Find the folders that begin so.
+    Complete(String),
+    /// Say which rule has a path.
+    Explain(Arc<Session>, String),
+    /// Keep which rules are off for a computer.
+    KeepRulesOff(Arc<Session>, BTreeSet<String>),
     /// Scan.
-    Scan(u32),
+    Scan(u32, Arc<Session>),
     /// Stop the scan and keep what is there.
     StopScan,
     /// Make the manifest.
     List(u32, Arc<Scan>, Box<Decisions>),
     /// Rehearse a manifest.
-    Rehearse(u32, Arc<Scan>, Arc<Manifest>),
+    Rehearse(u32, Arc<Session>, Arc<Scan>, Arc<Manifest>),
     /// Carry a manifest out. Only the typed word leads here.
-    Sweep(Arc<Scan>, Arc<Manifest>),
+    Sweep(Arc<Session>, Arc<Scan>, Arc<Manifest>),
     /// Stop the sweep after the item under way.
     StopSweep,
 }

@@ -16,8 +16,9 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use crate::options::{Looks, SharedOptions};
 use crate::session::Session;
+use crate::tui::bench;
 use crate::tui::keys;
-use crate::tui::model::{Model, Overlay, Rehearsal, Station};
+use crate::tui::model::{Model, Origin, Overlay, Rehearsal, Station};
 use crate::tui::msg::{Effect, Msg};
 use crate::tui::theme::Theme;
 use crate::tui::update::update;
@@ -31,7 +32,7 @@ const NOW_SECONDS: i64 = 1_790_000_000;
 /// The interface on a demo computer, with threads' work done on the spot.
 struct Desk {
     dir: tempfile::TempDir,
-    session: Arc<Session>,
+    options: SharedOptions,
     model: Model,
 }
 
@@ -52,17 +53,19 @@ impl Desk {
         };
         let session = Arc::new(Session::open(&options, &root).unwrap());
         let selection = session.selection(&options).unwrap();
-        let model = Model::new(&session, selection);
+        let mut model = Model::new();
+        model.open(session, selection);
+        model.station = Station::Scan;
         Self {
             dir,
-            session,
+            options,
             model,
         }
     }
 
     /// Scans and stands at weigh.
     fn scanned(mut self) -> Self {
-        let effect = self.model.start_scan();
+        let effect = self.model.start_scan().unwrap();
         self.carry_out(effect);
         self
     }
@@ -81,18 +84,32 @@ impl Desk {
         let never = CancelToken::default();
         let message = match effect {
             Effect::StopScan | Effect::StopSweep => return,
-            Effect::Scan(job) => {
-                Msg::Scanned(job, Some(Box::new(self.session.scan(&never, &|_| {}))))
+            Effect::FindComputers => Msg::Found(vec![(self.root(), Origin::Mounted)]),
+            Effect::Arrive(root) => {
+                let looked = bench::arrive(&self.options, &root);
+                Msg::Arrived(root, looked)
+            }
+            Effect::Complete(text) => {
+                let folders = bench::complete(&text);
+                Msg::Completed(text, folders)
+            }
+            Effect::Explain(session, text) => {
+                let (answer, rule) = bench::explain_path(&session, &text);
+                Msg::Explained(answer, rule)
+            }
+            Effect::KeepRulesOff(session, off) => Msg::Kept(bench::keep_off(&session, off)),
+            Effect::Scan(job, session) => {
+                Msg::Scanned(job, Some(Box::new(session.scan(&never, &|_| {}))))
             }
             Effect::List(job, scan, decisions) => {
                 Msg::Listed(job, Some(Box::new(make_manifest(&scan, &decisions))))
             }
-            Effect::Rehearse(job, scan, manifest) => {
-                Msg::Rehearsed(job, worker::rehearse(&self.session, &scan, &manifest))
+            Effect::Rehearse(job, session, scan, manifest) => {
+                Msg::Rehearsed(job, worker::rehearse(&session, &scan, &manifest))
             }
-            Effect::Sweep(scan, manifest) => {
+            Effect::Sweep(session, scan, manifest) => {
                 let (send, _receive) = crossbeam_channel::bounded(1);
-                let swept = worker::carry_out(&self.session, &scan, &manifest, &never, &send);
+                let swept = worker::carry_out(&session, &scan, &manifest, &never, &send);
                 Msg::Swept(swept)
             }
         };
@@ -269,7 +286,7 @@ fn the_cut_line_stands_at_the_limit_and_what_is_left_of_it_stays() {
         let line = row(&shown, &["Picture thumbnails"]).to_owned();
         line.chars().position(|letter| letter == '▏')
     };
-    desk.find("thumbnails");
+    desk.find("picture thumbnails");
     let at_three_months = cut_at(&desk).unwrap();
     desk.key(KeyCode::Char(']'));
     assert_eq!(
@@ -341,7 +358,7 @@ fn rows_are_found_and_ordered_and_the_focus_stays_on_its_pile() {
     assert!(desk.shown().contains("No pile is called so."));
     desk.key(KeyCode::End);
     desk.key(KeyCode::Down);
-    assert!(focused(&desk).contains("Installers"));
+    assert!(focused(&desk).contains("Homes nobody uses"));
     (0..60).for_each(|_| desk.key(KeyCode::Up));
     assert!(focused(&desk).contains("Spent"));
 }

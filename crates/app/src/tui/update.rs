@@ -1,8 +1,10 @@
 //! The only place where the model changes. No disk, no clock, no threads: what has to be done is
 //! returned as effects.
 
+mod arrive;
 mod check;
 mod overlay;
+mod rulebooks;
 mod weigh;
 
 use std::sync::Arc;
@@ -22,6 +24,23 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         Msg::Key(key) => press(model, key),
         Msg::Pasted(text) => {
             overlay::paste(model, &text);
+            Vec::new()
+        }
+        Msg::Found(computers) => arrive::found(model, computers),
+        Msg::Arrived(root, looked) => {
+            arrive::arrived(model, &root, looked);
+            Vec::new()
+        }
+        Msg::Completed(text, folders) => {
+            overlay::completed(model, &text, folders);
+            Vec::new()
+        }
+        Msg::Explained(answer, rule) => {
+            rulebooks::explained(model, answer, rule);
+            Vec::new()
+        }
+        Msg::Kept(kept) => {
+            model.message = kept.err();
             Vec::new()
         }
         Msg::Scanning(job, event) => {
@@ -82,10 +101,8 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
             model.overlay = Some(Overlay::Help);
             Vec::new()
         }
-        (Action::Stop, Station::Scan) => {
-            model.scanning.is_stopping = true;
-            vec![Effect::StopScan]
-        }
+        (action, Station::Arrive) => arrive::act(model, action),
+        (action, Station::Scan) => at_scan(model, action),
         (Action::Stop, Station::Sweep) => {
             if let Some(sweeping) = &mut model.sweeping {
                 sweeping.is_stopping = true;
@@ -110,9 +127,35 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     }
 }
 
+/// Keys at the scan, under way or over.
+fn at_scan(model: &mut Model, action: Action) -> Vec<Effect> {
+    let is_over = model.scanning.took.is_some();
+    match action {
+        Action::Stop if !is_over => {
+            model.scanning.is_stopping = true;
+            vec![Effect::StopScan]
+        }
+        Action::Back if is_over => arrive::enter(model),
+        Action::Onward if is_over && model.weigh.is_some() => {
+            model.station = Station::Weigh;
+            Vec::new()
+        }
+        Action::Again if is_over => {
+            model.report = None;
+            model.start_scan().into_iter().collect()
+        }
+        Action::Back | Action::Onward | Action::Again => {
+            model.message = Some("The scan is still under way; esc stops it.".to_owned());
+            Vec::new()
+        }
+        _ => Vec::new(),
+    }
+}
+
 fn scanned(model: &mut Model, scan: Option<Scan>) {
+    model.scanning.took = Some(model.clock.saturating_sub(model.scanning.began));
     let Some(scan) = scan else {
-        model.message = Some("The scan broke off; shift-tab scans again.".to_owned());
+        model.message = Some("The scan broke off; r scans again.".to_owned());
         return;
     };
     let scan = Arc::new(scan);
@@ -160,7 +203,7 @@ fn swept(model: &mut Model, result: Result<(String, Box<RunSummary>), String>) -
                 verified: None,
             });
             model.station = Station::Report;
-            vec![model.start_scan()]
+            model.start_scan().into_iter().collect()
         }
     }
 }

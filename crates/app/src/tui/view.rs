@@ -1,10 +1,12 @@
 //! Drawing: the four bands of every screen. It reads the model and computes nothing of the job.
 
+mod arrive;
 mod check;
 mod keyline;
 mod mast;
 mod overlay;
 mod report;
+mod rulebooks;
 mod scan;
 mod strip;
 mod sweep;
@@ -15,7 +17,7 @@ use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::Line;
 use ratatui::widgets::{Block, Paragraph};
 
-use crate::tui::model::{Model, Station};
+use crate::tui::model::{Model, Overlay, Station};
 use crate::tui::theme::{Role, Theme};
 
 /// The least that the screens are drawn for.
@@ -50,7 +52,8 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>) {
     mast::draw(model, theme, frame, mast);
     strip::draw(model, theme, frame, strip);
     match model.station {
-        Station::Arrive | Station::Scan => scan::draw(model, theme, frame, work),
+        Station::Arrive => arrive::draw(model, theme, frame, work),
+        Station::Scan => scan::draw(model, theme, frame, work),
         Station::Weigh => weigh::draw(model, theme, frame, work),
         Station::Check => check::draw(model, theme, frame, work),
         Station::Sweep => sweep::draw(model, theme, frame, work),
@@ -61,7 +64,17 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>) {
         frame.render_widget(Paragraph::new(line), message);
     }
     keyline::draw(model, theme, frame, keys);
-    overlay::draw(model, theme, frame, area);
+    match &model.overlay {
+        Some(Overlay::Rulebooks(view)) => {
+            let below = Rect {
+                y: work.y,
+                height: area.bottom() - work.y,
+                ..area
+            };
+            rulebooks::draw(model, view, theme, frame, below);
+        }
+        _ => overlay::draw(model, theme, frame, area),
+    }
 }
 
 /// Draws lines from the top of an area; what doesn't fit is left out.

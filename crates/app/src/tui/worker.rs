@@ -12,7 +12,9 @@ use jolly_core::sweep::RunSummary;
 use jolly_core::whole_story;
 use ratatui::crossterm::event::{self, Event, KeyEventKind};
 
+use crate::options::SharedOptions;
 use crate::session::Session;
+use crate::tui::bench;
 use crate::tui::msg::{Effect, Msg};
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
@@ -23,7 +25,7 @@ const LISTENING: Duration = Duration::from_millis(100);
 
 /// The threads.
 pub(super) struct Workers {
-    session: Arc<Session>,
+    options: Arc<SharedOptions>,
     send: Sender<Msg>,
     receive: Receiver<Msg>,
     scan: CancelToken,
@@ -33,10 +35,10 @@ pub(super) struct Workers {
 }
 
 impl Workers {
-    pub(super) fn new(session: Arc<Session>) -> Self {
+    pub(super) fn new(options: SharedOptions) -> Self {
         let (send, receive) = bounded(WAITING);
         Self {
-            session,
+            options: Arc::new(options),
             send,
             receive,
             scan: CancelToken::default(),
@@ -83,12 +85,40 @@ impl Workers {
 
     /// Does what was asked for, on a thread of its own.
     pub(super) fn carry_out(&mut self, effect: Effect) {
-        let session = Arc::clone(&self.session);
         let send = self.send.clone();
+        let options = Arc::clone(&self.options);
         match effect {
+            Effect::FindComputers => {
+                self.work(Msg::Found(Vec::new()), move || {
+                    Msg::Found(bench::find_computers(&options))
+                });
+            }
+            Effect::Arrive(root) => {
+                let broken = Err("the look broke off".to_owned());
+                self.work(Msg::Arrived(root.clone(), broken), move || {
+                    let looked = bench::arrive(&options, &root);
+                    Msg::Arrived(root, looked)
+                });
+            }
+            Effect::Complete(text) => self.work(Msg::Nothing, move || {
+                let folders = bench::complete(&text);
+                Msg::Completed(text, folders)
+            }),
+            Effect::Explain(session, text) => {
+                let broken = Msg::Explained("it could not be looked up".to_owned(), None);
+                self.work(broken, move || {
+                    let (answer, rule) = bench::explain_path(&session, &text);
+                    Msg::Explained(answer, rule)
+                });
+            }
+            Effect::KeepRulesOff(session, off) => {
+                self.work(Msg::Nothing, move || {
+                    Msg::Kept(bench::keep_off(&session, off))
+                });
+            }
             Effect::StopScan => self.scan.cancel(),
             Effect::StopSweep => self.sweep.cancel(),
-            Effect::Scan(job) => {
+            Effect::Scan(job, session) => {
                 self.scan = CancelToken::default();
                 let cancel = self.scan.clone();
                 self.work(Msg::Scanned(job, None), move || {
@@ -97,19 +127,20 @@ impl Workers {
                     let scan = session.scan(&cancel, &|event| {
                         drop(news.try_send(Msg::Scanning(job, event)));
                     });
+                    bench::note_visit(&session, &scan);
                     Msg::Scanned(job, Some(Box::new(scan)))
                 });
             }
             Effect::List(job, scan, decisions) => self.work(Msg::Listed(job, None), move || {
                 Msg::Listed(job, Some(Box::new(make_manifest(&scan, &decisions))))
             }),
-            Effect::Rehearse(job, scan, manifest) => {
+            Effect::Rehearse(job, session, scan, manifest) => {
                 let broken = Msg::Rehearsed(job, Err("the rehearsal broke off".to_owned()));
                 self.work(broken, move || {
                     Msg::Rehearsed(job, rehearse(&session, &scan, &manifest))
                 });
             }
-            Effect::Sweep(scan, manifest) => {
+            Effect::Sweep(session, scan, manifest) => {
                 self.sweep = CancelToken::default();
                 let cancel = self.sweep.clone();
                 let broken = Msg::Swept(Err(

@@ -157,6 +157,12 @@ impl TrashDates {
     }
 }
 
+/// Since when the oldest thing has lain in the trash in `root`, seconds since 1970.
+pub fn oldest_in_trash(target: &Target, root: &TargetPath) -> Option<i64> {
+    let dates = TrashDates::read(target, root);
+    dates.notes.values().map(|note| note.time).min()
+}
+
 /// The key of a recycle folder's index file: what follows `$I`, in small letters.
 fn index_of(name: &[u8]) -> Option<Vec<u8>> {
     let is_index = name.get(..2)?.eq_ignore_ascii_case(b"$i");

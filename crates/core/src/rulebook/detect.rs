@@ -47,6 +47,19 @@ impl Detect {
         }
     }
 
+    /// What it looks for, in words.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Trash => "what was thrown away, by the trash's own notes",
+            Self::ThumbnailWithoutPicture => "previews whose picture is gone",
+            Self::CacheTagged => "folders tagged as a cache",
+            Self::BrokenLink => "links that lead nowhere",
+            Self::BrokenLauncher => "what starts a program that is gone, or can't be read",
+            Self::OldAccount => "homes that nobody uses any more",
+            Self::LanguageNotUsed => "languages that aren't set here",
+        }
+    }
+
     /// The recogniser of that name.
     pub fn by_name(name: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|detect| detect.name() == name)

@@ -88,6 +88,17 @@ impl Removal {
     }
 }
 
+impl Removal {
+    /// What happens, in words.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Remove => "goes for good",
+            Self::SetAside => "is set aside in the dustpan",
+            Self::Overwrite => "is written over and goes for good",
+        }
+    }
+}
+
 /// Which time an item's age is counted from.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]

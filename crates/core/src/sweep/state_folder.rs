@@ -5,7 +5,7 @@ use std::io;
 use std::os::unix::fs::{DirBuilderExt as _, OpenOptionsExt as _};
 use std::path::{Path, PathBuf};
 
-/// The state folder: `logs/` and `dustpan/`, readable by nobody else.
+/// The state folder: `logs/`, `dustpan/` and `sheets/`, readable by nobody else.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct StateFolder {
     path: PathBuf,
@@ -49,12 +49,29 @@ impl StateFolder {
         self.path.join("dustpan").join(format!("{run}.tar.zst"))
     }
 
+    /// Where the job sheets are.
+    pub fn sheets(&self) -> PathBuf {
+        self.path.join("sheets")
+    }
+
+    /// The job sheet of the computer with this identity; the name says nothing of it.
+    pub fn sheet(&self, identity: &str) -> PathBuf {
+        let hash = blake3::hash(identity.as_bytes()).to_hex();
+        let name = hash.get(..32).unwrap_or(&hash);
+        self.sheets().join(format!("{name}.toml"))
+    }
+
     /// Makes the folders, mode 0700.
     ///
     /// # Errors
     /// When they can't be made.
     pub fn make(&self) -> Result<(), StateError> {
-        for path in [self.path.clone(), self.logs(), self.path.join("dustpan")] {
+        for path in [
+            self.path.clone(),
+            self.logs(),
+            self.path.join("dustpan"),
+            self.sheets(),
+        ] {
             DirBuilder::new()
                 .recursive(true)
                 .mode(0o700)

@@ -131,12 +131,15 @@ fn mounted_images() -> HashMap<FileKey, Holder> {
 }
 
 fn key_of(metadata: &std::fs::Metadata) -> FileKey {
-    let device = metadata.dev();
-    let number = u64::from(major_of(device)) << 32 | u64::from(minor_of(device));
     FileKey {
-        device: number,
+        device: device_number(metadata.dev()),
         inode: metadata.ino(),
     }
+}
+
+/// A kernel's device number as a file's key holds it.
+pub(super) fn device_number(device: u64) -> u64 {
+    u64::from(major_of(device)) << 32 | u64::from(minor_of(device))
 }
 
 /// The major number inside a Linux `dev_t` (glibc's `gnu_dev_major`).

@@ -10,7 +10,8 @@ use jolly_disk::{Disk, FileKey, Folder};
 
 use crate::target::volume::{DESCRIPTOR, StandIn};
 use crate::target::{
-    Account, Layout, Places, Printable, TargetPath, Volume, accounts, layout, locate,
+    Account, Layout, Places, Printable, PropertyList, TargetPath, Volume, accounts, find, layout,
+    locate, volume_id,
 };
 
 /// The root that is worked on, held open: every later path is resolved beneath it.
@@ -23,6 +24,8 @@ pub struct Target {
     pub layout: Layout,
     /// What to call this computer.
     pub label: String,
+    /// What it calls itself, where its files say.
+    pub computer_name: Option<String>,
     /// Whose computer it is, where the target says so.
     pub owner: Option<String>,
     /// The people with a home on it.
@@ -93,8 +96,10 @@ impl Target {
                 path: path.to_owned(),
             })?,
         };
+        let computer_name = computer_name(&*disk, &root, layout);
         let mut target = Self {
-            label: label(&*disk, &root, &root_path, stand_in.as_ref()),
+            label: label(computer_name.as_deref(), &root_path, stand_in.as_ref()),
+            computer_name,
             owner: stand_in.as_ref().map(|stand_in| stand_in.owner.clone()),
             is_live: root_path == Path::new("/"),
             accounts: Vec::new(),
@@ -121,6 +126,30 @@ impl Target {
         target.places = places;
         target.partly_searched = partly;
         Ok(target)
+    }
+
+    /// The layout of whatever lies at a path, when a system is recognised there.
+    pub fn layout_at(disk: &dyn Disk, path: &Path) -> Option<Layout> {
+        let root = disk.open_root(path).ok()?;
+        layout::recognise(disk, &root)
+    }
+
+    /// What tells this computer from all others, whatever it is called and wherever it is mounted:
+    /// the identifier that its system gave it, else that of its volume, else where it lies.
+    pub fn identity(&self) -> String {
+        if let Some(stand_in) = &self.stand_in {
+            return format!("stand-in {} {}", stand_in.owner, stand_in.label);
+        }
+        let machine = read_small(&*self.disk, &self.root, b"etc", c"machine-id");
+        let machine = machine.ok().and_then(|bytes| String::from_utf8(bytes).ok());
+        let machine = machine.map(|text| text.trim().to_owned());
+        if let Some(machine) = machine.filter(|text| text.len() == 32) {
+            return format!("machine {machine}");
+        }
+        match volume_id(self.key.device) {
+            Some(volume) => format!("volume {volume}"),
+            None => format!("folder {}", self.root_path.display()),
+        }
     }
 
     /// The disk it lies on.
@@ -170,6 +199,25 @@ impl Target {
             })
             .filter(|path| !path.is_root())
             .collect()
+    }
+
+    /// A path as its names are written on the disk, where case doesn't count and only one thing is
+    /// called so; else as it is given.
+    pub fn as_written(&self, path: &TargetPath) -> TargetPath {
+        let parts: Option<Vec<String>> = path
+            .parts()
+            .map(|part| std::str::from_utf8(part).ok().map(find::literal))
+            .collect();
+        let Some(parts) = parts.filter(|_| self.layout.ignores_case()) else {
+            return path.clone();
+        };
+        let parts: Vec<&str> = parts.iter().map(String::as_str).collect();
+        let root = TargetPath::root();
+        let mut found = find::anything(&*self.disk, &self.root, &root, &parts, self.layout);
+        match (found.pop(), found.is_empty()) {
+            (Some((only, _)), true) => only,
+            _ => path.clone(),
+        }
     }
 
     /// Where a path of this machine lies on the target, if it does.
@@ -222,18 +270,33 @@ fn read_stand_in(
     }))
 }
 
-/// The stand-in's own label, else the computer's host name, else the folder's name.
-fn label(disk: &dyn Disk, root: &Folder, path: &Path, stand_in: Option<&StandIn>) -> String {
-    if let Some(stand_in) = stand_in {
-        return stand_in.label.clone();
-    }
-    let host = read_small(disk, root, b"etc", c"hostname").unwrap_or_default();
-    let host = host.trim_ascii();
-    if !host.is_empty() {
-        return Printable(host).to_string();
-    }
-    path.file_name().map_or_else(
-        || "this computer".to_owned(),
-        |name| Printable(name.as_bytes()).to_string(),
-    )
+/// What a computer calls itself: its host name, or the name in a macos system's settings.
+fn computer_name(disk: &dyn Disk, root: &Folder, layout: Layout) -> Option<String> {
+    let name = match layout {
+        Layout::Linux => {
+            let name = read_small(disk, root, b"etc", c"hostname").ok()?;
+            Printable(name.trim_ascii()).to_string()
+        }
+        Layout::Windows => return None,
+        Layout::Macos => {
+            let folder = b"Library/Preferences/SystemConfiguration";
+            let bytes = read_small(disk, root, folder, c"preferences.plist").ok()?;
+            let list = PropertyList::read(&bytes).ok()?;
+            Printable(list.text("System/System/ComputerName")?.as_bytes()).to_string()
+        }
+    };
+    (!name.is_empty()).then_some(name)
+}
+
+/// The stand-in's own label, else the computer's name, else the folder's.
+fn label(name: Option<&str>, path: &Path, stand_in: Option<&StandIn>) -> String {
+    let given = stand_in.map(|stand_in| stand_in.label.as_str()).or(name);
+    let folder = || {
+        let name = path.file_name()?;
+        Some(Printable(name.as_bytes()).to_string())
+    };
+    given
+        .map(str::to_owned)
+        .or_else(folder)
+        .unwrap_or_else(|| "this computer".to_owned())
 }

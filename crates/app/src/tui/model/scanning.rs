@@ -24,6 +24,8 @@ pub(in crate::tui) struct Scanning {
     /// The place that the last news was of, unless it was its last.
     pub at: Option<usize>,
     pub is_stopping: bool,
+    /// How long it took, once it is over.
+    pub took: Option<Duration>,
 }
 
 impl Scanning {

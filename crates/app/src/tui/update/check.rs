@@ -41,13 +41,19 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         Action::First => check.scroll = 0,
         Action::Last => check.scroll = last,
         Action::Rehearse => {
-            if let (Some(manifest), Rehearsal::None | Rehearsal::Done(_) | Rehearsal::Failed(_)) =
-                (&check.manifest, &check.rehearsal)
+            if let (
+                Some(session),
+                Some(manifest),
+                Rehearsal::None | Rehearsal::Done(_) | Rehearsal::Failed(_),
+            ) = (&model.session, &check.manifest, &check.rehearsal)
             {
                 check.rehearsal = Rehearsal::UnderWay;
-                let effect =
-                    Effect::Rehearse(model.job, Arc::clone(&check.scan), Arc::clone(manifest));
-                return vec![effect];
+                return vec![Effect::Rehearse(
+                    model.job,
+                    Arc::clone(session),
+                    Arc::clone(&check.scan),
+                    Arc::clone(manifest),
+                )];
             }
         }
         Action::Letter(letter) => return letter_typed(model, letter),
@@ -87,8 +93,11 @@ fn letter_typed(model: &mut Model, letter: char) -> Vec<Effect> {
         model.message =
             Some("The scan is a part; what it holds can be swept all the same.".to_owned());
     }
+    let Some(session) = model.session.clone() else {
+        return Vec::new();
+    };
     let (scan, manifest) = (Arc::clone(&check.scan), Arc::clone(manifest));
     model.sweeping = Some(Sweeping::new(&scan, &manifest, model.clock));
     model.station = Station::Sweep;
-    vec![Effect::Sweep(scan, manifest)]
+    vec![Effect::Sweep(session, scan, manifest)]
 }

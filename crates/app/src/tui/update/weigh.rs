@@ -8,7 +8,7 @@ use jolly_core::scan::PileId;
 use tui_input::Input;
 
 use crate::tui::keys::Action;
-use crate::tui::model::{Check, Model, Overlay, Row, Station, Weigh, rows};
+use crate::tui::model::{Check, Model, Overlay, Row, Rulebooks, Station, Weigh, rows};
 use crate::tui::msg::Effect;
 
 /// How far a page goes.
@@ -53,12 +53,20 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         Action::Again => {
             model.station = Station::Scan;
             model.report = None;
-            return vec![model.start_scan()];
+            return model.start_scan().into_iter().collect();
+        }
+        Action::Back => model.station = Station::Scan,
+        Action::Rules => {
+            if let Some(session) = &model.session {
+                let view = Rulebooks::new(session, model.weigh.as_ref());
+                model.overlay = Some(Overlay::Rulebooks(view));
+            }
         }
         Action::Onward => return check(model),
         Action::Leave
         | Action::Help
-        | Action::Back
+        | Action::Choose
+        | Action::Open
         | Action::Rehearse
         | Action::Letter(_)
         | Action::Stop => {}

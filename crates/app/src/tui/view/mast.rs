@@ -28,10 +28,21 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     mast.add(" jolly broom", theme.bold(Role::Straw));
     let room = width.saturating_sub(road.width() + mast.width() + 7);
     let dot = theme.glyphs.dot;
-    let facts = &model.facts;
-    let (first, rest) = match &facts.owner {
-        Some(owner) => (owner.clone(), format!(" {dot} {}", facts.label)),
-        None => (facts.label.clone(), String::new()),
+    let focused = model
+        .bench
+        .focused()
+        .filter(|_| model.station == Station::Arrive);
+    let target = focused
+        .and_then(|computer| computer.arrived())
+        .map(|it| &it.session.target);
+    let (owner, label) = match (focused, target) {
+        (Some(_), Some(target)) => (target.owner.as_ref(), target.label.as_str()),
+        (Some(_), None) => (None, ""),
+        (None, _) => (model.facts.owner.as_ref(), model.facts.label.as_str()),
+    };
+    let (first, rest) = match owner {
+        Some(owner) => (owner.clone(), format!(" {dot} {label}")),
+        None => (label.to_owned(), String::new()),
     };
     let first = cut(&first, room);
     let left = room.saturating_sub(first.chars().count());

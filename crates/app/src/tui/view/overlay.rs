@@ -7,14 +7,15 @@ use ratatui::text::Line;
 use ratatui::widgets::{Block, Clear, Padding, Paragraph};
 use tui_input::Input;
 
-use crate::tui::draw::{Pieces, left};
+use crate::tui::draw::{Pieces, cut, left};
 use crate::tui::keys;
 use crate::tui::model::{Model, Overlay};
 use crate::tui::theme::{Role, Theme};
 
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     match &model.overlay {
-        None => {}
+        // The rules view draws itself over the station.
+        None | Some(Overlay::Rulebooks(_)) => {}
         Some(Overlay::Help) => help(model, theme, frame, area),
         Some(Overlay::ExactAge(input, wrong)) => {
             let hint = wrong.clone().unwrap_or_else(|| {
@@ -27,6 +28,9 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
             };
             question(theme, frame, area, ("older than", input), (&hint, role));
         }
+        Some(Overlay::Open(input, folders)) => {
+            folder_question(theme, frame, area, input, folders);
+        }
         Some(Overlay::Find(input)) => {
             question(
                 theme,
@@ -37,6 +41,35 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
             );
         }
     }
+}
+
+/// How many folders a completion shows.
+const OFFERED: usize = 8;
+
+fn folder_question(
+    theme: &Theme,
+    frame: &mut Frame<'_>,
+    area: Rect,
+    input: &Input,
+    folders: &[String],
+) {
+    let mut lines = vec![asking(theme, "open", input)];
+    if folders.is_empty() {
+        let hint = "the folder where a disk is mounted; tab completes";
+        lines.push(Line::styled(hint, theme.style(Role::Quiet)));
+    }
+    for folder in folders.iter().take(OFFERED) {
+        let name = jolly_core::target::Printable(folder.as_bytes()).to_string();
+        lines.push(Line::styled(
+            format!("     {}", cut(&name, 64)),
+            theme.style(Role::Text),
+        ));
+    }
+    if folders.len() > OFFERED {
+        let more = format!("     and {} more", folders.len() - OFFERED);
+        lines.push(Line::styled(more, theme.style(Role::Quiet)));
+    }
+    raised(theme, frame, area, 76, lines);
 }
 
 fn help(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
@@ -67,6 +100,13 @@ fn question(
     (asks, input): (&str, &Input),
     (hint, role): (&str, Role),
 ) {
+    let line = asking(theme, asks, input);
+    let hint = Line::styled(hint.to_owned(), theme.style(role));
+    raised(theme, frame, area, 76, vec![line, hint]);
+}
+
+/// A line that is typed, with a word before it and the cursor in it.
+pub(super) fn asking(theme: &Theme, asks: &str, input: &Input) -> Line<'static> {
     let mut line = Pieces::default();
     line.add(format!("{asks} "), theme.style(Role::Straw));
     let before: String = input.value().chars().take(input.cursor()).collect();
@@ -76,8 +116,7 @@ fn question(
     let cursor = Style::new().add_modifier(ratatui::style::Modifier::REVERSED);
     line.add(under.to_string(), cursor);
     line.add(after, theme.style(Role::Text));
-    let hint = Line::styled(hint.to_owned(), theme.style(role));
-    raised(theme, frame, area, 76, vec![line.line(), hint]);
+    line.line()
 }
 
 /// Lines on a raised patch in the middle.

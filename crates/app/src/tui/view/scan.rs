@@ -12,7 +12,9 @@ use crate::wording::{bytes, count};
 
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let scanning = &model.scanning;
-    let elapsed = model.clock.saturating_sub(scanning.began);
+    let elapsed = scanning
+        .took
+        .unwrap_or_else(|| model.clock.saturating_sub(scanning.began));
     let (names, found) = scanning.sums();
     let left_over = scanning
         .places
@@ -23,10 +25,11 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     let text = theme.style(Role::Text);
     let mut head = Pieces::default();
     head.add(" ", quiet);
-    let state = if scanning.is_stopping {
-        "Stopping"
-    } else {
-        "Walking the places"
+    let state = match (scanning.took, scanning.is_stopping) {
+        (Some(_), false) => "Walked",
+        (Some(_), true) => "Stopped",
+        (None, false) => "Walking the places",
+        (None, true) => "Stopping",
     };
     head.add(state, theme.bold(Role::Straw));
     let rate = (names as f64 / elapsed.as_secs_f64().max(0.001)).round();
@@ -54,10 +57,11 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     let beat = usize::try_from(model.clock.as_millis() / 150).unwrap_or(0);
     let width = usize::from(area.width);
     for (number, place) in scanning.places.iter().enumerate().skip(skip).take(room) {
-        let beat = (scanning.at == Some(number)).then_some(beat);
+        let is_walked = scanning.at == Some(number) && scanning.took.is_none();
+        let beat = is_walked.then_some(beat);
         all.push(row(theme, place, beat, width));
     }
-    if scanning.places.is_empty() {
+    if scanning.places.is_empty() && scanning.took.is_none() {
         all.push(Line::styled("   Finding accounts and places…", quiet));
     }
     lines(frame, area, all);

@@ -45,9 +45,21 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         format!("  {}  ", theme.glyphs.dot)
     };
     text.to(if is_narrow { 1 } else { LABEL });
-    text.add("kept ", quiet)
+    let kept = if model.station == Station::Arrive {
+        "used "
+    } else {
+        "kept "
+    };
+    text.add(kept, quiet)
         .add(bytes(figures.kept), theme.style(Role::Text));
     let is_scanning = model.station == Station::Scan;
+    if model.station == Station::Arrive {
+        text.add(format!("{dot}free "), quiet)
+            .add(bytes(figures.free), theme.style(Role::Text));
+        let whole = figures.kept.saturating_add(figures.free);
+        text.add(format!(" of {}", bytes(whole)), quiet);
+        return lines(frame, area, vec![bar.line(), text.line()]);
+    }
     let word = if is_scanning {
         "found so far"
     } else {
@@ -70,6 +82,15 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
 }
 
 fn figures(model: &Model) -> Option<Figures> {
+    if model.station == Station::Arrive {
+        let volume = model.bench.focused()?.arrived()?.arrival.volume?;
+        return Some(Figures {
+            kept: volume.used,
+            swept: 0,
+            free: volume.free,
+            found: None,
+        });
+    }
     if model.station == Station::Scan {
         let (_, found) = model.scanning.sums();
         let volume = model.weigh.as_ref().map(|weigh| weigh.scan.volume);

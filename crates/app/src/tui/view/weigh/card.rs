@@ -1,6 +1,5 @@
 //! The card: what the row in focus is, and what happens afterwards.
 
-use jolly_core::rulebook::Removal;
 use jolly_core::scan::PileId;
 use ratatui::Frame;
 use ratatui::layout::Rect;
@@ -24,7 +23,7 @@ pub(super) fn draw(theme: &Theme, weigh: &Weigh, frame: &mut Frame<'_>, area: Re
             } else {
                 "starts left"
             };
-            let how = removal(class.removal());
+            let how = class.removal().words();
             let text = format!(
                 " {}: {}. It {what}, and {how}.",
                 class.name(),
@@ -35,14 +34,6 @@ pub(super) fn draw(theme: &Theme, weigh: &Weigh, frame: &mut Frame<'_>, area: Re
         Some(Row::Gap) | None => {}
     }
     lines(frame, area, all);
-}
-
-fn removal(by: Removal) -> &'static str {
-    match by {
-        Removal::Remove => "goes for good",
-        Removal::Overwrite => "is written over and goes for good",
-        Removal::SetAside => "is set aside in the dustpan",
-    }
 }
 
 fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'static>> {
@@ -64,7 +55,7 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
     first.add(cut(&rule.about, width.saturating_sub(first.width())), text);
     let mut second = Pieces::default();
     second.add("   afterwards  ", quiet);
-    let how = removal(rule.removal());
+    let how = rule.removal().words();
     let room = width.saturating_sub(second.width() + how.len() + 8);
     second.add(cut(&rule.after, room), text);
     second.add("   it ", quiet).add(how, text);

@@ -1,0 +1,131 @@
+//! What threads look up for the bench: computers, first looks, folders, job sheets.
+
+use std::collections::BTreeSet;
+use std::os::unix::ffi::OsStrExt as _;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use jolly_core::scan::Scan;
+use jolly_core::sheet::Sheet;
+use jolly_core::sweep::StateFolder;
+use jolly_core::target::{Printable, mounted_systems};
+use jolly_core::whole_story;
+use jolly_disk::RealDisk;
+
+use crate::options::SharedOptions;
+use crate::session::{Session, state_path};
+use crate::tui::model::{Arrived, Origin};
+
+/// Folders of earlier visits that stay on the bench.
+const MOST_OPENED: usize = 12;
+
+/// Folders that a completion offers.
+const MOST_OFFERED: usize = 200;
+
+/// The computers on the bench: this one, each mounted volume that holds a system, each folder of
+/// an earlier visit that is still there.
+pub(super) fn find_computers(options: &SharedOptions) -> Vec<(PathBuf, Origin)> {
+    let mut computers = vec![(PathBuf::from("/"), Origin::This)];
+    let mounted = mounted_systems(&RealDisk).into_iter();
+    computers.extend(mounted.map(|(mount, _)| (mount.point, Origin::Mounted)));
+    if let Ok(state) = state_path(options.state.as_deref()) {
+        let sheets = Sheet::all(&StateFolder::new(state)).into_iter();
+        let roots = sheets.filter_map(|sheet| sheet.root);
+        let there = roots.filter(|root| root.is_dir());
+        computers.extend(there.take(MOST_OPENED).map(|root| (root, Origin::Opened)));
+    }
+    let mut seen = BTreeSet::new();
+    computers.retain(|(root, _)| seen.insert(root.clone()));
+    computers
+}
+
+/// Opens a computer and takes a first look.
+pub(super) fn arrive(options: &SharedOptions, root: &Path) -> Result<Box<Arrived>, String> {
+    let one_line = |message: String| message.replace('\n', "; ");
+    let session = Session::open(options, root).map_err(|refusal| one_line(refusal.message))?;
+    let selection = session
+        .selection(options)
+        .map_err(|refusal| one_line(refusal.message))?;
+    let arrival = session.arrive();
+    Ok(Box::new(Arrived {
+        session: Arc::new(session),
+        selection,
+        arrival,
+    }))
+}
+
+/// The folders that begin as what was typed, sorted; what isn't text can't be typed.
+pub(super) fn complete(text: &str) -> Vec<String> {
+    let (folder, start) = match text.rsplit_once('/') {
+        Some(("", start)) => ("/", start),
+        Some((folder, start)) => (folder, start),
+        None => (".", text),
+    };
+    let Ok(entries) = std::fs::read_dir(folder) else {
+        return Vec::new();
+    };
+    let before = text.strip_suffix(start).unwrap_or(text);
+    let mut folders: Vec<String> = entries
+        .flatten()
+        .filter(|entry| entry.path().is_dir())
+        .filter_map(|entry| entry.file_name().into_string().ok())
+        // A hidden folder is offered once its dot is typed.
+        .filter(|name| {
+            name.starts_with(start) && (start.starts_with('.') || !name.starts_with('.'))
+        })
+        .map(|name| format!("{before}{name}"))
+        .take(MOST_OFFERED)
+        .collect();
+    folders.sort();
+    folders
+}
+
+/// Which rule has a path, in one line, and that rule's position.
+pub(super) fn explain_path(session: &Session, text: &str) -> (String, Option<usize>) {
+    match session.explain(Path::new(text)) {
+        Err(refusal) => (refusal.message.replace('\n', "; "), None),
+        Ok((path, found)) => {
+            let absent = if found.exists {
+                ""
+            } else {
+                " (it is not there)"
+            };
+            let verdict = found.verdict.name();
+            let rule = found.rule.map(|number| {
+                let rule = session.rules.rule(number);
+                format!(" by {} in {} line {}", rule.id, rule.file, rule.line)
+            });
+            let rule_text = rule.unwrap_or_default();
+            let answer = format!("{path}{absent}: {verdict}{rule_text}: {}", found.reason);
+            (answer, found.rule.map(|number| number.0))
+        }
+    }
+}
+
+/// Keeps which rules are off for a computer.
+pub(super) fn keep_off(session: &Session, off: BTreeSet<String>) -> Result<(), String> {
+    change_sheet(session, |sheet| sheet.rules_off = off)
+        .map_err(|why| format!("It counts for now, but is not remembered: {why}"))
+}
+
+/// Notes a visit; a sheet that can't be kept is no reason not to work.
+pub(super) fn note_visit(session: &Session, scan: &Scan) {
+    let noted = change_sheet(session, |sheet| {
+        sheet.note_visit(&scan.target, scan.now, scan.volume);
+    });
+    drop(noted);
+}
+
+fn change_sheet(session: &Session, change: impl FnOnce(&mut Sheet)) -> Result<(), String> {
+    let kept = Sheet::read(&session.state, &session.identity).and_then(|sheet| {
+        let mut sheet = sheet.unwrap_or_else(|| Sheet::of(&session.target));
+        change(&mut sheet);
+        sheet.keep(&session.state, &session.identity)
+    });
+    kept.map_err(|error| whole_story(&error))
+}
+
+/// A path of this machine, made harmless.
+pub(super) fn shown(path: &Path) -> String {
+    Printable(path.as_os_str().as_bytes()).to_string()
+}

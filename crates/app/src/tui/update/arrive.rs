@@ -1,0 +1,157 @@
+//! Choosing a computer.
+
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use tui_input::Input;
+
+use crate::tui::keys::Action;
+use crate::tui::model::{Arrived, Look, Model, Origin, Overlay, Rulebooks, Station};
+use crate::tui::msg::Effect;
+
+pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
+    let last = model.bench.computers.len().saturating_sub(1);
+    match action {
+        Action::Up => model.bench.focus = model.bench.focus.saturating_sub(1),
+        Action::Down => model.bench.focus = (model.bench.focus + 1).min(last),
+        Action::First => model.bench.focus = 0,
+        Action::Last => model.bench.focus = last,
+        Action::Choose => return choose(model),
+        Action::Open => model.overlay = Some(Overlay::Open(Input::default(), Vec::new())),
+        Action::Again => return look_again(model),
+        Action::Rules => {
+            let rulebooks = model
+                .bench
+                .focused()
+                .and_then(|computer| computer.arrived())
+                .map(|arrived| {
+                    let is_chosen = model.is_chosen(&arrived.session);
+                    let weigh = model.weigh.as_ref().filter(|_| is_chosen);
+                    Rulebooks::new(&arrived.session, weigh)
+                });
+            match rulebooks {
+                Some(rulebooks) => model.overlay = Some(Overlay::Rulebooks(rulebooks)),
+                None => model.message = Some("It is not open yet.".to_owned()),
+            }
+        }
+        Action::Onward => {
+            if model.session.is_some() {
+                model.station = Station::Scan;
+            } else {
+                return choose(model);
+            }
+        }
+        _ => {}
+    }
+    Vec::new()
+}
+
+/// Begins with the computer in focus: what was scanned of another one is let go of.
+fn choose(model: &mut Model) -> Vec<Effect> {
+    let chosen = model.bench.focused().map(|computer| match &computer.look {
+        Look::Done(arrived) => Ok((Arc::clone(&arrived.session), arrived.selection.clone())),
+        Look::UnderWay => Err("It is still being looked at.".to_owned()),
+        Look::Failed(why) => Err(format!("It can't be opened: {why}")),
+    });
+    match chosen {
+        None => Vec::new(),
+        Some(Err(why)) => {
+            model.message = Some(why);
+            Vec::new()
+        }
+        Some(Ok((session, selection))) => {
+            if model.is_chosen(&session) && model.weigh.is_some() {
+                model.station = Station::Weigh;
+                return Vec::new();
+            }
+            model.open(session, selection);
+            model.station = Station::Scan;
+            model.start_scan().into_iter().collect()
+        }
+    }
+}
+
+/// Looks through the bench again; what is known stays until it is known better.
+fn look_again(model: &mut Model) -> Vec<Effect> {
+    model.bench.is_found = false;
+    let roots: Vec<PathBuf> = model
+        .bench
+        .computers
+        .iter_mut()
+        .map(|computer| {
+            computer.look = Look::UnderWay;
+            computer.root.clone()
+        })
+        .collect();
+    let looks = roots.into_iter().map(Effect::Arrive);
+    std::iter::once(Effect::FindComputers)
+        .chain(looks)
+        .collect()
+}
+
+/// Walks back to arrive; the bench is looked through the first time.
+pub(super) fn enter(model: &mut Model) -> Vec<Effect> {
+    model.station = Station::Arrive;
+    if model.bench.is_found {
+        return Vec::new();
+    }
+    let own = model
+        .session
+        .as_ref()
+        .map(|session| session.target.root_path().to_owned());
+    let mut effects = vec![Effect::FindComputers];
+    if let Some(root) = own.filter(|root| model.bench.position(root).is_none()) {
+        model.bench.focus = model.bench.add(root.clone(), Origin::Opened);
+        effects.push(Effect::Arrive(root));
+    }
+    effects
+}
+
+/// Puts what was found on the bench.
+pub(super) fn found(model: &mut Model, computers: Vec<(PathBuf, Origin)>) -> Vec<Effect> {
+    model.bench.is_found = true;
+    let mut effects = Vec::new();
+    for (root, origin) in computers {
+        if model.bench.position(&root).is_none() {
+            model.bench.add(root.clone(), origin);
+            effects.push(Effect::Arrive(root));
+        } else if origin != Origin::Opened
+            && let Some(at) = model.bench.position(&root)
+            && let Some(known) = model.bench.computers.get_mut(at)
+        {
+            known.origin = origin;
+        }
+    }
+    effects
+}
+
+/// Takes in a first look.
+pub(super) fn arrived(
+    model: &mut Model,
+    root: &std::path::Path,
+    looked: Result<Box<Arrived>, String>,
+) {
+    let Some(at) = model.bench.position(root) else {
+        return;
+    };
+    if let Some(computer) = model.bench.computers.get_mut(at) {
+        computer.look = match looked {
+            Ok(arrived) => Look::Done(arrived),
+            Err(why) => Look::Failed(why),
+        };
+    }
+}
+
+/// Opens the folder that was typed.
+pub(super) fn open_typed(model: &mut Model, text: &str) -> Vec<Effect> {
+    let trimmed = text.trim();
+    if trimmed.is_empty() {
+        return Vec::new();
+    }
+    let root = PathBuf::from(trimmed);
+    model.bench.focus = model.bench.add(root.clone(), Origin::Opened);
+    if let Some(computer) = model.bench.computers.get_mut(model.bench.focus) {
+        computer.look = Look::UnderWay;
+    }
+    vec![Effect::Arrive(root)]
+}

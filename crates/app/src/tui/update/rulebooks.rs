@@ -1,0 +1,105 @@
+//! Looking through the rules, turning one off, asking about a path.
+
+use std::sync::Arc;
+
+use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
+use tui_input::Input;
+use tui_input::backend::crossterm::EventHandler as _;
+
+use crate::tui::model::{Model, Overlay, Rulebooks, Weigh};
+use crate::tui::msg::Effect;
+
+/// How far a page goes.
+const PAGE: usize = 10;
+
+/// A key while the rules view is open.
+pub(super) fn press(model: &mut Model, mut view: Rulebooks, key: KeyEvent) -> Vec<Effect> {
+    if let Some(mut input) = view.asking.take() {
+        return match key.code {
+            KeyCode::Esc => show(model, view),
+            KeyCode::Enter => ask(model, view, input.value()),
+            _ => {
+                input.handle_event(&Event::Key(key));
+                view.asking = Some(input);
+                show(model, view)
+            }
+        };
+    }
+    let last = view.rows.len().saturating_sub(1);
+    match key.code {
+        KeyCode::Esc | KeyCode::Char('q' | 'b') => return Vec::new(),
+        KeyCode::Up | KeyCode::Char('k') => view.focus = view.focus.saturating_sub(1),
+        KeyCode::Down | KeyCode::Char('j') => view.focus = (view.focus + 1).min(last),
+        KeyCode::PageUp => view.focus = view.focus.saturating_sub(PAGE),
+        KeyCode::PageDown => view.focus = (view.focus + PAGE).min(last),
+        KeyCode::Home => view.focus = 0,
+        KeyCode::End => view.focus = last,
+        KeyCode::Char(' ') => return turn(model, view),
+        KeyCode::Char('e') => {
+            view.asking = Some(Input::default());
+            view.answer = None;
+        }
+        _ => {}
+    }
+    show(model, view)
+}
+
+fn show(model: &mut Model, view: Rulebooks) -> Vec<Effect> {
+    model.overlay = Some(Overlay::Rulebooks(view));
+    Vec::new()
+}
+
+/// Turns the rule in focus off for this computer, or on again.
+fn turn(model: &mut Model, mut view: Rulebooks) -> Vec<Effect> {
+    let Some(session) = model.looked_at() else {
+        return show(model, view);
+    };
+    if let Some(row) = view.rows.get_mut(view.focus) {
+        row.is_off = !row.is_off;
+        let rule = row.rule;
+        if model.is_chosen(&session) {
+            if row.is_off {
+                model.selection.skip.push(rule);
+            } else {
+                model.selection.skip.retain(|skipped| *skipped != rule);
+            }
+            if let Some(before) = model.weigh.take() {
+                let scan = Arc::clone(&before.scan);
+                model.weigh = Some(Weigh::new(scan, &model.selection, Some(&before)));
+            }
+        }
+    }
+    let off = view
+        .rows
+        .iter()
+        .filter(|row| row.is_off)
+        .map(|row| session.rules.rule(row.rule).id.clone())
+        .collect();
+    model.overlay = Some(Overlay::Rulebooks(view));
+    vec![Effect::KeepRulesOff(session, off)]
+}
+
+/// Asks which rule has a path.
+fn ask(model: &mut Model, mut view: Rulebooks, text: &str) -> Vec<Effect> {
+    view.asking = None;
+    let Some(session) = model.looked_at() else {
+        return show(model, view);
+    };
+    let asked = text.trim().to_owned();
+    if asked.is_empty() {
+        return show(model, view);
+    }
+    view.answer = Some(format!("{asked}: looking…"));
+    model.overlay = Some(Overlay::Rulebooks(view));
+    vec![Effect::Explain(session, asked)]
+}
+
+/// Takes in what is said of a path; with the rule that decided, if one did.
+pub(super) fn explained(model: &mut Model, answer: String, rule: Option<usize>) {
+    if let Some(Overlay::Rulebooks(view)) = &mut model.overlay {
+        view.answer = Some(answer);
+        if let Some(rule) = rule {
+            view.focus = rule.min(view.rows.len().saturating_sub(1));
+        }
+    }
+}

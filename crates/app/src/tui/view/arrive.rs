@@ -1,0 +1,203 @@
+//! The arrive station: the computers on the bench, and what the one in focus is.
+
+use jolly_core::target::Account;
+use ratatui::Frame;
+use ratatui::layout::{Constraint, Layout, Rect};
+use ratatui::text::Line;
+
+use crate::session::clock_of;
+use crate::tui::bench::shown;
+use crate::tui::draw::{Pieces, cut, left, right, volume_bar, wrap};
+use crate::tui::model::{Arrived, Computer, Look, Model, Origin};
+use crate::tui::theme::{Role, Theme};
+use crate::tui::view::lines;
+use crate::wording::{age, bytes, counted, sign};
+
+/// Lines of one computer's block, the gap below it included.
+const BLOCK: usize = 5;
+
+/// Columns of what a fact is about.
+const ABOUT: usize = 13;
+
+pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+    let share = (area.width * 2 / 5).clamp(34, 64);
+    let [bench, _, about] = Layout::horizontal([
+        Constraint::Length(share),
+        Constraint::Length(3),
+        Constraint::Min(30),
+    ])
+    .areas(area);
+    draw_bench(model, theme, frame, bench);
+    let focused = model.bench.focused();
+    let all = match focused.map(|computer| &computer.look) {
+        Some(Look::Done(arrived)) => facts(theme, arrived, about),
+        Some(Look::Failed(why)) => failed(theme, why, usize::from(about.width)),
+        Some(Look::UnderWay) | None => {
+            vec![Line::styled("Looking…", theme.style(Role::Quiet))]
+        }
+    };
+    lines(frame, about, all);
+}
+
+fn draw_bench(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+    let bench = &model.bench;
+    let width = usize::from(area.width);
+    let mut all = Vec::new();
+    if bench.computers.is_empty() {
+        let text = " Looking what is on the bench…";
+        all.push(Line::styled(text, theme.style(Role::Quiet)));
+    }
+    let room = (usize::from(area.height) / BLOCK).max(1);
+    let skip = (bench.focus + 1).saturating_sub(room);
+    for (at, computer) in bench.computers.iter().enumerate().skip(skip).take(room) {
+        all.extend(block(theme, computer, at == bench.focus, width));
+        all.push(Line::default());
+    }
+    lines(frame, area, all);
+}
+
+/// One computer: its name and layout, how it came here, its volume.
+fn block(theme: &Theme, computer: &Computer, is_focus: bool, width: usize) -> Vec<Line<'static>> {
+    let edge = if is_focus { theme.glyphs.focus } else { " " };
+    let quiet = theme.style(Role::Quiet);
+    let begin = || {
+        let mut line = Pieces::default();
+        line.add(format!("{edge} "), theme.style(Role::Straw));
+        line
+    };
+    let arrived = computer.arrived();
+    let (name, layout) = match arrived {
+        Some(arrived) => {
+            let target = &arrived.session.target;
+            (target.label.clone(), target.layout.name())
+        }
+        None => (shown(&computer.root), ""),
+    };
+    let mut first = begin();
+    let role = if is_focus {
+        theme.bold(Role::Text)
+    } else {
+        theme.style(Role::Text)
+    };
+    first.add(left(&name, width.saturating_sub(12)), role);
+    first.add(right(layout, 9), quiet);
+    let mut second = begin();
+    let place = match computer.origin {
+        Origin::This => Origin::This.words().to_owned(),
+        origin => format!("{} {}", origin.words(), shown(&computer.root)),
+    };
+    second.add(cut(&place, width.saturating_sub(3)), quiet);
+    let mut third = begin();
+    let mut fourth = begin();
+    match (&computer.look, arrived.and_then(|it| it.arrival.volume)) {
+        (Look::UnderWay, _) => {
+            third.add("looking…", quiet);
+        }
+        (Look::Failed(why), _) => {
+            third.add(cut(why, width.saturating_sub(3)), theme.style(Role::Ask));
+        }
+        (Look::Done(_), None) => {
+            third.add("its space can't be measured", quiet);
+        }
+        (Look::Done(arrived), Some(volume)) => {
+            volume_bar(
+                theme,
+                &mut third,
+                (volume.used, 0, volume.free),
+                width.saturating_sub(4),
+            );
+            let text = format!("{} of {}", bytes(volume.used), bytes(volume.size));
+            fourth.add(text, theme.style(Role::Text));
+            fourth.add(visited(arrived, volume.used), quiet);
+        }
+    }
+    vec![first.line(), second.line(), third.line(), fourth.line()]
+}
+
+/// When it was here last, and what its volume has gained since.
+fn visited(arrived: &Arrived, used: u64) -> String {
+    let Some(visit) = arrived.sheet().and_then(|sheet| sheet.last_visit()) else {
+        return "   not here before".to_owned();
+    };
+    let passed = clock_of(&arrived.session).as_second() - visit.time.as_second();
+    let passed = age(u64::try_from(passed).unwrap_or(0));
+    let change = match used.checked_sub(visit.used) {
+        Some(more) => format!("{} more", bytes(more)),
+        None => format!("{} less", bytes(visit.used - used)),
+    };
+    format!("   here {passed} ago, {change} since")
+}
+
+fn failed(theme: &Theme, why: &str, width: usize) -> Vec<Line<'static>> {
+    let mut all = vec![
+        Line::styled("It can't be opened", theme.bold(Role::Ask)),
+        Line::default(),
+    ];
+    for text in wrap(why, width.saturating_sub(2)) {
+        all.push(Line::styled(text, theme.style(Role::Text)));
+    }
+    all
+}
+
+/// What is known of a computer, and its signs.
+fn facts(theme: &Theme, arrived: &Arrived, area: Rect) -> Vec<Line<'static>> {
+    let width = usize::from(area.width).saturating_sub(1);
+    let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
+    let target = &arrived.session.target;
+    let mut all = Vec::new();
+    let mut fact = |about: &str, says: &str| {
+        let mut line = Pieces::default();
+        line.add(left(about, ABOUT), quiet);
+        line.add(cut(says, width.saturating_sub(ABOUT)), text);
+        all.push(line.line());
+    };
+    for known in &arrived.arrival.facts {
+        fact(known.about, &known.says);
+    }
+    let now = clock_of(&arrived.session).as_second();
+    let used = |account: &Account| match account.last_used {
+        None => "last use not known".to_owned(),
+        Some(time) => {
+            let passed = u64::try_from(now.saturating_sub(time)).unwrap_or(0);
+            match passed {
+                0..86_400 => "used today".to_owned(),
+                _ => format!("last used {} ago", age(passed)),
+            }
+        }
+    };
+    for (at, account) in target.accounts.iter().enumerate() {
+        let about = if at == 0 { "accounts" } else { "" };
+        fact(about, &format!("{:<10} {}", account.name, used(account)));
+    }
+    if target.accounts.is_empty() {
+        fact("accounts", "none found: no home is on this volume");
+    }
+    all.push(Line::default());
+    let signs = &arrived.arrival.signs;
+    let heading = if signs.is_empty() {
+        "No signs at first look"
+    } else {
+        "Signs"
+    };
+    all.push(Line::styled(heading, theme.bold(Role::Straw)));
+    let locked = arrived.arrival.locked_places;
+    let below = usize::from(locked > 0) * 2;
+    let room = usize::from(area.height).saturating_sub(all.len() + below);
+    // Without room for reasons the figures speak for themselves.
+    let has_reasons = room >= signs.len() * 2;
+    for found in signs {
+        let (says, because) = sign(found);
+        all.push(Line::styled(cut(&says, width), text));
+        if has_reasons {
+            all.push(Line::styled(cut(&format!("  {because}"), width), quiet));
+        }
+    }
+    if locked > 0 {
+        all.push(Line::default());
+        let places = counted(locked, "place");
+        let verb = if locked == 1 { "needs" } else { "need" };
+        let told = format!("{places} {verb} the administrator: run as root to sweep all of it.");
+        all.push(Line::styled(cut(&told, width), theme.style(Role::Ask)));
+    }
+    all
+}

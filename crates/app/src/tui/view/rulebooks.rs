@@ -1,0 +1,247 @@
+//! The rules in force, one by one: what each says, where it looks, what it found.
+
+use jolly_core::rulebook::{CompiledRule, Example};
+use ratatui::Frame;
+use ratatui::layout::{Constraint, Layout, Rect};
+use ratatui::text::Line;
+use ratatui::widgets::Clear;
+
+use crate::tui::draw::{Pieces, cut, left, right, wrap};
+use crate::tui::model::{Model, RuleRow, Rulebooks};
+use crate::tui::theme::{Role, Theme};
+use crate::tui::view::lines;
+use crate::tui::view::overlay::asking;
+use crate::wording::{bytes, count};
+
+/// Columns of what a line of the card is about.
+const ABOUT: usize = 12;
+
+pub(super) fn draw(
+    model: &Model,
+    view: &Rulebooks,
+    theme: &Theme,
+    frame: &mut Frame<'_>,
+    area: Rect,
+) {
+    frame.render_widget(Clear, area);
+    frame.render_widget(ratatui::widgets::Block::new().style(theme.ground()), area);
+    let Some(session) = model.looked_at() else {
+        return;
+    };
+    let [work, message, keys] = Layout::vertical([
+        Constraint::Min(5),
+        Constraint::Length(2),
+        Constraint::Length(1),
+    ])
+    .areas(area);
+    let share = (area.width * 2 / 5).clamp(36, 58);
+    let [list, _, card] = Layout::horizontal([
+        Constraint::Length(share),
+        Constraint::Length(2),
+        Constraint::Min(30),
+    ])
+    .areas(work);
+    let room = usize::from(list.height);
+    let first = (view.focus + 3)
+        .saturating_sub(room)
+        .min(view.rows.len().saturating_sub(room));
+    let mut rows = Vec::new();
+    for (at, row) in view.rows.iter().enumerate().skip(first).take(room) {
+        let rule = session.rules.rule(row.rule);
+        rows.push(list_row(
+            theme,
+            row,
+            rule,
+            at == view.focus,
+            usize::from(list.width),
+        ));
+    }
+    lines(frame, list, rows);
+    if let Some(row) = view.rows.get(view.focus) {
+        let rule = session.rules.rule(row.rule);
+        let width = usize::from(card.width).saturating_sub(1);
+        lines(frame, card, rule_card(theme, row, rule, width));
+    }
+    let told = match (&view.asking, &view.answer) {
+        (Some(input), _) => vec![asking(theme, " which rule has", input)],
+        (None, Some(answer)) => wrap(answer, usize::from(area.width).saturating_sub(2))
+            .into_iter()
+            .map(|text| Line::styled(format!(" {text}"), theme.style(Role::Straw)))
+            .collect(),
+        (None, None) => Vec::new(),
+    };
+    lines(frame, message, told);
+    let mut line = Pieces::default();
+    line.add(" ", theme.ground());
+    let is_off = view.rows.get(view.focus).is_some_and(|row| row.is_off);
+    let turn = if is_off {
+        "turn on for this computer"
+    } else {
+        "turn off for this computer"
+    };
+    let all = match view.asking {
+        Some(_) => vec![("enter", "ask"), ("esc", "leave it")],
+        None => vec![
+            ("space", turn),
+            ("e", "explain a path"),
+            ("↑ ↓", "move"),
+            ("esc", "close"),
+        ],
+    };
+    for (key, says) in all {
+        line.add(key, theme.style(Role::Straw));
+        line.add(format!(" {says}   "), theme.style(Role::Quiet));
+    }
+    lines(frame, keys, vec![line.line()]);
+}
+
+fn list_row(
+    theme: &Theme,
+    row: &RuleRow,
+    rule: &CompiledRule,
+    is_focus: bool,
+    width: usize,
+) -> Line<'static> {
+    let mut line = Pieces::default();
+    let edge = if is_focus { theme.glyphs.focus } else { " " };
+    line.add(edge, theme.style(Role::Straw));
+    let class = rule.rule.class;
+    let role = if row.is_off {
+        Role::Faint
+    } else {
+        Theme::class_role(class)
+    };
+    line.add(format!("{} ", theme.class_glyph(class)), theme.style(role));
+    let title = if row.is_off { Role::Quiet } else { Role::Text };
+    let style = if is_focus {
+        theme.bold(title)
+    } else {
+        theme.style(title)
+    };
+    line.add(left(&rule.rule.title, width.saturating_sub(16)), style);
+    let found = match row.found {
+        _ if row.is_off => "off".to_owned(),
+        None => String::new(),
+        Some((found, _)) if found.items == 0 => theme.glyphs.none.to_owned(),
+        Some((found, _)) => bytes(found.bytes),
+    };
+    line.add(right(&found, 11), theme.style(Role::Quiet));
+    line.line()
+}
+
+/// One rule whole: its book, its words, where it looks here, what it found, text and examples.
+fn rule_card(
+    theme: &Theme,
+    row: &RuleRow,
+    compiled: &CompiledRule,
+    width: usize,
+) -> Vec<Line<'static>> {
+    let rule = &compiled.rule;
+    let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
+    let role = Theme::class_role(rule.class);
+    let mut all = Vec::new();
+    let mut head = Pieces::default();
+    head.add(
+        format!("{} ", theme.class_glyph(rule.class)),
+        theme.style(role),
+    );
+    head.add(rule.title.clone(), theme.bold(Role::Text));
+    head.add(
+        format!("   {}: {}", rule.class.name(), rule.class.meaning()),
+        theme.style(role),
+    );
+    all.push(head.line());
+    let mut add = |about: &str, says: &str, style| {
+        let mut about = about;
+        for part in wrap(says, width.saturating_sub(ABOUT)) {
+            let mut line = Pieces::default();
+            line.add(left(about, ABOUT), quiet).add(part, style);
+            all.push(line.line());
+            about = "";
+        }
+    };
+    add("about", &rule.about, text);
+    add("afterwards", &rule.after, text);
+    add(
+        "rule",
+        &format!("{}, {} line {}", compiled.id, compiled.file, compiled.line),
+        text,
+    );
+    let limit = rule.age.limit.map_or_else(
+        || "any age".to_owned(),
+        |limit| format!("older than {limit} by {}", rule.age.by.words()),
+    );
+    add(
+        "takes",
+        &format!("{limit}; {}", rule.removal().words()),
+        text,
+    );
+    for (about, says) in more_keys(rule) {
+        add(about, &says, text);
+    }
+    let places: Vec<String> = rule.within.iter().map(ToString::to_string).collect();
+    add("in", &places.join("  "), text);
+    if !rule.take.is_empty() {
+        add("take", &rule.take.join("  "), text);
+    }
+    if !rule.spare.is_empty() {
+        add("spare", &rule.spare.join("  "), text);
+    }
+    let (here, style) = match (&row.found, row.roots.is_empty()) {
+        (None, _) => ("a scan tells".to_owned(), quiet),
+        (Some(_), true) => ("none of these places is there".to_owned(), quiet),
+        (Some(_), false) => (row.roots.join("  "), text),
+    };
+    add("looks in", &here, style);
+    if let Some((found, takes)) = row.found {
+        let says = format!(
+            "{} in {}; {} of it taken",
+            bytes(found.bytes),
+            crate::wording::counted(found.items, "file"),
+            count(takes.items)
+        );
+        add("found", &says, text);
+    }
+    for (at, example) in rule.examples.iter().enumerate() {
+        add(
+            if at == 0 { "examples" } else { "" },
+            &example_line(example),
+            quiet,
+        );
+    }
+    all
+}
+
+/// The keys that only some rules have, in words.
+fn more_keys(rule: &jolly_core::rulebook::Rule) -> Vec<(&'static str, String)> {
+    let mut more = Vec::new();
+    if let Some(detect) = rule.detect {
+        more.push(("recognises", detect.words().to_owned()));
+    }
+    if let Some(size) = rule.larger_than {
+        more.push(("only", format!("files of at least {}", bytes(size))));
+    }
+    if let Some(keep) = rule.keep_newest {
+        more.push((
+            "keeps",
+            format!("the newest {} of each {}", keep.count, keep.per.name()),
+        ));
+    }
+    if !rule.busy.is_empty() {
+        more.push(("waits for", rule.busy.join(", ")));
+    }
+    if rule.needs.is_some() {
+        more.push(("needs", "the administrator".to_owned()));
+    }
+    more
+}
+
+fn example_line(example: &Example) -> String {
+    let aged = example
+        .aged
+        .map_or_else(String::new, |aged| format!(", {aged} old"));
+    cut(
+        &format!("{}: {}{aged}", example.verdict.name(), example.path),
+        200,
+    )
+}
