@@ -129,7 +129,7 @@ pub(crate) fn run() -> Exit {
         looks,
     } = arguments;
     let ended = match command {
-        None => tui::open(&shared, &looks),
+        None => tui::open(&shared, &looks, tui::Source::Machine),
         Some(Command::Demo {
             build: Some(folder),
         }) => demo::build(&shared, &folder),

@@ -20,6 +20,7 @@ use std::time::{Duration, Instant};
 use crate::exit::{Exit, Refusal};
 use crate::options::{Looks, SharedOptions};
 use crate::session::Session;
+pub(crate) use bench::Source;
 use model::{Model, Station};
 use msg::{Effect, Msg};
 use theme::Theme;
@@ -29,7 +30,11 @@ use worker::Workers;
 const FRAME: Duration = Duration::from_millis(100);
 
 /// Opens the interface: on the target that the options name, else at arrive.
-pub(crate) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refusal> {
+pub(crate) fn open(
+    options: &SharedOptions,
+    looks: &Looks,
+    source: Source,
+) -> Result<Exit, Refusal> {
     let mut model = Model::new();
     let first = match &options.target {
         None => vec![Effect::FindComputers],
@@ -49,7 +54,7 @@ pub(crate) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refus
         )
     };
     let mut screen = terminal::Screen::open().map_err(failed)?;
-    let mut workers = Workers::new(options.clone());
+    let mut workers = Workers::new(options.clone(), source);
     workers.listen();
     for effect in first {
         workers.carry_out(effect);

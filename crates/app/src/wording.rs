@@ -61,7 +61,7 @@ pub(crate) fn age(seconds: u64) -> String {
 
 /// A sign in words: its figure, and why it matters.
 pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
-    let least = |figure: &Figure| if figure.is_least { "at least " } else { "" };
+    let more = |figure: &Figure| if figure.is_least { " or more" } else { "" };
     match sign {
         Sign::VolumeFull(percent) => (
             format!("Volume {percent} % full"),
@@ -72,7 +72,7 @@ pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
                 oldest.map_or_else(String::new, |oldest| format!(", oldest {}", age(oldest)));
             let held = bytes(figure.bytes);
             (
-                format!("Trash of {account}: {}{held}{oldest}", least(figure)),
+                format!("Trash of {account}: {held}{}{oldest}", more(figure)),
                 "What is thrown away holds its space until the trash is emptied.",
             )
         }
@@ -83,8 +83,8 @@ pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
         Sign::CrowdedTemp(figure) => (
             format!(
                 "{}{} in the system's temp folders",
-                least(figure),
-                counted(figure.count, "file")
+                counted(figure.count, "file"),
+                more(figure)
             ),
             "More than a hundred says that nobody tidies up.",
         ),
@@ -95,13 +95,13 @@ pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
         Sign::Downloads(account, figure) => (
             format!(
                 "Downloads of {account}: {}{}",
-                least(figure),
-                bytes(figure.bytes)
+                bytes(figure.bytes),
+                more(figure)
             ),
             "Installers stay there long after they have done their work.",
         ),
         Sign::CrashReports(figure) => (
-            format!("{}{}", least(figure), counted(figure.count, "crash report")),
+            format!("{}{}", counted(figure.count, "crash report"), more(figure)),
             "Something breaks off again and again: their names say which program.",
         ),
         Sign::StartsAtSignIn(count) => (

@@ -11,6 +11,7 @@ mod link;
 mod thumbnail;
 mod trash;
 
+pub use account::is_old_account;
 pub use cache_tag::{bears_tag, is_tag};
 pub use trash::{described, oldest_in_trash};
 

@@ -21,7 +21,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
-use crate::recognise::described;
+use crate::recognise::{described, is_old_account};
 use crate::rulebook::{Detect, Guards, Need, RuleNumber, RuleSet, Search, Unresolved, resolve};
 use crate::target::{Holder, InUse, Target, TargetPath, Volume, running};
 
@@ -68,7 +68,12 @@ pub fn scan(
     sink: &dyn Fn(ScanEvent),
 ) -> Scan {
     let mut unread = unread::Gatherer::default();
-    let (searches, unresolved) = resolve(target, rules);
+    let (mut searches, unresolved) = resolve(target, rules);
+    // A home that is used is not walked for the rule that looks for unused ones.
+    searches.retain(|search| {
+        let rule = &rules.rule(search.rule).rule;
+        rule.detect != Some(Detect::OldAccount) || is_old_account(target, rule, search, now)
+    });
     tell_unresolved(unresolved, &mut unread);
     for home in &target.partly_searched {
         unread.add(

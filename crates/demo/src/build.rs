@@ -21,6 +21,18 @@ pub enum DemoLayout {
 }
 
 impl DemoLayout {
+    /// Every demo computer.
+    pub const ALL: [Self; 3] = [Self::Linux, Self::Windows, Self::Macos];
+
+    /// The folder that it is built in, beside its sisters.
+    pub fn folder(self) -> &'static str {
+        match self {
+            Self::Linux => "till",
+            Self::Windows => "office",
+            Self::Macos => "yard",
+        }
+    }
+
     /// The name that rulebooks use.
     pub fn name(self) -> &'static str {
         match self {

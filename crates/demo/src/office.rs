@@ -43,6 +43,7 @@ fn system(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     ] {
         tree.file(path, size, 300 * DAY)?;
     }
+    tree.folder("Windows/servicing/Version/10.0.22621.1")?;
     for number in 0..160 {
         let path = format!("Windows/Temp/tmp{number:04X}.TMP");
         tree.file(path, chance.between(KIB, 300 * KIB), chance.days(0, 700))?;

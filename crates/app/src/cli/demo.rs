@@ -73,7 +73,7 @@ pub(super) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refus
         target: Some(root.clone()),
         ..options.clone()
     };
-    let ended = tui::open(&options, looks);
+    let ended = tui::open(&options, looks, tui::Source::Demo(folder.path().to_owned()));
     drop(held);
     jolly_demo::make_removable(&root).map_err(|error| refuse(&error))?;
     folder.close().map_err(failed)?;

@@ -10,10 +10,11 @@ use jolly_core::sheet::Sheet;
 use jolly_core::sweep::StateFolder;
 use jolly_core::target::{Printable, mounted_systems};
 use jolly_core::whole_story;
+use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
 
 use crate::options::SharedOptions;
-use crate::session::{Session, state_path};
+use crate::session::{Session, clock, state_path};
 use crate::tui::model::{Arrived, Origin};
 
 /// Folders of earlier visits that stay on the bench.
@@ -22,9 +23,36 @@ const MOST_OPENED: usize = 12;
 /// Folders that a completion offers.
 const MOST_OFFERED: usize = 200;
 
+/// Where the computers on the bench come from.
+#[derive(Clone, Debug)]
+pub(crate) enum Source {
+    /// This machine: itself, what is mounted, what was opened before.
+    Machine,
+    /// The demo's folder: its three computers and nothing of this machine.
+    Demo(PathBuf),
+}
+
+impl Source {
+    /// The computers on the bench; those of the demo are built when they are first asked for.
+    pub(super) fn find_computers(&self, options: &SharedOptions) -> Vec<(PathBuf, Origin)> {
+        match self {
+            Self::Machine => find_computers(options),
+            Self::Demo(folder) => DemoLayout::ALL
+                .into_iter()
+                .filter_map(|layout| {
+                    let root = folder.join(layout.folder());
+                    let is_built = root.is_dir()
+                        || jolly_demo::build(&root, layout, clock().as_second()).is_ok();
+                    is_built.then_some((root, Origin::Mounted))
+                })
+                .collect(),
+        }
+    }
+}
+
 /// The computers on the bench: this one, each mounted volume that holds a system, each folder of
 /// an earlier visit that is still there.
-pub(super) fn find_computers(options: &SharedOptions) -> Vec<(PathBuf, Origin)> {
+fn find_computers(options: &SharedOptions) -> Vec<(PathBuf, Origin)> {
     let mut computers = vec![(PathBuf::from("/"), Origin::This)];
     let mounted = mounted_systems(&RealDisk).into_iter();
     computers.extend(mounted.map(|(mount, _)| (mount.point, Origin::Mounted)));

@@ -286,7 +286,7 @@ fn the_cut_line_stands_at_the_limit_and_what_is_left_of_it_stays() {
         let line = row(&shown, &["Picture thumbnails"]).to_owned();
         line.chars().position(|letter| letter == '▏')
     };
-    desk.find("picture thumbnails");
+    desk.find("picture-thumbnails");
     let at_three_months = cut_at(&desk).unwrap();
     desk.key(KeyCode::Char(']'));
     assert_eq!(

@@ -14,7 +14,7 @@ use ratatui::crossterm::event::{self, Event, KeyEventKind};
 
 use crate::options::SharedOptions;
 use crate::session::Session;
-use crate::tui::bench;
+use crate::tui::bench::{self, Source};
 use crate::tui::msg::{Effect, Msg};
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
@@ -26,6 +26,7 @@ const LISTENING: Duration = Duration::from_millis(100);
 /// The threads.
 pub(super) struct Workers {
     options: Arc<SharedOptions>,
+    source: Source,
     send: Sender<Msg>,
     receive: Receiver<Msg>,
     scan: CancelToken,
@@ -35,10 +36,11 @@ pub(super) struct Workers {
 }
 
 impl Workers {
-    pub(super) fn new(options: SharedOptions) -> Self {
+    pub(super) fn new(options: SharedOptions, source: Source) -> Self {
         let (send, receive) = bounded(WAITING);
         Self {
             options: Arc::new(options),
+            source,
             send,
             receive,
             scan: CancelToken::default(),
@@ -89,8 +91,9 @@ impl Workers {
         let options = Arc::clone(&self.options);
         match effect {
             Effect::FindComputers => {
+                let source = self.source.clone();
                 self.work(Msg::Found(Vec::new()), move || {
-                    Msg::Found(bench::find_computers(&options))
+                    Msg::Found(source.find_computers(&options))
                 });
             }
             Effect::Arrive(root) => {

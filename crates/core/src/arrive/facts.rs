@@ -32,9 +32,6 @@ pub fn facts(target: &Target) -> Vec<Fact> {
     if target.is_live {
         add("processor", processor());
         add("memory", memory());
-    } else {
-        let elsewhere = "not on its disk: look on the computer itself";
-        add("memory", Some(elsewhere.to_owned()));
     }
     add("file system", file_system(target));
     add("where", Some(target.root_path().display().to_string()));

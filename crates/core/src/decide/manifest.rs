@@ -1,5 +1,6 @@
 //! The exact list of what goes, each thing with its identity.
 
+use std::cmp::Ordering;
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -91,8 +92,8 @@ impl TargetMark {
 /// The exact list that the decisions make.
 ///
 /// # Invariants
-/// No path stands in it twice. Files come before folders, deeper folders before those that hold
-/// them, and last what describes something else, such as a trash's info files.
+/// No path stands in it twice. Each folder comes right after everything below it, and last what
+/// describes something else, such as a trash's info files.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Manifest {
     /// The target it was made for.
@@ -162,19 +163,13 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
             items.push(maker.item(item));
         }
     }
-    items.sort_by_cached_key(|item: &ManifestItem| {
-        (
-            item.path.parent(),
-            item.identity.key.inode,
-            item.path.clone(),
-        )
-    });
     let folders = emptied_folders(scan, decisions, &mut gone_below);
     let mut folder_sum = Sum::default();
     for (folder, bytes) in folders {
         folder_sum.add(Sum { items: 1, bytes });
         items.push(folder);
     }
+    items.sort_by(in_order);
     // What describes something else goes when that is gone, be it a file or a folder.
     items.sort_by_key(|item| item.after.is_some());
     settle_links(scan, decisions, &mut items);
@@ -186,6 +181,51 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
         takes,
         folders: folder_sum,
     }
+}
+
+/// The order in which things go: folder by folder, in a folder by inode, which file systems like;
+/// each emptied folder right after everything below it, so that a sweep that is stopped leaves at
+/// most one behind.
+fn in_order(one: &ManifestItem, other: &ManifestItem) -> Ordering {
+    let is_folder = |item: &ManifestItem| item.kind == EntryKind::Folder;
+    let (left, right) = (held_by(one), held_by(other));
+    // Part by part: a slash ends a part, so it comes before every letter.
+    let slash_first = |byte: &u8| if *byte == b'/' { 0 } else { *byte };
+    let is_below =
+        |deeper: &[u8], folder: &[u8]| folder.is_empty() || deeper.get(folder.len()) == Some(&b'/');
+    if left != right && right.starts_with(left) && is_below(right, left) {
+        // What lies deeper comes after the files of a folder and before the folder itself.
+        return if is_folder(one) {
+            Ordering::Greater
+        } else {
+            Ordering::Less
+        };
+    }
+    if left != right && left.starts_with(right) && is_below(left, right) {
+        return if is_folder(other) {
+            Ordering::Less
+        } else {
+            Ordering::Greater
+        };
+    }
+    let by_folder = left
+        .iter()
+        .map(slash_first)
+        .cmp(right.iter().map(slash_first));
+    by_folder
+        .then_with(|| is_folder(one).cmp(&is_folder(other)))
+        .then_with(|| one.identity.key.inode.cmp(&other.identity.key.inode))
+        .then_with(|| one.path.cmp(&other.path))
+}
+
+/// The folder that a thing is ordered with: an emptied folder itself, else the one that holds it.
+fn held_by(item: &ManifestItem) -> &[u8] {
+    let path = item.path.as_bytes();
+    if item.kind == EntryKind::Folder {
+        return path;
+    }
+    let end = path.iter().rposition(|byte| *byte == b'/').unwrap_or(0);
+    path.get(..end).unwrap_or_default()
 }
 
 /// A file of which not all names go frees nothing.

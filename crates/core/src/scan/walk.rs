@@ -520,7 +520,7 @@ impl Walker<'_> {
             self.walked.guarded += u64::from(!searches.is_empty());
             return;
         }
-        let sweeper = self.sweeper(active, &path, &stat);
+        let sweeper = self.sweeper(at.is_tagged, active, &path, &stat);
         let added = self
             .walked
             .arena
@@ -542,6 +542,7 @@ impl Walker<'_> {
     /// above it and lets empty folders go; and the time its age counts from if it is empty already.
     fn sweeper(
         &mut self,
+        is_tagged: bool,
         active: &[Active],
         path: &TargetPath,
         stat: &Stat,
@@ -552,8 +553,13 @@ impl Walker<'_> {
                     let compiled = self.rules.rule(search.rule);
                     let rule = &compiled.rule;
                     let below = path.below(&search.root).unwrap_or_default();
-                    // Of what a recogniser finds, the folders around are somebody else's.
-                    rule.detect.is_none_or(|detect| !detect.looks_inside())
+                    let is_found = match rule.detect {
+                        None | Some(Detect::Trash) => true,
+                        Some(Detect::CacheTagged) => is_tagged,
+                        // Of single finds, the folders around are somebody else's.
+                        Some(_) => false,
+                    };
+                    is_found
                         && compiled.may_empty(below)
                         && self.guards.folder(path, rule, &search.root).is_none()
                         && self.guards.file(path, rule).is_none()

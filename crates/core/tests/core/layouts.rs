@@ -81,6 +81,8 @@ fn assert_examples(demo: &Demo) {
                 .iter()
                 .any(|one| one.verdict == Verdict::Taken)
         );
+        // A longer title is cut in the list.
+        assert!(rule.rule.title.chars().count() <= 25, "{}", rule.rule.title);
         for example in &rule.rule.examples {
             let path = example.path.as_str();
             assert!(

@@ -104,7 +104,10 @@ proptest! {
             prop_assert_eq!(metadata.ino(), scan.arena.key(item).inode);
             prop_assert_eq!(metadata.blocks() * 512, scan.arena.allocated(item));
             let pile = scan.pile(scan.arena.pile(item));
-            found.insert(path.as_bytes().to_vec(), (pile.rule.0, pile.account));
+            // What a recogniser finds is not told by names, so a naive look doesn't know it.
+            if scan.rules.rule(pile.rule).rule.detect.is_none() {
+                found.insert(path.as_bytes().to_vec(), (pile.rule.0, pile.account));
+            }
         }
         prop_assert_eq!(found, naive(&scan, &bench.root()));
     }

@@ -16,6 +16,9 @@ use crate::wording::{age, bytes, counted, sign};
 /// Lines of one computer's block, the gap below it included.
 const BLOCK: usize = 5;
 
+/// A change of a volume that is worth a word, in bytes.
+const WORTH_SAYING: u64 = 1 << 20;
+
 /// Columns of what a fact is about.
 const ABOUT: usize = 13;
 
@@ -108,7 +111,8 @@ fn block(theme: &Theme, computer: &Computer, is_focus: bool, width: usize) -> Ve
             );
             let text = format!("{} of {}", bytes(volume.used), bytes(volume.size));
             fourth.add(text, theme.style(Role::Text));
-            fourth.add(visited(arrived, volume.used), quiet);
+            let room = width.saturating_sub(fourth.width() + 1);
+            fourth.add(cut(&visited(arrived, volume.used), room), quiet);
         }
     }
     vec![first.line(), second.line(), third.line(), fourth.line()]
@@ -120,12 +124,16 @@ fn visited(arrived: &Arrived, used: u64) -> String {
         return "   not here before".to_owned();
     };
     let passed = clock_of(&arrived.session).as_second() - visit.time.as_second();
-    let passed = age(u64::try_from(passed).unwrap_or(0));
-    let change = match used.checked_sub(visit.used) {
-        Some(more) => format!("{} more", bytes(more)),
-        None => format!("{} less", bytes(visit.used - used)),
+    let passed = match u64::try_from(passed).unwrap_or(0) {
+        0..86_400 => "today".to_owned(),
+        passed => format!("{} ago", age(passed)),
     };
-    format!("   here {passed} ago, {change} since")
+    let change = match (used.checked_sub(visit.used), visit.used.checked_sub(used)) {
+        (Some(more), _) if more >= WORTH_SAYING => format!(", {} more since", bytes(more)),
+        (_, Some(less)) if less >= WORTH_SAYING => format!(", {} less since", bytes(less)),
+        _ => String::new(),
+    };
+    format!("   here {passed}{change}")
 }
 
 fn failed(theme: &Theme, why: &str, width: usize) -> Vec<Line<'static>> {

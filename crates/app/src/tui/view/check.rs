@@ -16,6 +16,9 @@ use crate::wording::{bytes, count, counted};
 /// Where the sentences' second column starts.
 const COLUMN: usize = 14;
 
+/// Lines of the station that are not what people notice.
+const OTHERS: usize = 14;
+
 /// Sentences longer than this are hard to follow from line to line.
 const READABLE: usize = 100;
 
@@ -30,7 +33,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         );
     };
     let width = usize::from(area.width).saturating_sub(2);
-    let mut all = sentences(theme, check, width);
+    let mut all = sentences(theme, check, width, usize::from(area.height));
     all.push(Line::default());
     all.extend(rehearsal(theme, check, width));
     all.push(word(theme, check));
@@ -54,7 +57,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     lines(frame, area, all);
 }
 
-fn sentences(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
+fn sentences(theme: &Theme, check: &Check, width: usize, height: usize) -> Vec<Line<'static>> {
     if check
         .manifest
         .as_ref()
@@ -66,9 +69,8 @@ fn sentences(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
     }
     let mut all = sums(theme, check);
     all.push(Line::default());
-    for (who, sentences) in &check.afterwards {
-        let wide = width.saturating_sub(COLUMN).min(READABLE);
-        for (at, line) in wrap(&sentences.join(" "), wide).iter().enumerate() {
+    for (who, sentences) in afterwards(check, width, height.saturating_sub(OTHERS)) {
+        for (at, line) in sentences.iter().enumerate() {
             all.push(fact(theme, if at == 0 { who } else { "" }, line, width));
         }
     }
@@ -91,6 +93,33 @@ fn sentences(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
             "The scan was stopped: there may be more.",
             width,
         ));
+    }
+    all
+}
+
+/// What each person notices, in at most `room` lines where that is enough for a line each: the
+/// longest are cut first, and say so.
+fn afterwards(check: &Check, width: usize, room: usize) -> Vec<(&str, Vec<String>)> {
+    let wide = width.saturating_sub(COLUMN).min(READABLE);
+    let mut all: Vec<(&str, Vec<String>)> = check
+        .afterwards
+        .iter()
+        .map(|(who, sentences)| (who.as_str(), wrap(&sentences.join(" "), wide)))
+        .collect();
+    let count =
+        |all: &[(&str, Vec<String>)]| all.iter().map(|(_, lines)| lines.len()).sum::<usize>();
+    while count(&all) > room {
+        let longest = all.iter_mut().max_by_key(|(_, lines)| lines.len());
+        let Some((_, lines)) = longest.filter(|(_, lines)| lines.len() > 1) else {
+            break;
+        };
+        lines.pop();
+        if let Some(last) = lines.last_mut() {
+            *last = format!(
+                "{} …",
+                cut(last.trim_end_matches(" …"), wide.saturating_sub(2))
+            );
+        }
     }
     all
 }

@@ -195,7 +195,7 @@ fn rule_card(
     add("looks in", &here, style);
     if let Some((found, takes)) = row.found {
         let says = format!(
-            "{} in {}; {} of it taken",
+            "{} in {}; {} of them taken",
             bytes(found.bytes),
             crate::wording::counted(found.items, "file"),
             count(takes.items)

@@ -52,7 +52,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     };
     text.add(kept, quiet)
         .add(bytes(figures.kept), theme.style(Role::Text));
-    let is_scanning = model.station == Station::Scan;
+    let is_scanning = is_scanning(model);
     if model.station == Station::Arrive {
         text.add(format!("{dot}free "), quiet)
             .add(bytes(figures.free), theme.style(Role::Text));
@@ -81,6 +81,11 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     lines(frame, area, vec![bar.line(), text.line()]);
 }
 
+/// Whether a scan is under way, so that nothing is decided yet.
+fn is_scanning(model: &Model) -> bool {
+    model.station == Station::Scan && (model.scanning.took.is_none() || model.weigh.is_none())
+}
+
 fn figures(model: &Model) -> Option<Figures> {
     if model.station == Station::Arrive {
         let volume = model.bench.focused()?.arrived()?.arrival.volume?;
@@ -91,7 +96,7 @@ fn figures(model: &Model) -> Option<Figures> {
             found: None,
         });
     }
-    if model.station == Station::Scan {
+    if is_scanning(model) {
         let (_, found) = model.scanning.sums();
         let volume = model.weigh.as_ref().map(|weigh| weigh.scan.volume);
         let volume = volume.unwrap_or(model.facts.volume);
