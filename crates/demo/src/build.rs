@@ -142,6 +142,17 @@ pub fn build(root: &Path, layout: DemoLayout, now: i64) -> Result<PathBuf, DemoE
     Ok(next_door)
 }
 
+/// Builds only the examples of a layout's rulebook in `root`: some megabytes, for volumes on which
+/// every byte has to be written.
+///
+/// # Errors
+/// When the disk refuses.
+pub fn build_examples(root: &Path, layout: DemoLayout, now: i64) -> Result<(), DemoError> {
+    let tree = TreeBuilder::new(root, now)?;
+    examples::build(&tree, layout)?;
+    tree.age_folders()
+}
+
 /// Holds open what a program of the demo computer would, for as long as the file lives; only the
 /// till computer has such a program.
 ///

@@ -14,6 +14,6 @@ mod system;
 mod tree;
 mod yard;
 
-pub use build::{DemoError, DemoLayout, build, hold_open, make_removable};
+pub use build::{DemoError, DemoLayout, build, build_examples, hold_open, make_removable};
 pub use faulty::{Fault, FaultyDisk};
 pub use tree::TreeBuilder;

@@ -20,3 +20,4 @@ mod scans;
 mod support;
 mod sweeps;
 mod targets;
+mod volumes;

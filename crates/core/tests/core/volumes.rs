@@ -1,0 +1,192 @@
+//! Targets on real file systems: images made here, mounted, scanned, swept and looked at again.
+//!
+//! What this machine can't make or mount is said on the error output, past the test runner's
+//! capture, so that nobody takes a skipped file system for a tested one.
+
+use std::io::Write as _;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::sync::Arc;
+
+use jolly_core::rulebook::{RuleSet, builtin};
+use jolly_core::scan::CancelToken;
+use jolly_core::sweep::{Dustpan, Journal, Mode, Outcome, StateFolder, sweep};
+use jolly_core::target::{Layout, Target, mount_of, mounted_systems};
+use jolly_demo::DemoLayout;
+use jolly_disk::RealDisk;
+
+use crate::support::{NOW, ground, manifest_of, now, scan_on};
+
+/// Large enough for every file system's least; the file is sparse.
+const SIZE: u64 = 400 << 20;
+
+/// A mounted image, unmounted when it goes.
+struct Mounted {
+    point: PathBuf,
+}
+
+impl Drop for Mounted {
+    fn drop(&mut self) {
+        let unmounted = Command::new("umount").arg(&self.point).status();
+        // A panic here would hide what went wrong before.
+        drop(unmounted);
+    }
+}
+
+fn works(command: &mut Command) -> Result<(), String> {
+    match command.output() {
+        Err(error) => Err(format!("{:?}: {error}", command.get_program())),
+        Ok(output) if output.status.success() => Ok(()),
+        Ok(output) => {
+            let told = String::from_utf8_lossy(&output.stderr).trim().to_owned();
+            Err(format!("{:?}: {told}", command.get_program()))
+        }
+    }
+}
+
+/// Makes an image of a file system and mounts it.
+fn mount(dir: &Path, kind: &str, make: &[&str]) -> Result<Mounted, String> {
+    let image = dir.join(format!("{kind}.img"));
+    std::fs::File::create(&image)
+        .and_then(|file| file.set_len(SIZE))
+        .map_err(|error| error.to_string())?;
+    let (program, options) = make.split_first().unwrap();
+    works(Command::new(program).args(options).arg(&image))?;
+    let point = dir.join(kind);
+    std::fs::create_dir(&point).map_err(|error| error.to_string())?;
+    if kind == "ntfs" {
+        works(Command::new("ntfs-3g").arg(&image).arg(&point))?;
+    } else {
+        works(
+            Command::new("mount")
+                .args(["-o", "loop"])
+                .arg(&image)
+                .arg(&point),
+        )?;
+    }
+    Ok(Mounted { point })
+}
+
+#[test]
+fn targets_on_real_file_systems_are_told_scanned_and_swept() {
+    let kinds: [(&str, &[&str], Layout, DemoLayout); 4] = [
+        (
+            "ntfs",
+            &["mkntfs", "-F", "-f", "-q"],
+            Layout::Windows,
+            DemoLayout::Windows,
+        ),
+        (
+            "ext4",
+            &["mkfs.ext4", "-F", "-q"],
+            Layout::Linux,
+            DemoLayout::Linux,
+        ),
+        (
+            "xfs",
+            &["mkfs.xfs", "-f", "-q"],
+            Layout::Macos,
+            DemoLayout::Macos,
+        ),
+        (
+            "btrfs",
+            &["mkfs.btrfs", "-f", "-q"],
+            Layout::Linux,
+            DemoLayout::Linux,
+        ),
+    ];
+    let dir = tempfile::tempdir().unwrap();
+    for (kind, make, layout, demo) in kinds {
+        match mount(dir.path(), kind, make) {
+            Ok(mounted) => on_volume(&mounted.point, kind, layout, demo),
+            Err(why) => {
+                let told = format!("\nSKIPPED: no test on {kind}, because {why}\n");
+                std::io::stderr().write_all(told.as_bytes()).unwrap();
+            }
+        }
+    }
+}
+
+fn on_volume(point: &Path, kind: &str, layout: Layout, demo: DemoLayout) {
+    jolly_demo::build_examples(point, demo, NOW).unwrap();
+    let target = Target::open(Arc::new(RealDisk), point, None, &|_| None).unwrap();
+    assert_eq!(target.layout, layout, "{kind}");
+    assert!(
+        target.accounts.iter().any(|account| account.name == "pia"),
+        "{kind}"
+    );
+    let told = mount_of(point).unwrap();
+    assert_eq!(told.point, point);
+    assert!(
+        told.kind
+            .contains(if kind == "ntfs" { "fuse" } else { kind }),
+        "{told:?}"
+    );
+    let on_bench = mounted_systems(&RealDisk);
+    assert!(
+        on_bench
+            .iter()
+            .any(|(mount, of)| mount.point == point && *of == layout)
+    );
+
+    // Some allocate only when they write.
+    settle(point);
+    let before = target.measure().unwrap();
+    assert!(before.size <= SIZE && before.used + before.free <= before.size);
+    let target = Arc::new(target);
+    let rules = Arc::new(RuleSet::compile(&[builtin(layout)]).unwrap());
+    let scan = scan_on(&target, &rules);
+    let found: u64 = scan.piles.iter().map(|pile| pile.found().items).sum();
+    assert!(found > 30, "{kind}: {found}");
+    for item in scan.arena.items() {
+        let path = point.join(scan.arena.path(item).to_string());
+        let metadata = path.symlink_metadata().unwrap();
+        let blocks = std::os::unix::fs::MetadataExt::blocks(&metadata);
+        assert_eq!(
+            scan.arena.allocated(item),
+            blocks * 512,
+            "{kind}: {}",
+            path.display()
+        );
+    }
+    let manifest = manifest_of(&scan, true);
+    let state = tempfile::tempdir().unwrap();
+    let state = StateFolder::new(state.path().join("state"));
+    let mut journal = Journal::create(&state, kind).unwrap();
+    let mut dustpan = Dustpan::create(&state, kind).unwrap();
+    let mode = Mode::Real {
+        run: kind,
+        journal: &mut journal,
+        dustpan: Some(&mut dustpan),
+        started: now(),
+    };
+    let confirmed = manifest.clone().confirm();
+    let cancel = CancelToken::default();
+    let summary = sweep(&ground(&scan), &confirmed, mode, &cancel, &now, &|_| {}).unwrap();
+    dustpan.finish().unwrap();
+    assert!(!summary.has_stayed(), "{kind}: {:?}", summary.stayed);
+    let gone = summary.sum(Outcome::Removed).items + summary.sum(Outcome::SetAside).items;
+    assert_eq!(gone, manifest.items.len() as u64, "{kind}");
+    for item in &manifest.items {
+        let path = point.join(item.path.to_string());
+        assert!(
+            path.symlink_metadata().is_err(),
+            "{kind}: {}",
+            path.display()
+        );
+    }
+    assert!(
+        manifest_of(&scan_on(&target, &rules), true)
+            .items
+            .is_empty(),
+        "{kind}"
+    );
+    settle(point);
+    let after = target.measure().unwrap();
+    assert!(after.free > before.free, "{kind}: {before:?} {after:?}");
+}
+
+/// Waits until the volume has done what it was asked to: some give space back later.
+fn settle(point: &Path) {
+    works(Command::new("sync").arg("-f").arg(point)).unwrap();
+}
