@@ -102,7 +102,12 @@ impl Sheet {
     pub fn read(state: &StateFolder, identity: &str) -> Result<Option<Self>, SheetError> {
         let path = state.sheet(identity);
         match read_file(&path) {
-            Err(SheetError::Disk { source, .. }) if source.kind() == io::ErrorKind::NotFound => {
+            Err(SheetError::Disk { source, .. })
+                if matches!(
+                    source.kind(),
+                    io::ErrorKind::NotFound | io::ErrorKind::NotADirectory
+                ) =>
+            {
                 Ok(None)
             }
             read => read.map(Some),

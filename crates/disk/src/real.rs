@@ -3,7 +3,6 @@
 use std::ffi::CStr;
 use std::fs::File;
 use std::io;
-use std::mem::MaybeUninit;
 use std::ops::ControlFlow;
 use std::path::Path;
 
@@ -49,11 +48,11 @@ impl Disk for RealDisk {
         folder: &Folder,
         each: &mut dyn FnMut(Entry<'_>) -> ControlFlow<()>,
     ) -> io::Result<()> {
-        let mut buffer = vec![MaybeUninit::<u8>::uninit(); LISTING];
+        let mut buffer: Vec<u8> = Vec::with_capacity(LISTING);
         // A descriptor of its own, so that two listings of one folder don't share a position.
         let flags = OFlags::RDONLY | OFlags::DIRECTORY;
         let own = untouched(|more| beneath::open(folder, b"", flags | more))?;
-        let mut entries = RawDir::new(own, &mut buffer);
+        let mut entries = RawDir::new(own, buffer.spare_capacity_mut());
         while let Some(entry) = entries.next() {
             let entry = entry?;
             let name = entry.file_name();

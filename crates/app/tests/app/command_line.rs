@@ -163,9 +163,10 @@ fn options_spare_and_narrow() {
         takes(&["--skip", "linux/picture-thumbnails"]),
         all - thumbnails
     );
+    let lost = takes(&["--only", "lost-thumbnails"]);
     assert_eq!(
         takes(&["--exclude", "home/pia/.cache/thumbnails"]),
-        all - thumbnails
+        all - thumbnails - lost
     );
     assert!(takes(&["--older-than", "1 year"]) < all / 2);
     assert!(takes(&["--all"]) > all);
@@ -256,4 +257,78 @@ fn nothing_printed_can_break_a_terminal() {
         .to_owned();
     let shown = demo.run(&["log", "show", &run]).out;
     assert!(shown.contains(r"line\u{a}break.tmp") && shown.contains(r"\xff\xfe"));
+}
+
+#[test]
+fn other_layouts_are_scanned_and_explained_whatever_the_case() {
+    let demo = Demo::of_layout("macos");
+    let scan = demo.run(&["scan", "--json"]).json();
+    assert_eq!(scan["target"]["layout"], "macos");
+    assert_eq!(scan["accounts"], serde_json::json!(["joss", "pia", "wren"]));
+    let explain = |path: &str| demo.run(&["rules", "explain", path, "--json"]).json();
+    let broken = explain("users/WREN/library/launchagents/example.ferrylog.sync.plist");
+    assert_eq!(broken["rule"], "macos/broken-launchers");
+    let reason = broken["reason"].as_str().unwrap();
+    assert!(
+        reason.contains("/opt/ferrylog/sync, which is not there"),
+        "{reason}"
+    );
+    let trashed = explain("Users/pia/.Trash/regatta.mov");
+    let reason = trashed["reason"].as_str().unwrap();
+    assert!(
+        reason.contains("thrown away from Users/pia/Desktop/"),
+        "{reason}"
+    );
+    let working = explain("Library/LaunchDaemons/example.tidewatch.plist");
+    assert_eq!(working["verdict"], "not-mine");
+    let excluded = demo.run(&["preview", "--exclude", "USERS/*/library", "--json"]);
+    assert!(!excluded.out.contains("\"path\":\"Users/pia/Library"));
+}
+
+#[test]
+fn a_technicians_books_come_before_the_built_in_one_from_the_option_or_the_folder() {
+    let demo = Demo::new();
+    let book = |id: &str, layout: &str| {
+        format!(
+            "rulebook = \"{id}\"\nlayout = \"{layout}\"\n[[rule]]\nid = \"dumps\"\ntitle = \"Dumps\"\n\
+             class = \"ask\"\nabout = \"a\"\nafter = \"b\"\nin = [\"{{temp}}\"]\ntake = [\"*.bin\"]\n"
+        )
+    };
+    let folder = demo.dir().join(".config/jolly-broom/rulebooks");
+    std::fs::create_dir_all(&folder).unwrap();
+    std::fs::write(folder.join("b.toml"), book("second", "linux")).unwrap();
+    std::fs::write(folder.join("c.toml"), book("other", "windows")).unwrap();
+    std::fs::write(folder.join("notes.txt"), "not a book").unwrap();
+    let owner = |more: &[&str]| {
+        let path = ["rules", "explain", "tmp/dump-4411.bin", "--json"];
+        demo.run(&[&path[..], more].concat()).json()["rule"].clone()
+    };
+    assert_eq!(owner(&[]), "second/dumps");
+    let named = demo.dir().join("named.toml");
+    std::fs::write(&named, book("first", "linux")).unwrap();
+    assert_eq!(
+        owner(&["--rulebook", named.to_str().unwrap()]),
+        "first/dumps"
+    );
+    let many = demo.run(&["rules", "list", "--json"]).lines();
+    assert!(
+        many.iter()
+            .all(|rule| !rule["rule"].as_str().unwrap().starts_with("other/"))
+    );
+
+    // A book of another layout that is named, and one in the folder that is broken, are told.
+    std::fs::write(&named, book("first", "windows")).unwrap();
+    let wrong = demo.run(&["scan", "--rulebook", named.to_str().unwrap()]);
+    assert_eq!(wrong.code, 2);
+    assert!(
+        wrong
+            .err
+            .contains("is for windows, and this target is linux"),
+        "{}",
+        wrong.err
+    );
+    std::fs::write(folder.join("a.toml"), "rulebook = 3").unwrap();
+    let broken = demo.run(&["scan"]);
+    assert_eq!(broken.code, 2);
+    assert!(broken.err.contains("a.toml:1:"), "{}", broken.err);
 }

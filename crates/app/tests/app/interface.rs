@@ -47,24 +47,30 @@ fn from_scan_to_report_with_a_change_of_mind_on_the_way() {
     let term = open(&demo, (142, 44), &[], &[]);
     let start = term.wait_text("Temporary folder");
     let takes = figure(&start, "to sweep ");
+    term.keys(&["/"]);
+    term.text("linux/trash pia");
+    term.keys(&["Enter"]);
+    let low = term.wait_text("What somebody threw away");
     assert!(
-        row(&start, &["Trash", "pia"]).contains('○'),
+        row(&low, &["Trash", "pia", "1 month"]).contains('○'),
         "what may be somebody's own is left"
     );
 
     // Move a limit: the row, its class and the strip follow at once.
     term.keys(&["/"]);
-    term.text("thumb");
+    term.text("old-logs");
     term.keys(&["Enter"]);
     term.keys(&["]"]);
-    let moved = term.wait_text("6 months");
-    assert!(row(&moved, &["Picture thumbnails"]).contains("6 months"));
+    let moved = term.wait("the moved limit", |screen| {
+        let mut rows = screen.lines();
+        rows.any(|line| line.contains("Old logs") && line.contains("3 months"))
+    });
     assert_ne!(figure(&moved, "to sweep "), takes);
     term.keys(&["u"]);
-    let undone = term.wait_text("Undone: Picture thumbnails of pia");
+    let undone = term.wait_text("Undone: Old logs of the system");
     assert_eq!(figure(&undone, "to sweep "), takes);
     term.keys(&["U"]);
-    term.wait_text("Done again: Picture thumbnails of pia");
+    term.wait_text("Done again: Old logs of the system");
 
     // An exact age; nonsense is told and nothing changes.
     term.keys(&["="]);
@@ -76,7 +82,7 @@ fn from_scan_to_report_with_a_change_of_mind_on_the_way() {
     term.text("45 days");
     term.keys(&["Enter"]);
     let exact = term.wait_text("45 days");
-    assert!(row(&exact, &["Picture thumbnails"]).contains("45 days"));
+    assert!(row(&exact, &["Old logs"]).contains("45 days"));
 
     // Take the trash of pia, read what goes, rehearse, sweep.
     term.keys(&["/"]);
@@ -84,7 +90,8 @@ fn from_scan_to_report_with_a_change_of_mind_on_the_way() {
     term.keys(&["Enter"]);
     term.keys(&["Space"]);
     term.wait("the trash taken", |screen| {
-        row(screen, &["Trash", "pia"]).contains('●')
+        let mut rows = screen.lines();
+        rows.any(|line| line.contains("Trash") && line.contains("pia") && line.contains('●'))
     });
     term.keys(&["Tab"]);
     let check = term.wait_text("You are about to remove");
@@ -168,7 +175,9 @@ fn the_screen_follows_the_terminals_size_and_says_when_it_is_too_small() {
     assert!(!row(&middle, &["older than"]).contains("files"), "{middle}");
     term.resize(80, 24);
     let small = term.wait("a usable small screen", |screen| {
-        screen.lines().all(|line| line.chars().count() <= 80) && screen.contains("older than")
+        screen.lines().all(|line| line.chars().count() <= 80)
+            && screen.contains("older than")
+            && screen.contains("Temporary folder")
     });
     assert!(
         row(&small, &["Temporary folder"]).contains("1 week"),
@@ -255,4 +264,78 @@ fn the_demo_opens_itself_and_leaves_nothing_behind_but_its_log() {
     assert_eq!(term.status(), 0);
     assert_eq!(std::fs::read_dir(&temp).unwrap().count(), 0);
     assert_eq!(std::fs::read_dir(state.join("logs")).unwrap().count(), 1);
+}
+
+#[test]
+fn a_computer_is_opened_by_its_path_looked_at_and_one_rule_turned_off_for_good() {
+    let demo = Demo::of_layout("windows");
+    let (root, state) = (demo.root(), demo.state());
+    let open = || {
+        let argv = [
+            "env",
+            "-u",
+            "XDG_CONFIG_HOME",
+            PROGRAM,
+            "--state",
+            state.to_str().unwrap(),
+        ];
+        Term::start((142, 44), &[], &argv)
+    };
+    let term = open();
+    term.wait_text("this computer");
+    term.keys(&["o"]);
+    let typed = root.to_str().unwrap();
+    // The last letters are completed.
+    term.text(&typed[..typed.len() - 2]);
+    term.wait_text("-next-door");
+    term.keys(&["Tab"]);
+    term.keys(&["Enter"]);
+    let arrived = term.wait_text("Home of wren unused for 3 years");
+    for words in [
+        "windows, version 10.0.22621.1",
+        "pia        used today",
+        "Trash of pia: 68.7 MiB, oldest 1 year",
+        "The system before the last upgrade is still there",
+        "not here before",
+    ] {
+        assert!(arrived.contains(words), "{words} in:\n{arrived}");
+    }
+    term.keys(&["Enter"]);
+    term.wait_text("Launch traces");
+    term.keys(&["b", "e"]);
+    term.text("WINDOWS/temp/DUMP-4411.tmp");
+    term.keys(&["Enter"]);
+    let told = term.wait_text("taken by windows/system-temp");
+    assert!(
+        told.contains("Windows/Temp/dump-4411.tmp"),
+        "as it is written: {told}"
+    );
+    term.keys(&["Home", "Space"]);
+    term.wait_text("turn on for this computer");
+    term.keys(&["Escape"]);
+    term.wait("the rule's pile gone", |screen| {
+        screen.contains("Launch traces") && !screen.contains("Image of the memory")
+    });
+    // Back along the road, and away.
+    term.keys(&["BTab"]);
+    term.wait_text("Walked");
+    term.keys(&["BTab"]);
+    term.wait_text("Signs");
+    term.keys(&["q"]);
+    assert_eq!(term.status(), 0);
+
+    // It is remembered, here and on the command line, and can be asked for by name.
+    let term = open();
+    let again = term.wait_text("here today");
+    assert!(again.contains("office notebook"));
+    term.keys(&["q"]);
+    let takes = |more: &[&str]| {
+        let ended = demo.run(&[&["scan", "--json"], more].concat());
+        let piles = ended.json()["piles"].as_array().unwrap().clone();
+        piles
+            .iter()
+            .any(|pile| pile["rule"] == "windows/memory-dump")
+    };
+    assert!(!takes(&[]));
+    assert!(takes(&["--only", "memory-dump"]));
 }

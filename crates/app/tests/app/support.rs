@@ -53,6 +53,23 @@ impl Demo {
         demo
     }
 
+    /// A demo computer of another layout.
+    pub(crate) fn of_layout(layout: &str) -> Self {
+        let demo = Self {
+            dir: tempfile::tempdir().unwrap(),
+        };
+        let root = demo.root();
+        let built = demo.bare(&[
+            "demo",
+            "--layout",
+            layout,
+            "--build",
+            root.to_str().unwrap(),
+        ]);
+        assert_eq!(built.code, 0, "{}", built.err);
+        demo
+    }
+
     pub(crate) fn dir(&self) -> &Path {
         self.dir.path()
     }

@@ -49,3 +49,28 @@ pub(super) fn overwrite(
     }
     file.sync_all()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jolly_disk::RealDisk;
+
+    #[test]
+    fn every_byte_is_written_over_but_never_those_of_another_name() {
+        let dir = tempfile::tempdir().unwrap();
+        let path = dir.path().join("file");
+        std::fs::write(&path, vec![7; PIECE + 5]).unwrap();
+        let folder = RealDisk.open_root(dir.path()).unwrap();
+        let stat = RealDisk.stat(&folder, c"file").unwrap();
+        overwrite(&RealDisk, &folder, c"file", &stat).unwrap();
+        assert_eq!(std::fs::read(&path).unwrap(), vec![0; PIECE + 5]);
+
+        std::fs::write(&path, b"kept").unwrap();
+        let stat = RealDisk.stat(&folder, c"file").unwrap();
+        std::fs::hard_link(&path, dir.path().join("twin")).unwrap();
+        assert!(overwrite(&RealDisk, &folder, c"file", &stat).is_err());
+        std::os::unix::fs::symlink(&path, dir.path().join("link")).unwrap();
+        assert!(overwrite(&RealDisk, &folder, c"link", &stat).is_err());
+        assert_eq!(std::fs::read(&path).unwrap(), b"kept");
+    }
+}

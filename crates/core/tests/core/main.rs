@@ -15,6 +15,7 @@ mod journals;
 mod layouts;
 mod plans;
 mod recoveries;
+mod rule_keys;
 mod rulebooks;
 mod scans;
 mod support;
