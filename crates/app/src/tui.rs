@@ -36,15 +36,14 @@ pub(crate) fn open(
     source: Source,
 ) -> Result<Exit, Refusal> {
     let mut model = Model::new();
-    let first = match &options.target {
-        None => vec![Effect::FindComputers],
-        Some(_) => {
-            let session = Session::of_options(options)?;
-            let selection = session.selection(options)?;
-            model.open(Arc::new(session), selection);
-            model.station = Station::Scan;
-            model.start_scan().into_iter().collect()
-        }
+    let first = if options.target.is_some() {
+        let session = Session::of_options(options)?;
+        let selection = session.selection(options)?;
+        model.open(Arc::new(session), selection);
+        model.station = Station::Scan;
+        model.start_scan().into_iter().collect()
+    } else {
+        vec![Effect::FindComputers]
     };
     let theme = Theme::of_terminal(looks);
     let failed = |error: std::io::Error| {

@@ -94,16 +94,14 @@ pub fn scan(
     for search in &searches {
         guards.add_root(search.root.clone());
     }
-    let walked = walk::walk(
+    let ground = walk::Ground {
         target,
         rules,
-        &searches,
-        &guards,
+        searches: &searches,
+        guards: &guards,
         now,
-        cancel,
-        sink,
-        &mut unread,
-    );
+    };
+    let walked = walk::walk(&ground, cancel, sink, &mut unread);
     let mut arena = walked.arena;
     let links = links::gather(&mut arena, now);
     let mut piles = pile::build(&arena, walked.piles, now);

@@ -40,9 +40,10 @@ pub(crate) fn build(tree: &TreeBuilder, layout: DemoLayout) -> Result<(), DemoEr
         }
         let age = example.aged.as_deref().map_or(0, seconds);
         // Images of memory are large; the rest differ a little, so that no two sums are alike.
-        let size = match example.path.contains("/core.") {
-            true => 3 << 20,
-            false => (40 + 4 * (number as u64 % 13)) << 10,
+        let size = if example.path.contains("/core.") {
+            3 << 20
+        } else {
+            (40 + 4 * (number as u64 % 13)) << 10
         };
         tree.file(&example.path, size, age)?;
     }

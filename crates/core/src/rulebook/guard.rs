@@ -378,6 +378,7 @@ mod tests {
     }
 
     #[test]
+    #[expect(clippy::too_many_lines, reason = "one table, a line for each case")]
     fn the_system_of_each_layout_is_guarded_but_for_its_gaps() {
         let plain = rule("spent", "");
         let asking = rule("ask", "");

@@ -9,7 +9,7 @@ use toml::Spanned;
 
 use crate::rulebook::guard::could_only_hit_guarded;
 use crate::rulebook::written::{MOST_BYTES, WrittenBook, WrittenRule};
-use crate::rulebook::{AgeBy, Class, Detect, Problem, Rule, Rulebook, RulebookError};
+use crate::rulebook::{AgeBy, AgeRule, Class, Detect, Problem, Rule, Rulebook, RulebookError};
 use crate::target::{Layout, is_harmless};
 use values::Words;
 
@@ -164,13 +164,7 @@ impl Reader {
             detect,
         } = self.words(&written);
         let id = self.id(&written.id);
-        if written.title.get_ref().trim().is_empty() {
-            let help = "say in plain words what the thing is";
-            self.refuse(written.title.span(), "a rule needs a title", "empty", help);
-        }
-        self.one_line(&written.title, "title");
-        self.one_line(&written.about, "about");
-        self.one_line(&written.after, "after");
+        self.said(&written);
         let class = self.word(
             &written.class,
             "class",
@@ -192,15 +186,7 @@ impl Reader {
         let larger_than = written.larger_than.and_then(|text| self.size(&text));
         let keep_newest = written.keep_newest.and_then(|keep| self.keep(&keep));
         let busy = self.families(written.busy.unwrap_or_default());
-        if age.by == AgeBy::Trashed && detect != Some(Detect::Trash) {
-            let help = "add `detect = \"trash\"`, or count the age from `changed`";
-            self.refuse(
-                written.id.span(),
-                "only a trash knows dates of trashing",
-                "this rule",
-                help,
-            );
-        }
+        self.trashed(&written.id, age, detect);
         let examples = written
             .example
             .into_iter()
@@ -234,6 +220,30 @@ impl Reader {
             self.refuse(within_span, message, "all of it is guarded", help);
         }
         Some(rule)
+    }
+
+    /// What a rule says of itself.
+    fn said(&mut self, written: &WrittenRule) {
+        if written.title.get_ref().trim().is_empty() {
+            let help = "say in plain words what the thing is";
+            self.refuse(written.title.span(), "a rule needs a title", "empty", help);
+        }
+        self.one_line(&written.title, "title");
+        self.one_line(&written.about, "about");
+        self.one_line(&written.after, "after");
+    }
+
+    /// Only a trash knows when a thing was thrown away.
+    fn trashed(&mut self, id: &Spanned<String>, age: AgeRule, detect: Option<Detect>) {
+        if age.by == AgeBy::Trashed && detect != Some(Detect::Trash) {
+            let help = "add `detect = \"trash\"`, or count the age from `changed`";
+            self.refuse(
+                id.span(),
+                "only a trash knows dates of trashing",
+                "this rule",
+                help,
+            );
+        }
     }
 
     /// A text that is shown: it must not be able to break a line or a terminal.

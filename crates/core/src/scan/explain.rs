@@ -40,15 +40,7 @@ pub fn explain(
     path: &TargetPath,
     now: Timestamp,
 ) -> Explanation {
-    let disk = target.disk();
-    let parent = path.parent().unwrap_or_default();
-    let thing = disk
-        .open_folder(target.root(), parent.as_bytes())
-        .and_then(|folder| {
-            let stat = disk.stat(&folder, &path.to_name())?;
-            Ok(Thing { folder, stat })
-        })
-        .ok();
+    let thing = thing_at(target, path);
     let mut recogniser = Recogniser::new(target, now);
     let mut spared = None;
     // A rule may name a guarded folder apart, below another of its own roots.
@@ -80,31 +72,12 @@ pub fn explain(
         if is_too_small(rule, thing.as_ref()) {
             continue;
         }
-        let mut because = String::new();
-        if let Some(detect) = rule.rule.detect {
-            let finding = thing.as_ref().map(|thing| {
-                let candidate = Candidate {
-                    search,
-                    path,
-                    folder: &thing.folder,
-                    name: &path.to_name(),
-                    kind: thing.stat.kind,
-                };
-                recogniser.look(&rule.rule, detect, &candidate)
-            });
-            match finding {
-                Some(Finding::Is(reason)) => because = format!("{reason}; "),
-                // What isn't there can't be looked at: only names decide.
-                None if !detect.looks_inside() => {}
-                Some(Finding::Not | Finding::Unclear(_)) | None => continue,
-            }
-        }
+        let Some(because) = because(&mut recogniser, rule, search, path, thing.as_ref()) else {
+            continue;
+        };
         if let Some(guard) = guards.path(path, &rule.rule, &search.root) {
-            let is_first = guarded.is_none();
-            if is_first {
-                let reason = format!("guarded: {}", guard.words());
-                guarded = Some((search.rule, found(Verdict::Guarded, reason)));
-            }
+            let reason = format!("guarded: {}", guard.words());
+            guarded = guarded.or_else(|| Some((search.rule, found(Verdict::Guarded, reason))));
             continue;
         }
         if let Some(reason) = kept(target, &mut recogniser, rule, search, path, thing.as_ref()) {
@@ -126,6 +99,42 @@ pub fn explain(
             reason: "no rule looks for it".to_owned(),
             exists: thing.is_some(),
         })
+}
+
+fn thing_at(target: &Target, path: &TargetPath) -> Option<Thing> {
+    let disk = target.disk();
+    let parent = path.parent().unwrap_or_default();
+    let folder = disk.open_folder(target.root(), parent.as_bytes()).ok()?;
+    let stat = disk.stat(&folder, &path.to_name()).ok()?;
+    Some(Thing { folder, stat })
+}
+
+/// Why the rule's recogniser finds it, to begin a reason with; nothing when it doesn't.
+fn because(
+    recogniser: &mut Recogniser<'_>,
+    rule: &CompiledRule,
+    search: &Search,
+    path: &TargetPath,
+    thing: Option<&Thing>,
+) -> Option<String> {
+    let Some(detect) = rule.rule.detect else {
+        return Some(String::new());
+    };
+    let Some(thing) = thing else {
+        // What isn't there can't be looked at: only names decide.
+        return (!detect.looks_inside()).then(String::new);
+    };
+    let candidate = Candidate {
+        search,
+        path,
+        folder: &thing.folder,
+        name: &path.to_name(),
+        kind: thing.stat.kind,
+    };
+    match recogniser.look(&rule.rule, detect, &candidate) {
+        Finding::Is(reason) => Some(format!("{reason}; ")),
+        Finding::Not | Finding::Unclear(_) => None,
+    }
 }
 
 fn is_too_small(rule: &CompiledRule, thing: Option<&Thing>) -> bool {

@@ -1,5 +1,7 @@
 //! The walker: each tree once, for all rules.
 
+mod whose;
+
 use std::collections::HashMap;
 use std::ffi::CString;
 use std::ops::ControlFlow;
@@ -8,8 +10,8 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use jolly_disk::{Folder, Kind, Stat};
 
-use crate::recognise::{self, Candidate, Finding, Recogniser};
-use crate::rulebook::{Detect, Fit, Guards, RuleNumber, RuleSet, Search};
+use crate::recognise::{self, Recogniser};
+use crate::rulebook::{Detect, Guards, RuleNumber, RuleSet, Search};
 use crate::scan::arena::NewItem;
 use crate::scan::keep;
 use crate::scan::news::News;
@@ -17,6 +19,7 @@ use crate::scan::pile::Owner;
 use crate::scan::unread::{self, Gatherer};
 use crate::scan::{Arena, CancelToken, FolderId, ItemKind, PileId, ScanEvent};
 use crate::target::{Target, TargetPath};
+use whose::Active;
 
 /// What a walk gathered.
 pub(super) struct Walked {
@@ -40,17 +43,29 @@ struct Waiting {
     is_tagged: bool,
 }
 
+/// What a walk stands on.
+pub(super) struct Ground<'a> {
+    pub target: &'a Target,
+    pub rules: &'a RuleSet,
+    pub searches: &'a [Search],
+    pub guards: &'a Guards,
+    pub now: Timestamp,
+}
+
 /// Walks the roots of all searches.
 pub(super) fn walk(
-    target: &Target,
-    rules: &RuleSet,
-    searches: &[Search],
-    guards: &Guards,
-    now: Timestamp,
+    ground: &Ground<'_>,
     cancel: &CancelToken,
     sink: &dyn Fn(ScanEvent),
     unread: &mut Gatherer,
 ) -> Walked {
+    let Ground {
+        target,
+        rules,
+        searches,
+        guards,
+        now,
+    } = *ground;
     let tops = topmost(searches);
     let piles = piles(searches);
     let pile_of: HashMap<(RuleNumber, Option<usize>), PileId> = piles
@@ -268,31 +283,6 @@ impl Walker<'_> {
         self.walked.arena.close_folder(at.id, entries, is_whole);
     }
 
-    fn active(&self, at: usize, folder: &Waiting) -> Option<Active> {
-        let search = self.searches.get(at)?;
-        let rule = &self.rules.rule(search.rule).rule;
-        Some(Active {
-            at,
-            prefix: match folder.path.below(&search.root)? {
-                b"" => Vec::new(),
-                below => [below, b"/"].concat(),
-            },
-            is_guarded: self
-                .guards
-                .folder(&folder.path, rule, &search.root)
-                .is_some(),
-        })
-    }
-
-    fn asks_for_tags(&self, active: &[Active]) -> bool {
-        active.iter().any(|active| {
-            let search = self.searches.get(active.at);
-            search.is_some_and(|search| {
-                self.rules.rule(search.rule).rule.detect == Some(Detect::CacheTagged)
-            })
-        })
-    }
-
     /// Looks at one name of a folder.
     fn look(
         &mut self,
@@ -332,77 +322,6 @@ impl Walker<'_> {
             Kind::Link => self.look_at_item(at, owner, name, &stat, ItemKind::Link),
             Kind::Other => {}
         }
-    }
-
-    /// The first active search whose rule takes this name, finds what it looks for in it, and
-    /// isn't asking for something larger.
-    fn owner<'b>(
-        &mut self,
-        at: &Waiting,
-        folder: &Folder,
-        active: &'b [Active],
-        (name, kind): (&CString, Kind),
-        known: &mut Option<Stat>,
-    ) -> Option<&'b Active> {
-        // A rule may name a guarded folder apart, below another of its own roots.
-        let mut guarded: Option<(&Active, RuleNumber)> = None;
-        for active in active {
-            let Some(search) = self.searches.get(active.at) else {
-                continue;
-            };
-            if let Some((guarded, _)) = guarded.filter(|(_, rule)| *rule != search.rule) {
-                return Some(guarded);
-            }
-            let compiled = self.rules.rule(search.rule);
-            let below = [&active.prefix, name.to_bytes()].concat();
-            if compiled.fit(&below) != Fit::Takes {
-                continue;
-            }
-            if let Some(least) = compiled.rule.larger_than {
-                let looked = match known {
-                    Some(stat) => Ok(*stat),
-                    None => self.target.disk().stat(folder, name),
-                };
-                match looked {
-                    Ok(stat) if known.insert(stat).size < least => continue,
-                    Ok(_) => {}
-                    Err(_) => return None,
-                }
-            }
-            let Some(detect) = compiled.rule.detect.filter(|detect| detect.looks_inside()) else {
-                if active.is_guarded {
-                    guarded = guarded.or(Some((active, search.rule)));
-                    continue;
-                }
-                return Some(active);
-            };
-            // What is guarded is not looked into, and whose it would be doesn't matter.
-            if active.is_guarded {
-                continue;
-            }
-            if detect == Detect::CacheTagged {
-                if at.is_tagged && !recognise::is_tag(name) {
-                    return Some(active);
-                }
-                continue;
-            }
-            let Ok(path) = at.path.join(name.to_bytes()) else {
-                continue;
-            };
-            let candidate = Candidate {
-                search,
-                path: &path,
-                folder,
-                name,
-                kind,
-            };
-            match self.recogniser.look(&compiled.rule, detect, &candidate) {
-                Finding::Is(_) => return Some(active),
-                Finding::Not => {}
-                Finding::Unclear(reason) => self.unread.add(self.news.place_name(), reason, 1),
-            }
-        }
-        guarded.map(|(active, _)| active)
     }
 
     fn look_at_item(
@@ -537,48 +456,4 @@ impl Walker<'_> {
             });
         }
     }
-
-    /// The pile that may remove this folder once it is empty, that of the first rule that looks
-    /// above it and lets empty folders go; and the time its age counts from if it is empty already.
-    fn sweeper(
-        &mut self,
-        is_tagged: bool,
-        active: &[Active],
-        path: &TargetPath,
-        stat: &Stat,
-    ) -> Option<(PileId, i64)> {
-        let found = active.iter().find(|active| {
-            !active.is_guarded
-                && self.searches.get(active.at).is_some_and(|search| {
-                    let compiled = self.rules.rule(search.rule);
-                    let rule = &compiled.rule;
-                    let below = path.below(&search.root).unwrap_or_default();
-                    let is_found = match rule.detect {
-                        None | Some(Detect::Trash) => true,
-                        Some(Detect::CacheTagged) => is_tagged,
-                        // Of single finds, the folders around are somebody else's.
-                        Some(_) => false,
-                    };
-                    is_found
-                        && compiled.may_empty(below)
-                        && self.guards.folder(path, rule, &search.root).is_none()
-                        && self.guards.file(path, rule).is_none()
-                })
-        })?;
-        let search = self.searches.get(found.at)?;
-        let pile = self.pile_of.get(&(search.rule, search.account)).copied()?;
-        let rule = &self.rules.rule(search.rule).rule;
-        let time = self.recogniser.time(rule, search, path, stat)?;
-        Some((pile, time))
-    }
-}
-
-/// A search that looks into the folder being walked.
-struct Active {
-    /// Its position in the list of searches.
-    at: usize,
-    /// The folder's path below the search's root, with a slash at its end; empty at the root.
-    prefix: Vec<u8>,
-    /// Whether a guard stands before the whole folder for it.
-    is_guarded: bool,
 }

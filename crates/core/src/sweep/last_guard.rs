@@ -45,117 +45,142 @@ pub(super) fn refusal(
     (path.is_root() || holds_a_place || holds_a_home).then_some("it is the root of a place")
 }
 
-/// Where a system keeps itself; `but` are the places in there that hold none of it.
+/// Where a system keeps itself, but for the places in there that hold none of it.
 fn is_systems(layout: Layout, rule: &Rule, text: &str) -> bool {
-    let starts = |roots: &[&str]| roots.iter().any(|root| text.starts_with(root));
-    let ends = |tails: &[&str]| tails.iter().any(|tail| text.ends_with(tail));
+    match layout {
+        Layout::Linux => is_linux(rule, text),
+        Layout::Windows => is_windows(text),
+        Layout::Macos => is_macos(rule, text),
+    }
+}
+
+fn starts(text: &str, roots: &[&str]) -> bool {
+    roots.iter().any(|root| text.starts_with(root))
+}
+
+fn ends(text: &str, tails: &[&str]) -> bool {
+    tails.iter().any(|tail| text.ends_with(tail))
+}
+
+fn is_linux(rule: &Rule, text: &str) -> bool {
+    let system = [
+        "/bin/",
+        "/sbin/",
+        "/lib/",
+        "/lib32/",
+        "/lib64/",
+        "/boot/",
+        "/dev/",
+        "/etc/",
+        "/proc/",
+        "/sys/",
+        "/run/",
+        "/usr/",
+        "/opt/",
+        "/nix/",
+        "/srv/",
+        "/snap/",
+        "/var/lib/",
+    ];
     let speaks = rule.detect == Some(Detect::LanguageNotUsed);
-    let launches = rule.detect == Some(Detect::BrokenLauncher);
     let asks = rule.class == Class::Ask;
-    let (system, but) = match layout {
-        Layout::Linux => (
-            starts(&[
-                "/bin/",
-                "/sbin/",
-                "/lib/",
-                "/lib32/",
-                "/lib64/",
-                "/boot/",
-                "/dev/",
-                "/etc/",
-                "/proc/",
-                "/sys/",
-                "/run/",
-                "/usr/",
-                "/opt/",
-                "/nix/",
-                "/srv/",
-                "/snap/",
-                "/var/lib/",
-            ]),
-            starts(&["/var/lib/systemd/"])
-                || (speaks
-                    && starts(&["/usr/share/locale/", "/usr/share/help/", "/usr/share/man/"]))
-                || (asks && starts(&["/var/lib/snapd/snaps/"]))
-                || (asks
-                    && starts(&["/etc/"])
-                    && [".dpkg-", ".ucf-", ".rpm", ".pac"]
-                        .iter()
-                        .any(|mark| name_of(text).contains(mark))),
-        ),
-        Layout::Windows => (
-            starts(&[
-                "/windows/",
-                "/winnt/",
-                "/program files/",
-                "/program files (x86)/",
-                "/programdata/",
-                "/boot/",
-                "/recovery/",
-                "/system volume information/",
-                "/users/default/",
-            ]) || ends(&[
+    let is_replaced = || {
+        let marks = [".dpkg-", ".ucf-", ".rpm", ".pac"];
+        marks.iter().any(|mark| name_of(text).contains(mark))
+    };
+    let but = starts(text, &["/var/lib/systemd/"])
+        || (speaks
+            && starts(
+                text,
+                &["/usr/share/locale/", "/usr/share/help/", "/usr/share/man/"],
+            ))
+        || (asks && starts(text, &["/var/lib/snapd/snaps/"]))
+        || (asks && starts(text, &["/etc/"]) && is_replaced());
+    starts(text, &system) && !but
+}
+
+fn is_windows(text: &str) -> bool {
+    let is_kept = starts(name_of(text), &["ntuser.", "usrclass."])
+        || ends(
+            text,
+            &[
                 "/pagefile.sys",
                 "/hiberfil.sys",
                 "/swapfile.sys",
                 "/bootmgr",
-            ]) || name_of(text).starts_with("ntuser.")
-                || name_of(text).starts_with("usrclass."),
-            starts(&[
-                "/windows/temp/",
-                "/windows/systemtemp/",
-                "/windows/logs/",
-                "/windows/panther/",
-                "/windows/minidump/",
-                "/windows/livekernelreports/",
-                "/windows/prefetch/",
-                "/windows/debug/",
-                "/windows/softwaredistribution/",
-                "/windows/system32/logfiles/",
-                "/windows/system32/wdi/logfiles/",
-                "/windows/serviceprofiles/",
-                "/windows/system32/config/systemprofile/",
-                "/windows/downloaded program files/",
-                "/windows/offline web pages/",
-                "/programdata/microsoft/windows/wer/",
-                "/programdata/usoshared/logs/",
-                "/programdata/microsoft/windows/deliveryoptimization/",
-            ]) || (text.matches('/').count() == 2
-                && (text.contains(".log") || ends(&[".dmp", "log.txt"])))
-                || starts(&["/windows/inf/setupapi"])
-                || ends(&["/windows/system32/fntcache.dat"]),
-        ),
-        Layout::Macos => (
-            starts(&[
-                "/system/",
-                "/library/",
-                "/applications/",
-                "/bin/",
-                "/sbin/",
-                "/usr/",
-                "/opt/",
-                "/private/etc/",
-                "/private/var/",
-                "/dev/",
-            ]),
-            starts(&[
-                "/library/caches/",
-                "/library/logs/",
-                "/library/updates/",
-                "/private/var/log/",
-                "/private/var/tmp/",
-                "/private/var/folders/",
-                "/private/var/db/diagnostics/",
-                "/private/var/root/library/caches/",
-                "/private/var/root/library/logs/",
-                "/private/var/root/.trash/",
-            ]) || (launches
-                && ends(&[".plist"])
-                && starts(&["/library/launch", "/library/preferences/"]))
-                || (speaks && starts(&["/applications/"]) && text.contains(".lproj/")),
-        ),
-    };
-    system && !but
+            ],
+        );
+    let system = [
+        "/windows/",
+        "/winnt/",
+        "/program files/",
+        "/program files (x86)/",
+        "/programdata/",
+        "/boot/",
+        "/recovery/",
+        "/system volume information/",
+        "/users/default/",
+    ];
+    let but = [
+        "/windows/temp/",
+        "/windows/systemtemp/",
+        "/windows/logs/",
+        "/windows/panther/",
+        "/windows/minidump/",
+        "/windows/livekernelreports/",
+        "/windows/prefetch/",
+        "/windows/debug/",
+        "/windows/softwaredistribution/",
+        "/windows/system32/logfiles/",
+        "/windows/system32/wdi/logfiles/",
+        "/windows/serviceprofiles/",
+        "/windows/system32/config/systemprofile/",
+        "/windows/downloaded program files/",
+        "/windows/offline web pages/",
+        "/windows/inf/setupapi",
+        "/programdata/microsoft/windows/wer/",
+        "/programdata/usoshared/logs/",
+        "/programdata/microsoft/windows/deliveryoptimization/",
+    ];
+    // Directly in the system's folder lie its logs and the image of its memory.
+    let is_note = text.matches('/').count() == 2
+        && (text.contains(".log") || ends(text, &[".dmp", "log.txt"]));
+    let is_fonts = ends(text, &["/windows/system32/fntcache.dat"]);
+    is_kept || (starts(text, &system) && !starts(text, &but) && !is_note && !is_fonts)
+}
+
+fn is_macos(rule: &Rule, text: &str) -> bool {
+    let system = [
+        "/system/",
+        "/library/",
+        "/applications/",
+        "/bin/",
+        "/sbin/",
+        "/usr/",
+        "/opt/",
+        "/private/etc/",
+        "/private/var/",
+        "/dev/",
+    ];
+    let but = [
+        "/library/caches/",
+        "/library/logs/",
+        "/library/updates/",
+        "/private/var/log/",
+        "/private/var/tmp/",
+        "/private/var/folders/",
+        "/private/var/db/diagnostics/",
+        "/private/var/root/library/caches/",
+        "/private/var/root/library/logs/",
+        "/private/var/root/.trash/",
+    ];
+    let launches = rule.detect == Some(Detect::BrokenLauncher)
+        && ends(text, &[".plist"])
+        && starts(text, &["/library/launch", "/library/preferences/"]);
+    let speaks = rule.detect == Some(Detect::LanguageNotUsed)
+        && starts(text, &["/applications/"])
+        && text.contains(".lproj/");
+    starts(text, &system) && !starts(text, &but) && !launches && !speaks
 }
 
 fn name_of(text: &str) -> &str {
@@ -164,7 +189,7 @@ fn name_of(text: &str) -> &str {
 
 fn is_secret(rule: &Rule, text: &str) -> bool {
     let holds = |parts: &[&str]| parts.iter().any(|part| text.contains(part));
-    let is_checked = rule.detect == Some(Detect::BrokenLauncher) && text.ends_with(".plist");
+    let is_checked = rule.detect == Some(Detect::BrokenLauncher) && ends(text, &[".plist"]);
     holds(&[
         "/.ssh/",
         "/.gnupg/",

@@ -237,7 +237,7 @@ fn of_recycled(ground: &Ground<'_>, path: &TargetPath) -> Option<usize> {
         {
             let original = recycled.original.to_lowercase();
             owners.extend(ground.accounts.iter().position(|account| {
-                let home = Layout::Windows.home_on_drive(account);
+                let home = home_on_drive(account);
                 original
                     .split_once(':')
                     .is_some_and(|(_, rest)| rest.starts_with(&home))
@@ -259,13 +259,11 @@ fn of_recycled(ground: &Ground<'_>, path: &TargetPath) -> Option<usize> {
     }
 }
 
-impl Layout {
-    /// A home as an index file of a recycle folder begins it, after the drive's letter, in small
-    /// letters: `\users\pia\`.
-    fn home_on_drive(self, account: &Account) -> String {
-        let home = String::from_utf8_lossy(account.home.as_bytes()).to_lowercase();
-        format!("\\{}\\", home.replace('/', "\\"))
-    }
+/// A home as an index file of a recycle folder begins it, after the drive's letter, in small
+/// letters: `\users\pia\`.
+fn home_on_drive(account: &Account) -> String {
+    let home = String::from_utf8_lossy(account.home.as_bytes()).to_lowercase();
+    format!("\\{}\\", home.replace('/', "\\"))
 }
 
 /// Adds the browser profiles of an account, and the caches that mirror them; tells the home when

@@ -183,8 +183,8 @@ mod tests {
 
     proptest! {
         #[test]
-        fn prop_arbitrary_bytes_never_panic(tail in proptest::collection::vec(any::<u8>(), 0..300), head in 0..3) {
-            let head: &[u8] = [&b"bplist00"[..], b"<?xml version=\"1.0\"?><plist><dict>", b""][head as usize];
+        fn prop_arbitrary_bytes_never_panic(tail in proptest::collection::vec(any::<u8>(), 0..300), head in 0_usize..3) {
+            let head: &[u8] = [&b"bplist00"[..], b"<?xml version=\"1.0\"?><plist><dict>", b""][head];
             let bytes = [head, &tail].concat();
             // Whatever it says, it says it.
             drop(PropertyList::read(&bytes));

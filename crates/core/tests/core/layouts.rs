@@ -1,6 +1,6 @@
 //! The three layouts: told by what is on the disk, scanned with every rule of their book.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt as _;
 use std::path::PathBuf;
@@ -8,7 +8,7 @@ use std::process::Command;
 use std::sync::Arc;
 
 use jolly_core::rulebook::{RuleSet, Verdict, builtin, run_examples};
-use jolly_core::scan::{Scan, explain};
+use jolly_core::scan::{CancelToken, Scan, explain};
 use jolly_core::target::{Layout, Target, TargetPath};
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
@@ -62,7 +62,7 @@ fn assert_examples(demo: &Demo) {
     let layout = demo.layout;
     assert_eq!(demo.scan.target.layout, demo.layout);
     let owners = owners(&demo.scan);
-    let mut seen: BTreeMap<&str, ()> = BTreeMap::new();
+    let mut seen: BTreeSet<&str> = BTreeSet::new();
     let file = builtin(layout).0;
     let (count, failures) = run_examples(&demo.scan.rules, &file);
     assert!(count > 40 && failures.is_empty(), "{failures:?}");
@@ -92,7 +92,7 @@ fn assert_examples(demo: &Demo) {
             let owner = owners.get(path.as_bytes()).map(String::as_str);
             let is_its = owner == Some(&*rule.id);
             // Of two examples for one path the demo holds the first.
-            let is_first = seen.insert(path, ()).is_none();
+            let is_first = seen.insert(path);
             match example.verdict {
                 Verdict::Taken | Verdict::Young => assert!(is_its, "{path}: {owner:?}"),
                 _ => assert!(!is_its, "{path} is {}'s", rule.id),
@@ -210,10 +210,10 @@ fn a_sweep_of_each_layout_takes_what_was_shown_and_no_more() {
             &demo.scan,
             &manifest,
             "all",
-            &Default::default(),
+            &CancelToken::default(),
         )
         .unwrap();
-        let listed: std::collections::BTreeSet<Vec<u8>> = manifest
+        let listed: BTreeSet<Vec<u8>> = manifest
             .items
             .iter()
             .map(|item| item.path.as_bytes().to_vec())

@@ -34,12 +34,13 @@ impl Drop for Mounted {
 }
 
 fn works(command: &mut Command) -> Result<(), String> {
+    let program = command.get_program().to_string_lossy().into_owned();
     match command.output() {
-        Err(error) => Err(format!("{:?}: {error}", command.get_program())),
+        Err(error) => Err(format!("{program}: {error}")),
         Ok(output) if output.status.success() => Ok(()),
         Ok(output) => {
             let told = String::from_utf8_lossy(&output.stderr).trim().to_owned();
-            Err(format!("{:?}: {told}", command.get_program()))
+            Err(format!("{program}: {told}"))
         }
     }
 }

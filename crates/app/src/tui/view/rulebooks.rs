@@ -11,7 +11,7 @@ use crate::tui::model::{Model, RuleRow, Rulebooks};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
 use crate::tui::view::overlay::asking;
-use crate::wording::{bytes, count};
+use crate::wording::{bytes, count, counted};
 
 /// Columns of what a line of the card is about.
 const ABOUT: usize = 12;
@@ -137,7 +137,7 @@ fn rule_card(
     width: usize,
 ) -> Vec<Line<'static>> {
     let rule = &compiled.rule;
-    let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
+    let quiet = theme.style(Role::Quiet);
     let role = Theme::class_role(rule.class);
     let mut all = Vec::new();
     let mut head = Pieces::default();
@@ -160,47 +160,8 @@ fn rule_card(
             about = "";
         }
     };
-    add("about", &rule.about, text);
-    add("afterwards", &rule.after, text);
-    add(
-        "rule",
-        &format!("{}, {} line {}", compiled.id, compiled.file, compiled.line),
-        text,
-    );
-    let limit = rule.age.limit.map_or_else(
-        || "any age".to_owned(),
-        |limit| format!("older than {limit} by {}", rule.age.by.words()),
-    );
-    add(
-        "takes",
-        &format!("{limit}; {}", rule.removal().words()),
-        text,
-    );
-    for (about, says) in more_keys(rule) {
-        add(about, &says, text);
-    }
-    let places: Vec<String> = rule.within.iter().map(ToString::to_string).collect();
-    add("in", &places.join("  "), text);
-    if !rule.take.is_empty() {
-        add("take", &rule.take.join("  "), text);
-    }
-    if !rule.spare.is_empty() {
-        add("spare", &rule.spare.join("  "), text);
-    }
-    let (here, style) = match (&row.found, row.roots.is_empty()) {
-        (None, _) => ("a scan tells".to_owned(), quiet),
-        (Some(_), true) => ("none of these places is there".to_owned(), quiet),
-        (Some(_), false) => (row.roots.join("  "), text),
-    };
-    add("looks in", &here, style);
-    if let Some((found, takes)) = row.found {
-        let says = format!(
-            "{} in {}; {} of them taken",
-            bytes(found.bytes),
-            crate::wording::counted(found.items, "file"),
-            count(takes.items)
-        );
-        add("found", &says, text);
+    for (about, says, role) in said(row, compiled) {
+        add(about, &says, theme.style(role));
     }
     for (at, example) in rule.examples.iter().enumerate() {
         add(
@@ -208,6 +169,46 @@ fn rule_card(
             &example_line(example),
             quiet,
         );
+    }
+    all
+}
+
+/// What a rule says of itself and where it looks here: what it is about, the words, and how loud.
+fn said(row: &RuleRow, compiled: &CompiledRule) -> Vec<(&'static str, String, Role)> {
+    let rule = &compiled.rule;
+    let limit = rule.age.limit.map_or_else(
+        || "any age".to_owned(),
+        |limit| format!("older than {limit} by {}", rule.age.by.words()),
+    );
+    let places: Vec<String> = rule.within.iter().map(ToString::to_string).collect();
+    let (here, role) = match (&row.found, row.roots.is_empty()) {
+        (None, _) => ("a scan tells".to_owned(), Role::Quiet),
+        (Some(_), true) => ("none of these places is there".to_owned(), Role::Quiet),
+        (Some(_), false) => (row.roots.join("  "), Role::Text),
+    };
+    let id = format!("{}, {} line {}", compiled.id, compiled.file, compiled.line);
+    let takes = format!("{limit}; {}", rule.removal().words());
+    let mut all = vec![
+        ("about", rule.about.clone(), Role::Text),
+        ("afterwards", rule.after.clone(), Role::Text),
+        ("rule", id, Role::Text),
+        ("takes", takes, Role::Text),
+    ];
+    let more = more_keys(rule).into_iter();
+    all.extend(more.map(|(about, says)| (about, says, Role::Text)));
+    all.push(("in", places.join("  "), Role::Text));
+    // A list that a rule doesn't have has no line.
+    all.push(("take", rule.take.join("  "), Role::Text));
+    all.push(("spare", rule.spare.join("  "), Role::Text));
+    all.push(("looks in", here, role));
+    if let Some((found, takes)) = row.found {
+        let says = format!(
+            "{} in {}; {} of them taken",
+            bytes(found.bytes),
+            counted(found.items, "file"),
+            count(takes.items)
+        );
+        all.push(("found", says, Role::Text));
     }
     all
 }
