@@ -54,7 +54,7 @@ pub(crate) struct SharedOptions {
     /// Print JSON
     #[arg(long, global = true)]
     pub json: bool,
-    /// Where logs are kept [default: the XDG state folder]
+    /// Where logs and job sheets are kept [default: the XDG state folder]
     #[arg(long, global = true, value_name = "DIR")]
     pub state: Option<PathBuf>,
     /// The moment that ages count from

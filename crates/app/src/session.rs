@@ -11,7 +11,7 @@ use jolly_core::arrive::{Arrival, arrive};
 use jolly_core::decide::{Exclusion, Selection};
 use jolly_core::rulebook::{Class, Guards, RuleNumber, RuleSet, resolve};
 use jolly_core::scan::{CancelToken, Explanation, Scan, ScanEvent, explain, scan};
-use jolly_core::sheet::Sheet;
+use jolly_core::sheet::{Sheet, SheetError};
 use jolly_core::sweep::StateFolder;
 use jolly_core::target::{Layout, Target, TargetError, TargetPath};
 use jolly_disk::RealDisk;
@@ -86,8 +86,15 @@ impl Session {
         }
         own.retain(|path| !path.is_root());
         let identity = target.identity();
-        let sheet = Sheet::read(&state, &identity)
-            .map_err(|error| Refusal::bad_input(&error, "mend or remove that file"))?;
+        let sheet = Sheet::read(&state, &identity).map_err(|error| {
+            let advice = match error {
+                SheetError::Malformed { .. } => "mend or remove that file",
+                SheetError::Disk { .. } | SheetError::State(_) => {
+                    "name a folder for logs and job sheets with --state"
+                }
+            };
+            Refusal::bad_input(&error, advice)
+        })?;
         Ok(Self {
             target: Arc::new(target),
             rules: Arc::new(rules),

@@ -76,6 +76,7 @@ pub(super) fn arrive(options: &SharedOptions, root: &Path) -> Result<Box<Arrived
         .map_err(|refusal| one_line(refusal.message))?;
     let arrival = session.arrive();
     Ok(Box::new(Arrived {
+        rules_off: session.rules_off(),
         session: Arc::new(session),
         selection,
         arrival,

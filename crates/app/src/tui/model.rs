@@ -12,6 +12,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use jolly_core::decide::{Decisions, PileDecision, Selection};
+use jolly_core::rulebook::RuleNumber;
 use jolly_core::scan::{PileId, Scan};
 use jolly_core::target::Volume;
 use tui_input::Input;
@@ -110,6 +111,8 @@ pub(super) struct Model {
     /// The job that is waited for; news of earlier ones is dropped.
     pub job: u32,
     pub selection: Selection,
+    /// The rules that are turned off for the chosen computer.
+    pub rules_off: Vec<RuleNumber>,
     pub scanning: Scanning,
     pub weigh: Option<Weigh>,
     pub check: Option<Check>,
@@ -135,6 +138,7 @@ impl Model {
             message: None,
             job: 0,
             selection: Selection::default(),
+            rules_off: Vec::new(),
             scanning: Scanning::default(),
             weigh: None,
             check: None,
@@ -152,6 +156,7 @@ impl Model {
             // A volume that can't be measured is told by the scan.
             volume: target.measure().unwrap_or_default(),
         };
+        self.rules_off = session.rules_off();
         self.session = Some(session);
         self.selection = selection;
         self.scanning = Scanning::default();

@@ -237,6 +237,68 @@ fn every_station_draws_at_every_size_and_says_where_it_is() {
 }
 
 #[test]
+fn the_bench_and_the_rules_draw_at_every_size_and_a_rule_turned_off_spares_its_piles() {
+    let mut desk = Desk::new().scanned();
+    desk.key(KeyCode::BackTab);
+    assert!(desk.shown().contains("Walked"));
+    desk.key(KeyCode::BackTab);
+    assert_eq!(desk.model.station, Station::Arrive);
+    let draws = |desk: &Desk, words: &[&str]| {
+        for (width, height) in [(80, 24), (100, 30), (142, 44), (300, 90)] {
+            for ascii in [false, true] {
+                let light = !ascii;
+                let shown = frame(&desk.model, &Looks { ascii, light }, width, height).join("\n");
+                for word in words {
+                    assert!(
+                        shown.contains(word),
+                        "{word} at {width} × {height}:\n{shown}"
+                    );
+                }
+            }
+        }
+    };
+    draws(
+        &desk,
+        &["till computer", "Signs", "Home of wren unused", "? keys"],
+    );
+    // A folder that holds no system is told at its place and can't be chosen.
+    desk.key(KeyCode::Char('o'));
+    let nowhere = desk.dir.path().join("nowhere").display().to_string();
+    desk.tell(Msg::Pasted(nowhere));
+    desk.key(KeyCode::Enter);
+    draws(&desk, &["It can't be opened", "there is no folder"]);
+    desk.key(KeyCode::Enter);
+    assert!(
+        desk.shown()
+            .contains("It can't be opened: there is no folder")
+    );
+    desk.key(KeyCode::Up);
+    desk.key(KeyCode::Enter);
+    assert_eq!(desk.model.station, Station::Weigh, "it is scanned already");
+
+    let takes = desk.takes();
+    desk.key(KeyCode::Char('b'));
+    draws(
+        &desk,
+        &["Crash reports", "turn off", "explain a path", "afterwards"],
+    );
+    desk.key(KeyCode::Char(' '));
+    draws(&desk, &["off", "turn on"]);
+    desk.key(KeyCode::Esc);
+    assert!(desk.takes() < takes && !desk.shown().contains("Crash reports"));
+    desk.key(KeyCode::Char('b'));
+    desk.key(KeyCode::Char('e'));
+    desk.text("/home/pia/.ssh/config~");
+    desk.key(KeyCode::Enter);
+    let told = desk.shown();
+    assert!(told.contains("guarded by linux/editor-backups"), "{told}");
+    desk.key(KeyCode::Home);
+    desk.key(KeyCode::Char(' '));
+    desk.key(KeyCode::Esc);
+    assert_eq!(desk.takes(), takes, "turned on again");
+}
+
+#[test]
 fn limits_move_for_a_row_or_a_class_and_every_step_comes_back() {
     let mut desk = Desk::new().scanned();
     let start = desk.takes();

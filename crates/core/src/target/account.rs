@@ -70,6 +70,20 @@ pub(super) fn read_passwd(text: &[u8]) -> Vec<Account> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn prop_arbitrary_bytes_name_nobody_outside_the_target(
+            fields in proptest::collection::vec("[^\n]{0,12}", 0..40), bytes in proptest::collection::vec(any::<u8>(), 0..200),
+        ) {
+            let text = [fields.join(":").into_bytes(), bytes].join(&b'\n');
+            for account in read_passwd(&text) {
+                prop_assert!(!account.home.is_root() && !account.name.is_empty());
+                prop_assert!(!account.name.chars().any(char::is_control));
+            }
+        }
+    }
 
     #[test]
     fn people_are_told_from_services_and_nonsense() {

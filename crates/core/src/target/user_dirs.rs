@@ -66,6 +66,21 @@ pub(super) fn read(home: &TargetPath, text: &str) -> UserDirs {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn prop_no_text_leads_out_of_the_home(
+            value in "(\\$HOME/|/home/|/)?\\PC{0,20}", noise in "\\PC{0,40}",
+        ) {
+            let home = TargetPath::new("home/joss").unwrap();
+            let text = format!("{noise}\nXDG_DOWNLOAD_DIR=\"{value}\"\nXDG_DESKTOP_DIR=\"{value}\"\n{noise}");
+            let dirs = read(&home, &text);
+            for path in dirs.downloads.iter().chain(&dirs.desktop).chain(&dirs.personal) {
+                prop_assert!(path.below(&home).is_some_and(|below| !below.is_empty()));
+            }
+        }
+    }
 
     #[test]
     fn a_hostile_file_moves_nothing_out_of_the_home() {

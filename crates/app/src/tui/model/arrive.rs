@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use jolly_core::arrive::Arrival;
 use jolly_core::decide::Selection;
+use jolly_core::rulebook::RuleNumber;
 use jolly_core::sheet::Sheet;
 
 use crate::session::Session;
@@ -36,6 +37,8 @@ pub(in crate::tui) struct Arrived {
     pub session: Arc<Session>,
     pub selection: Selection,
     pub arrival: Arrival,
+    /// The rules that are turned off for it.
+    pub rules_off: Vec<RuleNumber>,
 }
 
 impl Arrived {

@@ -29,9 +29,12 @@ pub(in crate::tui) struct Rulebooks {
 }
 
 impl Rulebooks {
-    /// The rules of an open computer, with what the last scan found.
-    pub(in crate::tui) fn new(session: &Session, weigh: Option<&Weigh>) -> Self {
-        let off = session.rules_off();
+    /// The rules of an open computer, `off` those that are turned off, with what the last scan found.
+    pub(in crate::tui) fn new(
+        session: &Session,
+        off: &[RuleNumber],
+        weigh: Option<&Weigh>,
+    ) -> Self {
         let rows = session
             .rules
             .iter()

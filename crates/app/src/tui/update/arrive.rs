@@ -27,7 +27,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
                 .map(|arrived| {
                     let is_chosen = model.is_chosen(&arrived.session);
                     let weigh = model.weigh.as_ref().filter(|_| is_chosen);
-                    Rulebooks::new(&arrived.session, weigh)
+                    Rulebooks::new(&arrived.session, &arrived.rules_off, weigh)
                 });
             match rulebooks {
                 Some(rulebooks) => model.overlay = Some(Overlay::Rulebooks(rulebooks)),
@@ -49,7 +49,11 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
 /// Begins with the computer in focus: what was scanned of another one is let go of.
 fn choose(model: &mut Model) -> Vec<Effect> {
     let chosen = model.bench.focused().map(|computer| match &computer.look {
-        Look::Done(arrived) => Ok((Arc::clone(&arrived.session), arrived.selection.clone())),
+        Look::Done(arrived) => Ok((
+            Arc::clone(&arrived.session),
+            arrived.selection.clone(),
+            arrived.rules_off.clone(),
+        )),
         Look::UnderWay => Err("It is still being looked at.".to_owned()),
         Look::Failed(why) => Err(format!("It can't be opened: {why}")),
     });
@@ -59,12 +63,13 @@ fn choose(model: &mut Model) -> Vec<Effect> {
             model.message = Some(why);
             Vec::new()
         }
-        Some(Ok((session, selection))) => {
+        Some(Ok((session, selection, rules_off))) => {
             if model.is_chosen(&session) && model.weigh.is_some() {
                 model.station = Station::Weigh;
                 return Vec::new();
             }
             model.open(session, selection);
+            model.rules_off = rules_off;
             model.station = Station::Scan;
             model.start_scan().into_iter().collect()
         }

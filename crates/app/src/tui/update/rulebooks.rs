@@ -2,11 +2,12 @@
 
 use std::sync::Arc;
 
+use jolly_core::rulebook::RuleNumber;
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 
-use crate::tui::model::{Model, Overlay, Rulebooks, Weigh};
+use crate::tui::model::{Look, Model, Overlay, Rulebooks, Weigh};
 use crate::tui::msg::Effect;
 
 /// How far a page goes.
@@ -57,12 +58,18 @@ fn turn(model: &mut Model, mut view: Rulebooks) -> Vec<Effect> {
     if let Some(row) = view.rows.get_mut(view.focus) {
         row.is_off = !row.is_off;
         let rule = row.rule;
-        if model.is_chosen(&session) {
-            if row.is_off {
-                model.selection.skip.push(rule);
-            } else {
-                model.selection.skip.retain(|skipped| *skipped != rule);
+        let is_off = row.is_off;
+        for computer in &mut model.bench.computers {
+            if let Look::Done(arrived) = &mut computer.look
+                && arrived.session.target.key() == session.target.key()
+            {
+                set(&mut arrived.rules_off, rule, is_off);
+                set(&mut arrived.selection.skip, rule, is_off);
             }
+        }
+        if model.is_chosen(&session) {
+            set(&mut model.rules_off, rule, is_off);
+            set(&mut model.selection.skip, rule, is_off);
             if let Some(before) = model.weigh.take() {
                 let scan = Arc::clone(&before.scan);
                 model.weigh = Some(Weigh::new(scan, &model.selection, Some(&before)));
@@ -77,6 +84,14 @@ fn turn(model: &mut Model, mut view: Rulebooks) -> Vec<Effect> {
         .collect();
     model.overlay = Some(Overlay::Rulebooks(view));
     vec![Effect::KeepRulesOff(session, off)]
+}
+
+/// Puts a rule on a list, or takes it off.
+fn set(list: &mut Vec<RuleNumber>, rule: RuleNumber, is_on_it: bool) {
+    list.retain(|known| *known != rule);
+    if is_on_it {
+        list.push(rule);
+    }
 }
 
 /// Asks which rule has a path.

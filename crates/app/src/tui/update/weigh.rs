@@ -58,7 +58,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         Action::Back => model.station = Station::Scan,
         Action::Rules => {
             if let Some(session) = &model.session {
-                let view = Rulebooks::new(session, model.weigh.as_ref());
+                let view = Rulebooks::new(session, &model.rules_off, model.weigh.as_ref());
                 model.overlay = Some(Overlay::Rulebooks(view));
             }
         }
