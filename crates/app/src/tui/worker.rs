@@ -92,24 +92,24 @@ impl Workers {
         match effect {
             Effect::FindComputers => {
                 let source = self.source.clone();
-                self.work(Msg::Found(Vec::new()), move || {
+                self.look_up(Msg::Found(Vec::new()), move || {
                     Msg::Found(source.find_computers(&options))
                 });
             }
             Effect::Arrive(root) => {
                 let broken = Err("the look broke off".to_owned());
-                self.work(Msg::Arrived(root.clone(), broken), move || {
+                self.look_up(Msg::Arrived(root.clone(), broken), move || {
                     let looked = bench::arrive(&options, &root);
                     Msg::Arrived(root, looked)
                 });
             }
-            Effect::Complete(text) => self.work(Msg::Nothing, move || {
+            Effect::Complete(text) => self.look_up(Msg::Nothing, move || {
                 let folders = bench::complete(&text);
                 Msg::Completed(text, folders)
             }),
             Effect::Explain(session, text) => {
                 let broken = Msg::Explained("it could not be looked up".to_owned(), None);
-                self.work(broken, move || {
+                self.look_up(broken, move || {
                     let (answer, rule) = bench::explain_path(&session, &text);
                     Msg::Explained(answer, rule)
                 });
@@ -156,18 +156,30 @@ impl Workers {
         }
     }
 
-    /// Works on a thread; its end is told whatever happens, by `broken` when it panics.
+    /// Looks something up on a thread that nobody waits for: a disk that doesn't answer must not
+    /// keep the program from ending, and nothing is lost with the answer.
+    fn look_up(&self, broken: Msg, look: impl FnOnce() -> Msg + Send + 'static) {
+        drop(self.begin(broken, look));
+    }
+
+    /// Works on a thread that is waited for at the end.
     fn work(&mut self, broken: Msg, work: impl FnOnce() -> Msg + Send + 'static) {
+        self.threads.retain(|thread| !thread.is_finished());
+        let thread = self.begin(broken, work);
+        self.threads.push(thread);
+    }
+
+    /// Begins a thread; its end is told whatever happens, by `broken` when it panics.
+    fn begin(&self, broken: Msg, work: impl FnOnce() -> Msg + Send + 'static) -> JoinHandle<()> {
         let end = End {
             send: self.send.clone(),
             message: Some(broken),
         };
-        self.threads.retain(|thread| !thread.is_finished());
-        self.threads.push(std::thread::spawn(move || {
+        std::thread::spawn(move || {
             let mut end = end;
             end.message = Some(work());
             drop(end);
-        }));
+        })
     }
 
     /// Asks all threads to end and waits for them; a sweep ends after the item under way, with a

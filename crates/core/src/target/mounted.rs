@@ -20,8 +20,19 @@ pub struct Mount {
     pub is_read_only: bool,
 }
 
-/// File systems that hold no system's disk: the kernel's own, and views of others.
-const NO_DISKS: [&str; 24] = [
+/// File systems that hold no disk of the bench: the kernel's own, views of others, and those of
+/// other machines, which may not answer.
+const NO_DISKS: [&str; 34] = [
+    "9p",
+    "afs",
+    "ceph",
+    "cifs",
+    "davfs",
+    "fuse.sshfs",
+    "glusterfs",
+    "nfs",
+    "nfs4",
+    "smb3",
     "autofs",
     "binfmt_misc",
     "bpf",
