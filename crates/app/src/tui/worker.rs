@@ -92,9 +92,15 @@ impl Workers {
         match effect {
             Effect::FindComputers => {
                 let source = self.source.clone();
-                self.look_up(Msg::Found(Vec::new()), move || {
-                    Msg::Found(source.find_computers(&options))
-                });
+                let broken = Msg::Found(Vec::new());
+                let is_built = matches!(source, Source::Demo(_));
+                let find = move || Msg::Found(source.find_computers(&options));
+                // What is built for the demo goes with the demo, so it is waited for.
+                if is_built {
+                    self.work(broken, find);
+                } else {
+                    self.look_up(broken, find);
+                }
             }
             Effect::Arrive(root) => {
                 let broken = Err("the look broke off".to_owned());
