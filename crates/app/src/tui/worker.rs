@@ -90,18 +90,7 @@ impl Workers {
         let send = self.send.clone();
         let options = Arc::clone(&self.options);
         match effect {
-            Effect::FindComputers => {
-                let source = self.source.clone();
-                let broken = Msg::Found(Vec::new());
-                let is_built = matches!(source, Source::Demo(_));
-                let find = move || Msg::Found(source.find_computers(&options));
-                // What is built for the demo goes with the demo, so it is waited for.
-                if is_built {
-                    self.work(broken, find);
-                } else {
-                    self.look_up(broken, find);
-                }
-            }
+            Effect::FindComputers => self.find_computers(),
             Effect::Arrive(root) => {
                 let broken = Err("the look broke off".to_owned());
                 self.look_up(Msg::Arrived(root.clone(), broken), move || {
@@ -159,6 +148,19 @@ impl Workers {
                     Msg::Swept(carry_out(&session, &scan, &manifest, &cancel, &send))
                 });
             }
+        }
+    }
+
+    fn find_computers(&mut self) {
+        let (source, options) = (self.source.clone(), Arc::clone(&self.options));
+        let is_built = matches!(source, Source::Demo(_));
+        let broken = Msg::Found(Vec::new());
+        let find = move || Msg::Found(source.find_computers(&options));
+        // What is built for the demo goes with the demo, so it is waited for.
+        if is_built {
+            self.work(broken, find);
+        } else {
+            self.look_up(broken, find);
         }
     }
 
