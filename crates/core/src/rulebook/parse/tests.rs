@@ -63,6 +63,47 @@ fn every_mistake_is_told_with_its_line_and_what_would_be_right() {
             ":11:10",
             "is not a recogniser",
         ),
+        (
+            "in = [\"{cache}\"]\nlarger-than = \"lots\"",
+            ":11:15",
+            "\"lots\" is not a size",
+        ),
+        (
+            "in = [\"{cache}\"]\nlarger-than = \"0 MiB\"",
+            ":11:15",
+            "is not a size",
+        ),
+        (
+            "in = [\"{cache}\"]\nkeep-newest = { count = 0, per = \"stem\" }",
+            ":11:25",
+            "0 is not a number of things to keep",
+        ),
+        (
+            "in = [\"{cache}\"]\nkeep-newest = { count = 2, per = \"file\" }",
+            ":11:34",
+            "\"file\" is not a family",
+        ),
+        (
+            "in = [\"{cache}\"]\nbusy = [\"a b\"]",
+            ":11:9",
+            "is not a program's name",
+        ),
+        (
+            "in = [\"{cache}\"]\nby = \"shred\"",
+            ":11:6",
+            "is not a way to remove",
+        ),
+        (
+            "in = [\"{cache}\"]\nage = { by = \"row\" }",
+            ":11:14",
+            "only the rows of a database",
+        ),
+        (
+            "in = [\"{cache}\"]\nage = { by = \"trashed\" }\ndetect = \"broken-link\"",
+            ":5:6",
+            "only a trash knows",
+        ),
+        ("in = [\"{cache}\"]\nentries = 1", ":11:1", "unknown field"),
         ("in = 3", ":10:6", "invalid type"),
         ("in = [\"{cache}\"", ":10:", ""),
     ];
