@@ -58,13 +58,27 @@ pub(crate) fn open(
     for effect in first {
         workers.carry_out(effect);
     }
+    let drawn = run(&mut model, &mut workers, &mut |model| {
+        screen.draw(|frame| view::draw(model, &theme, frame))
+    });
+    drop(screen);
+    // Whatever ended it, what is under way ends in order.
+    workers.end();
+    drawn.map_err(failed)?;
+    Ok(Exit::Done)
+}
+
+/// The loop: draw what changed, wait for a message, change the model, carry out what it asks for.
+fn run(
+    model: &mut Model,
+    workers: &mut Workers,
+    draw: &mut dyn FnMut(&Model) -> std::io::Result<()>,
+) -> std::io::Result<()> {
     let began = Instant::now();
     let mut is_dirty = true;
     while !model.is_over {
         if is_dirty {
-            screen
-                .draw(|frame| view::draw(&model, &theme, frame))
-                .map_err(failed)?;
+            draw(model)?;
             is_dirty = false;
         }
         let waited = if model.moves() {
@@ -80,12 +94,10 @@ pub(crate) fn open(
         model.clock = began.elapsed();
         for message in std::iter::once(message).chain(workers.queued()) {
             is_dirty |= !matches!(message, Msg::Nothing);
-            for effect in update::update(&mut model, message) {
+            for effect in update::update(model, message) {
                 workers.carry_out(effect);
             }
         }
     }
-    drop(screen);
-    workers.end();
-    Ok(Exit::Done)
+    Ok(())
 }

@@ -18,6 +18,8 @@ pub(super) enum Msg {
     Nothing,
     /// The terminal has another size.
     Resized,
+    /// The terminal is gone, or the system asked the program to end.
+    Ended,
     /// A key was pressed.
     Key(KeyEvent),
     /// Text was pasted.

@@ -1,6 +1,7 @@
 //! The terminal, taken and given back whatever happens.
 
 use std::io;
+use std::mem::ManuallyDrop;
 
 use ratatui::DefaultTerminal;
 use ratatui::crossterm::event::{DisableBracketedPaste, EnableBracketedPaste};
@@ -8,14 +9,18 @@ use ratatui::crossterm::execute;
 
 /// The terminal in full-screen mode; dropping it gives the terminal back.
 pub(super) struct Screen {
-    terminal: DefaultTerminal,
+    /// Never dropped: its own end would complain on the error output, which may be as gone as the
+    /// terminal, and that would end the program before it has tidied up.
+    terminal: ManuallyDrop<DefaultTerminal>,
 }
 
 impl Screen {
     /// Takes the terminal.
     pub(super) fn open() -> io::Result<Self> {
         let terminal = ratatui::try_init()?;
-        let screen = Self { terminal };
+        let screen = Self {
+            terminal: ManuallyDrop::new(terminal),
+        };
         let hook = std::panic::take_hook();
         std::panic::set_hook(Box::new(move |info| {
             give_back_the_rest();
@@ -34,7 +39,9 @@ impl Screen {
 impl Drop for Screen {
     fn drop(&mut self) {
         give_back_the_rest();
-        ratatui::restore();
+        // Each step is tried; a terminal that is gone needs none of them.
+        drop(self.terminal.show_cursor());
+        drop(ratatui::try_restore());
     }
 }
 

@@ -21,6 +21,10 @@ use crate::tui::msg::{Effect, Msg};
 pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
     match message {
         Msg::Nothing | Msg::Resized => Vec::new(),
+        Msg::Ended => {
+            model.is_over = true;
+            Vec::new()
+        }
         Msg::Key(key) => press(model, key),
         Msg::Pasted(text) => {
             overlay::paste(model, &text);

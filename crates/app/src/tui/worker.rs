@@ -60,10 +60,16 @@ impl Workers {
         self.receive.try_iter().take(WAITING).collect()
     }
 
-    /// Starts listening to the keyboard.
+    /// Starts listening to the keyboard, and to the system's wish that the program ends: a closed
+    /// window must not cut a sweep off in the middle, or leave a demo computer behind.
     pub(super) fn listen(&mut self) {
+        let ended = self.send.clone();
+        let is_heard = ctrlc::set_handler(move || drop(ended.send(Msg::Ended)));
+        // Without it the system ends the program as it ends others.
+        drop(is_heard);
         let (send, is_over) = (self.send.clone(), Arc::clone(&self.is_over));
-        self.threads.push(std::thread::spawn(move || {
+        // Nobody waits for it: on a terminal that is gone, reading may never come back.
+        drop(std::thread::spawn(move || {
             while !is_over.load(Ordering::Relaxed) {
                 let read = match event::poll(LISTENING) {
                     Ok(false) => continue,
@@ -75,10 +81,11 @@ impl Workers {
                     Ok(Event::Resize(..)) => Msg::Resized,
                     Ok(Event::Paste(text)) => Msg::Pasted(text),
                     Ok(_) => Msg::Nothing,
-                    // The terminal is gone; nobody will press anything again.
-                    Err(_) => return,
+                    // Nobody will press anything again.
+                    Err(_) => Msg::Ended,
                 };
-                if send.send(message).is_err() {
+                let is_last = matches!(message, Msg::Ended);
+                if send.send(message).is_err() || is_last {
                     return;
                 }
             }

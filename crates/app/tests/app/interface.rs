@@ -271,6 +271,26 @@ fn the_demo_opens_itself_and_leaves_nothing_behind_but_its_log() {
 }
 
 #[test]
+fn a_window_that_is_closed_leaves_no_demo_behind() {
+    let dir = tempfile::tempdir().unwrap();
+    let (temp, state) = (dir.path().join("temp"), dir.path().join("state"));
+    std::fs::create_dir(&temp).unwrap();
+    let env = [("TMPDIR", temp.to_str().unwrap())];
+    let argv = [PROGRAM, "demo", "--state", state.to_str().unwrap()];
+    let term = Term::start((142, 44), &env, &argv);
+    term.wait_text("Temporary folder");
+    drop(term);
+    let began = std::time::Instant::now();
+    while std::fs::read_dir(&temp).unwrap().count() > 0 {
+        assert!(
+            began.elapsed() < Duration::from_secs(30),
+            "it is still there"
+        );
+        std::thread::sleep(Duration::from_millis(50));
+    }
+}
+
+#[test]
 fn a_computer_is_opened_by_its_path_looked_at_and_one_rule_turned_off_for_good() {
     let demo = Demo::of_layout("windows");
     let (root, state) = (demo.root(), demo.state());
