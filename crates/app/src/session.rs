@@ -118,10 +118,10 @@ impl Session {
     /// on the target, or on this machine.
     pub(crate) fn explain(&self, path: &Path) -> Result<(TargetPath, Explanation), Refusal> {
         use std::os::unix::ffi::OsStrExt as _;
-        let path = self
-            .target
-            .inside(path)
-            .map_or_else(|| TargetPath::from_inside(path.as_os_str().as_bytes()), Ok)
+        let inside = self.target.inside(path);
+        let given = path.as_os_str().as_bytes();
+        let path = inside
+            .map_or_else(|| self.target.as_meant(given), Ok)
             .map_err(|error| Refusal::bad_input(&error, "such as home/pia/.cache/thumbnails"))?;
         let path = self.target.as_written(&path);
         let (searches, _) = resolve(&self.target, &self.rules);

@@ -110,8 +110,9 @@ impl Term {
     pub(crate) fn status(&self) -> i32 {
         let end = Instant::now() + PATIENCE;
         loop {
-            // A job of its own makes tmux reap its children; it can lose the signal otherwise.
-            self.run(&["run-shell", "true"]);
+            // A job of its own makes tmux reap its children; it can lose the signal otherwise, also
+            // that of this job, so nobody waits for it.
+            self.run(&["run-shell", "-b", "true"]);
             let text = self.run(&["display-message", "-p", "#{pane_dead_status}"]);
             if let Ok(status) = text.trim().parse() {
                 return status;

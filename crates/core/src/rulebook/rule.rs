@@ -165,23 +165,34 @@ impl Family {
         }
     }
 
-    /// What a name shares with its family: nothing of it, or what stands before its first number.
+    /// What a name shares with its family: nothing of it, or its stem.
     pub fn key(self, name: &[u8]) -> &[u8] {
-        let stem = || {
-            let digit = name.iter().position(u8::is_ascii_digit);
-            // Without a number the name stands for itself, its ending aside.
-            let end = digit
-                .filter(|at| *at > 0)
-                .or_else(|| name.iter().rposition(|byte| *byte == b'.'))
-                .filter(|at| *at > 0)
-                .unwrap_or(name.len());
-            name.get(..end).unwrap_or(name)
-        };
         match self {
             Self::Folder => b"",
-            Self::Stem => stem().trim_ascii_end(),
+            Self::Stem => stem(name),
         }
     }
+}
+
+/// What a name says before its first number, without what divides the two: `tidewatch` of
+/// `tidewatch_2.1.deb`, `report` of `report (2).pdf` and of `report.pdf`, `syslog` of `syslog.2.gz`.
+/// Numbers that a name begins with are passed over.
+fn stem(name: &[u8]) -> &[u8] {
+    let divides = |byte: &u8| b" ._-()[]".contains(byte);
+    let from = name
+        .iter()
+        .position(|byte| !byte.is_ascii_digit() && !divides(byte));
+    let Some(rest) = from.and_then(|from| name.get(from..)) else {
+        return name;
+    };
+    let end = rest
+        .iter()
+        .position(u8::is_ascii_digit)
+        .or_else(|| rest.iter().rposition(|byte| *byte == b'.'))
+        .unwrap_or(rest.len());
+    let stem = rest.get(..end).unwrap_or(rest);
+    let kept = stem.iter().rposition(|byte| !divides(byte));
+    kept.and_then(|last| stem.get(..=last)).unwrap_or(rest)
 }
 
 /// How many of each family stay, the newest.
@@ -324,4 +335,34 @@ pub struct Rulebook {
     pub about: String,
     /// Its rules; the order counts.
     pub rules: Vec<Rule>,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn versions_rotations_and_copies_share_a_stem() {
+        for (names, key) in [
+            (
+                &["tidewatch_2.1_amd64.deb", "tidewatch_11.snap"][..],
+                "tidewatch",
+            ),
+            (
+                &["report (2).pdf", "report.pdf", "report-2024.pdf"],
+                "report",
+            ),
+            (&["syslog", "syslog.1", "syslog.2.gz"], "syslog"),
+            (&["2024-05-01-backup.tar", "backup.tar"], "backup"),
+            (&["001.jpg"], "jpg"),
+            (&["2024"], "2024"),
+            (&["..."], "..."),
+        ] {
+            for name in names {
+                let found = Family::Stem.key(name.as_bytes());
+                assert_eq!(String::from_utf8_lossy(found), key, "{name}");
+            }
+        }
+        assert_eq!(Family::Folder.key(b"x"), b"");
+    }
 }

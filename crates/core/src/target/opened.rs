@@ -10,8 +10,8 @@ use jolly_disk::{Disk, FileKey, Folder};
 
 use crate::target::volume::{DESCRIPTOR, StandIn};
 use crate::target::{
-    Account, Layout, Places, Printable, PropertyList, TargetPath, Volume, accounts, find, layout,
-    locate, volume_id,
+    Account, Layout, PathError, Places, Printable, PropertyList, TargetPath, Volume, accounts,
+    find, layout, locate, volume_id,
 };
 
 /// The root that is worked on, held open: every later path is resolved beneath it.
@@ -199,6 +199,24 @@ impl Target {
             })
             .filter(|path| !path.is_root())
             .collect()
+    }
+
+    /// A path as it is meant on the target: absolute or from the root, on a windows layout also
+    /// with a drive's letter and backslashes.
+    ///
+    /// # Errors
+    /// When it could lead anywhere but downwards.
+    pub fn as_meant(&self, path: &[u8]) -> Result<TargetPath, PathError> {
+        if self.layout != Layout::Windows {
+            return TargetPath::from_inside(path);
+        }
+        let path = match path {
+            [letter, b':', rest @ ..] if letter.is_ascii_alphabetic() => rest,
+            path => path,
+        };
+        let slash = |byte: &u8| if *byte == b'\\' { b'/' } else { *byte };
+        let path: Vec<u8> = path.iter().map(slash).collect();
+        TargetPath::from_inside(&path)
     }
 
     /// A path as its names are written on the disk, where case doesn't count and only one thing is
