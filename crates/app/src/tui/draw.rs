@@ -27,6 +27,28 @@ pub(super) fn cut(text: &str, width: usize) -> String {
     shown
 }
 
+/// Text cut to a width from its front: of a path, the end says most.
+pub(super) fn cut_front(text: &str, width: usize) -> String {
+    if text.width() <= width {
+        return text.to_owned();
+    }
+    let mut shown: Vec<char> = Vec::new();
+    let mut used = 0;
+    for letter in text.chars().rev() {
+        let wide = letter.width().unwrap_or(0);
+        if used + wide + 1 > width {
+            break;
+        }
+        used += wide;
+        shown.push(letter);
+    }
+    let start = if width > 0 { "…" } else { "" };
+    shown
+        .iter()
+        .rev()
+        .fold(start.to_owned(), |text, letter| text + &letter.to_string())
+}
+
 /// Text broken between words into lines of at most a width.
 pub(super) fn wrap(text: &str, width: usize) -> Vec<String> {
     let mut lines: Vec<String> = Vec::new();
@@ -140,6 +162,8 @@ mod tests {
             10
         );
         assert_eq!(cut("Installers", 5), "Inst…");
+        assert_eq!(cut_front("/mnt/office", 7), "…office");
+        assert_eq!(cut_front("/mnt", 4), "/mnt");
         assert_eq!(left("é", 3), "é  ");
     }
 }

@@ -7,7 +7,7 @@ use ratatui::text::Line;
 
 use crate::session::clock_of;
 use crate::tui::bench::shown;
-use crate::tui::draw::{Pieces, cut, left, right, volume_bar, wrap};
+use crate::tui::draw::{Pieces, cut, cut_front, left, right, volume_bar, wrap};
 use crate::tui::model::{Arrived, Computer, Look, Model, Origin};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
@@ -85,11 +85,16 @@ fn block(theme: &Theme, computer: &Computer, is_focus: bool, width: usize) -> Ve
     first.add(left(&name, width.saturating_sub(12)), role);
     first.add(right(layout, 9), quiet);
     let mut second = begin();
+    let room = width.saturating_sub(3);
     let place = match computer.origin {
         Origin::This => Origin::This.words().to_owned(),
-        origin => format!("{} {}", origin.words(), shown(&computer.root)),
+        origin => {
+            let words = origin.words();
+            let path = cut_front(&shown(&computer.root), room.saturating_sub(words.len() + 1));
+            format!("{words} {path}")
+        }
     };
-    second.add(cut(&place, width.saturating_sub(3)), quiet);
+    second.add(cut(&place, room), quiet);
     let mut third = begin();
     let mut fourth = begin();
     match (&computer.look, arrived.and_then(|it| it.arrival.volume)) {
