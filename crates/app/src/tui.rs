@@ -41,7 +41,7 @@ pub(crate) fn open(
         let selection = session.selection(options)?;
         model.open(Arc::new(session), selection);
         model.station = Station::Scan;
-        model.start_scan().into_iter().collect()
+        update::start_scan(&mut model).into_iter().collect()
     } else {
         vec![Effect::FindComputers]
     };

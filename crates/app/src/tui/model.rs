@@ -26,7 +26,6 @@ pub(super) use scanning::{PlaceProgress, Scanning};
 pub(super) use sweeping::Sweeping;
 
 use crate::session::Session;
-use crate::tui::msg::Effect;
 
 /// A step of the work.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -180,18 +179,6 @@ impl Model {
             return Some(Arc::clone(&arrived.session));
         }
         self.session.clone()
-    }
-
-    /// Begins a scan of the chosen computer.
-    pub(super) fn start_scan(&mut self) -> Option<Effect> {
-        let session = Arc::clone(self.session.as_ref()?);
-        self.job += 1;
-        self.scanning = Scanning {
-            began: self.clock,
-            ..Scanning::default()
-        };
-        self.check = None;
-        Some(Effect::Scan(self.job, session))
     }
 
     /// Whether something on the screen moves by itself.

@@ -21,7 +21,7 @@ use crate::tui::keys;
 use crate::tui::model::{Model, Origin, Overlay, Rehearsal, Station};
 use crate::tui::msg::{Effect, Msg};
 use crate::tui::theme::Theme;
-use crate::tui::update::update;
+use crate::tui::update::{start_scan, update};
 use crate::tui::view;
 use crate::tui::worker;
 
@@ -65,7 +65,7 @@ impl Desk {
 
     /// Scans and stands at weigh.
     fn scanned(mut self) -> Self {
-        let effect = self.model.start_scan().unwrap();
+        let effect = start_scan(&mut self.model).unwrap();
         self.carry_out(effect);
         self
     }

@@ -14,7 +14,7 @@ use jolly_core::sweep::RunSummary;
 use ratatui::crossterm::event::KeyEvent;
 
 use crate::tui::keys::{self, Action};
-use crate::tui::model::{Model, Overlay, Rehearsal, Report, Station, Verified, Weigh};
+use crate::tui::model::{Model, Overlay, Rehearsal, Report, Scanning, Station, Verified, Weigh};
 use crate::tui::msg::{Effect, Msg};
 
 /// Takes one message in; what threads have to do comes out.
@@ -87,6 +87,18 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
     }
 }
 
+/// Begins a scan of the chosen computer.
+pub(super) fn start_scan(model: &mut Model) -> Option<Effect> {
+    let session = Arc::clone(model.session.as_ref()?);
+    model.job += 1;
+    model.scanning = Scanning {
+        began: model.clock,
+        ..Scanning::default()
+    };
+    model.check = None;
+    Some(Effect::Scan(model.job, session))
+}
+
 fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     if model.overlay.is_some() {
         return overlay::press(model, key);
@@ -146,7 +158,7 @@ fn at_scan(model: &mut Model, action: Action) -> Vec<Effect> {
         }
         Action::Again if is_over => {
             model.report = None;
-            model.start_scan().into_iter().collect()
+            start_scan(model).into_iter().collect()
         }
         Action::Back | Action::Onward | Action::Again => {
             model.message = Some("The scan is still under way; esc stops it.".to_owned());
@@ -207,7 +219,7 @@ fn swept(model: &mut Model, result: Result<(String, Box<RunSummary>), String>) -
                 verified: None,
             });
             model.station = Station::Report;
-            model.start_scan().into_iter().collect()
+            start_scan(model).into_iter().collect()
         }
     }
 }

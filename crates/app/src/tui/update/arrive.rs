@@ -8,6 +8,7 @@ use tui_input::Input;
 use crate::tui::keys::Action;
 use crate::tui::model::{Arrived, Look, Model, Origin, Overlay, Rulebooks, Station};
 use crate::tui::msg::Effect;
+use crate::tui::update::start_scan;
 
 pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
     let last = model.bench.computers.len().saturating_sub(1);
@@ -71,7 +72,7 @@ fn choose(model: &mut Model) -> Vec<Effect> {
             model.open(session, selection);
             model.rules_off = rules_off;
             model.station = Station::Scan;
-            model.start_scan().into_iter().collect()
+            start_scan(model).into_iter().collect()
         }
     }
 }

@@ -10,6 +10,7 @@ use tui_input::Input;
 use crate::tui::keys::Action;
 use crate::tui::model::{Check, Model, Overlay, Row, Rulebooks, Station, Weigh, rows};
 use crate::tui::msg::Effect;
+use crate::tui::update::start_scan;
 
 /// How far a page goes.
 const PAGE: isize = 10;
@@ -53,7 +54,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         Action::Again => {
             model.station = Station::Scan;
             model.report = None;
-            return model.start_scan().into_iter().collect();
+            return start_scan(model).into_iter().collect();
         }
         Action::Back => model.station = Station::Scan,
         Action::Rules => {
