@@ -148,7 +148,7 @@ fn measure(
                 }
                 Some(Kind::Other) | None => {}
             }
-            if figure.count.is_multiple_of(1_000) && is_due() {
+            if figure.count > 0 && figure.count.is_multiple_of(1_000) && is_due() {
                 figure.is_least = true;
                 return ControlFlow::Break(());
             }

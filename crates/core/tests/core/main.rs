@@ -10,6 +10,7 @@
     reason = "a test that can't go on says so, and tells its story in one piece"
 )]
 
+mod arrivals;
 mod decisions;
 mod journals;
 mod layouts;
