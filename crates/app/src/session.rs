@@ -48,11 +48,6 @@ pub(crate) fn clock() -> Timestamp {
     Timestamp::now()
 }
 
-/// The moment that a computer's ages count from now.
-pub(crate) fn clock_of(session: &Session) -> Timestamp {
-    session.now.unwrap_or_else(clock)
-}
-
 impl Session {
     /// Opens what the options name, or this computer where they name no target.
     pub(crate) fn of_options(options: &SharedOptions) -> Result<Self, Refusal> {

@@ -39,7 +39,9 @@ pub(crate) fn open(
     let first = if options.target.is_some() {
         let session = Session::of_options(options)?;
         let selection = session.selection(options)?;
-        model.open(Arc::new(session), selection);
+        // A volume that can't be measured is told by the scan.
+        let volume = session.target.measure().unwrap_or_default();
+        model.open(Arc::new(session), selection, volume);
         model.station = Station::Scan;
         update::start_scan(&mut model).into_iter().collect()
     } else {

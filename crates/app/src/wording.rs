@@ -68,6 +68,8 @@ pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
             "A system slows down and its updates fail when little is free.",
         ),
         Sign::Trash(account, figure, oldest) => {
+            // That something came today says nothing.
+            let oldest = oldest.filter(|oldest| *oldest >= 86_400);
             let oldest =
                 oldest.map_or_else(String::new, |oldest| format!(", oldest {}", age(oldest)));
             let held = bytes(figure.bytes);

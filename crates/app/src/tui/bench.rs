@@ -77,6 +77,7 @@ pub(super) fn arrive(options: &SharedOptions, root: &Path) -> Result<Box<Arrived
     let arrival = session.arrive();
     Ok(Box::new(Arrived {
         rules_off: session.rules_off(),
+        now: session.now.unwrap_or_else(clock).as_second(),
         session: Arc::new(session),
         selection,
         arrival,

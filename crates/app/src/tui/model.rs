@@ -147,13 +147,12 @@ impl Model {
     }
 
     /// Begins with a computer: what is known of another one is let go of.
-    pub(super) fn open(&mut self, session: Arc<Session>, selection: Selection) {
+    pub(super) fn open(&mut self, session: Arc<Session>, selection: Selection, volume: Volume) {
         let target = &session.target;
         self.facts = Facts {
             owner: target.owner.clone(),
             label: target.label.clone(),
-            // A volume that can't be measured is told by the scan.
-            volume: target.measure().unwrap_or_default(),
+            volume,
         };
         self.rules_off = session.rules_off();
         self.session = Some(session);

@@ -54,7 +54,8 @@ impl Desk {
         let session = Arc::new(Session::open(&options, &root).unwrap());
         let selection = session.selection(&options).unwrap();
         let mut model = Model::new();
-        model.open(session, selection);
+        let volume = session.target.measure().unwrap();
+        model.open(session, selection, volume);
         model.station = Station::Scan;
         Self {
             dir,

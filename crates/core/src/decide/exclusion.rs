@@ -25,7 +25,8 @@ pub struct ExclusionError {
 }
 
 impl Exclusion {
-    /// Reads a pattern of paths on a target of this layout; a slash at its start or end counts for nothing.
+    /// Reads a pattern of paths on a target of this layout; a slash at its start or end counts for
+    /// nothing.
     ///
     /// # Errors
     /// When it is not a pattern, or spares nothing because it is empty.

@@ -1,7 +1,8 @@
 //! A rulebook's own tests: its examples, held against it without a disk.
 
 use crate::rulebook::{
-    CompiledRule, Detect, Example, Fit, Guards, RuleNumber, RuleSet, Verdict, Within, pattern,
+    CompiledRule, Detect, Example, Fit, Guards, RuleNumber, RuleSet, Verdict, Within, guard,
+    pattern,
 };
 use crate::target::{Layout, Place, Places, TargetPath};
 
@@ -132,14 +133,7 @@ fn usual_guards(path: &TargetPath, layout: Layout) -> Guards {
         && let Some(name) = parts.next()
         && let Ok(home) = TargetPath::new([homes.as_bytes(), b"/", name].concat())
     {
-        for own in [
-            "Documents",
-            "Pictures",
-            "Music",
-            "Videos",
-            "Movies",
-            "Desktop",
-        ] {
+        for own in guard::PERSONAL {
             places.personal.extend(home.join(own.as_bytes()));
         }
         places.add(Place::Home, None, home);

@@ -257,7 +257,7 @@ fn is_hive(small: &[u8]) -> bool {
 }
 
 /// The folders of a home that are personal by their usual names.
-const PERSONAL: [&str; 6] = [
+pub(super) const PERSONAL: [&str; 6] = [
     "Documents",
     "Pictures",
     "Music",

@@ -29,6 +29,22 @@ const ELSEWHERE: [&[u8]; 9] = [
     b"proc", b"sys", b"dev", b"run", b"mnt", b"media", b"Volumes", b"Network", b"net",
 ];
 
+/// Folders of a macos root that lie on a volume of their own, sealed and mounted apart.
+const SEALED: [&[u8]; 4] = [b"System", b"usr", b"bin", b"sbin"];
+
+/// Whether the system's own folders are on this volume: of a macos disk, the volume with the homes
+/// may be here without them.
+fn has_own_system(target: &Target) -> bool {
+    let core = TargetPath::new("System/Library/CoreServices");
+    target.layout != Layout::Macos
+        || core.is_ok_and(|core| {
+            target
+                .disk()
+                .open_folder(target.root(), core.as_bytes())
+                .is_ok()
+        })
+}
+
 /// Looks for `path`, as the target's own system would read it in `folder`.
 pub(crate) fn presence(target: &Target, folder: &TargetPath, path: &[u8]) -> Presence {
     // A path is written otherwise there, and names may differ in case.
@@ -62,7 +78,9 @@ pub(crate) fn presence(target: &Target, folder: &TargetPath, path: &[u8]) -> Pre
             }
             _ => {}
         }
-        let is_elsewhere = at.is_empty() && ELSEWHERE.contains(&&part[..]);
+        let is_elsewhere = at.is_empty()
+            && (ELSEWHERE.contains(&&part[..])
+                || (SEALED.contains(&&part[..]) && !has_own_system(target)));
         let here = TargetPath::new(at.join(&b'/'));
         let (false, Ok(here)) = (is_elsewhere, here) else {
             return Presence::Unknown;

@@ -23,7 +23,8 @@ fn rule(id: &str, body: &str) -> String {
 fn found(scan: &Scan, id: &str) -> BTreeSet<String> {
     let items = scan.arena.items().filter(|item| {
         let pile = scan.pile(scan.arena.pile(*item));
-        scan.rules.rule(pile.rule).rule.id == id
+        let rule = scan.rules.rule(pile.rule);
+        rule.rule.id == id || rule.id == id
     });
     items
         .map(|item| scan.arena.path(item).to_string())
@@ -185,6 +186,40 @@ fn a_link_is_broken_only_when_its_end_is_surely_gone_on_the_target() {
         broken.len() as u64 - 2
     );
     assert!(bench.root().join("home/ada/broken-absolute").is_symlink());
+}
+
+#[test]
+fn a_launcher_of_a_system_on_another_volume_is_not_called_broken() {
+    let dir = tempfile::tempdir().unwrap();
+    let root = dir.path().join("root");
+    let tree = jolly_demo::TreeBuilder::new(&root, crate::support::NOW).unwrap();
+    let plist = |program: &str| {
+        format!(
+            "<plist version=\"1.0\"><dict><key>Program</key><string>{program}</string></dict></plist>"
+        )
+    };
+    for (name, program) in [("sealed", "/usr/libexec/tides"), ("own", "/opt/tides")] {
+        let path = format!("Library/LaunchDaemons/{name}.plist");
+        tree.text(path, plist(program), 90 * DAY).unwrap();
+    }
+    tree.folder("Users/pia/Library").unwrap();
+    let broken = || {
+        let disk = Arc::new(jolly_disk::RealDisk);
+        let target = jolly_core::target::Target::open(disk, &root, None, &|_| None).unwrap();
+        let books = [jolly_core::rulebook::builtin(target.layout)];
+        let rules = Arc::new(RuleSet::compile(&books).unwrap());
+        found(
+            &scan_on(&Arc::new(target), &rules),
+            "macos/broken-launchers",
+        )
+    };
+    assert_eq!(broken(), set(&["Library/LaunchDaemons/own.plist"]));
+    tree.folder("System/Library/CoreServices").unwrap();
+    assert_eq!(
+        broken().len(),
+        2,
+        "with the system here, what is missing is gone"
+    );
 }
 
 #[test]

@@ -37,6 +37,8 @@ pub(in crate::tui) struct Arrived {
     pub session: Arc<Session>,
     pub selection: Selection,
     pub arrival: Arrival,
+    /// The moment of the look, seconds since 1970: ages on the screen count from it.
+    pub now: i64,
     /// The rules that are turned off for it.
     pub rules_off: Vec<RuleNumber>,
 }

@@ -54,6 +54,7 @@ fn choose(model: &mut Model) -> Vec<Effect> {
             Arc::clone(&arrived.session),
             arrived.selection.clone(),
             arrived.rules_off.clone(),
+            arrived.arrival.volume.unwrap_or_default(),
         )),
         Look::UnderWay => Err("It is still being looked at.".to_owned()),
         Look::Failed(why) => Err(format!("It can't be opened: {why}")),
@@ -64,12 +65,12 @@ fn choose(model: &mut Model) -> Vec<Effect> {
             model.message = Some(why);
             Vec::new()
         }
-        Some(Ok((session, selection, rules_off))) => {
+        Some(Ok((session, selection, rules_off, volume))) => {
             if model.is_chosen(&session) && model.weigh.is_some() {
                 model.station = Station::Weigh;
                 return Vec::new();
             }
-            model.open(session, selection);
+            model.open(session, selection, volume);
             model.rules_off = rules_off;
             model.station = Station::Scan;
             start_scan(model).into_iter().collect()

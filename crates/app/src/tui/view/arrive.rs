@@ -5,7 +5,6 @@ use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::Line;
 
-use crate::session::clock_of;
 use crate::tui::bench::shown;
 use crate::tui::draw::{Pieces, cut, cut_front, left, right, volume_bar, wrap};
 use crate::tui::model::{Arrived, Computer, Look, Model, Origin};
@@ -128,7 +127,7 @@ fn visited(arrived: &Arrived, used: u64) -> String {
     let Some(visit) = arrived.sheet().and_then(|sheet| sheet.last_visit()) else {
         return "   not here before".to_owned();
     };
-    let passed = clock_of(&arrived.session).as_second() - visit.time.as_second();
+    let passed = arrived.now - visit.time.as_second();
     let passed = match u64::try_from(passed).unwrap_or(0) {
         0..86_400 => "today".to_owned(),
         passed => format!("{} ago", age(passed)),
@@ -167,7 +166,7 @@ fn facts(theme: &Theme, arrived: &Arrived, area: Rect) -> Vec<Line<'static>> {
     for known in &arrived.arrival.facts {
         fact(known.about, &known.says);
     }
-    let now = clock_of(&arrived.session).as_second();
+    let now = arrived.now;
     let used = |account: &Account| match account.last_used {
         None => "last use not known".to_owned(),
         Some(time) => {
