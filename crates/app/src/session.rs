@@ -10,7 +10,7 @@ use jiff::Timestamp;
 use jolly_core::arrive::{Arrival, arrive};
 use jolly_core::decide::{Exclusion, Selection};
 use jolly_core::rulebook::{Class, Guards, RuleNumber, RuleSet, resolve};
-use jolly_core::scan::{CancelToken, Explanation, Scan, ScanEvent, explain, scan};
+use jolly_core::scan::{CancelToken, Explanation, Scan, ScanEvent, ScanOrder, explain, scan};
 use jolly_core::sheet::{Sheet, SheetError};
 use jolly_core::sweep::StateFolder;
 use jolly_core::target::{Layout, Target, TargetError, TargetPath};
@@ -129,17 +129,22 @@ impl Session {
         Ok((path, found))
     }
 
-    /// Scans, and waits until it is done.
-    pub(crate) fn scan(&self, cancel: &CancelToken, sink: &dyn Fn(ScanEvent)) -> Scan {
+    /// Scans, and waits until it is done; what has not changed since the scan before is taken from
+    /// it.
+    pub(crate) fn scan(
+        &self,
+        before: Option<&Scan>,
+        cancel: &CancelToken,
+        sink: &dyn Fn(ScanEvent),
+    ) -> Scan {
         let now = self.now.unwrap_or_else(clock);
-        scan(
-            &self.target,
-            &self.rules,
-            now,
-            self.own.clone(),
-            cancel,
-            sink,
-        )
+        let order = ScanOrder {
+            own: self.own.clone(),
+            // With a moment set by hand nothing is proven about what happened since.
+            before: before.filter(|_| self.now.is_none()),
+            ..ScanOrder::new(&self.target, &self.rules, now)
+        };
+        scan(&order, cancel, sink)
     }
 
     /// What the options narrow a scan to.

@@ -18,6 +18,7 @@ pub use trash::{described, oldest_in_trash};
 use std::collections::HashMap;
 use std::ffi::CStr;
 use std::fmt;
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 use jiff::Timestamp;
 use jolly_disk::{Folder, Kind, Stat};
@@ -98,10 +99,10 @@ pub struct Candidate<'a> {
 pub struct Recogniser<'a> {
     target: &'a Target,
     now: Timestamp,
-    trashes: HashMap<TargetPath, TrashDates>,
+    trashes: Mutex<HashMap<TargetPath, Arc<OnceLock<TrashDates>>>>,
     /// The folder last asked for a tag, and the answer: items come folder by folder.
-    tagged: Option<(TargetPath, bool)>,
-    languages: Option<Languages>,
+    tagged: Mutex<Option<(TargetPath, bool)>>,
+    languages: OnceLock<Languages>,
 }
 
 impl<'a> Recogniser<'a> {
@@ -110,28 +111,29 @@ impl<'a> Recogniser<'a> {
         Self {
             target,
             now,
-            trashes: HashMap::new(),
-            tagged: None,
-            languages: None,
+            trashes: Mutex::default(),
+            tagged: Mutex::default(),
+            languages: OnceLock::new(),
         }
     }
 
     /// Forgets what was seen of folders, which others may have changed since.
     pub fn forget(&mut self) {
-        self.trashes.clear();
-        self.tagged = None;
+        self.trashes = Mutex::default();
+        self.tagged = Mutex::default();
     }
 
     /// Whether a name is what the rule looks for. Rules without a recogniser find whatever their
     /// patterns fit, and are not asked here.
-    pub fn look(&mut self, rule: &Rule, detect: Detect, candidate: &Candidate<'_>) -> Finding {
+    pub fn look(&self, rule: &Rule, detect: Detect, candidate: &Candidate<'_>) -> Finding {
         let target = self.target;
         match detect {
             Detect::Trash => {
                 let below = candidate.path.below(&candidate.search.root);
-                let dates = self.trash(&candidate.search.root);
+                let trash = self.trash(&candidate.search.root);
+                let original = trash.get().zip(below);
                 Finding::Is(Reason::Trashed(
-                    below.and_then(|below| dates.original(below)),
+                    original.and_then(|(dates, below)| dates.original(below)),
                 ))
             }
             Detect::ThumbnailWithoutPicture => thumbnail::look(target, candidate),
@@ -147,34 +149,37 @@ impl<'a> Recogniser<'a> {
             Detect::OldAccount => account::look(target, rule, candidate.search, self.now),
             Detect::LanguageNotUsed => self
                 .languages
-                .get_or_insert_with(|| Languages::of(target))
+                .get_or_init(|| Languages::of(target))
                 .look(candidate),
         }
     }
 
     /// Whether a folder between the rule's root and a name, that root included, bears a tag.
-    fn is_tagged(&mut self, candidate: &Candidate<'_>) -> bool {
+    fn is_tagged(&self, candidate: &Candidate<'_>) -> bool {
         let folder = candidate.path.parent().unwrap_or_default();
-        if let Some((known, answer)) = &self.tagged
+        let mut tagged = self.tagged.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((known, answer)) = &*tagged
             && *known == folder
         {
             return *answer;
         }
         let answer = cache_tag::is_below_tag(self.target, &candidate.search.root, &folder);
-        self.tagged = Some((folder, answer));
+        *tagged = Some((folder, answer));
         answer
     }
 
-    fn trash(&mut self, root: &TargetPath) -> &TrashDates {
-        let target = self.target;
-        self.trashes
-            .entry(root.clone())
-            .or_insert_with(|| TrashDates::read(target, root))
+    /// The dates of a trash, read by whoever asks first.
+    fn trash(&self, root: &TargetPath) -> Arc<OnceLock<TrashDates>> {
+        let mut trashes = self.trashes.lock().unwrap_or_else(PoisonError::into_inner);
+        let dates = Arc::clone(trashes.entry(root.clone()).or_default());
+        drop(trashes);
+        dates.get_or_init(|| TrashDates::read(self.target, root));
+        dates
     }
 
     /// The time that an age counts from, seconds since 1970; none when it isn't known.
     pub fn time(
-        &mut self,
+        &self,
         rule: &Rule,
         search: &Search,
         path: &TargetPath,
@@ -184,20 +189,28 @@ impl<'a> Recogniser<'a> {
             return self.target.accounts.get(search.account?)?.last_used;
         }
         match rule.age.by {
-            AgeBy::Changed => Some(stat.modified.seconds),
-            // Whoever lists a folder touches it, so a touch says nothing of a folder.
-            AgeBy::Touched if stat.kind == Kind::Folder => Some(stat.modified.seconds),
-            AgeBy::Touched => Some(stat.modified.seconds.max(stat.accessed.seconds)),
+            AgeBy::Changed | AgeBy::Touched => Some(time_of_itself(rule.age.by, stat)),
             AgeBy::Trashed => {
                 let below = path.below(&search.root)?;
-                self.trash(&search.root).of(below)
+                self.trash(&search.root).get()?.of(below)
             }
         }
     }
 
     /// Notes of a trash that could not be read in whole: how many of its names have no date.
-    pub fn undated(&mut self, root: &TargetPath) -> u64 {
-        self.trash(root).unread()
+    pub fn undated(&self, root: &TargetPath) -> u64 {
+        self.trash(root).get().map_or(0, TrashDates::unread)
+    }
+}
+
+/// The time that an age counts from where a look at the thing itself tells it, seconds since 1970.
+pub fn time_of_itself(by: AgeBy, stat: &Stat) -> i64 {
+    match by {
+        // Whoever lists a folder touches it, so a touch says nothing of a folder.
+        AgeBy::Touched if stat.kind != Kind::Folder => {
+            stat.modified.seconds.max(stat.accessed.seconds)
+        }
+        AgeBy::Changed | AgeBy::Touched | AgeBy::Trashed => stat.modified.seconds,
     }
 }
 

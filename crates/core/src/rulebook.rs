@@ -7,6 +7,7 @@ mod detect;
 mod example;
 mod guard;
 mod parse;
+mod path_pattern;
 mod pattern;
 mod problem;
 mod rule;
@@ -19,6 +20,8 @@ pub use compiled::{CompiledRule, Fit, RuleNumber, RuleSet};
 pub use detect::Detect;
 pub use example::{ExampleFailure, run_examples};
 pub use guard::{Guard, Guards};
+pub(crate) use guard::FolderGuards;
+pub(crate) use path_pattern::{NameTest, PathPattern, Reached, Spelling};
 pub use problem::{Problem, RulebookError};
 pub use rule::{
     AgeBy, AgeRule, Class, Example, Family, KeepNewest, Need, Removal, Rule, Rulebook, Verdict,

@@ -4,7 +4,10 @@ mod arena;
 mod explain;
 mod keep;
 mod links;
+mod memory;
+mod moved;
 mod news;
+mod outlook;
 mod pile;
 mod progress;
 mod unread;
@@ -17,6 +20,7 @@ pub use pile::{Blocked, Pile, PileId, Sum};
 pub use progress::{CancelToken, ScanEvent};
 pub use unread::Unread;
 
+use std::num::NonZeroUsize;
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -24,6 +28,7 @@ use jiff::Timestamp;
 use crate::recognise::{described, is_old_account};
 use crate::rulebook::{Detect, Guards, Need, RuleNumber, RuleSet, Search, Unresolved, resolve};
 use crate::target::{Holder, InUse, Target, TargetPath, Volume, running};
+use memory::Memory;
 
 /// Everything that one scan found.
 pub struct Scan {
@@ -49,24 +54,57 @@ pub struct Scan {
     pub guarded: u64,
     /// How many names were looked at.
     pub looked_at: u64,
+    /// How many of them were known from the scan before, and not read again.
+    pub remembered: u64,
     /// Whether it was stopped before its end.
     pub is_partial: bool,
     /// The volume at the start.
     pub volume: Volume,
 }
 
-/// Walks a target by the rules. `own` are this program's own files on the target.
+/// What a scan is asked for.
+#[derive(Clone)]
+pub struct ScanOrder<'a> {
+    /// The target to walk.
+    pub target: &'a Arc<Target>,
+    /// The rules in force.
+    pub rules: &'a Arc<RuleSet>,
+    /// The moment that ages count from: not later than the scan begins.
+    pub now: Timestamp,
+    /// This program's own files on the target.
+    pub own: Vec<TargetPath>,
+    /// A scan before, to reuse what has not changed since; its `now` must have been the clock's.
+    pub before: Option<&'a Scan>,
+    /// How many threads walk.
+    pub hands: NonZeroUsize,
+}
+
+/// Most threads of a walk: a disk that has to seek gains up to here, a warm one loses little.
+const MOST_HANDS: usize = 8;
+
+impl<'a> ScanOrder<'a> {
+    /// A whole scan, with as many threads as suit this machine.
+    pub fn new(target: &'a Arc<Target>, rules: &'a Arc<RuleSet>, now: Timestamp) -> Self {
+        let cores = std::thread::available_parallelism().map_or(1, NonZeroUsize::get);
+        Self {
+            target,
+            rules,
+            now,
+            own: Vec::new(),
+            before: None,
+            hands: NonZeroUsize::new((4 * cores).min(MOST_HANDS)).unwrap_or(NonZeroUsize::MIN),
+        }
+    }
+}
+
+/// Walks a target by the rules.
 ///
 /// It never fails: what can't be read is told in [`Scan::unread`], and a cancelled scan keeps what
 /// it has, marked as partial.
-pub fn scan(
-    target: &Arc<Target>,
-    rules: &Arc<RuleSet>,
-    now: Timestamp,
-    own: Vec<TargetPath>,
-    cancel: &CancelToken,
-    sink: &dyn Fn(ScanEvent),
-) -> Scan {
+pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent)) -> Scan {
+    let ScanOrder {
+        target, rules, now, ..
+    } = *order;
     let mut unread = unread::Gatherer::default();
     let (mut searches, unresolved) = resolve(target, rules);
     // A home that is used is not walked for the rule that looks for unused ones.
@@ -90,19 +128,23 @@ pub fn scan(
         );
         Volume::default()
     });
-    let mut guards = Guards::new(&target.places, own);
+    let mut guards = Guards::new(&target.places, order.own.clone());
     for search in &searches {
         guards.add_root(search.root.clone());
     }
-    let ground = walk::Ground {
-        target,
-        rules,
-        searches: &searches,
-        guards: &guards,
-        now,
-    };
-    let walked = walk::walk(&ground, cancel, sink, &mut unread);
+    let same_target = |before: &&Scan| Arc::ptr_eq(&before.target, target);
+    let before = order.before.filter(same_target);
+    let memory =
+        before.and_then(|before| Memory::of(before, rules.digest(), &searches, &guards));
+    let ground = walk::Ground::new(target, (rules, &searches), &guards, now, memory);
+    let walked = walk::walk(&ground, order.hands, cancel, sink, &mut unread);
     let mut arena = walked.arena;
+    drop(ground);
+    let moved = moved::settle(&mut arena, now);
+    if moved > 0 {
+        let reason = "moved while it was walked, and counted where it was seen last";
+        unread.add("/".to_owned(), reason, moved);
+    }
     let links = links::gather(&mut arena, now);
     let mut piles = pile::build(&arena, walked.piles, now);
     // Whoever runs is looked for once, and only when a rule asks.
@@ -123,7 +165,8 @@ pub fn scan(
         guards,
         unread: unread.into_list(),
         guarded: walked.guarded,
-        looked_at: walked.looked_at,
+        looked_at: walked.counted.looked_at,
+        remembered: walked.counted.remembered,
         is_partial: walked.is_partial,
         volume,
     }

@@ -135,6 +135,10 @@ impl Disk for FaultyDisk {
         Ok(())
     }
 
+    fn keeps_changes(&self, folder: &Folder) -> bool {
+        RealDisk.keeps_changes(folder)
+    }
+
     fn may_change(&self, folder: &Folder) -> bool {
         RealDisk.may_change(folder)
     }

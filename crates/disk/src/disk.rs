@@ -6,6 +6,7 @@ use std::io;
 use std::ops::ControlFlow;
 use std::os::fd::{AsFd, BorrowedFd, OwnedFd};
 use std::path::Path;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 use crate::stat::{Kind, Stat};
 
@@ -13,11 +14,21 @@ use crate::stat::{Kind, Stat};
 #[derive(Debug)]
 pub struct Folder {
     descriptor: OwnedFd,
+    /// Whether a listing has used the descriptor's own position.
+    is_listed: AtomicBool,
 }
 
 impl Folder {
     pub(crate) fn new(descriptor: OwnedFd) -> Self {
-        Self { descriptor }
+        Self {
+            descriptor,
+            is_listed: AtomicBool::new(false),
+        }
+    }
+
+    /// Whether the descriptor's own position is free for a listing; from now on it isn't.
+    pub(crate) fn take_position(&self) -> bool {
+        !self.is_listed.swap(true, Ordering::Relaxed)
     }
 }
 
@@ -122,6 +133,10 @@ pub trait Disk: Send + Sync {
     /// # Errors
     /// `DirectoryNotEmpty`, else what the kernel says.
     fn remove_folder(&self, folder: &Folder, name: &CStr) -> io::Result<()>;
+
+    /// Whether the file system is known to move a folder's last change with every name that comes,
+    /// goes or is renamed in it.
+    fn keeps_changes(&self, folder: &Folder) -> bool;
 
     /// Whether this process may remove names in the folder.
     fn may_change(&self, folder: &Folder) -> bool;

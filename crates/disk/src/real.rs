@@ -4,10 +4,11 @@ use std::ffi::CStr;
 use std::fs::File;
 use std::io;
 use std::ops::ControlFlow;
+use std::os::fd::AsFd;
 use std::path::Path;
 
 use rustix::fs::{
-    Access, AtFlags, FlockOperation, Mode, OFlags, RawDir, StatxFlags, accessat, flock, fstatvfs,
+    Access, AtFlags, FlockOperation, Mode, OFlags, RawDir, StatxFlags, accessat, flock, fstatfs, fstatvfs,
     open, readlinkat, statx,
 };
 use rustix::io::Errno;
@@ -32,6 +33,34 @@ fn untouched<T>(open: impl Fn(OFlags) -> io::Result<T>) -> io::Result<T> {
     }
 }
 
+/// Tells every entry from the position of a descriptor on.
+fn list_through(
+    descriptor: impl AsFd,
+    each: &mut dyn FnMut(Entry<'_>) -> ControlFlow<()>,
+) -> io::Result<()> {
+    let mut buffer: Vec<u8> = Vec::with_capacity(LISTING);
+    let mut entries = RawDir::new(descriptor, buffer.spare_capacity_mut());
+    while let Some(entry) = entries.next() {
+        let entry = entry?;
+        let name = entry.file_name();
+        if name == c"." || name == c".." {
+            continue;
+        }
+        let kind = match entry.file_type() {
+            rustix::fs::FileType::Unknown => None,
+            known => Some(Kind::from_file_type(known)),
+        };
+        if each(Entry { name, kind }).is_break() {
+            break;
+        }
+    }
+    Ok(())
+}
+
+/// File systems whose folders keep their last change exactly, by the number that `statfs(2)`
+/// names: ext2 to ext4, XFS, Btrfs and tmpfs.
+const KEEPING: [u64; 4] = [0xEF53, 0x5846_5342, 0x9123_683E, 0x0102_1994];
+
 impl Disk for RealDisk {
     fn open_root(&self, path: &Path) -> io::Result<Folder> {
         let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
@@ -48,26 +77,13 @@ impl Disk for RealDisk {
         folder: &Folder,
         each: &mut dyn FnMut(Entry<'_>) -> ControlFlow<()>,
     ) -> io::Result<()> {
-        let mut buffer: Vec<u8> = Vec::with_capacity(LISTING);
+        if folder.take_position() {
+            return list_through(folder, each);
+        }
         // A descriptor of its own, so that two listings of one folder don't share a position.
         let flags = OFlags::RDONLY | OFlags::DIRECTORY;
         let own = untouched(|more| beneath::open(folder, b"", flags | more))?;
-        let mut entries = RawDir::new(own, buffer.spare_capacity_mut());
-        while let Some(entry) = entries.next() {
-            let entry = entry?;
-            let name = entry.file_name();
-            if name == c"." || name == c".." {
-                continue;
-            }
-            let kind = match entry.file_type() {
-                rustix::fs::FileType::Unknown => None,
-                known => Some(Kind::from_file_type(known)),
-            };
-            if each(Entry { name, kind }).is_break() {
-                break;
-            }
-        }
-        Ok(())
+        list_through(own, each)
     }
 
     fn stat(&self, folder: &Folder, name: &CStr) -> io::Result<Stat> {
@@ -117,6 +133,12 @@ impl Disk for RealDisk {
     )]
     fn remove_folder(&self, folder: &Folder, name: &CStr) -> io::Result<()> {
         Ok(rustix::fs::unlinkat(folder, name, AtFlags::REMOVEDIR)?)
+    }
+
+    fn keeps_changes(&self, folder: &Folder) -> bool {
+        fstatfs(folder).is_ok_and(|raw| {
+            u64::try_from(raw.f_type).is_ok_and(|number| KEEPING.contains(&number))
+        })
     }
 
     fn may_change(&self, folder: &Folder) -> bool {

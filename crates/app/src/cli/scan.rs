@@ -36,7 +36,7 @@ pub(super) fn scanned(
     let session = Session::of_options(options)?;
     let selection = session.selection(options)?;
     let progress = print::Progress::new();
-    let scan = session.scan(cancel, &|event| progress.scan(&event));
+    let scan = session.scan(None, cancel, &|event| progress.scan(&event));
     progress.end();
     let decisions = Decisions::new(&scan, &selection);
     Ok((session, scan, decisions))

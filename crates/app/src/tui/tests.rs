@@ -100,7 +100,7 @@ impl Desk {
             }
             Effect::KeepRulesOff(session, off) => Msg::Kept(bench::keep_off(&session, off)),
             Effect::Scan(job, session) => {
-                Msg::Scanned(job, Some(Box::new(session.scan(&never, &|_| {}))))
+                Msg::Scanned(job, Some(Box::new(session.scan(None, &never, &|_| {}))))
             }
             Effect::List(job, scan, decisions) => {
                 Msg::Listed(job, Some(Box::new(make_manifest(&scan, &decisions))))

@@ -129,7 +129,7 @@ impl Workers {
                 self.work(Msg::Scanned(job, None), move || {
                     let news = send.clone();
                     // Only the newest news counts: what doesn't fit is dropped.
-                    let scan = session.scan(&cancel, &|event| {
+                    let scan = session.scan(None, &cancel, &|event| {
                         drop(news.try_send(Msg::Scanning(job, event)));
                     });
                     bench::note_visit(&session, &scan);

@@ -2,7 +2,7 @@
 
 use crate::decide::{Exclusion, Selection};
 use crate::rulebook::AgeLimit;
-use crate::scan::{ItemId, PileId, Scan, Sum};
+use crate::scan::{ItemId, LinkGroup, PileId, Scan, Sum};
 use crate::target::TargetPath;
 
 /// What was decided about one pile.
@@ -63,6 +63,9 @@ pub struct Decisions {
     included: Vec<bool>,
     spared: Vec<Spared>,
     exclusions: Vec<Exclusion>,
+    /// The files with several names, by position, that may go in part: of the others, which lie in
+    /// one pile, all names go once the youngest does.
+    mixed: Vec<usize>,
     takes: Vec<Sum>,
     done: Vec<Step>,
     undone: Vec<Step>,
@@ -92,11 +95,24 @@ impl Decisions {
             included,
             spared: vec![Spared::default(); scan.piles.len()],
             exclusions: selection.exclusions.clone(),
+            mixed: Vec::new(),
             takes: Vec::new(),
             done: Vec::new(),
             undone: Vec::new(),
         };
         decisions.spare(scan, selection);
+        let is_mixed = |group: &LinkGroup| {
+            let pile = scan.arena.pile(group.carrier);
+            let mut members = group.members.iter();
+            members.any(|member| {
+                scan.arena.pile(*member) != pile || decisions.is_spared(scan, *member)
+            })
+        };
+        let groups = scan.links.iter().enumerate();
+        decisions.mixed = groups
+            .filter(|(_, group)| is_mixed(group))
+            .map(|(at, _)| at)
+            .collect();
         decisions.count(scan);
         decisions
     }
@@ -108,10 +124,10 @@ impl Decisions {
         for (pile, spared) in scan.piles.iter().zip(&mut self.spared) {
             let mut sum = 0_u64;
             spared.sums.push(sum);
-            for (position, item) in pile.order.iter().enumerate() {
-                let path = scan.arena.path(*item);
+            for (position, item) in pile.items().enumerate() {
+                let path = scan.arena.path(item);
                 // Where a thing of a trash is spared, what describes it is, too.
-                let described = scan.described(*item, &path);
+                let described = scan.described(item, &path);
                 let mut paths = std::iter::once(&path).chain(&described);
                 let spares = |path: &TargetPath| {
                     selection
@@ -121,7 +137,7 @@ impl Decisions {
                 };
                 if paths.any(spares) {
                     spared.positions.push(position);
-                    sum = sum.saturating_add(scan.arena.frees(*item));
+                    sum = sum.saturating_add(scan.arena.frees(item));
                     spared.sums.push(sum);
                 }
             }
@@ -135,7 +151,7 @@ impl Decisions {
 
     /// The piles that the run looks at and that hold anything.
     pub fn shown<'a>(&'a self, scan: &'a Scan) -> impl Iterator<Item = PileId> + 'a {
-        let holds = |pile: &PileId| !scan.pile(*pile).order.is_empty() && self.includes(*pile);
+        let holds = |pile: &PileId| !scan.pile(*pile).is_empty() && self.includes(*pile);
         (0..scan.piles.len()).map(PileId).filter(holds)
     }
 
@@ -202,12 +218,11 @@ impl Decisions {
         };
         let spared = &self.spared[pile.0].positions;
         scan.pile(pile)
-            .order
-            .iter()
+            .items()
             .take(count)
             .enumerate()
             .filter(move |(position, _)| spared.binary_search(position).is_err())
-            .map(|(_, item)| *item)
+            .map(|(_, item)| item)
     }
 
     /// Whether anything of a pile may go.
@@ -222,13 +237,18 @@ impl Decisions {
             None => true,
             Some(limit) => scan.age(item) >= limit.as_seconds(),
         };
-        self.goes(scan, id) && is_old_enough && {
-            let positions = &self.spared[id.0].positions;
-            let order = &scan.pile(id).order;
-            !positions
-                .iter()
-                .any(|position| order.get(*position) == Some(&item))
-        }
+        self.goes(scan, id) && is_old_enough && !self.is_spared(scan, item)
+    }
+
+    /// Whether an exclusion spares an item.
+    fn is_spared(&self, scan: &Scan, item: ItemId) -> bool {
+        let id = scan.arena.pile(item);
+        let positions = &self.spared[id.0].positions;
+        !positions.is_empty()
+            && scan
+                .pile(id)
+                .position(item, scan.arena.time(item))
+                .is_some_and(|position| positions.binary_search(&position).is_ok())
     }
 
     fn count(&mut self, scan: &Scan) {
@@ -240,7 +260,7 @@ impl Decisions {
                 }
                 let pile = scan.pile(id);
                 let older = pile.count_older(self.of(id).limit);
-                let mut sum = pile.first(older);
+                let mut sum = pile.first(&scan.arena, older);
                 let spared = &self.spared[id.0];
                 let count = spared
                     .positions
@@ -251,7 +271,7 @@ impl Decisions {
             })
             .collect();
         // A file with several names frees its bytes only when all of them go.
-        for group in &scan.links {
+        for group in self.mixed.iter().filter_map(|at| scan.links.get(*at)) {
             let all_go = || {
                 group
                     .members

@@ -154,7 +154,7 @@ impl Identity {
 pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
     let mut takes = Sum::default();
     let mut items = Vec::new();
-    let mut gone_below = vec![0_u64; scan.arena.folders().count()];
+    let mut gone_below = vec![0_u64; scan.arena.folder_count()];
     for id in (0..scan.piles.len()).map(PileId) {
         takes.add(decisions.takes(id));
         let maker = Maker::new(scan, id);

@@ -22,7 +22,7 @@ pub(super) fn is_below_tag(target: &Target, root: &TargetPath, folder: &TargetPa
         }
         let disk = &**target.disk();
         let opened = disk.open_folder(target.root(), path.as_bytes());
-        if opened.is_ok_and(|folder| has_signature(disk, &folder)) {
+        if opened.is_ok_and(|folder| bears_tag(disk, &folder)) {
             return true;
         }
         at = path.parent();
@@ -35,16 +35,8 @@ pub fn is_tag(name: &CStr) -> bool {
     name == NAME
 }
 
-/// Whether an open folder that holds `names` bears a valid tag.
-pub fn bears_tag<'a>(
-    disk: &dyn Disk,
-    folder: &Folder,
-    mut names: impl Iterator<Item = &'a CStr>,
-) -> bool {
-    names.any(is_tag) && has_signature(disk, folder)
-}
-
-fn has_signature(disk: &dyn Disk, folder: &Folder) -> bool {
+/// Whether an open folder bears a valid tag.
+pub fn bears_tag(disk: &dyn Disk, folder: &Folder) -> bool {
     let read = disk.open_file(folder, NAME).and_then(|mut file| {
         let mut bytes = [0; SIGNATURE.len()];
         file.read_exact(&mut bytes).map(|()| bytes)

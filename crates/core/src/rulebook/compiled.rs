@@ -1,9 +1,6 @@
 //! Rules ready to match, in the order in which they own things.
 
-use globset::{GlobMatcher, GlobSet};
-use std::path::Path;
-
-use crate::rulebook::{Detect, Rule, Rulebook, RulebookError, pattern};
+use crate::rulebook::{AgeBy, Detect, PathPattern, Rule, Rulebook, RulebookError};
 use crate::target::Layout;
 
 /// A rule's position in a [`RuleSet`]: a lower one comes before a higher one.
@@ -34,9 +31,8 @@ pub struct CompiledRule {
     pub layout: Layout,
     /// The rule itself.
     pub rule: Rule,
-    take: Option<GlobSet>,
-    spare: Option<GlobSet>,
-    reach: Vec<Reach>,
+    pub(crate) take: Vec<PathPattern>,
+    pub(crate) spare: Vec<PathPattern>,
 }
 
 impl CompiledRule {
@@ -52,24 +48,34 @@ impl CompiledRule {
                 Layout::Macos => true,
             };
         }
-        self.reach.is_empty() || self.reach.iter().any(|reach| reach.leads_into(below))
+        self.take.is_empty() || self.take.iter().any(|take| take.leads_into(below))
+    }
+
+    /// Whether only the whole path tells what it takes, not a folder and a name apart.
+    pub(crate) fn is_by_path(&self) -> bool {
+        self.rule.detect == Some(Detect::Trash)
+            || !self.take.iter().chain(&self.spare).all(PathPattern::is_apart)
+    }
+
+    /// Whether nothing but names and guards decides what it takes, so that the same names mean the
+    /// same again.
+    pub(crate) fn is_by_name(&self) -> bool {
+        let rule = &self.rule;
+        rule.detect.is_none()
+            && rule.keep_newest.is_none()
+            && rule.larger_than.is_none()
+            && rule.age.by != AgeBy::Trashed
     }
 
     /// What it says of a path below one of its roots.
     pub fn fit(&self, below: &[u8]) -> Fit {
-        use std::os::unix::ffi::OsStrExt as _;
-        let path = Path::new(std::ffi::OsStr::from_bytes(below));
         if self.rule.detect == Some(Detect::Trash) && !is_trash_part(self.layout, below) {
             return Fit::No;
         }
-        if self.take.as_ref().is_some_and(|take| !take.is_match(path)) {
+        if !self.take.is_empty() && !self.take.iter().any(|take| take.matches(below)) {
             return Fit::No;
         }
-        if self
-            .spare
-            .as_ref()
-            .is_some_and(|spare| spare.is_match(path))
-        {
+        if self.spare.iter().any(|spare| spare.matches(below)) {
             return Fit::Spares;
         }
         Fit::Takes
@@ -81,10 +87,11 @@ impl CompiledRule {
         let inside = [below, b"/sample"].concat();
         self.rule.empty_folders
             && self.fit_folder(below)
-            && !matches!(
-                (self.fit(below), self.fit(&inside)),
-                (Fit::Spares, _) | (_, Fit::Spares)
-            )
+            && (self.spare.is_empty()
+                || !matches!(
+                    (self.fit(below), self.fit(&inside)),
+                    (Fit::Spares, _) | (_, Fit::Spares)
+                ))
     }
 
     /// Of a trash, only what lies below its contents.
@@ -95,58 +102,6 @@ impl CompiledRule {
                 Layout::Windows => is_recycled(below),
                 Layout::Macos => true,
             }
-    }
-}
-
-/// The folders that one pattern of `take` can lead into.
-#[derive(Clone, Debug)]
-struct Reach {
-    /// One matcher for each part above the last, up to the first part that crosses folders.
-    parts: Vec<GlobMatcher>,
-    /// Whether it leads into every folder below these parts.
-    is_open: bool,
-}
-
-impl Reach {
-    fn new(pattern: &str, layout: Layout) -> Self {
-        let mut parts = Vec::new();
-        let mut names = pattern.split('/').peekable();
-        while let Some(name) = names.next() {
-            // A brace that holds a `/` has been torn apart here: from there on anything goes.
-            let is_torn = name.matches('{').count() != name.matches('}').count();
-            if name.contains("**") || is_torn {
-                return Self {
-                    parts,
-                    is_open: true,
-                };
-            }
-            if names.peek().is_some() {
-                match pattern::compile(name, layout) {
-                    Ok(glob) => parts.push(glob.compile_matcher()),
-                    Err(_) => {
-                        return Self {
-                            parts,
-                            is_open: true,
-                        };
-                    }
-                }
-            }
-        }
-        Self {
-            parts,
-            is_open: false,
-        }
-    }
-
-    fn leads_into(&self, below: &[u8]) -> bool {
-        use std::os::unix::ffi::OsStrExt as _;
-        let names: Vec<&[u8]> = below.split(|byte| *byte == b'/').collect();
-        (self.is_open || names.len() <= self.parts.len())
-            && self
-                .parts
-                .iter()
-                .zip(names)
-                .all(|(part, name)| part.is_match(Path::new(std::ffi::OsStr::from_bytes(name))))
     }
 }
 
@@ -174,6 +129,26 @@ fn is_recycled(below: &[u8]) -> bool {
         .get(..2)
         .is_some_and(|start| start.eq_ignore_ascii_case(b"$r"))
 }
+
+/// Compiles a list of patterns. Each has been looked at while parsing, so this doesn't fail; if it
+/// did, a rule must not take more for it.
+fn compile(file: &str, text: &str, patterns: &[String], layout: Layout) -> Compiled {
+    let compiled = patterns.iter().map(|text| PathPattern::new(text, layout));
+    compiled
+        .collect::<Result<_, _>>()
+        .map_err(|message| RulebookError {
+            file: file.to_owned(),
+            text: text.to_owned(),
+            problems: vec![crate::rulebook::Problem {
+                message,
+                span: 0..0,
+                label: "this book".to_owned(),
+                help: "look at its patterns".to_owned(),
+            }],
+        })
+}
+
+type Compiled = Result<Vec<PathPattern>, RulebookError>;
 
 /// All rules in force: the technician's books first, then the built-in one; in a book the order
 /// of the text.
@@ -212,13 +187,9 @@ impl RuleSet {
                     id: format!("{}/{}", book.id, rule.id),
                     file: file.clone(),
                     line,
-                    // Both lists have been compiled once while parsing.
                     layout: book.layout,
-                    take: pattern::compile_all(&rule.take, book.layout).unwrap_or_default(),
-                    spare: pattern::compile_all(&rule.spare, book.layout).unwrap_or_default(),
-                    reach: (rule.take.iter())
-                        .map(|take| Reach::new(take, book.layout))
-                        .collect(),
+                    take: compile(file, text, &rule.take, book.layout)?,
+                    spare: compile(file, text, &rule.spare, book.layout)?,
                     rule,
                 });
             }

@@ -2,11 +2,19 @@
 //!
 //! This is the first of two looks; the second, in [`crate::sweep`], is other code on purpose.
 
+mod folder;
 mod lists;
+mod name;
 
-use crate::rulebook::{Class, Detect, Rule, pattern};
+use std::collections::HashMap;
+
+use crate::rulebook::{Class, Rule, pattern};
 use crate::target::{Layout, Place, Places, TargetPath, fold};
 use lists::Reach;
+use name::guarded_folder_name;
+
+pub(crate) use folder::FolderGuards;
+use name::names_guard;
 
 /// Why something is never taken.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -40,32 +48,45 @@ impl Guard {
 }
 
 /// What one target's guards stand before.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Guards {
     layout: Layout,
     personal: Vec<TargetPath>,
-    roots: Vec<TargetPath>,
+    /// The roots of places, and every folder on the way to one; with whether one lies below it.
+    roots: HashMap<TargetPath, bool>,
     own: Vec<TargetPath>,
 }
 
 impl Guards {
     /// The guards of a target with these places. `own` are this program's files on it.
     pub fn new(places: &Places, own: Vec<TargetPath>) -> Self {
-        let mut roots: Vec<TargetPath> = places.roots().cloned().collect();
-        roots.extend(places.personal.iter().cloned());
-        Self {
+        let mut guards = Self {
             layout: places.layout,
             personal: places.personal.clone(),
-            roots,
+            roots: HashMap::new(),
             own,
+        };
+        for root in places.roots().chain(&places.personal) {
+            guards.add_root(root.clone());
         }
+        guards
     }
 
     /// Adds a folder that a rule looks in: itself and the way to it stay.
     pub fn add_root(&mut self, root: TargetPath) {
-        if !self.roots.contains(&root) {
-            self.roots.push(root);
+        let mut way = root.parent();
+        self.roots.entry(root).or_insert(false);
+        while let Some(path) = way {
+            way = path.parent();
+            if self.roots.insert(path, true) == Some(true) {
+                break;
+            }
         }
+    }
+
+    /// Whether the root of a place lies below a folder.
+    fn lead_on(&self, folder: &TargetPath) -> bool {
+        self.roots.get(folder) == Some(&true)
     }
 
     /// Whether everything in this folder and below it is guarded for a rule that looks in
@@ -98,16 +119,16 @@ impl Guards {
         let names = Names::of(path, self.layout);
         (names.is_system() && !names.is_in_gap(rule))
             .then_some(Guard::System)
-            .or_else(|| guarded_name(path.name(), rule))
+            .or_else(|| {
+                let small = path.name().to_ascii_lowercase();
+                names_guard(&small, rule)
+            })
             .or_else(|| self.root(path))
     }
 
     /// Whether this is the root of a place or on the way to one.
     pub fn root(&self, path: &TargetPath) -> Option<Guard> {
-        self.roots
-            .iter()
-            .any(|root| root.below(path).is_some())
-            .then_some(Guard::Root)
+        self.roots.contains_key(path).then_some(Guard::Root)
     }
 
     /// Everything at once, for a single path.
@@ -202,58 +223,6 @@ fn is_named(name: &[u8], names: &[&str]) -> bool {
         Some(start) => name.starts_with(start.as_bytes()),
         None => name.ends_with(wanted.as_bytes()),
     })
-}
-
-fn guarded_folder_name(name: &[u8]) -> Option<Guard> {
-    let small = name.to_ascii_lowercase();
-    let is_in = |list: &[&str]| list.iter().any(|known| known.as_bytes() == small);
-    if is_in(lists::SECRET_FOLDERS) {
-        Some(Guard::Secret)
-    } else if is_in(lists::MAIL_FOLDERS) {
-        Some(Guard::Mail)
-    } else {
-        None
-    }
-}
-
-fn guarded_name(name: &[u8], rule: &Rule) -> Option<Guard> {
-    let small = name.to_ascii_lowercase();
-    let mut main = &small[..];
-    // A copy of a guarded file is as guarded as the file, and so is a copy of the copy.
-    let endings = || lists::COPY_ENDINGS.iter().chain(lists::UPGRADED);
-    while let Some(rest) = endings().find_map(|end| main.strip_suffix(end.as_bytes())) {
-        main = rest;
-    }
-    // An editor's swap file of `x` is called `.x.swp`, its safety copy `#x#`.
-    let inner = main.strip_prefix(b".").unwrap_or(main);
-    let inner = inner.strip_prefix(b"#").unwrap_or(inner);
-    let inner = inner.strip_suffix(b"#").unwrap_or(inner);
-    let is = |list: &[&str]| {
-        let mut known = list.iter().map(|name| name.as_bytes());
-        known.any(|known| known == small || known == main || known == inner)
-    };
-    let ends = |list: &[&str]| {
-        let mut ends = list.iter().map(|end| end.as_bytes());
-        ends.any(|end| main.ends_with(end) || inner.ends_with(end))
-    };
-    // What can't be read holds no settings any more; its recogniser has looked.
-    let is_checked = rule.detect == Some(Detect::BrokenLauncher) && small.ends_with(b".plist");
-    if is(lists::SYSTEM_FILES) || is_hive(main) {
-        Some(Guard::System)
-    } else if (is(lists::SECRET_FILES) && !is_checked) || ends(lists::SECRET_ENDINGS) {
-        Some(Guard::Secret)
-    } else if ends(lists::MAIL_ENDINGS) {
-        Some(Guard::Mail)
-    } else {
-        guarded_folder_name(name)
-    }
-}
-
-/// Whether it is an account's part of the registry, its logs or its transactions.
-fn is_hive(small: &[u8]) -> bool {
-    [&b"ntuser.dat"[..], b"usrclass.dat"]
-        .iter()
-        .any(|hive| small.starts_with(hive))
 }
 
 /// The folders of a home that are personal by their usual names.

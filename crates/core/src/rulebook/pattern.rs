@@ -1,6 +1,6 @@
 //! Patterns: compiled to match, and sampled to know what they could ever match.
 
-use globset::{Glob, GlobBuilder, GlobSet, GlobSetBuilder};
+use globset::{Glob, GlobBuilder};
 
 use crate::target::Layout;
 
@@ -31,20 +31,6 @@ pub(super) fn compile(pattern: &str, layout: Layout) -> Result<Glob, String> {
         .literal_separator(true)
         .case_insensitive(layout.ignores_case())
         .build()
-        .map_err(|error| format!("not a pattern: {}", error.kind()))
-}
-
-/// Compiles a list of patterns; none for an empty list.
-pub(super) fn compile_all(patterns: &[String], layout: Layout) -> Result<Option<GlobSet>, String> {
-    if patterns.is_empty() {
-        return Ok(None);
-    }
-    let mut set = GlobSetBuilder::new();
-    for pattern in patterns {
-        set.add(compile(pattern, layout)?);
-    }
-    set.build()
-        .map(Some)
         .map_err(|error| format!("not a pattern: {}", error.kind()))
 }
 

@@ -1,22 +1,46 @@
-//! Items and folders, kept as columns.
+//! Items and folders of one scan, kept as columns.
 
-use jolly_disk::{FileKey, Stamp, Stat};
+mod chunk;
+mod shard;
+
+use jolly_disk::{FileKey, Stamp};
 
 use crate::scan::PileId;
 use crate::target::TargetPath;
+use chunk::{CHUNK, Chunk};
+
+pub(super) use shard::{NewItem, Shard};
 
 /// A folder's position in the arena; a parent's is lower than its children's.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct FolderId(u32);
+pub struct FolderId(pub(super) u32);
 
-/// An item's position in the arena.
+/// An item's position in the arena: which chunk, and which row of it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct ItemId(u32);
 
 impl ItemId {
-    /// The position as a number, for a table that has one row an item.
-    pub fn as_index(self) -> usize {
-        self.0 as usize
+    /// Bits that an id fits into.
+    pub(super) const BITS: u32 = 30;
+
+    fn new(chunk: usize, row: usize) -> Option<Self> {
+        let id = u32::try_from(chunk * CHUNK + row).ok()?;
+        (id < 1 << Self::BITS).then_some(Self(id))
+    }
+
+    fn split(self) -> (usize, usize) {
+        let id = self.0 as usize;
+        (id / CHUNK, id % CHUNK)
+    }
+
+    /// The id as a number.
+    pub(super) fn as_number(self) -> u32 {
+        self.0
+    }
+
+    /// The id of this number.
+    pub(super) fn from_number(number: u32) -> Self {
+        Self(number)
     }
 }
 
@@ -42,11 +66,15 @@ pub struct FolderRecord {
     /// The folder it lies in; none for the start of a walk.
     pub parent: Option<FolderId>,
     /// Its name; for the start of a walk, its whole path.
-    name: (usize, usize),
+    pub(super) name: Box<[u8]>,
     /// Which folder it is.
     pub key: FileKey,
+    /// Its last change, when it was opened.
+    pub(super) changed: Stamp,
     /// How many names it holds.
     pub entries: u64,
+    /// How many of them are guarded.
+    pub(super) guarded: u64,
     /// Bytes that the folder itself holds on the disk.
     pub allocated: u64,
     /// The pile that may remove it once it is empty.
@@ -55,110 +83,57 @@ pub struct FolderRecord {
     pub time: i64,
     /// Whether every name in it was told.
     pub is_whole: bool,
+    /// Whether its names and what was made of them can be used again while its last change stays.
+    pub(super) is_lasting: bool,
 }
 
 /// Items and folders of one scan, kept as columns so that a million of them stay small and near.
 ///
 /// # Invariants
-/// Every column has one row an item; names lie within `names`.
-#[derive(Clone, Debug, Default)]
+/// Chunks come from several threads and are never merged; all but the last of each thread are
+/// full. An id names a chunk and a row of it.
+#[derive(Debug, Default)]
 pub struct Arena {
-    names: Vec<u8>,
+    chunks: Vec<Chunk>,
     folders: Vec<FolderRecord>,
-    folder: Vec<FolderId>,
-    name: Vec<(u32, u8)>,
-    key: Vec<FileKey>,
-    kind: Vec<ItemKind>,
-    size: Vec<u64>,
-    allocated: Vec<u64>,
-    frees: Vec<u64>,
-    time: Vec<i64>,
-    modified: Vec<Stamp>,
-    changed: Vec<Stamp>,
-    links: Vec<u32>,
-    pile: Vec<PileId>,
-}
-
-/// A new item, before it has a row.
-pub(super) struct NewItem<'a> {
-    pub folder: FolderId,
-    pub name: &'a [u8],
-    pub kind: ItemKind,
-    pub stat: &'a Stat,
-    /// The time its age counts from, seconds since 1970.
-    pub time: i64,
-    pub pile: PileId,
+    count: usize,
 }
 
 impl Arena {
-    /// Adds a folder; nothing when the arena is full.
-    pub(super) fn add_folder(
-        &mut self,
-        parent: Option<FolderId>,
-        name: &[u8],
-        stat: &Stat,
-        sweeper: Option<(PileId, i64)>,
-    ) -> Option<FolderId> {
-        let id = FolderId(u32::try_from(self.folders.len()).ok()?);
-        let start = self.names.len();
-        self.names.extend_from_slice(name);
-        self.folders.push(FolderRecord {
-            parent,
-            name: (start, self.names.len()),
-            key: stat.key,
-            entries: 0,
-            allocated: stat.allocated,
-            sweeper: sweeper.map(|(pile, _)| pile),
-            time: sweeper.map_or(stat.modified.seconds, |(_, time)| time),
-            is_whole: false,
-        });
-        Some(id)
-    }
-
-    /// Notes how many names a folder holds and whether all of them were told.
-    pub(super) fn close_folder(&mut self, id: FolderId, entries: u64, is_whole: bool) {
-        if let Some(record) = self.folders.get_mut(id.as_index()) {
-            record.entries = entries;
-            record.is_whole = is_whole;
+    /// Puts together what the threads gathered; says how many items found no room.
+    pub(super) fn of(shards: Vec<Shard>) -> (Self, u64) {
+        let mut arena = Self::default();
+        let mut lost = 0;
+        let mut folders = Vec::new();
+        for shard in shards {
+            folders.extend(shard.folders);
+            for chunk in shard.chunks {
+                if ItemId::new(arena.chunks.len(), CHUNK - 1).is_some() {
+                    arena.count += chunk.len();
+                    arena.chunks.push(chunk);
+                } else {
+                    lost += chunk.len() as u64;
+                }
+            }
         }
-    }
-
-    /// Whether every name in a folder was told.
-    pub(super) fn is_whole(&self, id: FolderId) -> bool {
-        self.folders
-            .get(id.as_index())
-            .is_some_and(|record| record.is_whole)
-    }
-
-    /// Adds an item; nothing when the arena is full.
-    pub(super) fn add_item(&mut self, new: &NewItem<'_>) -> Option<ItemId> {
-        let id = ItemId(u32::try_from(self.folder.len()).ok()?);
-        let start = u32::try_from(self.names.len()).ok()?;
-        let length = u8::try_from(new.name.len()).ok()?;
-        self.names.extend_from_slice(new.name);
-        self.folder.push(new.folder);
-        self.name.push((start, length));
-        self.key.push(new.stat.key);
-        self.kind.push(new.kind);
-        self.size.push(new.stat.size);
-        self.allocated.push(new.stat.allocated);
-        self.frees.push(new.stat.allocated);
-        self.time.push(new.time);
-        self.modified.push(new.stat.modified);
-        self.changed.push(new.stat.changed);
-        self.links.push(new.stat.links);
-        self.pile.push(new.pile);
-        Some(id)
+        folders.sort_unstable_by_key(|(id, _): &(FolderId, _)| *id);
+        arena.folders = folders.into_iter().map(|(_, record)| record).collect();
+        (arena, lost)
     }
 
     /// Every item.
-    pub fn items(&self) -> impl Iterator<Item = ItemId> + use<> {
-        (0..u32::try_from(self.folder.len()).unwrap_or(u32::MAX)).map(ItemId)
+    pub fn items(&self) -> impl Iterator<Item = ItemId> {
+        let chunks = self.chunks.iter().enumerate();
+        chunks.flat_map(|(at, chunk)| {
+            (0..chunk.len())
+                .filter(|row| chunk.is_item(*row))
+                .filter_map(move |row| ItemId::new(at, row))
+        })
     }
 
     /// How many items there are.
     pub fn item_count(&self) -> usize {
-        self.folder.len()
+        self.count
     }
 
     /// Every folder, parents before their children.
@@ -169,83 +144,123 @@ impl Arena {
             .filter_map(|(at, record)| Some((FolderId(u32::try_from(at).ok()?), record)))
     }
 
+    /// How many folders there are.
+    pub fn folder_count(&self) -> usize {
+        self.folders.len()
+    }
+
+    pub(super) fn record(&self, folder: FolderId) -> Option<&FolderRecord> {
+        self.folders.get(folder.as_index())
+    }
+
+    fn at(&self, item: ItemId) -> (&Chunk, usize) {
+        let (chunk, row) = item.split();
+        (&self.chunks[chunk], row)
+    }
+
     /// The folder an item lies in.
     pub fn folder(&self, item: ItemId) -> FolderId {
-        self.folder[item.as_index()]
+        let (chunk, row) = self.at(item);
+        chunk.folder(row)
     }
 
     /// An item's own name.
     pub fn name(&self, item: ItemId) -> &[u8] {
-        let (start, length) = self.name[item.as_index()];
-        let start = start as usize;
-        &self.names[start..start + usize::from(length)]
+        let (chunk, row) = self.at(item);
+        chunk.name(row)
     }
 
     /// Which file it is.
     pub fn key(&self, item: ItemId) -> FileKey {
-        self.key[item.as_index()]
+        let (chunk, row) = self.at(item);
+        FileKey {
+            device: chunk
+                .strange_device(row)
+                .or_else(|| Some(self.record(chunk.folder(row))?.key.device))
+                .unwrap_or_default(),
+            inode: chunk.inode(row),
+        }
     }
 
     /// What it is.
     pub fn kind(&self, item: ItemId) -> ItemKind {
-        self.kind[item.as_index()]
+        let (chunk, row) = self.at(item);
+        chunk.kind(row)
     }
 
     /// Its apparent length in bytes.
     pub fn size(&self, item: ItemId) -> u64 {
-        self.size[item.as_index()]
+        let (chunk, row) = self.at(item);
+        chunk.size(row)
     }
 
     /// Bytes the disk holds for it, whatever other names it has.
     pub fn allocated(&self, item: ItemId) -> u64 {
-        self.allocated[item.as_index()]
+        let (chunk, row) = self.at(item);
+        chunk.allocated(row)
     }
 
     /// Bytes that come back when it goes and, of a file with several names, all the others do.
     pub fn frees(&self, item: ItemId) -> u64 {
-        self.frees[item.as_index()]
+        let (chunk, row) = self.at(item);
+        chunk.frees(row)
     }
 
     pub(super) fn set_frees(&mut self, item: ItemId, bytes: u64) {
-        self.frees[item.as_index()] = bytes;
+        let (chunk, row) = item.split();
+        if let Some(chunk) = self.chunks.get_mut(chunk) {
+            chunk.set_frees(row, bytes);
+        }
     }
 
     /// The time its age counts from, seconds since 1970.
     pub fn time(&self, item: ItemId) -> i64 {
-        self.time[item.as_index()]
+        let (chunk, row) = self.at(item);
+        chunk.time(row)
     }
 
     /// Its last modification.
     pub fn modified(&self, item: ItemId) -> Stamp {
-        self.modified[item.as_index()]
+        let (chunk, row) = self.at(item);
+        chunk.modified(row)
     }
 
     /// Its last change of contents or of what is kept about it.
     pub fn changed(&self, item: ItemId) -> Stamp {
-        self.changed[item.as_index()]
+        let (chunk, row) = self.at(item);
+        chunk.changed(row)
     }
 
     /// How many names the file has.
     pub fn links(&self, item: ItemId) -> u32 {
-        self.links[item.as_index()]
+        let (chunk, row) = self.at(item);
+        chunk.links(row)
     }
 
     /// The pile it belongs to.
     pub fn pile(&self, item: ItemId) -> PileId {
-        self.pile[item.as_index()]
+        let (chunk, row) = self.at(item);
+        chunk.pile(row)
+    }
+
+    /// Takes an item out again.
+    pub(super) fn drop_item(&mut self, item: ItemId) {
+        let (chunk, row) = item.split();
+        if let Some(chunk) = self.chunks.get_mut(chunk)
+            && chunk.is_item(row)
+        {
+            chunk.drop_item(row);
+            self.count -= 1;
+        }
     }
 
     /// A folder's path below the target's root.
     pub fn folder_path(&self, folder: FolderId) -> TargetPath {
-        let mut parts = Vec::new();
-        let mut at = Some(folder);
-        while let Some(record) = at.and_then(|id| self.folders.get(id.as_index())) {
-            parts.push(
-                self.names
-                    .get(record.name.0..record.name.1)
-                    .unwrap_or_default(),
-            );
-            at = record.parent;
+        let mut parts: Vec<&[u8]> = Vec::new();
+        let mut at = self.record(folder);
+        while let Some(record) = at {
+            parts.push(&record.name);
+            at = record.parent.and_then(|parent| self.record(parent));
         }
         parts.reverse();
         parts.retain(|part| !part.is_empty());

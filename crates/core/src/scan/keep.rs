@@ -11,6 +11,10 @@ use crate::scan::{FolderId, ItemKind, PileId};
 /// An item that waits until its whole family is known.
 pub(super) struct Waiting {
     pub folder: FolderId,
+    /// The device of its folder.
+    pub device: u64,
+    /// The place it is counted with, by position.
+    pub place: usize,
     pub name: CString,
     pub kind: ItemKind,
     pub stat: Stat,

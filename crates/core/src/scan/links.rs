@@ -31,7 +31,8 @@ pub(super) fn gather(arena: &mut Arena, now: Timestamp) -> Vec<LinkGroup> {
         for member in &members {
             arena.set_frees(*member, 0);
         }
-        let age = |item: &ItemId| (pile::age(arena.time(*item), now), *item);
+        // Of one age, by path: two scans choose the same.
+        let age = |item: &ItemId| (pile::age(arena.time(*item), now), arena.path(*item));
         let Some(carrier) = members.iter().min_by_key(|item| age(item)).copied() else {
             continue;
         };

@@ -1,56 +1,54 @@
-//! News of a walk, counted by place.
+//! What a walk counts while it goes, by place, and tells.
 
-use crate::rulebook::Search;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+
 use crate::scan::ScanEvent;
 use crate::target::TargetPath;
 
-/// Names looked at between two pieces of news.
-const NEWS_EVERY: u64 = 512;
-
-#[derive(Clone, Default)]
+/// What is counted of one place.
+#[derive(Default)]
 struct Counts {
-    looked_at: u64,
-    items: u64,
-    bytes: u64,
+    looked_at: AtomicU64,
+    remembered: AtomicU64,
+    items: AtomicU64,
+    bytes: AtomicU64,
+    /// Folders, and parts of folders, that wait or are being walked.
+    jobs: AtomicU64,
+    is_begun: AtomicBool,
 }
 
-/// Counts what is found by place, and tells it.
-pub(super) struct News<'a> {
-    sink: &'a dyn Fn(ScanEvent),
+/// What one thread counts before it tells.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Counted {
+    /// Names looked at.
+    pub looked_at: u64,
+    /// Those of them that were known from a scan before.
+    pub remembered: u64,
+    /// Items found.
+    pub items: u64,
+    /// Bytes that these hold on the disk.
+    pub bytes: u64,
+}
+
+/// The counts of all places, shared between the threads of a walk.
+pub(super) struct Tally {
     /// Every root, each once, in the order of their paths.
     places: Vec<TargetPath>,
     counts: Vec<Counts>,
-    at: usize,
 }
 
-impl<'a> News<'a> {
-    /// Tells the places that will be walked.
-    pub(super) fn new(searches: &[Search], sink: &'a dyn Fn(ScanEvent)) -> Self {
-        let mut places: Vec<TargetPath> =
-            searches.iter().map(|search| search.root.clone()).collect();
+impl Tally {
+    pub(super) fn new(mut places: Vec<TargetPath>) -> Self {
         places.sort();
         places.dedup();
-        sink(ScanEvent::Places(
-            places.iter().map(ToString::to_string).collect(),
-        ));
-        let counts = vec![Counts::default(); places.len()];
-        Self {
-            sink,
-            places,
-            counts,
-            at: 0,
-        }
+        let counts = places.iter().map(|_| Counts::default()).collect();
+        Self { places, counts }
     }
 
-    /// The place that is being walked, by position.
-    pub(super) fn at(&self) -> usize {
-        self.at
-    }
-
-    /// The name of the place that is being walked.
-    pub(super) fn place_name(&self) -> String {
+    /// The name of a place.
+    pub(super) fn name(&self, place: usize) -> String {
         self.places
-            .get(self.at)
+            .get(place)
             .map(ToString::to_string)
             .unwrap_or_default()
     }
@@ -60,51 +58,97 @@ impl<'a> News<'a> {
         self.places.binary_search(path).ok()
     }
 
-    /// Counts what follows with a place.
-    pub(super) fn enter(&mut self, place: usize) {
-        if self.at != place {
-            self.tell(self.at, false);
-            self.at = place;
+    /// Notes that so many folders more wait in a place.
+    pub(super) fn wait(&self, place: usize, jobs: u64) {
+        if let Some(counts) = self.counts.get(place) {
+            counts.jobs.fetch_add(jobs, Ordering::Relaxed);
+            counts.is_begun.store(true, Ordering::Relaxed);
         }
     }
 
-    /// Counts a name.
-    pub(super) fn looked(&mut self) {
-        let Some(counts) = self.counts.get_mut(self.at) else {
+    /// Notes that one of them is done.
+    pub(super) fn done(&self, place: usize) {
+        if let Some(counts) = self.counts.get(place) {
+            counts.jobs.fetch_sub(1, Ordering::Relaxed);
+        }
+    }
+
+    /// Adds what a thread counted.
+    pub(super) fn add(&self, place: usize, counted: Counted) {
+        let Some(counts) = self.counts.get(place) else {
             return;
         };
-        counts.looked_at += 1;
-        if counts.looked_at.is_multiple_of(NEWS_EVERY) {
-            self.tell(self.at, false);
-        }
-    }
-
-    /// Counts an item.
-    pub(super) fn found(&mut self, bytes: u64) {
-        if let Some(counts) = self.counts.get_mut(self.at) {
-            counts.items += 1;
-            counts.bytes = counts.bytes.saturating_add(bytes);
-        }
-    }
-
-    /// Tells that a root, and with it every place below it, has been walked to its end.
-    pub(super) fn done(&self, top: &TargetPath) {
-        for (place, path) in self.places.iter().enumerate() {
-            if path.below(top).is_some() {
-                self.tell(place, true);
+        let add = |sum: &AtomicU64, more: u64| {
+            if more > 0 {
+                sum.fetch_add(more, Ordering::Relaxed);
             }
+        };
+        add(&counts.looked_at, counted.looked_at);
+        add(&counts.remembered, counted.remembered);
+        add(&counts.items, counted.items);
+        // Sizes come from the disk, and a lie of it must not wrap the sum.
+        let bytes = counts.bytes.load(Ordering::Relaxed);
+        add(&counts.bytes, counted.bytes.min(u64::MAX - bytes));
+    }
+
+    /// All places together.
+    pub(super) fn in_all(&self) -> Counted {
+        let mut all = Counted::default();
+        for counts in &self.counts {
+            all.looked_at += counts.looked_at.load(Ordering::Relaxed);
+            all.remembered += counts.remembered.load(Ordering::Relaxed);
+            all.items += counts.items.load(Ordering::Relaxed);
+            let bytes = counts.bytes.load(Ordering::Relaxed);
+            all.bytes = all.bytes.saturating_add(bytes);
+        }
+        all
+    }
+}
+
+/// Tells what has changed since it last told.
+pub(super) struct News<'a> {
+    tally: &'a Tally,
+    sink: &'a dyn Fn(ScanEvent),
+    told: Vec<Option<(u64, u64, bool)>>,
+}
+
+impl<'a> News<'a> {
+    /// Tells the places that will be walked.
+    pub(super) fn new(tally: &'a Tally, sink: &'a dyn Fn(ScanEvent)) -> Self {
+        sink(ScanEvent::Places(
+            tally.places.iter().map(ToString::to_string).collect(),
+        ));
+        Self {
+            tally,
+            sink,
+            told: vec![None; tally.places.len()],
         }
     }
 
-    fn tell(&self, place: usize, is_done: bool) {
-        if let Some(counts) = self.counts.get(place) {
+    /// Tells the places that have moved; `is_over` says that all are done.
+    pub(super) fn tell(&mut self, is_over: bool) {
+        let mut waiting = 0;
+        for (place, (counts, told)) in (self.tally.counts.iter().zip(&mut self.told)).enumerate() {
+            let jobs = counts.jobs.load(Ordering::Relaxed);
+            waiting += jobs;
+            let is_begun = counts.is_begun.load(Ordering::Relaxed);
+            let is_done = is_over || (is_begun && jobs == 0);
+            let looked_at = counts.looked_at.load(Ordering::Relaxed);
+            let items = counts.items.load(Ordering::Relaxed);
+            let now = Some((looked_at, items, is_done));
+            if now == *told || !(is_begun || is_over) {
+                continue;
+            }
+            *told = now;
             (self.sink)(ScanEvent::Counted {
                 place,
-                looked_at: counts.looked_at,
-                items: counts.items,
-                bytes: counts.bytes,
+                looked_at,
+                remembered: counts.remembered.load(Ordering::Relaxed),
+                items,
+                bytes: counts.bytes.load(Ordering::Relaxed),
                 is_done,
             });
         }
+        (self.sink)(ScanEvent::Waiting { folders: waiting });
     }
 }

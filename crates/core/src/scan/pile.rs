@@ -46,20 +46,50 @@ impl std::fmt::Display for Blocked {
     }
 }
 
+/// An item with the time its age counts from, in one number that sorts by time.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+struct Aged(u64);
+
+impl Aged {
+    /// Seconds to either side of 1970 that are told apart: some 272 years, and no age limit
+    /// reaches further back than 200.
+    const REACH: i64 = 1 << 33;
+
+    fn new(time: i64, item: ItemId) -> Self {
+        let seconds = time.clamp(-Self::REACH, Self::REACH - 1) + Self::REACH;
+        Self(seconds.unsigned_abs() << ItemId::BITS | u64::from(item.as_number()))
+    }
+
+    fn time(self) -> i64 {
+        (self.0 >> ItemId::BITS).cast_signed() - Self::REACH
+    }
+
+    fn item(self) -> ItemId {
+        let number = self.0 & ((1 << ItemId::BITS) - 1);
+        // Thirty bits fit.
+        ItemId::from_number(u32::try_from(number).unwrap_or(u32::MAX))
+    }
+}
+
+/// Items between two running sums.
+const STRIDE: usize = 64;
+
 /// What one rule found for one account.
 ///
 /// # Invariants
-/// `order` holds the pile's items, oldest first; `sums[n]` is what the first `n` of them free.
+/// `order` holds the pile's items, oldest first; `sums[n]` is what the first `n * STRIDE` of them
+/// free.
 #[derive(Clone, Debug)]
 pub struct Pile {
     /// The rule.
     pub rule: RuleNumber,
     /// The account's position in the target; none for the system.
     pub account: Option<usize>,
-    /// Its items, oldest first.
-    pub order: Vec<ItemId>,
+    order: Vec<Aged>,
     sums: Vec<u64>,
-    ages: Vec<u64>,
+    bytes: u64,
+    /// The moment that ages count from, seconds since 1970.
+    now: i64,
     /// What its items free, by age band.
     pub bands: [u64; BAND_COUNT],
     /// Its biggest items, at most three.
@@ -76,7 +106,11 @@ pub(super) struct Owner {
 
 /// An age in seconds: now minus then, none for what is of the future.
 pub(super) fn age(time: i64, now: Timestamp) -> u64 {
-    u64::try_from(now.as_second().saturating_sub(time)).unwrap_or(0)
+    seconds_since(time, now.as_second())
+}
+
+fn seconds_since(time: i64, now: i64) -> u64 {
+    u64::try_from(now.saturating_sub(time)).unwrap_or(0)
 }
 
 /// How many biggest items a pile names.
@@ -84,73 +118,137 @@ const BIGGEST: usize = 3;
 
 /// Puts the items into their piles.
 pub(super) fn build(arena: &Arena, owners: Vec<Owner>, now: Timestamp) -> Vec<Pile> {
-    let mut orders: Vec<Vec<ItemId>> = owners.iter().map(|_| Vec::new()).collect();
+    let mut counts = vec![0_usize; owners.len()];
     for item in arena.items() {
-        orders[arena.pile(item).0].push(item);
+        if let Some(count) = counts.get_mut(arena.pile(item).0) {
+            *count += 1;
+        }
+    }
+    // Sized at once: growing them would take twice the room for a while.
+    let mut orders: Vec<Vec<Aged>> = counts.into_iter().map(Vec::with_capacity).collect();
+    for item in arena.items() {
+        if let Some(order) = orders.get_mut(arena.pile(item).0) {
+            order.push(Aged::new(arena.time(item), item));
+        }
     }
     owners
         .into_iter()
         .zip(orders)
-        .map(|(owner, mut order)| {
-            order.sort_by_key(|item| (arena.time(*item), *item));
-            let mut sums = Vec::with_capacity(order.len() + 1);
-            let mut bands = [0_u64; BAND_COUNT];
-            let mut sum = 0_u64;
-            sums.push(sum);
-            let ages: Vec<u64> = order
-                .iter()
-                .map(|item| age(arena.time(*item), now))
-                .collect();
-            for (item, age) in order.iter().zip(&ages) {
-                let frees = arena.frees(*item);
-                sum = sum.saturating_add(frees);
-                sums.push(sum);
-                let band = &mut bands[band_of(*age)];
-                *band = band.saturating_add(frees);
-            }
-            let mut biggest = order.clone();
-            biggest.sort_by_key(|item| std::cmp::Reverse(arena.frees(*item)));
-            biggest.truncate(BIGGEST);
-            let Owner { rule, account } = owner;
-            Pile {
-                rule,
-                account,
-                order,
-                sums,
-                ages,
-                bands,
-                biggest,
-                blocked: None,
-            }
-        })
+        .map(|(owner, order)| Pile::of(arena, &owner, order, now.as_second()))
         .collect()
 }
 
 impl Pile {
+    fn of(arena: &Arena, owner: &Owner, mut order: Vec<Aged>, now: i64) -> Self {
+        order.sort_unstable();
+        let mut sums = Vec::with_capacity(order.len() / STRIDE + 1);
+        let mut bands = [0_u64; BAND_COUNT];
+        let mut biggest = Biggest::default();
+        let mut sum = 0_u64;
+        for (at, aged) in order.iter().enumerate() {
+            if at.is_multiple_of(STRIDE) {
+                sums.push(sum);
+            }
+            let frees = arena.frees(aged.item());
+            sum = sum.saturating_add(frees);
+            let band = &mut bands[band_of(seconds_since(aged.time(), now))];
+            *band = band.saturating_add(frees);
+            biggest.offer(arena, *aged, frees);
+        }
+        Self {
+            rule: owner.rule,
+            account: owner.account,
+            order,
+            sums,
+            bytes: sum,
+            now,
+            bands,
+            biggest: biggest.0.iter().map(|(aged, _)| aged.item()).collect(),
+            blocked: None,
+        }
+    }
+
+    /// How many items it holds.
+    pub fn len(&self) -> usize {
+        self.order.len()
+    }
+
+    /// Whether nothing was found.
+    pub fn is_empty(&self) -> bool {
+        self.order.is_empty()
+    }
+
+    /// Its items, oldest first.
+    pub fn items(&self) -> impl ExactSizeIterator<Item = ItemId> {
+        self.order.iter().map(|aged| aged.item())
+    }
+
+    /// An item's position among its items, oldest first; `time` is the one its age counts from.
+    pub fn position(&self, item: ItemId, time: i64) -> Option<usize> {
+        self.order.binary_search(&Aged::new(time, item)).ok()
+    }
+
     /// Everything in it.
     pub fn found(&self) -> Sum {
-        self.first(self.order.len())
+        Sum {
+            items: self.order.len() as u64,
+            bytes: self.bytes,
+        }
     }
 
     /// How many of its items, the oldest first, an age limit lets go.
     pub fn count_older(&self, limit: Option<AgeLimit>) -> usize {
-        match limit {
-            None => self.order.len(),
-            Some(limit) => self.ages.partition_point(|age| *age >= limit.as_seconds()),
-        }
+        let Some(limit) = limit else {
+            return self.order.len();
+        };
+        let is_old =
+            |aged: &Aged| seconds_since(aged.time(), self.now) >= limit.as_seconds();
+        self.order.partition_point(is_old)
     }
 
     /// What its `count` oldest items free.
-    pub fn first(&self, count: usize) -> Sum {
-        let count = count.min(self.order.len());
+    pub fn first(&self, arena: &Arena, count: usize) -> Sum {
+        if count >= self.order.len() {
+            return self.found();
+        }
+        let from = count / STRIDE;
+        let known = self.sums.get(from).copied().unwrap_or(0);
+        let rest = self.order.iter().take(count).skip(from * STRIDE);
         Sum {
             items: count as u64,
-            bytes: self.sums.get(count).copied().unwrap_or(0),
+            bytes: rest.fold(known, |sum, aged| {
+                sum.saturating_add(arena.frees(aged.item()))
+            }),
         }
     }
 
     /// The age of its oldest item, in seconds.
     pub fn oldest(&self) -> Option<u64> {
-        self.ages.first().copied()
+        let oldest = self.order.first()?;
+        Some(seconds_since(oldest.time(), self.now))
+    }
+}
+
+/// The biggest items so far, biggest first; of one size the older, of one age the name that comes
+/// first, so that two scans choose the same.
+#[derive(Default)]
+struct Biggest(Vec<(Aged, u64)>);
+
+impl Biggest {
+    fn offer(&mut self, arena: &Arena, aged: Aged, frees: u64) {
+        let is_before = |(known, bytes): &(Aged, u64)| {
+            let tied = || {
+                known.time() < aged.time()
+                    || (known.time() == aged.time()
+                        && arena.name(known.item()) <= arena.name(aged.item()))
+            };
+            *bytes > frees || (*bytes == frees && tied())
+        };
+        if self.0.len() == BIGGEST && self.0.last().is_some_and(is_before) {
+            return;
+        }
+        let at = self.0.partition_point(is_before);
+        self.0.insert(at, (aged, frees));
+        self.0.truncate(BIGGEST);
     }
 }

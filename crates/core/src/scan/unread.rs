@@ -23,6 +23,12 @@ impl Gatherer {
         *self.0.entry((place, reason.to_owned())).or_default() += count;
     }
 
+    pub(super) fn extend(&mut self, other: Self) {
+        for (about, count) in other.0 {
+            *self.0.entry(about).or_default() += count;
+        }
+    }
+
     pub(super) fn into_list(self) -> Vec<Unread> {
         self.0
             .into_iter()

@@ -1,46 +1,42 @@
-//! The walker: each tree once, for all rules.
+//! The walker: each tree once, for all rules, by several threads.
 
+mod crew;
+mod folder;
+mod item;
 mod whose;
 
-use std::collections::HashMap;
-use std::ffi::CString;
-use std::ops::ControlFlow;
-use std::sync::Arc;
+use std::collections::{HashMap, HashSet};
+use std::num::NonZeroUsize;
+use std::sync::atomic::AtomicU32;
+use std::sync::{Mutex, PoisonError};
+use std::time::Duration;
 
 use jiff::Timestamp;
-use jolly_disk::{Folder, Kind, Stat};
+use jolly_disk::FileKey;
 
-use crate::recognise::{self, Recogniser};
-use crate::rulebook::{Detect, Guards, RuleNumber, RuleSet, Search};
-use crate::scan::arena::NewItem;
+use crate::recognise::Recogniser;
+use crate::rulebook::{CompiledRule, Detect, Guards, RuleNumber, RuleSet, Search};
+use crate::scan::arena::{NewItem, Shard};
 use crate::scan::keep;
-use crate::scan::news::News;
+use crate::scan::memory::Memory;
+use crate::scan::news::{Counted, News, Tally};
 use crate::scan::pile::Owner;
-use crate::scan::unread::{self, Gatherer};
-use crate::scan::{Arena, CancelToken, FolderId, ItemKind, PileId, ScanEvent};
+use crate::scan::unread::Gatherer;
+use crate::scan::{Arena, CancelToken, FolderId, PileId, ScanEvent};
 use crate::target::{Target, TargetPath};
-use whose::Active;
+use crew::{Crew, Hand};
+use folder::{Job, Waiting};
+
+/// The longest time between two pieces of news.
+const NEWS_EVERY: Duration = Duration::from_millis(40);
 
 /// What a walk gathered.
 pub(super) struct Walked {
     pub arena: Arena,
     pub piles: Vec<Owner>,
     pub guarded: u64,
-    pub looked_at: u64,
+    pub counted: Counted,
     pub is_partial: bool,
-}
-
-/// A folder that waits to be walked.
-struct Waiting {
-    id: FolderId,
-    path: TargetPath,
-    stat: Stat,
-    /// The searches that look into it, by position, in the order in which rules own things.
-    searches: Arc<[usize]>,
-    /// The place it is counted with: the nearest root above it, by position.
-    place: usize,
-    /// Whether a folder above it bears a cache tag.
-    is_tagged: bool,
 }
 
 /// What a walk stands on.
@@ -50,61 +46,188 @@ pub(super) struct Ground<'a> {
     pub searches: &'a [Search],
     pub guards: &'a Guards,
     pub now: Timestamp,
+    /// What is known from a scan before.
+    pub memory: Option<Memory<'a>>,
+    /// Whether a folder's last change moves with every change of its names.
+    pub keeps_changes: bool,
+    starts: HashMap<&'a TargetPath, Vec<usize>>,
+    /// Every folder above the root of a search.
+    ways: HashSet<TargetPath>,
+    owners: Vec<Owner>,
+    pile_of: Vec<PileId>,
 }
 
-/// Walks the roots of all searches.
+impl<'a> Ground<'a> {
+    pub(super) fn new(
+        target: &'a Target,
+        (rules, searches): (&'a RuleSet, &'a [Search]),
+        guards: &'a Guards,
+        now: Timestamp,
+        memory: Option<Memory<'a>>,
+    ) -> Self {
+        let mut starts: HashMap<&TargetPath, Vec<usize>> = HashMap::new();
+        let mut piles: HashMap<(RuleNumber, Option<usize>), PileId> = HashMap::new();
+        let (mut owners, mut pile_of) = (Vec::new(), Vec::new());
+        let mut ways = HashSet::new();
+        for (at, search) in searches.iter().enumerate() {
+            starts.entry(&search.root).or_default().push(at);
+            let mut way = search.root.parent();
+            while let Some(path) = way.filter(|path| !ways.contains(path)) {
+                way = path.parent();
+                ways.insert(path);
+            }
+            let (rule, account) = (search.rule, search.account);
+            let pile = piles.entry((rule, account)).or_insert_with(|| {
+                owners.push(Owner { rule, account });
+                PileId(owners.len() - 1)
+            });
+            pile_of.push(*pile);
+        }
+        Self {
+            target,
+            rules,
+            searches,
+            guards,
+            now,
+            memory,
+            keeps_changes: target.disk().keeps_changes(target.root()),
+            starts,
+            ways,
+            owners,
+            pile_of,
+        }
+    }
+
+    /// A search.
+    pub(super) fn search(&self, at: usize) -> &'a Search {
+        &self.searches[at]
+    }
+
+    /// The rule of a search.
+    pub(super) fn rule(&self, search: usize) -> &'a CompiledRule {
+        self.rules.rule(self.searches[search].rule)
+    }
+
+    /// The searches that start at a folder.
+    pub(super) fn starts_at(&self, path: &TargetPath) -> &[usize] {
+        self.starts.get(path).map_or(&[], Vec::as_slice)
+    }
+
+    /// Whether a search starts somewhere below a folder.
+    pub(super) fn leads_on(&self, folder: &TargetPath) -> bool {
+        self.ways.contains(folder)
+    }
+
+    /// The pile of a search.
+    pub(super) fn pile_of(&self, search: usize) -> PileId {
+        self.pile_of[search]
+    }
+
+    /// The rule that a pile is of.
+    pub(super) fn rule_of_pile(&self, pile: PileId) -> Option<&'a CompiledRule> {
+        Some(self.rules.rule(self.owners.get(pile.0)?.rule))
+    }
+}
+
+/// What the threads of one walk share.
+struct Walk<'a> {
+    ground: &'a Ground<'a>,
+    cancel: &'a CancelToken,
+    crew: Crew<Job>,
+    tally: &'a Tally,
+    recogniser: Recogniser<'a>,
+    next_folder: AtomicU32,
+    /// Folders that have been walked: one that is moved meanwhile is not walked again.
+    walked: [Mutex<HashSet<FileKey>>; 16],
+}
+
+impl Walk<'_> {
+    /// Whether a folder hasn't been walked yet; from now on it has.
+    fn is_new(&self, key: FileKey) -> bool {
+        // The lowest bits of an inode number differ most.
+        let part = usize::try_from(key.inode % 16).unwrap_or(0);
+        self.walked.get(part).is_none_or(|walked| {
+            let mut walked = walked.lock().unwrap_or_else(PoisonError::into_inner);
+            walked.insert(key)
+        })
+    }
+}
+
+/// What one thread has gathered.
+#[derive(Default)]
+struct Gathered {
+    shard: Shard,
+    unread: Gatherer,
+    families: Vec<keep::Waiting>,
+    /// What became known of folders that another thread may have.
+    notes: Vec<Note>,
+    guarded: u64,
+    is_broken: bool,
+}
+
+/// Something to add to what is known of a folder.
+struct Note {
+    folder: FolderId,
+    guarded: u64,
+    /// Not every name in it was told.
+    is_torn: bool,
+    /// Something in it could not be looked at, so what is known of it is not to be used again.
+    is_unclear: bool,
+}
+
+/// Walks the roots of all searches with so many threads.
 pub(super) fn walk(
     ground: &Ground<'_>,
+    hands: NonZeroUsize,
     cancel: &CancelToken,
     sink: &dyn Fn(ScanEvent),
     unread: &mut Gatherer,
 ) -> Walked {
-    let Ground {
-        target,
-        rules,
-        searches,
-        guards,
-        now,
-    } = *ground;
-    let tops = topmost(searches);
-    let piles = piles(searches);
-    let pile_of: HashMap<(RuleNumber, Option<usize>), PileId> = piles
-        .iter()
-        .enumerate()
-        .map(|(at, owner)| ((owner.rule, owner.account), PileId(at)))
+    let places = ground.searches.iter().map(|search| search.root.clone());
+    let tally = Tally::new(places.collect());
+    let mut news = News::new(&tally, sink);
+    let jobs = topmost(ground.searches)
+        .into_iter()
+        .map(|top| {
+            let place = tally.place(&top).unwrap_or(0);
+            tally.wait(place, 1);
+            Job::Folder(Waiting::top(top, place))
+        })
         .collect();
-    let mut walker = Walker {
-        target,
-        rules,
-        searches,
-        guards,
+    let walk = Walk {
+        ground,
         cancel,
-        unread,
-        pile_of,
-        recogniser: Recogniser::new(target, now),
-        waiting_for_family: Vec::new(),
-        news: News::new(searches, sink),
-        walked: Walked {
-            arena: Arena::default(),
-            piles: Vec::new(),
-            guarded: 0,
-            looked_at: 0,
-            is_partial: false,
-        },
+        crew: Crew::new(hands.get(), jobs),
+        tally: &tally,
+        recogniser: Recogniser::new(ground.target, ground.now),
+        next_folder: AtomicU32::new(0),
+        walked: Default::default(),
     };
-    for top in &tops {
-        walker.walk_top(top);
-        if cancel.is_cancelled() {
-            walker.walked.is_partial = true;
-            break;
+    let gathered: Vec<Gathered> = std::thread::scope(|scope| {
+        let threads: Vec<_> = (0..hands.get())
+            .map(|_| {
+                scope.spawn(|| {
+                    let hand = Hand(&walk.crew);
+                    let gathered = folder::Worker::new(&walk).work();
+                    drop(hand);
+                    gathered
+                })
+            })
+            .collect();
+        while !walk.crew.is_over_within(NEWS_EVERY) {
+            news.tell(false);
         }
-        walker.news.done(top);
-    }
-    walker.settle_families();
-    Walked {
-        piles,
-        ..walker.walked
-    }
+        threads
+            .into_iter()
+            .map(|thread| match thread.join() {
+                Ok(gathered) => gathered,
+                Err(panic) => std::panic::resume_unwind(panic),
+            })
+            .collect()
+    });
+    let walked = put_together(ground, gathered, &tally, unread);
+    news.tell(!walked.is_partial);
+    walked
 }
 
 /// The roots that lie below no other root: walking them walks everything, once.
@@ -118,342 +241,83 @@ fn topmost(searches: &[Search]) -> Vec<TargetPath> {
             tops.push(root.clone());
         }
     }
+    // The last is taken first.
     tops.sort();
+    tops.reverse();
     tops
 }
 
-/// One pile for each rule and account that looks anywhere.
-fn piles(searches: &[Search]) -> Vec<Owner> {
-    let mut owners: Vec<Owner> = Vec::new();
-    for search in searches {
-        let is_known = |owner: &Owner| owner.rule == search.rule && owner.account == search.account;
-        if !owners.iter().any(is_known) {
-            owners.push(Owner {
-                rule: search.rule,
-                account: search.account,
-            });
+/// Puts together what the threads gathered.
+fn put_together(
+    ground: &Ground<'_>,
+    gathered: Vec<Gathered>,
+    tally: &Tally,
+    unread: &mut Gatherer,
+) -> Walked {
+    let (mut shards, mut notes, mut families) = (Vec::new(), Vec::new(), Vec::new());
+    let (mut guarded, mut is_partial) = (0, false);
+    for part in gathered {
+        shards.push(part.shard);
+        notes.extend(part.notes);
+        families.extend(part.families);
+        unread.extend(part.unread);
+        guarded += part.guarded;
+        is_partial |= part.is_broken;
+    }
+    let mut records = shards
+        .iter_mut()
+        .flat_map(Shard::folders_mut)
+        .collect::<Vec<_>>();
+    records.sort_unstable_by_key(|(id, _)| *id);
+    for note in notes {
+        if let Ok(at) = records.binary_search_by_key(&note.folder, |(id, _)| *id)
+            && let Some((_, record)) = records.get_mut(at)
+        {
+            record.guarded += note.guarded;
+            record.is_whole &= !note.is_torn;
+            record.is_lasting &= !note.is_torn && !note.is_unclear;
         }
     }
-    owners
+    let whole = |folder: FolderId| {
+        let at = records.binary_search_by_key(&folder, |(id, _)| *id).ok();
+        at.and_then(|at| records.get(at))
+            .is_some_and(|(_, record)| record.is_whole)
+    };
+    let going = keep::going(families, &whole);
+    let mut counted = Counted::default();
+    let mut kept = Shard::default();
+    for item in going {
+        let has_room = kept.add_item(&NewItem {
+            folder: item.folder,
+            device: item.device,
+            name: item.name.to_bytes(),
+            kind: item.kind,
+            stat: &item.stat,
+            time: item.time,
+            pile: item.pile,
+        });
+        if has_room {
+            counted.items = 1;
+            counted.bytes = item.stat.allocated;
+            tally.add(item.place, counted);
+        }
+    }
+    shards.push(kept);
+    let (arena, lost) = Arena::of(shards);
+    if lost > 0 {
+        unread.add("/".to_owned(), "more items than fit into one scan", lost);
+    }
+    let owners = ground.owners.iter();
+    Walked {
+        arena,
+        piles: owners.map(|owner| Owner { ..*owner }).collect(),
+        guarded,
+        counted: tally.in_all(),
+        is_partial,
+    }
 }
 
-struct Walker<'a> {
-    target: &'a Target,
-    rules: &'a RuleSet,
-    searches: &'a [Search],
-    guards: &'a Guards,
-    cancel: &'a CancelToken,
-    unread: &'a mut Gatherer,
-    pile_of: HashMap<(RuleNumber, Option<usize>), PileId>,
-    recogniser: Recogniser<'a>,
-    waiting_for_family: Vec<keep::Waiting>,
-    news: News<'a>,
-    walked: Walked,
-}
-
-impl Walker<'_> {
-    fn missed(&mut self, error: &std::io::Error) {
-        self.unread
-            .add(self.news.place_name(), &unread::reason(error), 1);
-    }
-
-    fn walk_top(&mut self, top: &TargetPath) {
-        let place = self.news.place(top).unwrap_or(self.news.at());
-        self.news.enter(place);
-        let disk = self.target.disk();
-        let opened = disk
-            .open_folder(self.target.root(), top.as_bytes())
-            .and_then(|folder| disk.stat_folder(&folder));
-        let stat = match opened {
-            Ok(stat) => stat,
-            Err(error) => return self.missed(&error),
-        };
-        let searches = self.searches_at(top, &[]);
-        let Some(id) = self
-            .walked
-            .arena
-            .add_folder(None, top.as_bytes(), &stat, None)
-        else {
-            return;
-        };
-        let mut waiting = vec![Waiting {
-            id,
-            path: top.clone(),
-            stat,
-            searches,
-            place: self.news.at(),
-            is_tagged: false,
-        }];
-        while let Some(folder) = waiting.pop() {
-            if self.cancel.is_cancelled() {
-                return;
-            }
-            self.walk_folder(&folder, &mut waiting);
-        }
-    }
-
-    /// The searches that look into a folder: those of its parent that can still reach something
-    /// there, and those that start at it.
-    fn searches_at(&mut self, path: &TargetPath, parents: &[usize]) -> Arc<[usize]> {
-        let mut found: Vec<usize> = parents
-            .iter()
-            .copied()
-            .filter(|at| self.looks_into(*at, path))
-            .chain(self.searches.iter().enumerate().filter_map(|(at, search)| {
-                (search.root == *path && !parents.contains(&at)).then_some(at)
-            }))
-            .collect();
-        found.sort_unstable();
-        for at in &found {
-            let Some(search) = self.searches.get(*at).filter(|search| search.root == *path) else {
-                continue;
-            };
-            if self.rules.rule(search.rule).rule.detect == Some(Detect::Trash) {
-                let undated = self.recogniser.undated(&search.root);
-                if undated > 0 {
-                    let reason = "a note of the trash can't be read, so what it describes stays";
-                    self.unread.add(search.root.to_string(), reason, undated);
-                }
-            }
-        }
-        found.into()
-    }
-
-    fn looks_into(&self, at: usize, path: &TargetPath) -> bool {
-        let Some(search) = self.searches.get(at) else {
-            return false;
-        };
-        let rule = self.rules.rule(search.rule);
-        path.below(&search.root)
-            .is_some_and(|below| rule.may_reach(below))
-    }
-
-    fn walk_folder(&mut self, at: &Waiting, waiting: &mut Vec<Waiting>) {
-        self.news.enter(at.place);
-        let disk = Arc::clone(self.target.disk());
-        let opened = disk
-            .open_folder(self.target.root(), at.path.as_bytes())
-            .and_then(|folder| Ok((disk.stat_folder(&folder)?, folder)));
-        let folder = match opened {
-            Ok((stat, folder)) if stat.key == at.stat.key => folder,
-            Ok(_) => {
-                let reason = "another folder took its place while it was walked";
-                return self.unread.add(self.news.place_name(), reason, 1);
-            }
-            Err(error) => return self.missed(&error),
-        };
-        let mut names: Vec<(CString, Option<Kind>)> = Vec::new();
-        let cancel = self.cancel;
-        let listed = disk.list(&folder, &mut |entry| {
-            names.push((entry.name.to_owned(), entry.kind));
-            if cancel.is_cancelled() {
-                ControlFlow::Break(())
-            } else {
-                ControlFlow::Continue(())
-            }
-        });
-        if let Err(error) = &listed {
-            self.missed(error);
-        }
-        let active: Vec<Active> = at
-            .searches
-            .iter()
-            .filter_map(|s| self.active(*s, at))
-            .collect();
-        let mut is_whole = listed.is_ok();
-        let entries = names.len() as u64;
-        let is_tagged = at.is_tagged
-            || (self.asks_for_tags(&active)
-                && recognise::bears_tag(&*disk, &folder, names.iter().map(|(name, _)| &**name)));
-        let at = &Waiting {
-            is_tagged,
-            searches: Arc::clone(&at.searches),
-            path: at.path.clone(),
-            ..*at
-        };
-        for (name, kind) in names {
-            if self.cancel.is_cancelled() {
-                is_whole = false;
-                break;
-            }
-            self.walked.looked_at += 1;
-            self.news.looked();
-            self.look(at, &folder, &active, (&name, kind), waiting);
-        }
-        self.walked.arena.close_folder(at.id, entries, is_whole);
-    }
-
-    /// Looks at one name of a folder.
-    fn look(
-        &mut self,
-        at: &Waiting,
-        folder: &Folder,
-        active: &[Active],
-        (name, kind): (&CString, Option<Kind>),
-        waiting: &mut Vec<Waiting>,
-    ) {
-        let disk = Arc::clone(self.target.disk());
-        let mut known = None;
-        let kind = match kind {
-            Some(kind) => kind,
-            None => match disk.stat(folder, name) {
-                Ok(stat) => known.insert(stat).kind,
-                Err(error) => return self.missed(&error),
-            },
-        };
-        // Names decide before files are looked at.
-        let owner = match kind {
-            Kind::Other => return,
-            Kind::Folder => None,
-            Kind::File | Kind::Link => {
-                match self.owner(at, folder, active, (name, kind), &mut known) {
-                    None => return,
-                    owner => owner,
-                }
-            }
-        };
-        let stat = match known.map_or_else(|| disk.stat(folder, name), Ok) {
-            Ok(stat) => stat,
-            Err(error) => return self.missed(&error),
-        };
-        match stat.kind {
-            Kind::Folder => self.look_at_folder(at, active, name, stat, waiting),
-            Kind::File => self.look_at_item(at, owner, name, &stat, ItemKind::File),
-            Kind::Link => self.look_at_item(at, owner, name, &stat, ItemKind::Link),
-            Kind::Other => {}
-        }
-    }
-
-    fn look_at_item(
-        &mut self,
-        at: &Waiting,
-        owner: Option<&Active>,
-        name: &CString,
-        stat: &Stat,
-        kind: ItemKind,
-    ) {
-        let Some(owner) = owner else { return };
-        let Some(search) = self.searches.get(owner.at) else {
-            return;
-        };
-        let Ok(path) = at.path.join(name.to_bytes()) else {
-            return;
-        };
-        let rule = &self.rules.rule(search.rule).rule;
-        if owner.is_guarded || self.guards.file(&path, rule).is_some() {
-            self.walked.guarded += 1;
-            return;
-        }
-        let time = self.recogniser.time(rule, search, &path, stat);
-        let Some(time) = time else {
-            self.unread.add(
-                search.root.to_string(),
-                "no date of trashing is known, so it stays",
-                1,
-            );
-            return;
-        };
-        let Some(pile) = self.pile_of.get(&(search.rule, search.account)).copied() else {
-            return;
-        };
-        if let Some(keep) = rule.keep_newest {
-            self.waiting_for_family.push(keep::Waiting {
-                folder: at.id,
-                name: name.clone(),
-                kind,
-                stat: *stat,
-                time,
-                pile,
-                keep,
-            });
-            return;
-        }
-        self.add(&NewItem {
-            folder: at.id,
-            name: name.to_bytes(),
-            kind,
-            stat,
-            time,
-            pile,
-        });
-    }
-
-    fn add(&mut self, new: &NewItem<'_>) {
-        if self.walked.arena.add_item(new).is_none() {
-            self.unread.add(
-                self.news.place_name(),
-                "more items than fit into one scan",
-                1,
-            );
-            return;
-        }
-        self.news.found(new.stat.allocated);
-    }
-
-    /// Once all names are known: of each family all but the newest become items.
-    fn settle_families(&mut self) {
-        let waiting = std::mem::take(&mut self.waiting_for_family);
-        let arena = &self.walked.arena;
-        let going = keep::going(waiting, &|folder| arena.is_whole(folder));
-        for item in going {
-            self.add(&NewItem {
-                folder: item.folder,
-                name: item.name.to_bytes(),
-                kind: item.kind,
-                stat: &item.stat,
-                time: item.time,
-                pile: item.pile,
-            });
-        }
-    }
-
-    fn look_at_folder(
-        &mut self,
-        at: &Waiting,
-        active: &[Active],
-        name: &CString,
-        stat: Stat,
-        waiting: &mut Vec<Waiting>,
-    ) {
-        let Ok(path) = at.path.join(name.to_bytes()) else {
-            return;
-        };
-        if stat.key.device != at.stat.key.device {
-            let reason = "another volume is mounted here";
-            return self.unread.add(path.to_string(), reason, 1);
-        }
-        let searches = self.searches_at(&path, &at.searches);
-        let is_all_guarded = searches.iter().all(|search| {
-            self.searches.get(*search).is_none_or(|search| {
-                let rule = &self.rules.rule(search.rule).rule;
-                self.guards.folder(&path, rule, &search.root).is_some()
-            })
-        });
-        let leads_on = self.searches.iter().any(|search| {
-            search
-                .root
-                .below(&path)
-                .is_some_and(|below| !below.is_empty())
-        });
-        if is_all_guarded && !leads_on {
-            self.walked.guarded += u64::from(!searches.is_empty());
-            return;
-        }
-        let sweeper = self.sweeper(at.is_tagged, active, &path, &stat);
-        let added = self
-            .walked
-            .arena
-            .add_folder(Some(at.id), name.to_bytes(), &stat, sweeper);
-        if let Some(id) = added {
-            let place = self.news.place(&path).unwrap_or(at.place);
-            waiting.push(Waiting {
-                id,
-                path,
-                stat,
-                searches,
-                place,
-                is_tagged: at.is_tagged,
-            });
-        }
-    }
+/// Whether a rule looks for a trash.
+fn is_of_trash(rule: &CompiledRule) -> bool {
+    rule.rule.detect == Some(Detect::Trash)
 }

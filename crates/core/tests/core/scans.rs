@@ -7,7 +7,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use jolly_core::rulebook::{Fit, Guards, band_of};
-use jolly_core::scan::{CancelToken, Scan, scan};
+use jolly_core::scan::{CancelToken, Scan, ScanOrder, scan};
 use jolly_core::target::TargetPath;
 use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
@@ -66,13 +66,13 @@ fn assert_adds_up(scan: &Scan) {
     for pile in &scan.piles {
         let found = pile.found();
         assert_eq!(found.bytes, pile.bands.iter().sum::<u64>());
-        assert_eq!(found.items, pile.order.len() as u64);
+        assert_eq!(found.items, pile.items().len() as u64);
         let mut bands = [0_u64; 12];
-        for item in &pile.order {
-            assert!(seen.insert(*item), "an item is in two piles");
-            bands[band_of(scan.age(*item))] += scan.arena.frees(*item);
-            let key = scan.arena.key(*item);
-            *inodes.entry((key.device, key.inode)).or_default() += scan.arena.frees(*item);
+        for item in pile.items() {
+            assert!(seen.insert(item), "an item is in two piles");
+            bands[band_of(scan.age(item))] += scan.arena.frees(item);
+            let key = scan.arena.key(item);
+            *inodes.entry((key.device, key.inode)).or_default() += scan.arena.frees(item);
         }
         assert_eq!(bands, pile.bands);
     }
@@ -329,11 +329,9 @@ fn a_stopped_scan_keeps_what_it_has_and_says_that_it_is_a_part() {
     let bench = Bench::demo();
     let cancel = CancelToken::default();
     let stop = cancel.clone();
+    let (target, rules) = (bench.target(), bench.rules());
     let scan = scan(
-        &bench.target(),
-        &bench.rules(),
-        now(),
-        Vec::new(),
+        &ScanOrder::new(&target, &rules, now()),
         &cancel,
         &|event| {
             if let jolly_core::scan::ScanEvent::Counted { place, .. } = event

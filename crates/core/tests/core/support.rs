@@ -8,7 +8,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use jolly_core::decide::{Decisions, Manifest, Selection, make_manifest};
 use jolly_core::rulebook::{RuleSet, builtin};
-use jolly_core::scan::{CancelToken, Scan, scan};
+use jolly_core::scan::{CancelToken, Scan, ScanOrder, scan};
 use jolly_core::sweep::{
     Dustpan, Ground, Journal, Mode, RunSummary, StateFolder, SweepError, sweep,
 };
@@ -126,10 +126,7 @@ impl Bench {
 
 pub(crate) fn scan_on(target: &Arc<Target>, rules: &Arc<RuleSet>) -> Scan {
     scan(
-        target,
-        rules,
-        now(),
-        Vec::new(),
+        &ScanOrder::new(target, rules, now()),
         &CancelToken::default(),
         &|_| {},
     )

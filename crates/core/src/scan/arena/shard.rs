@@ -1,0 +1,60 @@
+//! What one thread gathers.
+
+use jolly_disk::Stat;
+
+use crate::scan::PileId;
+use crate::scan::arena::chunk::Chunk;
+use crate::scan::arena::{FolderId, FolderRecord, ItemKind};
+
+/// A new item, before it has a row.
+#[derive(Clone, Copy)]
+pub(in crate::scan) struct NewItem<'a> {
+    pub folder: FolderId,
+    /// The device of its folder.
+    pub device: u64,
+    pub name: &'a [u8],
+    pub kind: ItemKind,
+    pub stat: &'a Stat,
+    /// The time its age counts from, seconds since 1970.
+    pub time: i64,
+    pub pile: PileId,
+}
+
+/// Items and folders that one thread found.
+#[derive(Default)]
+pub(in crate::scan) struct Shard {
+    pub(super) chunks: Vec<Chunk>,
+    pub(super) folders: Vec<(FolderId, FolderRecord)>,
+}
+
+impl Shard {
+    /// Adds an item; whether there was room.
+    pub(in crate::scan) fn add_item(&mut self, new: &NewItem<'_>) -> bool {
+        let has_room = self.chunks.last().is_some_and(|chunk| !chunk.is_full());
+        if !has_room {
+            if let Some(full) = self.chunks.last_mut() {
+                full.close();
+            }
+            self.chunks.push(Chunk::new());
+        }
+        self.chunks.last_mut().is_some_and(|chunk| chunk.push(new))
+    }
+
+    /// Adds a folder; gives its position among this thread's.
+    pub(in crate::scan) fn add_folder(&mut self, id: FolderId, record: FolderRecord) -> usize {
+        self.folders.push((id, record));
+        self.folders.len() - 1
+    }
+
+    /// The folders of this thread with their ids.
+    pub(in crate::scan) fn folders_mut(
+        &mut self,
+    ) -> impl Iterator<Item = (FolderId, &mut FolderRecord)> {
+        self.folders.iter_mut().map(|(id, record)| (*id, record))
+    }
+
+    /// A folder of this thread.
+    pub(in crate::scan) fn folder_mut(&mut self, at: usize) -> Option<&mut FolderRecord> {
+        self.folders.get_mut(at).map(|(_, record)| record)
+    }
+}

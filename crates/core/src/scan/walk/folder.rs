@@ -1,0 +1,497 @@
+//! One thread of a walk: folder by folder, and in a folder of very many names batch by batch.
+
+use std::ffi::CStr;
+use std::io;
+use std::ops::ControlFlow;
+use std::sync::Arc;
+use std::sync::atomic::Ordering;
+
+use jolly_disk::{Folder, Kind, Stat};
+
+use super::{Gathered, Note, Walk, is_of_trash};
+use crate::recognise;
+use crate::rulebook::{FolderGuards, Spelling};
+use crate::scan::arena::FolderRecord;
+use crate::scan::news::Counted;
+use crate::scan::outlook::{Outlook, Outlooks};
+use crate::scan::unread;
+use crate::scan::FolderId;
+use crate::target::TargetPath;
+
+/// Bytes of names that are looked at before the next are read: large enough to save calls, small
+/// enough to hand to another thread.
+const BATCH: usize = 32 * 1024;
+
+/// A folder's last change has to lie so many seconds back to tell the next change from it: clocks
+/// of file systems stand still for up to two.
+const SETTLED: i64 = 3;
+
+/// Something to do.
+pub(super) enum Job {
+    /// A folder.
+    Folder(Waiting),
+    /// Some of the names in an open folder.
+    Names(Arc<Visited>, Arc<Folder>, Names),
+}
+
+/// A folder that waits to be walked.
+pub(super) struct Waiting {
+    /// The folder that holds it; none for the start of a walk.
+    parent: Option<Arc<Visited>>,
+    /// Its name; for the start of a walk, its whole path.
+    name: Box<[u8]>,
+    /// What is asked of the names in it; not known yet for the start of a walk.
+    outlook: Option<Arc<Outlook>>,
+    /// The place it is counted with: the nearest root above it, by position.
+    place: usize,
+    /// The same folder in the scan before.
+    before: Option<FolderId>,
+}
+
+impl Waiting {
+    /// The start of a walk.
+    pub(super) fn top(path: TargetPath, place: usize) -> Self {
+        Self {
+            parent: None,
+            name: path.as_bytes().into(),
+            outlook: None,
+            place,
+            before: None,
+        }
+    }
+}
+
+/// A folder that is being walked, or was.
+pub(super) struct Visited {
+    pub(super) id: FolderId,
+    pub(super) path: TargetPath,
+    pub(super) device: u64,
+    pub(super) outlook: Arc<Outlook>,
+    pub(super) guards: FolderGuards,
+    /// For each standing of the outlook whether everything here is guarded for it; empty when it
+    /// is for none.
+    closed: Box<[bool]>,
+    pub(super) place: usize,
+    /// Whether it or a folder above it bears a cache tag.
+    pub(super) is_tagged: bool,
+    /// Whether a search starts somewhere below it.
+    leads_on: bool,
+    before: Option<FolderId>,
+}
+
+impl Visited {
+    /// Whether everything here is guarded for the standing at this position.
+    pub(super) fn is_closed(&self, standing: usize) -> bool {
+        self.closed.get(standing).copied().unwrap_or(false)
+    }
+}
+
+/// Names of a folder with what it says they are.
+#[derive(Default)]
+pub(super) struct Names {
+    bytes: Vec<u8>,
+    kinds: Vec<Option<Kind>>,
+}
+
+impl Names {
+    fn push(&mut self, name: &CStr, kind: Option<Kind>) {
+        self.bytes.extend_from_slice(name.to_bytes_with_nul());
+        self.kinds.push(kind);
+    }
+
+    fn is_full(&self) -> bool {
+        self.bytes.len() >= BATCH
+    }
+
+    fn clear(&mut self) {
+        self.bytes.clear();
+        self.kinds.clear();
+    }
+
+    fn iter(&self) -> impl Iterator<Item = (&CStr, Option<Kind>)> {
+        let mut rest = &self.bytes[..];
+        self.kinds.iter().map_while(move |kind| {
+            let name = CStr::from_bytes_until_nul(rest).ok()?;
+            rest = rest.get(name.count_bytes() + 1..)?;
+            Some((name, *kind))
+        })
+    }
+}
+
+/// One thread of a walk.
+pub(super) struct Worker<'a> {
+    pub(super) walk: &'a Walk<'a>,
+    outlooks: Outlooks<'a>,
+    /// Folders that this thread has found; the last is walked next.
+    local: Vec<Job>,
+    names: Names,
+    small: Vec<u8>,
+    pub(super) takers: Vec<usize>,
+    pub(super) gathered: Gathered,
+    pub(super) counted: Counted,
+    /// What is noted of the folder being walked.
+    pub(super) note: Note,
+}
+
+impl<'a> Worker<'a> {
+    pub(super) fn new(walk: &'a Walk<'a>) -> Self {
+        Self {
+            walk,
+            outlooks: Outlooks::new(walk.ground),
+            local: Vec::new(),
+            names: Names::default(),
+            small: Vec::new(),
+            takers: Vec::new(),
+            gathered: Gathered::default(),
+            counted: Counted::default(),
+            note: Note::of(FolderId(0)),
+        }
+    }
+
+    /// Works until nothing is left.
+    pub(super) fn work(mut self) -> Gathered {
+        while let Some(job) = self.local.pop().or_else(|| self.walk.crew.next()) {
+            match job {
+                Job::Folder(waiting) => {
+                    let place = waiting.place;
+                    if self.walk.cancel.is_cancelled() {
+                        self.gathered.is_broken = true;
+                    } else {
+                        self.walk_folder(waiting);
+                    }
+                    self.end(place);
+                }
+                Job::Names(at, folder, names) => {
+                    self.note = Note::of(at.id);
+                    self.look_at_all(&at, &folder, &names);
+                    self.close_note();
+                    self.end(at.place);
+                }
+            }
+            self.share();
+        }
+        self.gathered
+    }
+
+    fn end(&mut self, place: usize) {
+        self.tell(place);
+        self.walk.tally.done(place);
+    }
+
+    fn tell(&mut self, place: usize) {
+        self.walk.tally.add(place, std::mem::take(&mut self.counted));
+    }
+
+    /// Gives half of what is left to do away when somebody waits: the older half, which lies
+    /// higher up and leads to more.
+    fn share(&mut self) {
+        if self.local.len() > 1 && self.walk.crew.is_hungry() {
+            let half = self.local.len() / 2;
+            self.walk.crew.give(self.local.drain(..half));
+        }
+    }
+
+    fn close_note(&mut self) {
+        let note = std::mem::replace(&mut self.note, Note::of(FolderId(0)));
+        self.gathered.guarded += note.guarded;
+        if note.says_something() {
+            self.gathered.notes.push(note);
+        }
+    }
+
+    /// Notes of a folder's parent that it could not be walked.
+    fn miss(&mut self, waiting: &Waiting, reason: &str) {
+        let place = self.walk.tally.name(waiting.place);
+        self.gathered.unread.add(place, reason, 1);
+        if let Some(parent) = &waiting.parent {
+            self.gathered.notes.push(Note {
+                is_unclear: true,
+                ..Note::of(parent.id)
+            });
+        }
+    }
+
+    pub(super) fn missed(&mut self, place: usize, error: &io::Error) {
+        let place = self.walk.tally.name(place);
+        self.gathered.unread.add(place, &unread::reason(error), 1);
+        self.note.is_unclear = true;
+    }
+
+    fn walk_folder(&mut self, waiting: Waiting) {
+        let Some((at, folder, stat, sweeper)) = self.open(&waiting) else {
+            return;
+        };
+        self.note = Note::of(at.id);
+        let record = FolderRecord {
+            parent: waiting.parent.as_ref().map(|parent| parent.id),
+            name: waiting.name,
+            key: stat.key,
+            changed: stat.changed,
+            entries: 0,
+            guarded: 0,
+            allocated: stat.allocated,
+            sweeper: sweeper.map(|(pile, _)| pile),
+            time: sweeper.map_or(stat.modified.seconds, |(_, time)| time),
+            is_whole: false,
+            is_lasting: false,
+        };
+        let row = self.gathered.shard.add_folder(at.id, record);
+        let (entries, is_whole) = match self.remembered(&at, &folder, &stat) {
+            Some(entries) => (entries, true),
+            None => self.list(&at, &Arc::new(folder)),
+        };
+        let now = self.walk.ground.now.as_second();
+        let is_settled = stat.changed.seconds.saturating_add(SETTLED) <= now;
+        let is_lasting =
+            is_whole && is_settled && at.outlook.is_by_name && self.walk.ground.keeps_changes;
+        if let Some(record) = self.gathered.shard.folder_mut(row) {
+            (record.entries, record.is_whole) = (entries, is_whole);
+            record.is_lasting = is_lasting;
+        }
+        self.close_note();
+    }
+
+    /// Opens a folder and finds out what is to be done in it; nothing when that is nothing.
+    #[expect(clippy::type_complexity, reason = "four things that belong to one folder")]
+    fn open(
+        &mut self,
+        waiting: &Waiting,
+    ) -> Option<(Arc<Visited>, Folder, Stat, Option<(crate::scan::PileId, i64)>)> {
+        let ground = self.walk.ground;
+        let path = match &waiting.parent {
+            Some(parent) => parent.path.join(&waiting.name).ok()?,
+            None => TargetPath::new(waiting.name.to_vec()).ok()?,
+        };
+        let disk = ground.target.disk();
+        let opened = disk
+            .open_folder(ground.target.root(), path.as_bytes())
+            .and_then(|folder| Ok((disk.stat_folder(&folder)?, folder)));
+        let (stat, folder) = match opened {
+            Ok(opened) => opened,
+            Err(error) => {
+                self.miss(waiting, &unread::reason(&error));
+                return None;
+            }
+        };
+        let outlook = match &waiting.outlook {
+            Some(outlook) => Arc::clone(outlook),
+            None => self.outlooks.at_start(ground.starts_at(&path)),
+        };
+        let guards = FolderGuards::of(ground.guards, &path);
+        let is_closed = |search: usize| {
+            let rule = &ground.rule(search).rule;
+            guards.is_closed(ground.guards, &path, rule, ground.search(search))
+        };
+        let mut closed: Box<[bool]> = Box::default();
+        if guards.may_close() {
+            let standings = outlook.standings.iter();
+            closed = standings.map(|standing| is_closed(standing.search)).collect();
+        }
+        let leads_on = ground.leads_on(&path);
+        if !closed.is_empty() && closed.iter().all(|closed| *closed) && !leads_on {
+            self.gathered.guarded += 1;
+            if let Some(parent) = &waiting.parent {
+                self.gathered.notes.push(Note {
+                    guarded: 1,
+                    ..Note::of(parent.id)
+                });
+            }
+            return None;
+        }
+        if !self.walk.is_new(stat.key) {
+            self.miss(waiting, "a folder was moved while it was walked");
+            return None;
+        }
+        self.look_for_undated(&path);
+        let sweeper = self.sweeper(waiting.parent.as_deref(), &path, guards, &stat);
+        let is_tagged = waiting.parent.as_ref().is_some_and(|parent| parent.is_tagged)
+            || (outlook.asks_for_tags && recognise::bears_tag(&**disk, &folder));
+        let memory = ground.memory.as_ref();
+        let before = match &waiting.parent {
+            Some(_) => waiting.before,
+            None => memory.and_then(|memory| memory.top(&path)),
+        };
+        let visited = Visited {
+            id: FolderId(self.walk.next_folder.fetch_add(1, Ordering::Relaxed)),
+            path,
+            device: stat.key.device,
+            outlook,
+            guards,
+            closed,
+            place: waiting.place,
+            is_tagged,
+            leads_on,
+            before,
+        };
+        Some((Arc::new(visited), folder, stat, sweeper))
+    }
+
+    /// Tells what a trash that starts here doesn't know the date of.
+    fn look_for_undated(&mut self, path: &TargetPath) {
+        let ground = self.walk.ground;
+        let starts = ground.starts_at(path);
+        if starts.iter().any(|at| is_of_trash(ground.rule(*at))) {
+            let undated = self.walk.recogniser.undated(path);
+            if undated > 0 {
+                let reason = "a note of the trash can't be read, so what it describes stays";
+                self.gathered.unread.add(path.to_string(), reason, undated);
+            }
+        }
+    }
+
+    /// Reads a folder's names and looks at them; gives how many there were and whether all were
+    /// told.
+    fn list(&mut self, at: &Arc<Visited>, folder: &Arc<Folder>) -> (u64, bool) {
+        let walk = self.walk;
+        let (disk, cancel) = (walk.ground.target.disk(), walk.cancel);
+        let mut names = std::mem::take(&mut self.names);
+        names.clear();
+        let mut entries = 0;
+        let listed = disk.list(folder, &mut |entry| {
+            names.push(entry.name, entry.kind);
+            entries += 1;
+            if names.is_full() {
+                self.pass_on(at, folder, &mut names);
+                if cancel.is_cancelled() {
+                    return ControlFlow::Break(());
+                }
+            }
+            ControlFlow::Continue(())
+        });
+        self.look_at_all(at, folder, &names);
+        self.names = names;
+        if let Err(error) = &listed {
+            self.missed(at.place, error);
+        }
+        let is_cut = cancel.is_cancelled();
+        self.gathered.is_broken |= is_cut;
+        (entries, listed.is_ok() && !is_cut)
+    }
+
+    /// Looks at a full batch of names, or hands it to somebody who waits.
+    fn pass_on(&mut self, at: &Arc<Visited>, folder: &Arc<Folder>, names: &mut Names) {
+        self.share();
+        if self.walk.crew.is_hungry() {
+            let full = std::mem::take(names);
+            self.walk.tally.wait(at.place, 1);
+            let job = Job::Names(Arc::clone(at), Arc::clone(folder), full);
+            self.walk.crew.give(std::iter::once(job));
+        } else {
+            self.look_at_all(at, folder, names);
+            names.clear();
+            self.tell(at.place);
+        }
+    }
+
+    fn look_at_all(&mut self, at: &Arc<Visited>, folder: &Folder, names: &Names) {
+        for (name, kind) in names.iter() {
+            if self.walk.cancel.is_cancelled() {
+                self.gathered.is_broken = true;
+                self.note.is_torn = true;
+                return;
+            }
+            self.counted.looked_at += 1;
+            self.look(at, folder, name, kind);
+        }
+    }
+
+    /// Looks at one name of a folder.
+    fn look(&mut self, at: &Arc<Visited>, folder: &Folder, name: &CStr, kind: Option<Kind>) {
+        let mut known = None;
+        let kind = match kind {
+            Some(kind) => kind,
+            None => match self.walk.ground.target.disk().stat(folder, name) {
+                Ok(stat) => known.insert(stat).kind,
+                Err(error) => return self.missed(at.place, &error),
+            },
+        };
+        let mut small = std::mem::take(&mut self.small);
+        small.clear();
+        small.extend(name.to_bytes().iter().map(u8::to_ascii_lowercase));
+        let spelling = Spelling {
+            exact: name.to_bytes(),
+            small: &small,
+        };
+        match kind {
+            Kind::Other => {}
+            Kind::Folder => self.see_folder(at, spelling),
+            Kind::File | Kind::Link => self.look_at_item(at, folder, (name, spelling), known, kind),
+        }
+        self.small = small;
+    }
+
+    /// Keeps a folder to be walked later, when something in it could be a rule's.
+    fn see_folder(&mut self, at: &Arc<Visited>, name: Spelling<'_>) {
+        let ground = self.walk.ground;
+        let path = || at.path.join(name.exact).unwrap_or_default();
+        let outlook = self.outlooks.below(&at.outlook, name, at.leads_on, &path);
+        let own_path = at.leads_on.then(path);
+        let leads_on = own_path
+            .as_ref()
+            .is_some_and(|path| ground.leads_on(path));
+        if outlook.standings.is_empty() && !leads_on {
+            return;
+        }
+        let place = own_path.and_then(|path| self.walk.tally.place(&path));
+        let place = place.unwrap_or(at.place);
+        let memory = ground.memory.as_ref();
+        let before = memory.zip(at.before);
+        self.walk.tally.wait(place, 1);
+        self.local.push(Job::Folder(Waiting {
+            parent: Some(Arc::clone(at)),
+            name: name.exact.into(),
+            outlook: Some(outlook),
+            place,
+            before: before.and_then(|(memory, before)| memory.child(before, name.exact)),
+        }));
+    }
+
+    /// Takes a folder's names and whose they are from the scan before, when the folder has not
+    /// changed since; gives how many names it holds.
+    fn remembered(&mut self, at: &Arc<Visited>, folder: &Folder, stat: &Stat) -> Option<u64> {
+        let memory = self.walk.ground.memory.as_ref()?;
+        let before = at.before?;
+        let record = memory.lasting(before, stat)?;
+        if !at.outlook.is_by_name {
+            return None;
+        }
+        self.counted.looked_at += record.entries;
+        self.counted.remembered += record.entries;
+        self.note.guarded += record.guarded;
+        for item in memory.items_in(before) {
+            if self.walk.cancel.is_cancelled() {
+                self.gathered.is_broken = true;
+                self.note.is_torn = true;
+                break;
+            }
+            self.look_again(at, folder, memory, *item);
+        }
+        for child in memory.children_in(before) {
+            let small = memory.name_of(*child).to_ascii_lowercase();
+            self.see_folder(
+                at,
+                Spelling {
+                    exact: memory.name_of(*child),
+                    small: &small,
+                },
+            );
+        }
+        Some(record.entries)
+    }
+}
+
+impl Note {
+    /// Nothing yet.
+    pub(super) fn of(folder: FolderId) -> Self {
+        Self {
+            folder,
+            guarded: 0,
+            is_torn: false,
+            is_unclear: false,
+        }
+    }
+
+    fn says_something(&self) -> bool {
+        self.guarded > 0 || self.is_torn || self.is_unclear
+    }
+}

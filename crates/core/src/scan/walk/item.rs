@@ -1,0 +1,147 @@
+//! Items: looked at, guarded, aged, kept.
+
+use std::ffi::{CStr, CString};
+
+use jolly_disk::{Folder, Kind, Stat};
+
+use super::folder::{Visited, Worker};
+use crate::recognise;
+use crate::rulebook::{AgeBy, Spelling};
+use crate::scan::arena::NewItem;
+use crate::scan::memory::Memory;
+use crate::scan::{ItemId, ItemKind, keep};
+
+impl Worker<'_> {
+    /// Looks at a file or link, when a rule takes it: names decide before files are looked at.
+    pub(super) fn look_at_item(
+        &mut self,
+        at: &Visited,
+        folder: &Folder,
+        (name, spelling): (&CStr, Spelling<'_>),
+        mut known: Option<Stat>,
+        kind: Kind,
+    ) {
+        let ground = self.walk.ground;
+        let Some(owner) = self.owner(at, folder, (name, spelling, kind), &mut known) else {
+            return;
+        };
+        let search = ground.search(owner.search);
+        let rule = &ground.rule(owner.search).rule;
+        let is_guarded = owner.is_closed
+            || at
+                .guards
+                .file(ground.guards, &at.path, rule, spelling)
+                .is_some();
+        if is_guarded {
+            self.note.guarded += 1;
+            return;
+        }
+        let stat = match known.map_or_else(|| ground.target.disk().stat(folder, name), Ok) {
+            Ok(stat) => stat,
+            Err(error) => return self.missed(at.place, &error),
+        };
+        let kind = match stat.kind {
+            Kind::File => ItemKind::File,
+            Kind::Link => ItemKind::Link,
+            // Something else has taken its place since its name was read.
+            Kind::Folder | Kind::Other => {
+                self.note.is_unclear = true;
+                return;
+            }
+        };
+        // Only a date of trashing is told by the path.
+        let own_path = (rule.age.by == AgeBy::Trashed)
+            .then(|| at.path.join(name.to_bytes()).ok())
+            .flatten();
+        let path = own_path.as_ref().unwrap_or(&at.path);
+        let Some(time) = self.walk.recogniser.time(rule, search, path, &stat) else {
+            self.gathered.unread.add(
+                search.root.to_string(),
+                "no date of trashing is known, so it stays",
+                1,
+            );
+            return;
+        };
+        let pile = ground.pile_of(owner.search);
+        if let Some(keep) = rule.keep_newest {
+            self.gathered.families.push(keep::Waiting {
+                folder: at.id,
+                device: at.device,
+                place: at.place,
+                name: CString::from(name),
+                kind,
+                stat,
+                time,
+                pile,
+                keep,
+            });
+            return;
+        }
+        self.add(
+            at,
+            &NewItem {
+                folder: at.id,
+                device: at.device,
+                name: name.to_bytes(),
+                kind,
+                stat: &stat,
+                time,
+                pile,
+            },
+        );
+    }
+
+    fn add(&mut self, at: &Visited, new: &NewItem<'_>) {
+        if self.gathered.shard.add_item(new) {
+            self.counted.items += 1;
+            self.counted.bytes = self.counted.bytes.saturating_add(new.stat.allocated);
+        } else {
+            let place = self.walk.tally.name(at.place);
+            let reason = "more items than fit into one scan";
+            self.gathered.unread.add(place, reason, 1);
+        }
+    }
+
+    /// Looks again at an item of the scan before, whose name is known to be there still.
+    pub(super) fn look_again(
+        &mut self,
+        at: &Visited,
+        folder: &Folder,
+        memory: &Memory<'_>,
+        item: ItemId,
+    ) {
+        let (name, kind, pile) = memory.item(item);
+        let Ok(written) = CString::new(name) else {
+            return;
+        };
+        let looked = self.walk.ground.target.disk().stat(folder, &written);
+        let stat = match looked {
+            Ok(stat) => stat,
+            Err(error) => return self.missed(at.place, &error),
+        };
+        let is_same_kind = match kind {
+            ItemKind::File => stat.kind == Kind::File,
+            ItemKind::Link => stat.kind == Kind::Link,
+        };
+        let Some(rule) = self.walk.ground.rule_of_pile(pile) else {
+            return;
+        };
+        if !is_same_kind {
+            self.note.is_unclear = true;
+            return;
+        }
+        let time = recognise::time_of_itself(rule.rule.age.by, &stat);
+        self.add(
+            at,
+            &NewItem {
+                folder: at.id,
+                device: at.device,
+                name,
+                kind,
+                stat: &stat,
+                time,
+                pile,
+            },
+        );
+    }
+}
