@@ -19,8 +19,8 @@ pub use builtin::builtin;
 pub use compiled::{CompiledRule, Fit, RuleNumber, RuleSet};
 pub use detect::Detect;
 pub use example::{ExampleFailure, run_examples};
-pub use guard::{Guard, Guards};
 pub(crate) use guard::FolderGuards;
+pub use guard::{Guard, Guards};
 pub(crate) use path_pattern::{NameTest, PathPattern, Reached, Spelling};
 pub use problem::{Problem, RulebookError};
 pub use rule::{

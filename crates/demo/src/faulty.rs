@@ -25,9 +25,11 @@ pub enum Fault {
 /// The real disk with a fault in it, counting its calls and remembering what it removed.
 #[derive(Debug)]
 pub struct FaultyDisk {
-    fault: Fault,
     calls: AtomicU64,
     armed_for: AtomicU64,
+    /// How long every call takes, in microseconds.
+    stall: AtomicU64,
+    listings: AtomicU64,
     removed: Mutex<Vec<Vec<u8>>>,
 }
 
@@ -38,13 +40,28 @@ impl FaultyDisk {
             Fault::FailAt(call) => call,
             Fault::None | Fault::Stall(_) => u64::MAX,
         };
-        let (calls, removed) = (AtomicU64::new(0), Mutex::default());
-        Self {
-            fault,
-            calls,
+        let disk = Self {
+            calls: AtomicU64::new(0),
             armed_for: AtomicU64::new(armed_for),
-            removed,
+            stall: AtomicU64::new(0),
+            listings: AtomicU64::new(0),
+            removed: Mutex::default(),
+        };
+        if let Fault::Stall(time) = fault {
+            disk.stall(time);
         }
+        disk
+    }
+
+    /// Makes every call from now on take so long.
+    pub fn stall(&self, time: Duration) {
+        let time = u64::try_from(time.as_micros()).unwrap_or(u64::MAX);
+        self.stall.store(time, Ordering::SeqCst);
+    }
+
+    /// How many folders were listed.
+    pub fn listings(&self) -> u64 {
+        self.listings.load(Ordering::SeqCst)
     }
 
     /// Makes the n-th call from now on fail, counted from 1.
@@ -67,8 +84,9 @@ impl FaultyDisk {
 
     fn pass(&self) -> io::Result<()> {
         let call = self.calls.fetch_add(1, Ordering::SeqCst) + 1;
-        if let Fault::Stall(time) = self.fault {
-            std::thread::sleep(time);
+        let stall = self.stall.load(Ordering::SeqCst);
+        if stall > 0 {
+            std::thread::sleep(Duration::from_micros(stall));
         }
         if call == self.armed_for.load(Ordering::SeqCst) {
             return Err(io::Error::from_raw_os_error(5));
@@ -97,7 +115,9 @@ impl Disk for FaultyDisk {
         folder: &Folder,
         each: &mut dyn FnMut(Entry<'_>) -> ControlFlow<()>,
     ) -> io::Result<()> {
-        self.pass().and_then(|()| RealDisk.list(folder, each))
+        self.pass()?;
+        self.listings.fetch_add(1, Ordering::SeqCst);
+        RealDisk.list(folder, each)
     }
 
     fn stat(&self, folder: &Folder, name: &CStr) -> io::Result<Stat> {

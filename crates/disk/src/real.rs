@@ -8,8 +8,8 @@ use std::os::fd::AsFd;
 use std::path::Path;
 
 use rustix::fs::{
-    Access, AtFlags, FlockOperation, Mode, OFlags, RawDir, StatxFlags, accessat, flock, fstatfs, fstatvfs,
-    open, readlinkat, statx,
+    Access, AtFlags, FlockOperation, Mode, OFlags, RawDir, StatxFlags, accessat, flock, fstatfs,
+    fstatvfs, open, readlinkat, statx,
 };
 use rustix::io::Errno;
 

@@ -1,7 +1,7 @@
 //! The walker against a bare loop, `du` and `find`, in turn on the same warm trees.
 //!
 //! `cargo bench -p jolly-core --bench scan` runs everything; `-- --quick` leaves the trees of a
-//! million files and more out. `JOLLY_BROOM_BENCH` names the folder to build in, which is
+//! million files and more out, `-- --only "10 folders"` runs those whose name holds the words. `JOLLY_BROOM_BENCH` names the folder to build in, which is
 //! `/dev/shm` otherwise.
 
 #![allow(
@@ -30,6 +30,10 @@ fn main() -> Result<(), Failure> {
         return peak_of(what, Path::new(root));
     }
     let is_quick = arguments.iter().any(|argument| argument == "--quick");
+    let only = arguments
+        .iter()
+        .skip_while(|argument| *argument != "--only")
+        .nth(1);
     let base = std::env::var_os("JOLLY_BROOM_BENCH").map_or("/dev/shm".into(), PathBuf::from);
     let dir = tempfile::Builder::new()
         .prefix("jolly-broom-bench-")
@@ -39,12 +43,17 @@ fn main() -> Result<(), Failure> {
         Shape::spread("10 k files", 10_000),
         Shape::spread("100 k files", 100_000),
         Shape::spread("1 M files", 1_000_000),
+        Shape::wide("1 M files in 10 folders", 1_000_000),
         Shape::spread("2 M files", 2_000_000),
         Shape::one_folder("one folder of 1 M", 1_000_000),
         Shape::chain("chain of 2,000 folders", 2_000),
     ];
-    let shapes = shapes.iter().filter(|shape| !is_quick || shape.files < 1_000_000);
-    for shape in shapes {
+    let is_wanted = |shape: &&Shape| {
+        only.map_or(!is_quick || shape.files < 1_000_000, |only| {
+            shape.name.contains(only)
+        })
+    };
+    for shape in shapes.iter().filter(is_wanted) {
         let root = dir.path().join("tree");
         shape.build(&root)?;
         measure(shape, &root)?;

@@ -19,6 +19,8 @@ enum Folders {
     /// Fifty files in a folder, a hundred folders in a folder.
     Spread,
     One,
+    /// Ten folders.
+    Wide,
     /// Each in the one before, with one file.
     Chain,
 }
@@ -30,6 +32,15 @@ impl Shape {
             files,
             is_spread: true,
             folders: Folders::Spread,
+        }
+    }
+
+    pub(crate) const fn wide(name: &'static str, files: usize) -> Self {
+        Self {
+            name,
+            files,
+            is_spread: true,
+            folders: Folders::Wide,
         }
     }
 
@@ -55,7 +66,10 @@ impl Shape {
     pub(crate) fn build(&self, root: &Path) -> io::Result<()> {
         fs::create_dir_all(root.join("etc"))?;
         fs::create_dir_all(root.join("tmp"))?;
-        fs::write(root.join("etc/passwd"), "ada:x:1001:1001::/home/ada:/bin/sh\n")?;
+        fs::write(
+            root.join("etc/passwd"),
+            "ada:x:1001:1001::/home/ada:/bin/sh\n",
+        )?;
         match self.folders {
             Folders::Spread => {
                 for first in (0..self.files).step_by(50) {
@@ -64,6 +78,13 @@ impl Shape {
                     let folder = root.join(below);
                     fs::create_dir_all(&folder)?;
                     fill(&folder, first, 50)?;
+                }
+            }
+            Folders::Wide => {
+                for number in 0..10 {
+                    let folder = root.join(format!("tmp/wide-{number}"));
+                    fs::create_dir_all(&folder)?;
+                    fill(&folder, number * self.files / 10, self.files / 10)?;
                 }
             }
             Folders::One => fill(&root.join("tmp"), 0, self.files)?,
@@ -76,7 +97,7 @@ impl Shape {
     fn link(&self, root: &Path) -> io::Result<()> {
         use rustix::fs::{Mode, OFlags, mkdirat, open, openat};
         let way = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
-        let mut at = open(&root.join("tmp"), way, Mode::empty())?;
+        let mut at = open(root.join("tmp"), way, Mode::empty())?;
         for _ in 0..self.files {
             mkdirat(&at, "d", Mode::RWXU)?;
             at = openat(&at, "d", way, Mode::empty())?;

@@ -61,7 +61,11 @@ impl<'a> Contest<'a> {
         for (at, (name, _)) in self.entries.iter().enumerate() {
             let seconds = median(times[at].iter().map(Duration::as_secs_f64).collect());
             let pairs = times[at].iter().zip(&times[0]);
-            let ratio = median(pairs.map(|(one, bare)| one.as_secs_f64() / bare.as_secs_f64()).collect());
+            let ratio = median(
+                pairs
+                    .map(|(one, bare)| one.as_secs_f64() / bare.as_secs_f64())
+                    .collect(),
+            );
             println!(
                 "  {name:<24} {:8.1} ms  {:8.0} ns a file  {ratio:6.2} of the bare loop",
                 seconds * 1e3,

@@ -54,7 +54,11 @@ impl CompiledRule {
     /// Whether only the whole path tells what it takes, not a folder and a name apart.
     pub(crate) fn is_by_path(&self) -> bool {
         self.rule.detect == Some(Detect::Trash)
-            || !self.take.iter().chain(&self.spare).all(PathPattern::is_apart)
+            || !self
+                .take
+                .iter()
+                .chain(&self.spare)
+                .all(PathPattern::is_apart)
     }
 
     /// Whether nothing but names and guards decides what it takes, so that the same names mean the

@@ -65,7 +65,13 @@ impl NameTest {
         }
         let begin = part.split(is_special).next().unwrap_or_default();
         let end = part.rsplit(is_special).next().unwrap_or_default();
-        let literal = |text: &str| if is_simple { write(text) } else { Box::default() };
+        let literal = |text: &str| {
+            if is_simple {
+                write(text)
+            } else {
+                Box::default()
+            }
+        };
         Ok(Self::Glob {
             begin: literal(begin),
             end: literal(end),
@@ -140,7 +146,7 @@ impl PathPattern {
                 || count('[') != count(']')
                 || (name.contains("**") && *name != "**")
         };
-        if names.iter().any(|name| is_torn(&name)) || names.len() > MOST_PARTS {
+        if names.iter().any(is_torn) || names.len() > MOST_PARTS {
             let form = Form::Whole(Box::new(whole.compile_matcher()));
             return Ok(Self { form, folds });
         }

@@ -97,6 +97,10 @@ pub struct Arena {
     chunks: Vec<Chunk>,
     folders: Vec<FolderRecord>,
     count: usize,
+    /// Whether an item has several names.
+    pub(super) has_links: bool,
+    /// The latest last change of an item, seconds since 1970.
+    pub(super) latest: Option<i64>,
 }
 
 impl Arena {
@@ -107,6 +111,8 @@ impl Arena {
         let mut folders = Vec::new();
         for shard in shards {
             folders.extend(shard.folders);
+            arena.has_links |= shard.has_links;
+            arena.latest = arena.latest.max(shard.latest);
             for chunk in shard.chunks {
                 if ItemId::new(arena.chunks.len(), CHUNK - 1).is_some() {
                     arena.count += chunk.len();
@@ -129,6 +135,17 @@ impl Arena {
                 .filter(|row| chunk.is_item(*row))
                 .filter_map(move |row| ItemId::new(at, row))
         })
+    }
+
+    /// Goes through all items fast: which it is, its pile, the time its age counts from.
+    pub(super) fn each(&self, mut tell: impl FnMut(ItemId, PileId, i64)) {
+        for (at, chunk) in self.chunks.iter().enumerate() {
+            for row in (0..chunk.len()).filter(|row| chunk.is_item(*row)) {
+                if let Some(item) = ItemId::new(at, row) {
+                    tell(item, chunk.pile(row), chunk.time(row));
+                }
+            }
+        }
     }
 
     /// How many items there are.

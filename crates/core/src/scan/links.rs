@@ -20,6 +20,9 @@ pub struct LinkGroup {
 /// Counts the bytes of each file with several names once, with its youngest name, and not at all
 /// when a name of it lies where no rule looks.
 pub(super) fn gather(arena: &mut Arena, now: Timestamp) -> Vec<LinkGroup> {
+    if !arena.has_links {
+        return Vec::new();
+    }
     let mut by_key: HashMap<_, Vec<ItemId>> = HashMap::new();
     for item in arena.items() {
         if arena.links(item) > 1 {

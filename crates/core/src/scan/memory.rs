@@ -47,17 +47,27 @@ fn by_number<T: Copy>(
 impl<'a> Memory<'a> {
     /// The memory of a scan; nothing when it was of another target or by other rules, places or
     /// guards.
-    pub(super) fn of(scan: &'a Scan, digest: &str, searches: &[Search], guards: &Guards) -> Option<Self> {
-        let is_same = scan.rules.digest() == digest
-            && scan.searches == searches
-            && scan.guards == *guards;
+    pub(super) fn of(
+        scan: &'a Scan,
+        digest: &str,
+        searches: &[Search],
+        guards: &Guards,
+    ) -> Option<Self> {
+        let is_same =
+            scan.rules.digest() == digest && scan.searches == searches && scan.guards == *guards;
         if !is_same {
             return None;
         }
         let arena = &scan.arena;
         let count = arena.folder_count();
-        let items = arena.items().map(|item| (item, arena.folder(item).as_index()));
-        let (items, items_from) = by_number(items.collect::<Vec<_>>().into_iter(), count, ItemId::from_number(0));
+        let items = arena
+            .items()
+            .map(|item| (item, arena.folder(item).as_index()));
+        let (items, items_from) = by_number(
+            items.collect::<Vec<_>>().into_iter(),
+            count,
+            ItemId::from_number(0),
+        );
         let mut folders: Vec<(FolderId, usize)> = arena
             .folders()
             .filter_map(|(id, record)| Some((id, record.parent?.as_index())))
@@ -78,9 +88,8 @@ impl<'a> Memory<'a> {
     /// The start of a walk at this path.
     pub(super) fn top(&self, path: &TargetPath) -> Option<FolderId> {
         let mut folders = self.scan.arena.folders();
-        let is_it = |record: &FolderRecord| {
-            record.parent.is_none() && *record.name == *path.as_bytes()
-        };
+        let is_it =
+            |record: &FolderRecord| record.parent.is_none() && *record.name == *path.as_bytes();
         folders.find(|(_, record)| is_it(record)).map(|(id, _)| id)
     }
 
@@ -115,7 +124,10 @@ impl<'a> Memory<'a> {
     /// The folders in a folder, by name.
     pub(super) fn children_in(&self, folder: FolderId) -> &[FolderId] {
         let at = folder.as_index();
-        let from = self.children_from.get(at).zip(self.children_from.get(at + 1));
+        let from = self
+            .children_from
+            .get(at)
+            .zip(self.children_from.get(at + 1));
         from.and_then(|(from, to)| self.children.get(*from..*to))
             .unwrap_or_default()
     }

@@ -11,13 +11,12 @@ use crate::scan::{Arena, ItemId};
 /// were. A rename moves the last change of what it renames, so only what has changed since the
 /// scan began can have been seen elsewhere before.
 pub(super) fn settle(arena: &mut Arena, began: Timestamp) -> u64 {
-    let is_fresh = |item: &ItemId| {
-        arena.links(*item) == 1 && arena.changed(*item).seconds >= began.as_second() - 1
-    };
-    let fresh: Vec<ItemId> = arena.items().filter(is_fresh).collect();
-    if fresh.is_empty() {
+    let since = began.as_second() - 1;
+    if arena.latest.is_none_or(|latest| latest < since) {
         return 0;
     }
+    let is_fresh = |item: &ItemId| arena.links(*item) == 1 && arena.changed(*item).seconds >= since;
+    let fresh: Vec<ItemId> = arena.items().filter(is_fresh).collect();
     let inodes: HashSet<u64> = fresh.iter().map(|item| arena.key(*item).inode).collect();
     let mut latest: HashMap<FileKey, ItemId> = HashMap::new();
     let mut stale = Vec::new();
@@ -36,6 +35,8 @@ pub(super) fn settle(arena: &mut Arena, began: Timestamp) -> u64 {
         }
     }
     let count = stale.len() as u64;
-    stale.into_iter().for_each(|item| arena.drop_item(item));
+    for item in stale {
+        arena.drop_item(item);
+    }
     count
 }

@@ -4,7 +4,7 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use crate::rulebook::{CompiledRule, Detect, Fit, NameTest, Reached, Spelling};
+use crate::rulebook::{CompiledRule, Detect, Fit, NameTest, PathPattern, Reached, Spelling};
 use crate::scan::walk::Ground;
 use crate::target::TargetPath;
 
@@ -22,8 +22,8 @@ impl Standing {
     fn start(search: usize, rule: &CompiledRule) -> Self {
         Self {
             search,
-            take: rule.take.iter().map(|pattern| pattern.start()).collect(),
-            spare: rule.spare.iter().map(|pattern| pattern.start()).collect(),
+            take: rule.take.iter().map(PathPattern::start).collect(),
+            spare: rule.spare.iter().map(PathPattern::start).collect(),
         }
     }
 
@@ -75,6 +75,8 @@ pub(super) struct Outlook {
     /// Those that only a whole path tells of.
     by_path: Vec<bool>,
     table: NameTable,
+    /// Whether nothing is spared and no whole path asked for.
+    is_simple: bool,
     /// Whether names and guards alone decide what is taken.
     pub is_by_name: bool,
     /// Whether one of them looks for tagged caches.
@@ -85,6 +87,7 @@ impl Outlook {
     fn new(ground: &Ground<'_>, standings: Box<[Standing]>) -> Self {
         let mut outlook = Self {
             is_by_name: true,
+            is_simple: true,
             table: NameTable::new(ground.target.layout.ignores_case()),
             ..Self::default()
         };
@@ -99,6 +102,7 @@ impl Outlook {
                 spares.everything |= pattern.takes_all(*reached);
                 spares.tests.extend(pattern.asks(*reached).cloned());
             }
+            outlook.is_simple &= !by_path && !spares.everything && spares.tests.is_empty();
             outlook.spares.push(spares);
             if by_path || rule.take.is_empty() {
                 outlook.table.add(at, &NameTest::Any);
@@ -129,6 +133,9 @@ impl Outlook {
         takers: &mut Vec<usize>,
     ) {
         self.table.find(name, takers);
+        if self.is_simple {
+            return;
+        }
         takers.retain(|at| {
             if !self.by_path[*at] {
                 return !self.spares[*at].passes(name, self.table.folds);
@@ -152,6 +159,8 @@ impl Outlook {
 #[derive(Debug, Default)]
 struct NameTable {
     folds: bool,
+    /// Whether there is any test but those that take any name.
+    asks: bool,
     /// Those that take any name.
     any: Vec<usize>,
     whole: HashMap<Box<[u8]>, Vec<usize>>,
@@ -220,6 +229,7 @@ impl NameTable {
 
     /// Adds one test of the standing at this position.
     fn add(&mut self, at: usize, test: &NameTest) {
+        self.asks |= !matches!(test, NameTest::Any);
         let has_room = match test {
             NameTest::Any => {
                 self.any.push(at);
@@ -247,7 +257,10 @@ impl NameTable {
     /// Gathers the standings of which a test passes, in order, each once.
     fn find(&self, name: Spelling<'_>, found: &mut Vec<usize>) {
         found.clear();
-        found.extend(&self.any);
+        found.extend_from_slice(&self.any);
+        if !self.asks {
+            return;
+        }
         let written = if self.folds { name.small } else { name.exact };
         let before = found.len();
         if self.lengths & length(written) != 0 {

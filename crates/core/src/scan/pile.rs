@@ -119,18 +119,18 @@ const BIGGEST: usize = 3;
 /// Puts the items into their piles.
 pub(super) fn build(arena: &Arena, owners: Vec<Owner>, now: Timestamp) -> Vec<Pile> {
     let mut counts = vec![0_usize; owners.len()];
-    for item in arena.items() {
-        if let Some(count) = counts.get_mut(arena.pile(item).0) {
+    arena.each(|_, pile, _| {
+        if let Some(count) = counts.get_mut(pile.0) {
             *count += 1;
         }
-    }
+    });
     // Sized at once: growing them would take twice the room for a while.
     let mut orders: Vec<Vec<Aged>> = counts.into_iter().map(Vec::with_capacity).collect();
-    for item in arena.items() {
-        if let Some(order) = orders.get_mut(arena.pile(item).0) {
-            order.push(Aged::new(arena.time(item), item));
+    arena.each(|item, pile, time| {
+        if let Some(order) = orders.get_mut(pile.0) {
+            order.push(Aged::new(time, item));
         }
-    }
+    });
     owners
         .into_iter()
         .zip(orders)
@@ -142,7 +142,6 @@ impl Pile {
     fn of(arena: &Arena, owner: &Owner, mut order: Vec<Aged>, now: i64) -> Self {
         order.sort_unstable();
         let mut sums = Vec::with_capacity(order.len() / STRIDE + 1);
-        let mut bands = [0_u64; BAND_COUNT];
         let mut biggest = Biggest::default();
         let mut sum = 0_u64;
         for (at, aged) in order.iter().enumerate() {
@@ -151,21 +150,36 @@ impl Pile {
             }
             let frees = arena.frees(aged.item());
             sum = sum.saturating_add(frees);
-            let band = &mut bands[band_of(seconds_since(aged.time(), now))];
-            *band = band.saturating_add(frees);
             biggest.offer(arena, *aged, frees);
         }
-        Self {
+        let mut pile = Self {
             rule: owner.rule,
             account: owner.account,
             order,
             sums,
             bytes: sum,
             now,
-            bands,
+            bands: [0; BAND_COUNT],
             biggest: biggest.0.iter().map(|(aged, _)| aged.item()).collect(),
             blocked: None,
+        };
+        pile.bands = pile.sums_of_bands(arena);
+        pile
+    }
+
+    /// What the items of each age band free.
+    fn sums_of_bands(&self, arena: &Arena) -> [u64; BAND_COUNT] {
+        let mut bands = [0; BAND_COUNT];
+        // The order begins with the oldest, and so with the last band.
+        let mut before = 0;
+        for band in (0..BAND_COUNT).rev() {
+            let is_in = |aged: &Aged| band_of(seconds_since(aged.time(), self.now)) >= band;
+            let count = self.order.partition_point(is_in);
+            let sum = self.first(arena, count).bytes;
+            bands[band] = sum - before;
+            before = sum;
         }
+        bands
     }
 
     /// How many items it holds.
@@ -201,8 +215,7 @@ impl Pile {
         let Some(limit) = limit else {
             return self.order.len();
         };
-        let is_old =
-            |aged: &Aged| seconds_since(aged.time(), self.now) >= limit.as_seconds();
+        let is_old = |aged: &Aged| seconds_since(aged.time(), self.now) >= limit.as_seconds();
         self.order.partition_point(is_old)
     }
 
@@ -236,6 +249,10 @@ struct Biggest(Vec<(Aged, u64)>);
 
 impl Biggest {
     fn offer(&mut self, arena: &Arena, aged: Aged, frees: u64) {
+        // What frees nothing is not big, and of a million empty files none is worth a look.
+        if frees == 0 {
+            return;
+        }
         let is_before = |(known, bytes): &(Aged, u64)| {
             let tied = || {
                 known.time() < aged.time()

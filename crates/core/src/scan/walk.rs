@@ -3,6 +3,7 @@
 mod crew;
 mod folder;
 mod item;
+mod job;
 mod whose;
 
 use std::collections::{HashMap, HashSet};
@@ -15,17 +16,18 @@ use jiff::Timestamp;
 use jolly_disk::FileKey;
 
 use crate::recognise::Recogniser;
-use crate::rulebook::{CompiledRule, Detect, Guards, RuleNumber, RuleSet, Search};
+use crate::rulebook::{CompiledRule, Detect, FolderGuards, Guards, RuleNumber, RuleSet, Search};
 use crate::scan::arena::{NewItem, Shard};
 use crate::scan::keep;
 use crate::scan::memory::Memory;
 use crate::scan::news::{Counted, News, Tally};
+use crate::scan::outlook::Outlook;
 use crate::scan::pile::Owner;
 use crate::scan::unread::Gatherer;
 use crate::scan::{Arena, CancelToken, FolderId, PileId, ScanEvent};
 use crate::target::{Target, TargetPath};
 use crew::{Crew, Hand};
-use folder::{Job, Waiting};
+use job::{Job, Waiting};
 
 /// The longest time between two pieces of news.
 const NEWS_EVERY: Duration = Duration::from_millis(40);
@@ -118,6 +120,27 @@ impl<'a> Ground<'a> {
         self.ways.contains(folder)
     }
 
+    /// For each standing of an outlook whether everything in the folder is guarded for it; empty
+    /// when that is so for none.
+    fn closed_for(
+        &self,
+        outlook: &Outlook,
+        guards: FolderGuards,
+        folder: &TargetPath,
+    ) -> Box<[bool]> {
+        if !guards.may_close() {
+            return Box::default();
+        }
+        let is_closed = |search: usize| {
+            let rule = &self.rule(search).rule;
+            guards.is_closed(self.guards, folder, rule, self.search(search))
+        };
+        let standings = outlook.standings.iter();
+        standings
+            .map(|standing| is_closed(standing.search))
+            .collect()
+    }
+
     /// The pile of a search.
     pub(super) fn pile_of(&self, search: usize) -> PileId {
         self.pile_of[search]
@@ -191,7 +214,7 @@ pub(super) fn walk(
         .map(|top| {
             let place = tally.place(&top).unwrap_or(0);
             tally.wait(place, 1);
-            Job::Folder(Waiting::top(top, place))
+            Job::Folder(Waiting::top(&top, place))
         })
         .collect();
     let walk = Walk {

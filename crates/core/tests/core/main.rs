@@ -23,3 +23,4 @@ mod support;
 mod sweeps;
 mod targets;
 mod volumes;
+mod walks;

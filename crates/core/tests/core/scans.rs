@@ -330,17 +330,13 @@ fn a_stopped_scan_keeps_what_it_has_and_says_that_it_is_a_part() {
     let cancel = CancelToken::default();
     let stop = cancel.clone();
     let (target, rules) = (bench.target(), bench.rules());
-    let scan = scan(
-        &ScanOrder::new(&target, &rules, now()),
-        &cancel,
-        &|event| {
-            if let jolly_core::scan::ScanEvent::Counted { place, .. } = event
-                && place >= 3
-            {
-                stop.cancel();
-            }
-        },
-    );
+    let scan = scan(&ScanOrder::new(&target, &rules, now()), &cancel, &|event| {
+        if let jolly_core::scan::ScanEvent::Counted { place, .. } = event
+            && place >= 3
+        {
+            stop.cancel();
+        }
+    });
     assert!(scan.is_partial);
     assert!(scan.arena.item_count() > 0);
     assert!(scan.arena.item_count() < bench.scan().arena.item_count());

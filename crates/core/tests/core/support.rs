@@ -84,6 +84,12 @@ impl Bench {
         self.dir.path().join("outside")
     }
 
+    /// Whether the file system is known to keep the last change of folders.
+    pub(crate) fn keeps_changes(&self) -> bool {
+        let target = self.target();
+        target.disk().keeps_changes(target.root())
+    }
+
     pub(crate) fn state(&self) -> StateFolder {
         StateFolder::new(self.dir.path().join("state"))
     }

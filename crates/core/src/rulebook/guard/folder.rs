@@ -5,43 +5,65 @@ use super::{Guard, Guards, Names, guarded_folder_name, lists};
 use crate::rulebook::{Rule, Search};
 use crate::target::TargetPath;
 
+/// How many parts a listed folder has.
+fn parts_of(listed: &str) -> usize {
+    1 + listed.bytes().filter(|byte| *byte == b'/').count()
+}
+
 /// What the guards say of a folder.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[expect(
+    clippy::struct_excessive_bools,
+    reason = "four independent answers about one folder"
+)]
 pub(crate) struct FolderGuards {
     /// Everything in it and below it is guarded, whatever the rule.
     is_closed: bool,
-    /// Whether the rule matters.
-    is_by_rule: bool,
+    is_system: bool,
+    is_personal: bool,
     /// Whether more than its own name can guard a file in it.
     is_by_path: bool,
 }
 
 impl FolderGuards {
-    /// What `guards` say of a folder.
-    pub(crate) fn of(guards: &Guards, folder: &TargetPath) -> Self {
-        let names = Names::of(folder, guards.layout);
-        let depth = names.parts.len();
-        let is_system = names.is_system();
-        let is_above_system = || {
-            let listed = lists::system(guards.layout).iter();
-            listed
-                .filter(|listed| listed.split('/').count() == depth + 1)
-                .any(|listed| {
-                    let above = listed.rsplit_once('/').map_or("", |(above, _)| above);
-                    above.is_empty() || names.below(above) == Some(0)
-                })
+    /// What `guards` say of a folder. `above` is what they say of the one that holds it: what
+    /// holds there holds here.
+    pub(crate) fn of(guards: &Guards, above: Option<Self>, folder: &TargetPath) -> Self {
+        let listed = lists::system(guards.layout);
+        let depth = folder.parts().count();
+        let deepest = listed.iter().map(|listed| parts_of(listed)).max();
+        // Below the deepest folder of the lists only what is above decides.
+        let names = (deepest >= Some(depth)).then(|| Names::of(folder, guards.layout));
+        let is_system = match (&names, above) {
+            (None, Some(above)) => above.is_system,
+            (Some(names), _) => names.is_system(),
+            (None, None) => Names::of(folder, guards.layout).is_system(),
         };
+        let is_above_system = || {
+            let names = names.as_ref();
+            names.is_some_and(|names| {
+                let mut next = listed.iter().filter(|it| parts_of(it) == depth + 1);
+                next.any(|listed| match listed.rsplit_once('/') {
+                    Some((above, _)) => names.below(above) == Some(0),
+                    None => true,
+                })
+            })
+        };
+        let is_closed = match above {
+            Some(above) => above.is_closed || guarded_folder_name(folder.name()).is_some(),
+            None => folder
+                .parts()
+                .any(|part| guarded_folder_name(part).is_some()),
+        };
+        let is_at_or_below = |path: &TargetPath| folder.below(path).is_some();
         let is_above = |path: &TargetPath| path.below(folder).is_some();
         Self {
-            is_closed: guards.own.iter().any(|own| folder.below(own).is_some())
-                || folder
-                    .parts()
-                    .any(|part| guarded_folder_name(part).is_some()),
-            is_by_rule: is_system
-                || guards
-                    .personal
-                    .iter()
-                    .any(|personal| folder.below(personal).is_some()),
+            is_closed: is_closed || guards.own.iter().any(is_at_or_below),
+            is_system,
+            is_personal: match above {
+                Some(above) => above.is_personal || guards.personal.contains(folder),
+                None => guards.personal.iter().any(is_at_or_below),
+            },
             is_by_path: is_system
                 || guards.lead_on(folder)
                 || guards.own.iter().any(is_above)
@@ -51,7 +73,11 @@ impl FolderGuards {
 
     /// Whether it can be that everything in the folder is guarded.
     pub(crate) fn may_close(self) -> bool {
-        self.is_closed || self.is_by_rule
+        self.is_closed || self.is_by_rule()
+    }
+
+    fn is_by_rule(self) -> bool {
+        self.is_system || self.is_personal
     }
 
     /// Whether everything in the folder is guarded for the rule of a search; `folder` is the one
@@ -63,8 +89,7 @@ impl FolderGuards {
         rule: &Rule,
         search: &Search,
     ) -> bool {
-        self.is_closed
-            || (self.is_by_rule && guards.folder(folder, rule, &search.root).is_some())
+        self.is_closed || (self.is_by_rule() && guards.folder(folder, rule, &search.root).is_some())
     }
 
     /// The guard of a file in the folder, which isn't closed; its name is given in both spellings.

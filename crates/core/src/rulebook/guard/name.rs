@@ -6,40 +6,55 @@ use std::sync::LazyLock;
 use super::{Guard, lists};
 use crate::rulebook::{Detect, Rule};
 
-/// The lists, ready for millions of names: what can't be on one of them is told by its length or
-/// its last letter.
+/// The lists, ready for millions of names: what can't be on one of them is told by its length and
+/// its first and last letter.
 struct Names {
     files: HashSet<&'static [u8]>,
-    /// The lengths of the names in `files`, one bit each.
-    lengths: u64,
+    /// For every length and first letter of a name in `files` one bit, at [`place`].
+    likely: [u64; 64],
     copies: Endings,
     secret: Endings,
     mail: Endings,
+    /// Whether a name with these last two letters can have one of those endings.
+    ends: [bool; 256],
 }
 
-/// Endings, by their last letter.
+/// Endings, by their last two letters.
 struct Endings {
-    last: [bool; 256],
-    all: Vec<&'static [u8]>,
+    by_last: Vec<Vec<&'static [u8]>>,
+    /// Endings of one letter.
+    short: Vec<u8>,
+}
+
+/// One number for the last two letters of a name; others may share it.
+fn last_two(name: &[u8]) -> Option<usize> {
+    let [.., one, two] = name else { return None };
+    Some(usize::from(one.wrapping_mul(37) ^ two))
 }
 
 impl Endings {
     fn new<'a>(lists: impl IntoIterator<Item = &'a &'static str>) -> Self {
-        let all: Vec<&[u8]> = lists.into_iter().map(|end| end.as_bytes()).collect();
-        let mut last = [false; 256];
-        for letter in all.iter().filter_map(|end| end.last()) {
-            last[usize::from(*letter)] = true;
+        let mut endings = Self {
+            by_last: vec![Vec::new(); 256],
+            short: Vec::new(),
+        };
+        for end in lists {
+            match last_two(end.as_bytes()) {
+                Some(last) => endings.by_last[last].push(end.as_bytes()),
+                None => endings.short.extend(end.as_bytes()),
+            }
         }
-        Self { last, all }
+        endings
     }
 
     /// What is left of a name before one of these endings.
     fn strip<'a>(&self, name: &'a [u8]) -> Option<&'a [u8]> {
-        let letter = name.last()?;
-        if !self.last[usize::from(*letter)] {
-            return None;
+        let (last, rest) = name.split_last()?;
+        if self.short.contains(last) {
+            return Some(rest);
         }
-        self.all.iter().find_map(|end| name.strip_suffix(*end))
+        let ends = self.by_last.get(last_two(name)?)?;
+        ends.iter().find_map(|end| name.strip_suffix(*end))
     }
 }
 
@@ -55,23 +70,69 @@ static NAMES: LazyLock<Names> = LazyLock::new(|| {
         .flatten()
         .map(|name| name.as_bytes())
         .collect();
+    let mut likely = [0; 64];
+    for name in &files {
+        let (word, bit) = place(name);
+        likely[word] |= bit;
+    }
+    let copies = Endings::new(lists::COPY_ENDINGS.iter().chain(lists::UPGRADED));
+    let secret = Endings::new(lists::SECRET_ENDINGS);
+    let mail = Endings::new(lists::MAIL_ENDINGS);
+    let mut ends = [false; 256];
+    for endings in [&copies, &secret, &mail] {
+        for (ends, listed) in ends.iter_mut().zip(&endings.by_last) {
+            *ends |= !listed.is_empty();
+        }
+    }
     Names {
-        lengths: files.iter().fold(0, |bits, name| bits | length(name)),
         files,
-        copies: Endings::new(lists::COPY_ENDINGS.iter().chain(lists::UPGRADED)),
-        secret: Endings::new(lists::SECRET_ENDINGS),
-        mail: Endings::new(lists::MAIL_ENDINGS),
+        likely,
+        copies,
+        secret,
+        mail,
+        ends,
     }
 });
 
-/// A length as one bit; all lengths beyond the last share it.
-fn length(name: &[u8]) -> u64 {
-    1 << name.len().min(63)
+/// Where a name of this length and these letters has its bit; others may share it.
+fn place(name: &[u8]) -> (usize, u64) {
+    let letter = |at: Option<&u8>| usize::from(at.copied().unwrap_or(0)) % 64;
+    let bit = (letter(name.first()) + 7 * letter(name.last())) % 64;
+    (name.len() % 64, 1 << bit)
+}
+
+impl Names {
+    /// Whether nothing but the name as it stands needs a look: it has none of the endings, and
+    /// isn't written as an editor writes what it keeps beside a file.
+    fn is_plain(&self, name: &[u8]) -> bool {
+        let [first, .., last] = name else {
+            return false;
+        };
+        let ends = last_two(name).is_none_or(|at| self.ends[at]);
+        !ends
+            && !matches!(first, b'.' | b'#')
+            && *last != b'#'
+            && [&self.copies, &self.secret, &self.mail]
+                .iter()
+                .all(|endings| !endings.short.contains(last))
+    }
+
+    fn holds(&self, name: &[u8]) -> bool {
+        let (word, bit) = place(name);
+        self.likely[word] & bit != 0 && self.files.contains(name)
+    }
 }
 
 /// The guard of a file by its name, which is given in small letters.
 pub(super) fn names_guard(small: &[u8], rule: &Rule) -> Option<Guard> {
     let names = &*NAMES;
+    if names.is_plain(small) {
+        return if names.holds(small) {
+            listed(&[small; 3], rule)
+        } else {
+            is_hive(small).then_some(Guard::System)
+        };
+    }
     let mut main = small;
     // A copy of a guarded file is as guarded as the file, and so is a copy of the copy.
     while let Some(rest) = names.copies.strip(main) {
@@ -82,14 +143,15 @@ pub(super) fn names_guard(small: &[u8], rule: &Rule) -> Option<Guard> {
     let inner = inner.strip_prefix(b"#").unwrap_or(inner);
     let inner = inner.strip_suffix(b"#").unwrap_or(inner);
     let spellings = [small, main, inner];
-    let is_listed = spellings
-        .iter()
-        .any(|name| names.lengths & length(name) != 0 && names.files.contains(name));
+    let is_listed = names.holds(small)
+        || (main.len() != small.len() && names.holds(main))
+        || (inner.len() != main.len() && names.holds(inner));
     if is_listed && let Some(guard) = listed(&spellings, rule) {
         return Some(guard);
     }
     let ends = |endings: &Endings| {
-        endings.strip(main).is_some() || endings.strip(inner).is_some()
+        endings.strip(main).is_some()
+            || (inner.len() != main.len() && endings.strip(inner).is_some())
     };
     if is_hive(main) {
         Some(Guard::System)

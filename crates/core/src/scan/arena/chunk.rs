@@ -2,11 +2,14 @@
 
 use jolly_disk::Stamp;
 
-use crate::scan::arena::{FolderId, ItemKind, NewItem};
 use crate::scan::PileId;
+use crate::scan::arena::{FolderId, ItemKind, NewItem};
 
 /// Items in one chunk.
 pub(super) const CHUNK: usize = 1 << 14;
+
+/// Bytes of a name that room is made for at once.
+const USUAL_NAME: usize = 20;
 
 /// Bytes in a block as the kernel counts them.
 const BLOCK: u64 = 512;
@@ -108,6 +111,7 @@ fn as_stamp(nanos: i64) -> Stamp {
 impl Chunk {
     pub(super) fn new() -> Self {
         Self {
+            names: Vec::with_capacity(CHUNK * USUAL_NAME),
             folder: Vec::with_capacity(CHUNK),
             name: Vec::with_capacity(CHUNK),
             inode: Vec::with_capacity(CHUNK),
@@ -137,10 +141,8 @@ impl Chunk {
     /// Adds an item; whether there was room.
     pub(super) fn push(&mut self, new: &NewItem<'_>) -> bool {
         let row = self.len();
-        let (Ok(name), Ok(pile)) = (
-            u32::try_from(self.names.len()),
-            u32::try_from(new.pile.0),
-        ) else {
+        let (Ok(name), Ok(pile)) = (u32::try_from(self.names.len()), u32::try_from(new.pile.0))
+        else {
             return false;
         };
         if self.is_full() || pile >= NOBODY {

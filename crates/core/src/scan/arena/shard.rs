@@ -25,11 +25,17 @@ pub(in crate::scan) struct NewItem<'a> {
 pub(in crate::scan) struct Shard {
     pub(super) chunks: Vec<Chunk>,
     pub(super) folders: Vec<(FolderId, FolderRecord)>,
+    /// Whether a file has several names.
+    pub(super) has_links: bool,
+    /// The latest last change of an item, seconds since 1970.
+    pub(super) latest: Option<i64>,
 }
 
 impl Shard {
     /// Adds an item; whether there was room.
     pub(in crate::scan) fn add_item(&mut self, new: &NewItem<'_>) -> bool {
+        self.has_links |= new.stat.links > 1;
+        self.latest = self.latest.max(Some(new.stat.changed.seconds));
         let has_room = self.chunks.last().is_some_and(|chunk| !chunk.is_full());
         if !has_room {
             if let Some(full) = self.chunks.last_mut() {

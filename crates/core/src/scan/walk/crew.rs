@@ -91,8 +91,8 @@ impl<J> Crew<J> {
         if shared.is_over {
             return true;
         }
-        let (shared, _) = (self.end.wait_timeout(shared, most))
-            .unwrap_or_else(PoisonError::into_inner);
+        let (shared, _) =
+            (self.end.wait_timeout(shared, most)).unwrap_or_else(PoisonError::into_inner);
         shared.is_over
     }
 }

@@ -8,114 +8,31 @@ use std::sync::atomic::Ordering;
 
 use jolly_disk::{Folder, Kind, Stat};
 
+use super::job::{Job, Names, Visited, Waiting};
 use super::{Gathered, Note, Walk, is_of_trash};
 use crate::recognise;
 use crate::rulebook::{FolderGuards, Spelling};
 use crate::scan::arena::FolderRecord;
 use crate::scan::news::Counted;
-use crate::scan::outlook::{Outlook, Outlooks};
+use crate::scan::outlook::Outlooks;
 use crate::scan::unread;
-use crate::scan::FolderId;
+use crate::scan::{FolderId, PileId};
 use crate::target::TargetPath;
 
-/// Bytes of names that are looked at before the next are read: large enough to save calls, small
-/// enough to hand to another thread.
-const BATCH: usize = 32 * 1024;
+/// Names that a thread looks at before it tells how many.
+const TOLD_EVERY: u64 = 1024;
 
 /// A folder's last change has to lie so many seconds back to tell the next change from it: clocks
 /// of file systems stand still for up to two.
 const SETTLED: i64 = 3;
 
-/// Something to do.
-pub(super) enum Job {
-    /// A folder.
-    Folder(Waiting),
-    /// Some of the names in an open folder.
-    Names(Arc<Visited>, Arc<Folder>, Names),
-}
-
-/// A folder that waits to be walked.
-pub(super) struct Waiting {
-    /// The folder that holds it; none for the start of a walk.
-    parent: Option<Arc<Visited>>,
-    /// Its name; for the start of a walk, its whole path.
-    name: Box<[u8]>,
-    /// What is asked of the names in it; not known yet for the start of a walk.
-    outlook: Option<Arc<Outlook>>,
-    /// The place it is counted with: the nearest root above it, by position.
-    place: usize,
-    /// The same folder in the scan before.
-    before: Option<FolderId>,
-}
-
-impl Waiting {
-    /// The start of a walk.
-    pub(super) fn top(path: TargetPath, place: usize) -> Self {
-        Self {
-            parent: None,
-            name: path.as_bytes().into(),
-            outlook: None,
-            place,
-            before: None,
-        }
-    }
-}
-
-/// A folder that is being walked, or was.
-pub(super) struct Visited {
-    pub(super) id: FolderId,
-    pub(super) path: TargetPath,
-    pub(super) device: u64,
-    pub(super) outlook: Arc<Outlook>,
-    pub(super) guards: FolderGuards,
-    /// For each standing of the outlook whether everything here is guarded for it; empty when it
-    /// is for none.
-    closed: Box<[bool]>,
-    pub(super) place: usize,
-    /// Whether it or a folder above it bears a cache tag.
-    pub(super) is_tagged: bool,
-    /// Whether a search starts somewhere below it.
-    leads_on: bool,
-    before: Option<FolderId>,
-}
-
-impl Visited {
-    /// Whether everything here is guarded for the standing at this position.
-    pub(super) fn is_closed(&self, standing: usize) -> bool {
-        self.closed.get(standing).copied().unwrap_or(false)
-    }
-}
-
-/// Names of a folder with what it says they are.
-#[derive(Default)]
-pub(super) struct Names {
-    bytes: Vec<u8>,
-    kinds: Vec<Option<Kind>>,
-}
-
-impl Names {
-    fn push(&mut self, name: &CStr, kind: Option<Kind>) {
-        self.bytes.extend_from_slice(name.to_bytes_with_nul());
-        self.kinds.push(kind);
-    }
-
-    fn is_full(&self) -> bool {
-        self.bytes.len() >= BATCH
-    }
-
-    fn clear(&mut self) {
-        self.bytes.clear();
-        self.kinds.clear();
-    }
-
-    fn iter(&self) -> impl Iterator<Item = (&CStr, Option<Kind>)> {
-        let mut rest = &self.bytes[..];
-        self.kinds.iter().map_while(move |kind| {
-            let name = CStr::from_bytes_until_nul(rest).ok()?;
-            rest = rest.get(name.count_bytes() + 1..)?;
-            Some((name, *kind))
-        })
-    }
+/// A folder that has just been opened.
+struct Opened {
+    at: Arc<Visited>,
+    folder: Folder,
+    stat: Stat,
+    /// The pile that may remove it once it is empty, and the time its age counts from.
+    sweeper: Option<(PileId, i64)>,
 }
 
 /// One thread of a walk.
@@ -179,7 +96,9 @@ impl<'a> Worker<'a> {
     }
 
     fn tell(&mut self, place: usize) {
-        self.walk.tally.add(place, std::mem::take(&mut self.counted));
+        self.walk
+            .tally
+            .add(place, std::mem::take(&mut self.counted));
     }
 
     /// Gives half of what is left to do away when somebody waits: the older half, which lies
@@ -218,9 +137,15 @@ impl<'a> Worker<'a> {
     }
 
     fn walk_folder(&mut self, waiting: Waiting) {
-        let Some((at, folder, stat, sweeper)) = self.open(&waiting) else {
+        let Some(opened) = self.open(&waiting) else {
             return;
         };
+        let Opened {
+            at,
+            folder,
+            stat,
+            sweeper,
+        } = opened;
         self.note = Note::of(at.id);
         let record = FolderRecord {
             parent: waiting.parent.as_ref().map(|parent| parent.id),
@@ -252,11 +177,7 @@ impl<'a> Worker<'a> {
     }
 
     /// Opens a folder and finds out what is to be done in it; nothing when that is nothing.
-    #[expect(clippy::type_complexity, reason = "four things that belong to one folder")]
-    fn open(
-        &mut self,
-        waiting: &Waiting,
-    ) -> Option<(Arc<Visited>, Folder, Stat, Option<(crate::scan::PileId, i64)>)> {
+    fn open(&mut self, waiting: &Waiting) -> Option<Opened> {
         let ground = self.walk.ground;
         let path = match &waiting.parent {
             Some(parent) => parent.path.join(&waiting.name).ok()?,
@@ -277,25 +198,12 @@ impl<'a> Worker<'a> {
             Some(outlook) => Arc::clone(outlook),
             None => self.outlooks.at_start(ground.starts_at(&path)),
         };
-        let guards = FolderGuards::of(ground.guards, &path);
-        let is_closed = |search: usize| {
-            let rule = &ground.rule(search).rule;
-            guards.is_closed(ground.guards, &path, rule, ground.search(search))
-        };
-        let mut closed: Box<[bool]> = Box::default();
-        if guards.may_close() {
-            let standings = outlook.standings.iter();
-            closed = standings.map(|standing| is_closed(standing.search)).collect();
-        }
+        let above = waiting.parent.as_ref().map(|parent| parent.guards);
+        let guards = FolderGuards::of(ground.guards, above, &path);
+        let closed = ground.closed_for(&outlook, guards, &path);
         let leads_on = ground.leads_on(&path);
         if !closed.is_empty() && closed.iter().all(|closed| *closed) && !leads_on {
-            self.gathered.guarded += 1;
-            if let Some(parent) = &waiting.parent {
-                self.gathered.notes.push(Note {
-                    guarded: 1,
-                    ..Note::of(parent.id)
-                });
-            }
+            self.leave_guarded(waiting);
             return None;
         }
         if !self.walk.is_new(stat.key) {
@@ -304,7 +212,10 @@ impl<'a> Worker<'a> {
         }
         self.look_for_undated(&path);
         let sweeper = self.sweeper(waiting.parent.as_deref(), &path, guards, &stat);
-        let is_tagged = waiting.parent.as_ref().is_some_and(|parent| parent.is_tagged)
+        let is_tagged = waiting
+            .parent
+            .as_ref()
+            .is_some_and(|parent| parent.is_tagged)
             || (outlook.asks_for_tags && recognise::bears_tag(&**disk, &folder));
         let memory = ground.memory.as_ref();
         let before = match &waiting.parent {
@@ -323,7 +234,23 @@ impl<'a> Worker<'a> {
             leads_on,
             before,
         };
-        Some((Arc::new(visited), folder, stat, sweeper))
+        Some(Opened {
+            at: Arc::new(visited),
+            folder,
+            stat,
+            sweeper,
+        })
+    }
+
+    /// Counts a folder in which everything is guarded, and leaves it.
+    fn leave_guarded(&mut self, waiting: &Waiting) {
+        self.gathered.guarded += 1;
+        if let Some(parent) = &waiting.parent {
+            self.gathered.notes.push(Note {
+                guarded: 1,
+                ..Note::of(parent.id)
+            });
+        }
     }
 
     /// Tells what a trash that starts here doesn't know the date of.
@@ -348,15 +275,26 @@ impl<'a> Worker<'a> {
         names.clear();
         let mut entries = 0;
         let listed = disk.list(folder, &mut |entry| {
-            names.push(entry.name, entry.kind);
             entries += 1;
-            if names.is_full() {
-                self.pass_on(at, folder, &mut names);
-                if cancel.is_cancelled() {
-                    return ControlFlow::Break(());
+            // Names are only gathered when somebody waits for them.
+            if names.is_empty() && !walk.crew.is_hungry() {
+                self.counted.looked_at += 1;
+                self.look(at, folder, entry.name, entry.kind);
+                if self.counted.looked_at >= TOLD_EVERY {
+                    self.tell(at.place);
+                    self.share();
+                }
+            } else {
+                names.push(entry.name, entry.kind);
+                if names.is_full() {
+                    self.pass_on(at, folder, &mut names);
                 }
             }
-            ControlFlow::Continue(())
+            if cancel.is_cancelled() {
+                ControlFlow::Break(())
+            } else {
+                ControlFlow::Continue(())
+            }
         });
         self.look_at_all(at, folder, &names);
         self.names = names;
@@ -407,7 +345,8 @@ impl<'a> Worker<'a> {
         };
         let mut small = std::mem::take(&mut self.small);
         small.clear();
-        small.extend(name.to_bytes().iter().map(u8::to_ascii_lowercase));
+        small.extend_from_slice(name.to_bytes());
+        small.make_ascii_lowercase();
         let spelling = Spelling {
             exact: name.to_bytes(),
             small: &small,
@@ -426,9 +365,7 @@ impl<'a> Worker<'a> {
         let path = || at.path.join(name.exact).unwrap_or_default();
         let outlook = self.outlooks.below(&at.outlook, name, at.leads_on, &path);
         let own_path = at.leads_on.then(path);
-        let leads_on = own_path
-            .as_ref()
-            .is_some_and(|path| ground.leads_on(path));
+        let leads_on = own_path.as_ref().is_some_and(|path| ground.leads_on(path));
         if outlook.standings.is_empty() && !leads_on {
             return;
         }

@@ -4,7 +4,8 @@ use std::ffi::{CStr, CString};
 
 use jolly_disk::{Folder, Kind, Stat};
 
-use super::folder::{Visited, Worker};
+use super::folder::Worker;
+use super::job::Visited;
 use crate::recognise;
 use crate::rulebook::{AgeBy, Spelling};
 use crate::scan::arena::NewItem;
@@ -36,9 +37,12 @@ impl Worker<'_> {
             self.note.guarded += 1;
             return;
         }
-        let stat = match known.map_or_else(|| ground.target.disk().stat(folder, name), Ok) {
-            Ok(stat) => stat,
-            Err(error) => return self.missed(at.place, &error),
+        let stat = match &known {
+            Some(stat) => stat,
+            None => match ground.target.disk().stat(folder, name) {
+                Ok(stat) => known.insert(stat),
+                Err(error) => return self.missed(at.place, &error),
+            },
         };
         let kind = match stat.kind {
             Kind::File => ItemKind::File,
@@ -54,7 +58,7 @@ impl Worker<'_> {
             .then(|| at.path.join(name.to_bytes()).ok())
             .flatten();
         let path = own_path.as_ref().unwrap_or(&at.path);
-        let Some(time) = self.walk.recogniser.time(rule, search, path, &stat) else {
+        let Some(time) = self.walk.recogniser.time(rule, search, path, stat) else {
             self.gathered.unread.add(
                 search.root.to_string(),
                 "no date of trashing is known, so it stays",
@@ -70,7 +74,7 @@ impl Worker<'_> {
                 place: at.place,
                 name: CString::from(name),
                 kind,
-                stat,
+                stat: *stat,
                 time,
                 pile,
                 keep,
@@ -84,7 +88,7 @@ impl Worker<'_> {
                 device: at.device,
                 name: name.to_bytes(),
                 kind,
-                stat: &stat,
+                stat,
                 time,
                 pile,
             },

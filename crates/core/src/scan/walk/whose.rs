@@ -4,7 +4,8 @@ use std::ffi::CStr;
 
 use jolly_disk::{Folder, Kind, Stat};
 
-use super::folder::{Visited, Worker};
+use super::folder::Worker;
+use super::job::Visited;
 use crate::recognise::{self, Candidate, Finding};
 use crate::rulebook::{Detect, FolderGuards, RuleNumber, Spelling};
 use crate::scan::PileId;
