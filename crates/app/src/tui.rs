@@ -14,12 +14,10 @@ mod worker;
 #[cfg(test)]
 mod tests;
 
-use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use crate::exit::{Exit, Refusal};
 use crate::options::{Looks, SharedOptions};
-use crate::session::Session;
 pub(crate) use bench::Source;
 use model::{Model, Station};
 use msg::{Effect, Msg};
@@ -37,15 +35,10 @@ pub(crate) fn open(
 ) -> Result<Exit, Refusal> {
     let mut model = Model::new();
     let first = if options.target.is_some() {
-        let session = Session::of_options(options)?;
-        let selection = session.selection(options)?;
-        // A volume that can't be measured is told by the scan.
-        let volume = session.target.measure().unwrap_or_default();
-        model.open(Arc::new(session), selection, volume);
         model.station = Station::Scan;
-        update::start_scan(&mut model).into_iter().collect()
+        Effect::OpenComputer
     } else {
-        vec![Effect::FindComputers]
+        Effect::FindComputers
     };
     let theme = Theme::of_terminal(looks);
     let failed = |error: std::io::Error| {
@@ -57,9 +50,7 @@ pub(crate) fn open(
     let mut screen = terminal::Screen::open().map_err(failed)?;
     let mut workers = Workers::new(options.clone(), source);
     workers.listen();
-    for effect in first {
-        workers.carry_out(effect);
-    }
+    workers.carry_out(first);
     let drawn = run(&mut model, &mut workers, &mut |model| {
         screen.draw(|frame| view::draw(model, &theme, frame))
     });
@@ -67,7 +58,10 @@ pub(crate) fn open(
     // Whatever ended it, what is under way ends in order.
     workers.end();
     drawn.map_err(failed)?;
-    Ok(Exit::Done)
+    match model.refusal.take() {
+        Some(refusal) => Err(refusal),
+        None => Ok(Exit::Done),
+    }
 }
 
 /// The loop: draw what changed, wait for a message, change the model, carry out what it asks for.

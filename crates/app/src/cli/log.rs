@@ -77,6 +77,7 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
                 "target": log.target,
                 "state": state_name(log.state),
                 "outcomes": outcomes(&log.outcomes),
+                "partial": log.is_partial,
             }))?,
             Ok(log) => print::result(|out| {
                 let gone = |log: &LogSummary| {
@@ -89,9 +90,10 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
                 let (many, size) = (count(sum.items), bytes(sum.bytes));
                 let started = log.started.strftime("%Y-%m-%d %H:%M");
                 let (run, state) = (&log.run, state_name(log.state));
+                let part = if log.is_partial { "  (of a part)" } else { "" };
                 writeln!(
                     out,
-                    "{run}  {started}  {state:<11} {many:>9} {size:>10}  {}",
+                    "{run}  {started}  {state:<11} {many:>9} {size:>10}  {}{part}",
                     log.target
                 )
             })?,

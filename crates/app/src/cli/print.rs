@@ -1,5 +1,7 @@
 //! Printing: results to stdout, messages to stderr, progress to whoever watches.
 
+use std::cell::RefCell;
+use std::collections::BTreeMap;
 use std::io::{self, IsTerminal as _, Write};
 use std::time::Duration;
 
@@ -55,36 +57,45 @@ pub(super) fn cancel_on_interrupt() -> Result<CancelToken, Refusal> {
 }
 
 /// A progress line on a terminal; none elsewhere.
-pub(super) struct Progress(ProgressBar);
+pub(super) struct Progress {
+    bar: ProgressBar,
+    /// Names and bytes by place.
+    places: RefCell<BTreeMap<usize, (u64, u64)>>,
+}
 
 impl Progress {
     pub(super) fn new() -> Self {
+        let places = RefCell::default();
         if !io::stderr().is_terminal() {
-            return Self(ProgressBar::hidden());
+            let bar = ProgressBar::hidden();
+            return Self { bar, places };
         }
         let bar = ProgressBar::new_spinner();
         let style = ProgressStyle::with_template("{spinner} {msg}");
         bar.set_style(style.unwrap_or_else(|_| ProgressStyle::default_spinner()));
         bar.enable_steady_tick(Duration::from_millis(120));
-        Self(bar)
+        Self { bar, places }
     }
 
     pub(super) fn scan(&self, event: &ScanEvent) {
-        if let ScanEvent::Counted {
+        let ScanEvent::Counted {
             place,
             looked_at,
             bytes: held,
             ..
         } = event
-        {
-            let text = format!(
-                "place {}: {} names, {}",
-                place + 1,
-                count(*looked_at),
-                bytes(*held)
-            );
-            self.0.set_message(text);
-        }
+        else {
+            return;
+        };
+        // Several places are walked at once: what counts is all of them.
+        let mut places = self.places.borrow_mut();
+        places.insert(*place, (*looked_at, *held));
+        let names = places.values().map(|(names, _)| names).sum();
+        let found = places
+            .values()
+            .fold(0_u64, |sum, (_, held)| sum.saturating_add(*held));
+        let text = format!("{} names, {} found", count(names), bytes(found));
+        self.bar.set_message(text);
     }
 
     pub(super) fn sweep(&self, event: &SweepEvent) {
@@ -95,10 +106,10 @@ impl Progress {
             count(event.of),
             bytes(freed)
         );
-        self.0.set_message(text);
+        self.bar.set_message(text);
     }
 
     pub(super) fn end(&self) {
-        self.0.finish_and_clear();
+        self.bar.finish_and_clear();
     }
 }

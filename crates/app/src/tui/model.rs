@@ -25,7 +25,9 @@ pub(super) use rulebooks::{RuleRow, Rulebooks};
 pub(super) use scanning::{PlaceProgress, Scanning};
 pub(super) use sweeping::Sweeping;
 
+use crate::exit::Refusal;
 use crate::session::Session;
+use crate::tui::keys::Action;
 
 /// A step of the work.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -105,6 +107,8 @@ pub(super) struct Model {
     /// Since the interface opened.
     pub clock: Duration,
     pub is_over: bool,
+    /// Why the interface ends, when the computer can't be opened.
+    pub refusal: Option<Refusal>,
     /// What the last key did or could not do, in words.
     pub message: Option<String>,
     /// The job that is waited for; news of earlier ones is dropped.
@@ -134,6 +138,7 @@ impl Model {
             overlay: None,
             clock: Duration::ZERO,
             is_over: false,
+            refusal: None,
             message: None,
             job: 0,
             selection: Selection::default(),
@@ -180,6 +185,18 @@ impl Model {
         self.session.clone()
     }
 
+    /// Whether a key leads anywhere now: a scan can be stopped while it is under way, and left
+    /// once it is over.
+    pub(super) fn offers(&self, action: Action) -> bool {
+        let is_over = self.scanning.took.is_some();
+        match (self.station, action) {
+            (Station::Scan, Action::Stop) => !is_over,
+            (Station::Scan, Action::Onward) => is_over && self.weigh.is_some(),
+            (Station::Scan, Action::Again | Action::Back) => is_over,
+            _ => true,
+        }
+    }
+
     /// Whether something on the screen moves by itself.
     pub(super) fn moves(&self) -> bool {
         let waits = match self.station {
@@ -200,8 +217,7 @@ impl Model {
 impl Weigh {
     /// Starts weighing a scan; what was decided about piles of the same rule and account before
     /// is decided again.
-    pub(super) fn new(scan: Arc<Scan>, selection: &Selection, before: Option<&Self>) -> Self {
-        let mut decisions = Decisions::new(&scan, selection);
+    pub(super) fn new(scan: Arc<Scan>, mut decisions: Decisions, before: Option<&Self>) -> Self {
         let mut carried: Vec<(PileId, PileDecision)> = Vec::new();
         if let Some(before) = before {
             for (at, pile) in before.scan.piles.iter().enumerate() {

@@ -4,11 +4,14 @@ use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use jolly_core::decide::{Decisions, Manifest};
+use jolly_core::decide::{Decisions, Manifest, Selection};
+use jolly_core::rulebook::RuleNumber;
 use jolly_core::scan::{Scan, ScanEvent};
 use jolly_core::sweep::{RunSummary, SweepEvent};
+use jolly_core::target::Volume;
 use ratatui::crossterm::event::KeyEvent;
 
+use crate::exit::Refusal;
 use crate::session::Session;
 use crate::tui::model::{Arrived, Origin};
 
@@ -36,8 +39,10 @@ pub(super) enum Msg {
     Kept(Result<(), String>),
     /// News of a scan.
     Scanning(u32, ScanEvent),
+    /// The computer that the options name has been opened, or can't be.
+    Opened(Box<Result<Opened, Refusal>>),
     /// A scan has ended; nothing when it broke off.
-    Scanned(u32, Option<Box<Scan>>),
+    Scanned(u32, Option<Box<Scanned>>),
     /// The manifest of the decisions is made.
     Listed(u32, Option<Box<Manifest>>),
     /// A rehearsal has ended.
@@ -46,6 +51,41 @@ pub(super) enum Msg {
     Sweeping(SweepEvent),
     /// A sweep has ended; the run's id with its summary.
     Swept(Result<(String, Box<RunSummary>), String>),
+}
+
+/// A computer that has been opened.
+pub(super) struct Opened {
+    pub session: Session,
+    pub selection: Selection,
+    pub volume: Volume,
+}
+
+/// A scan to do.
+pub(super) struct ScanJob {
+    pub job: u32,
+    pub session: Arc<Session>,
+    pub selection: Selection,
+    /// The scan before, to take from it what has not changed.
+    pub before: Option<Arc<Scan>>,
+}
+
+/// A scan that has ended, with what its rules recommend.
+pub(super) struct Scanned {
+    pub scan: Arc<Scan>,
+    pub decisions: Decisions,
+    /// The rules that were turned off for it.
+    pub skip: Vec<RuleNumber>,
+}
+
+impl Scanned {
+    /// Decides about a scan as its rules recommend.
+    pub(super) fn of(scan: Scan, selection: &Selection) -> Self {
+        Self {
+            decisions: Decisions::new(&scan, selection),
+            scan: Arc::new(scan),
+            skip: selection.skip.clone(),
+        }
+    }
 }
 
 /// Something that a thread has to do.
@@ -60,8 +100,10 @@ pub(super) enum Effect {
     Explain(Arc<Session>, String),
     /// Keep which rules are off for a computer.
     KeepRulesOff(Arc<Session>, BTreeSet<String>),
+    /// Open the computer that the options name, and read its rulebooks.
+    OpenComputer,
     /// Scan.
-    Scan(u32, Arc<Session>),
+    Scan(Box<ScanJob>),
     /// Stop the scan and keep what is there.
     StopScan,
     /// Make the manifest.

@@ -99,8 +99,12 @@ impl Desk {
                 Msg::Explained(answer, rule)
             }
             Effect::KeepRulesOff(session, off) => Msg::Kept(bench::keep_off(&session, off)),
-            Effect::Scan(job, session) => {
-                Msg::Scanned(job, Some(Box::new(session.scan(None, &never, &|_| {}))))
+            Effect::OpenComputer => unreachable!("the desk has opened its computer"),
+            Effect::Scan(job) => {
+                let (send, _receive) = crossbeam_channel::bounded(1);
+                let number = job.job;
+                let scanned = worker::scan(&job, &never, &send);
+                Msg::Scanned(number, Some(Box::new(scanned)))
             }
             Effect::List(job, scan, decisions) => {
                 Msg::Listed(job, Some(Box::new(make_manifest(&scan, &decisions))))
@@ -220,6 +224,7 @@ fn every_station_draws_at_every_size_and_says_where_it_is() {
     let counted = ScanEvent::Counted {
         place: 0,
         looked_at: 1234,
+        remembered: 0,
         items: 9,
         bytes: 5 << 20,
         is_done: false,

@@ -9,13 +9,16 @@ mod weigh;
 
 use std::sync::Arc;
 
-use jolly_core::scan::{Scan, Sum};
+use jolly_core::decide::Decisions;
+use jolly_core::scan::Sum;
 use jolly_core::sweep::RunSummary;
 use ratatui::crossterm::event::KeyEvent;
 
+use crate::exit::Refusal;
 use crate::tui::keys::{self, Action};
 use crate::tui::model::{Model, Overlay, Rehearsal, Report, Scanning, Station, Verified, Weigh};
-use crate::tui::msg::{Effect, Msg};
+use crate::tui::msg::{Effect, Msg, Opened, ScanJob, Scanned};
+use crate::wording::count;
 
 /// Takes one message in; what threads have to do comes out.
 pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
@@ -53,6 +56,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
             }
             Vec::new()
         }
+        Msg::Opened(result) => opened(model, *result),
         Msg::Scanned(job, scan) => {
             if job == model.job {
                 scanned(model, scan.map(|scan| *scan));
@@ -96,7 +100,15 @@ pub(super) fn start_scan(model: &mut Model) -> Option<Effect> {
         ..Scanning::default()
     };
     model.check = None;
-    Some(Effect::Scan(model.job, session))
+    // What verifies a sweep leans on nothing that was known before.
+    let is_verifying = model.report.is_some();
+    let before = model.weigh.as_ref().filter(|_| !is_verifying);
+    Some(Effect::Scan(Box::new(ScanJob {
+        job: model.job,
+        session,
+        selection: model.selection.clone(),
+        before: before.map(|weigh| Arc::clone(&weigh.scan)),
+    })))
 }
 
 fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
@@ -168,14 +180,32 @@ fn at_scan(model: &mut Model, action: Action) -> Vec<Effect> {
     }
 }
 
-fn scanned(model: &mut Model, scan: Option<Scan>) {
+fn opened(model: &mut Model, opened: Result<Opened, Refusal>) -> Vec<Effect> {
+    match opened {
+        Ok(opened) => {
+            model.open(Arc::new(opened.session), opened.selection, opened.volume);
+            start_scan(model).into_iter().collect()
+        }
+        Err(refusal) => {
+            model.refusal = Some(refusal);
+            model.is_over = true;
+            Vec::new()
+        }
+    }
+}
+
+fn scanned(model: &mut Model, scanned: Option<Scanned>) {
     model.scanning.took = Some(model.clock.saturating_sub(model.scanning.began));
-    let Some(scan) = scan else {
+    let Some(scanned) = scanned else {
         model.message = Some("The scan broke off; r scans again.".to_owned());
         return;
     };
-    let scan = Arc::new(scan);
-    let weigh = Weigh::new(scan, &model.selection, model.weigh.as_ref());
+    let mut decisions = scanned.decisions;
+    // A rule may have been turned off while the scan was under way.
+    if scanned.skip != model.selection.skip {
+        decisions = Decisions::new(&scanned.scan, &model.selection);
+    }
+    let weigh = Weigh::new(scanned.scan, decisions, model.weigh.as_ref());
     if let Some(report) = &mut model.report
         && report.verified.is_none()
     {
@@ -192,8 +222,13 @@ fn scanned(model: &mut Model, scan: Option<Scan>) {
     } else {
         model.station = Station::Weigh;
     }
-    if weigh.scan.is_partial {
-        model.message = Some("The scan was stopped: this is a part.".to_owned());
+    let remembered = weigh.scan.remembered;
+    if remembered > 0 {
+        model.message = Some(format!(
+            "{} of {} names were known from the scan before; every item was looked at again.",
+            count(remembered),
+            count(weigh.scan.looked_at)
+        ));
     }
     model.weigh = Some(weigh);
 }
@@ -212,9 +247,11 @@ fn swept(model: &mut Model, result: Result<(String, Box<RunSummary>), String>) -
                 .weigh
                 .as_ref()
                 .map_or(0, |weigh| weigh.scan.volume.size);
+            let is_partial = model.weigh.as_ref().is_some_and(|it| it.scan.is_partial);
             model.report = Some(Report {
                 run,
                 summary,
+                is_partial,
                 size,
                 verified: None,
             });

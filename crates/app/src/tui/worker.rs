@@ -12,10 +12,11 @@ use jolly_core::sweep::RunSummary;
 use jolly_core::whole_story;
 use ratatui::crossterm::event::{self, Event, KeyEventKind};
 
+use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::Session;
 use crate::tui::bench::{self, Source};
-use crate::tui::msg::{Effect, Msg};
+use crate::tui::msg::{Effect, Msg, Opened, ScanJob, Scanned};
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
 const WAITING: usize = 4096;
@@ -123,17 +124,24 @@ impl Workers {
             }
             Effect::StopScan => self.scan.cancel(),
             Effect::StopSweep => self.sweep.cancel(),
-            Effect::Scan(job, session) => {
+            Effect::OpenComputer => {
+                let broken = Refusal {
+                    exit: Exit::Failed,
+                    message: "opening the computer broke off".to_owned(),
+                };
+                self.look_up(Msg::Opened(Box::new(Err(broken))), move || {
+                    Msg::Opened(Box::new(open(&options)))
+                });
+            }
+            Effect::Scan(job) => {
                 self.scan = CancelToken::default();
                 let cancel = self.scan.clone();
-                self.work(Msg::Scanned(job, None), move || {
-                    let news = send.clone();
-                    // Only the newest news counts: what doesn't fit is dropped.
-                    let scan = session.scan(None, &cancel, &|event| {
-                        drop(news.try_send(Msg::Scanning(job, event)));
-                    });
-                    bench::note_visit(&session, &scan);
-                    Msg::Scanned(job, Some(Box::new(scan)))
+                // A scan only looks: on a disk that doesn't answer nobody waits for its end.
+                self.look_up(Msg::Scanned(job.job, None), move || {
+                    let number = job.job;
+                    let scanned = scan(&job, &cancel, &send);
+                    bench::note_visit(&job.session, &scanned.scan);
+                    Msg::Scanned(number, Some(Box::new(scanned)))
                 });
             }
             Effect::List(job, scan, decisions) => self.work(Msg::Listed(job, None), move || {
@@ -224,6 +232,27 @@ impl Drop for End {
             drop(self.send.send(message));
         }
     }
+}
+
+/// Opens the computer that the options name.
+fn open(options: &SharedOptions) -> Result<Opened, Refusal> {
+    let session = Session::of_options(options)?;
+    Ok(Opened {
+        selection: session.selection(options)?,
+        // A volume that can't be measured is told by the scan.
+        volume: session.target.measure().unwrap_or_default(),
+        session,
+    })
+}
+
+/// Scans, and decides as the rules recommend.
+pub(super) fn scan(job: &ScanJob, cancel: &CancelToken, news: &Sender<Msg>) -> Scanned {
+    let before = job.before.as_deref();
+    // Only the newest news counts: what doesn't fit is dropped.
+    let scan = job.session.scan(before, cancel, &|event| {
+        drop(news.try_send(Msg::Scanning(job.job, event)));
+    });
+    Scanned::of(scan, &job.selection)
 }
 
 pub(super) fn rehearse(

@@ -108,6 +108,8 @@ pub struct Manifest {
     pub takes: Sum,
     /// Folders in it, and the blocks they hold themselves.
     pub folders: Sum,
+    /// Whether the scan it was made from was stopped before its end.
+    pub is_partial: bool,
 }
 
 /// A manifest that somebody has read and agreed to: the only thing that a sweep takes.
@@ -180,6 +182,7 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
         items,
         takes,
         folders: folder_sum,
+        is_partial: scan.is_partial,
     }
 }
 

@@ -47,6 +47,8 @@ struct Header {
     rules: String,
     totals: HeaderSum,
     folders: HeaderSum,
+    #[serde(default)]
+    partial: bool,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -205,6 +207,7 @@ pub fn read_plan(plan: impl Read, most: MostRead) -> Result<Manifest, PlanError>
                 items: header.folders.items,
                 bytes: header.folders.bytes,
             },
+            is_partial: header.partial,
         }),
         _ => Err(PlanError::Altered),
     }
@@ -230,6 +233,7 @@ impl From<&Manifest> for Header {
             rules: manifest.rules.clone(),
             totals: sum(manifest.takes),
             folders: sum(manifest.folders),
+            partial: manifest.is_partial,
         }
     }
 }

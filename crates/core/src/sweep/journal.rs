@@ -52,6 +52,9 @@ pub(super) enum Record {
         free: u64,
         items: u64,
         bytes: u64,
+        /// Whether the scan was stopped before its end.
+        #[serde(default)]
+        partial: bool,
     },
     /// What is about to be touched, a folder at a time. It is on the disk before the first touch.
     Intend {

@@ -62,6 +62,8 @@ pub struct LogSummary {
     pub unsettled: u64,
     /// Free space before, and after when it is known.
     pub free: (u64, Option<u64>),
+    /// Whether it was made from a scan that was stopped before its end.
+    pub is_partial: bool,
 }
 
 /// One item of a log as `log show` prints it.
@@ -231,6 +233,7 @@ impl Parts {
             inode,
             label,
             free,
+            partial,
             ..
         }) = self.start
         else {
@@ -267,6 +270,7 @@ impl Parts {
                 outcomes,
                 unsettled,
                 free,
+                is_partial: partial,
             },
             entries: self.entries.into_values().collect(),
             root: (device, inode),

@@ -157,6 +157,7 @@ pub fn sweep(
             free: free_before,
             items: manifest.items.len() as u64,
             bytes: manifest.takes.bytes,
+            partial: manifest.is_partial,
         })?;
         journal.sync()?;
     }

@@ -329,10 +329,12 @@ fn a_stopped_scan_keeps_what_it_has_and_says_that_it_is_a_part() {
     let bench = Bench::demo();
     let cancel = CancelToken::default();
     let stop = cancel.clone();
-    let (target, rules) = (bench.target(), bench.rules());
+    let slow = Arc::new(FaultyDisk::new(Fault::None));
+    let (target, rules) = (bench.target_on(slow.clone()), bench.rules());
+    slow.stall(std::time::Duration::from_millis(1));
     let scan = scan(&ScanOrder::new(&target, &rules, now()), &cancel, &|event| {
-        if let jolly_core::scan::ScanEvent::Counted { place, .. } = event
-            && place >= 3
+        if let jolly_core::scan::ScanEvent::Counted { items, .. } = event
+            && items > 0
         {
             stop.cancel();
         }

@@ -362,7 +362,7 @@ fn a_disk_that_stalls_is_stopped_after_the_call_under_way_and_gives_a_part() {
         let walking = scope.spawn(move || {
             let order = ScanOrder::new(slow, &rules, now());
             scan(&order, &token, &|event| {
-                drop(sent.send((event, began.elapsed())))
+                drop(sent.send((event, began.elapsed())));
             })
         });
         // News comes although every call takes its time.

@@ -16,6 +16,8 @@ pub(in crate::tui) struct Verified {
 pub(in crate::tui) struct Report {
     pub run: String,
     pub summary: Box<RunSummary>,
+    /// Whether the scan it was made from had been stopped.
+    pub is_partial: bool,
     /// Size of the volume.
     pub size: u64,
     /// None while the verifying scan is under way.

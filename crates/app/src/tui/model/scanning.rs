@@ -9,6 +9,8 @@ use jolly_core::scan::ScanEvent;
 pub(in crate::tui) struct PlaceProgress {
     pub name: String,
     pub looked_at: u64,
+    /// Names of these that were known from the scan before.
+    pub remembered: u64,
     pub items: u64,
     pub bytes: u64,
     pub is_begun: bool,
@@ -21,8 +23,8 @@ pub(in crate::tui) struct Scanning {
     /// The clock when it began.
     pub began: Duration,
     pub places: Vec<PlaceProgress>,
-    /// The place that the last news was of, unless it was its last.
-    pub at: Option<usize>,
+    /// Folders that were seen and wait to be walked.
+    pub waiting: u64,
     pub is_stopping: bool,
     /// How long it took, once it is over.
     pub took: Option<Duration>,
@@ -42,25 +44,35 @@ impl Scanning {
             ScanEvent::Counted {
                 place,
                 looked_at,
+                remembered,
                 items,
                 bytes,
                 is_done,
             } => {
                 if let Some(known) = self.places.get_mut(place) {
                     (known.looked_at, known.items, known.bytes) = (looked_at, items, bytes);
+                    known.remembered = remembered;
                     known.is_begun = true;
                     // The last news of a place may be followed by a late count.
                     known.is_done |= is_done;
                 }
-                self.at = (!is_done).then_some(place);
             }
+            ScanEvent::Waiting { folders } => self.waiting = folders,
         }
     }
 
     /// Names looked at and bytes found so far.
     pub(in crate::tui) fn sums(&self) -> (u64, u64) {
         let names = self.places.iter().map(|place| place.looked_at).sum();
-        let bytes = self.places.iter().map(|place| place.bytes).sum();
+        let bytes = self
+            .places
+            .iter()
+            .fold(0_u64, |sum, place| sum.saturating_add(place.bytes));
         (names, bytes)
+    }
+
+    /// Names that were known from the scan before, so far.
+    pub(in crate::tui) fn remembered(&self) -> u64 {
+        self.places.iter().map(|place| place.remembered).sum()
     }
 }

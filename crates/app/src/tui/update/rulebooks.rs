@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use jolly_core::decide::Decisions;
 use jolly_core::rulebook::RuleNumber;
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use tui_input::Input;
@@ -72,7 +73,8 @@ fn turn(model: &mut Model, mut view: Rulebooks) -> Vec<Effect> {
             set(&mut model.selection.skip, rule, is_off);
             if let Some(before) = model.weigh.take() {
                 let scan = Arc::clone(&before.scan);
-                model.weigh = Some(Weigh::new(scan, &model.selection, Some(&before)));
+                let decisions = Decisions::new(&scan, &model.selection);
+                model.weigh = Some(Weigh::new(scan, decisions, Some(&before)));
             }
         }
     }

@@ -16,7 +16,11 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     line.add(" ", theme.ground());
     // The way to all keys is never what drops out.
     let all = "? keys".width() + 3;
-    let main: Vec<_> = keys::at(model.station).filter(|row| row.is_main).collect();
+    let offered = |row: &&keys::Binding| row.keys.iter().any(|(_, act)| model.offers(*act));
+    let main: Vec<_> = keys::at(model.station)
+        .filter(|row| row.is_main)
+        .filter(offered)
+        .collect();
     for row in &main {
         let wide = row.label.width() + row.says.width() + 4;
         let room = if row.label == "?" { 0 } else { all };

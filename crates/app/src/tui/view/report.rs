@@ -45,6 +45,10 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         let text = format!(" {why}; `jolly-broom log recover` settles the last items");
         all.push(Line::styled(cut(&text, width), theme.style(Role::Ask)));
     }
+    if report.is_partial {
+        let text = " The scan before had been stopped: what lay further on was not weighed.";
+        all.push(Line::styled(cut(text, width), theme.style(Role::Ask)));
+    }
     all.push(Line::default());
     all.push(bar(
         theme,

@@ -12,26 +12,59 @@ use crate::wording::{bytes, count};
 
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let scanning = &model.scanning;
+    let width = usize::from(area.width);
+    let mut all = vec![
+        head(model, theme),
+        left_to_do(model, theme),
+        Line::default(),
+    ];
+    let room = usize::from(area.height).saturating_sub(all.len() + 1);
+    // The places being walked stay in sight.
+    let at = scanning
+        .places
+        .iter()
+        .rposition(|place| place.is_begun)
+        .unwrap_or(0);
+    let skip = (at + 1).saturating_sub(room);
+    let beat = usize::try_from(model.clock.as_millis() / 150).unwrap_or(0);
+    let most = scanning.places.iter().map(|place| place.bytes).max();
+    let columns = Columns {
+        name: width.saturating_sub(52).min(60),
+        bar: width.saturating_sub(112).min(24),
+        most: most.unwrap_or(0).max(1),
+    };
+    for place in scanning.places.iter().skip(skip).take(room) {
+        let is_walked = place.is_begun && !place.is_done && scanning.took.is_none();
+        all.push(row(theme, place, is_walked.then_some(beat), &columns));
+    }
+    if scanning.places.is_empty() && scanning.took.is_none() {
+        let text = if model.session.is_some() {
+            "   Finding accounts and places…"
+        } else {
+            "   Opening the computer and its rulebooks…"
+        };
+        all.push(Line::styled(text, theme.style(Role::Quiet)));
+    }
+    lines(frame, area, all);
+}
+
+/// How it goes: names, bytes, rate, time.
+fn head(model: &Model, theme: &Theme) -> Line<'static> {
+    let scanning = &model.scanning;
+    let (names, found) = scanning.sums();
     let elapsed = scanning
         .took
         .unwrap_or_else(|| model.clock.saturating_sub(scanning.began));
-    let (names, found) = scanning.sums();
-    let left_over = scanning
-        .places
-        .iter()
-        .filter(|place| !place.is_done)
-        .count();
     let quiet = theme.style(Role::Quiet);
     let text = theme.style(Role::Text);
     let mut head = Pieces::default();
-    head.add(" ", quiet);
     let state = match (scanning.took, scanning.is_stopping) {
         (Some(_), false) => "Walked",
-        (Some(_), true) => "Stopped",
-        (None, false) => "Walking the places",
-        (None, true) => "Stopping",
+        (Some(_), true) => "Stopped: this is a part",
+        (None, false) => "Walking",
+        (None, true) => "Stopping once the disk has answered",
     };
-    head.add(state, theme.bold(Role::Straw));
+    head.add(" ", quiet).add(state, theme.bold(Role::Straw));
     let rate = (names as f64 / elapsed.as_secs_f64().max(0.001)).round();
     // A rate is shown, not computed with: its sign and size are known.
     let rate = format!("{rate:.0}").parse().unwrap_or(0);
@@ -42,35 +75,53 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     head.add(format!("   {} ", count(rate)), text)
         .add("names a second", quiet);
     head.add(format!("   {:.1} s", elapsed.as_secs_f64()), text);
-    let done = scanning.places.len() - left_over;
-    let of = scanning.places.len();
-    head.add(format!("   {done} of {of} places"), quiet);
-    let mut all = vec![head.line(), Line::default()];
-    let room = usize::from(area.height).saturating_sub(3);
-    // The place being walked stays in sight.
-    let at = scanning
-        .places
-        .iter()
-        .rposition(|place| place.is_begun)
-        .unwrap_or(0);
-    let skip = (at + 1).saturating_sub(room);
-    let beat = usize::try_from(model.clock.as_millis() / 150).unwrap_or(0);
-    let width = usize::from(area.width);
-    for (number, place) in scanning.places.iter().enumerate().skip(skip).take(room) {
-        let is_walked = scanning.at == Some(number) && scanning.took.is_none();
-        let beat = is_walked.then_some(beat);
-        all.push(row(theme, place, beat, width));
-    }
-    if scanning.places.is_empty() && scanning.took.is_none() {
-        all.push(Line::styled("   Finding accounts and places…", quiet));
-    }
-    lines(frame, area, all);
+    head.line()
 }
 
-fn row(theme: &Theme, place: &PlaceProgress, beat: Option<usize>, width: usize) -> Line<'static> {
+/// What is left to do, and what came from memory.
+fn left_to_do(model: &Model, theme: &Theme) -> Line<'static> {
+    let scanning = &model.scanning;
+    let quiet = theme.style(Role::Quiet);
+    let mut line = Pieces::default();
+    line.add(" ", quiet);
+    let done = scanning.places.iter().filter(|place| place.is_done).count();
+    let of = scanning.places.len();
+    if of == 0 {
+        return line.line();
+    }
+    line.add(format!("{done} of {of} places done"), quiet);
+    if scanning.took.is_none() && scanning.waiting > 0 {
+        let folders = format!(
+            "   {} folders known and not yet walked",
+            count(scanning.waiting)
+        );
+        line.add(folders, quiet);
+    }
+    let remembered = scanning.remembered();
+    if remembered > 0 {
+        let known = format!("   {} names known from the scan before", count(remembered));
+        line.add(known, quiet);
+    }
+    line.line()
+}
+
+/// Where the columns of a place stand.
+struct Columns {
+    name: usize,
+    bar: usize,
+    /// The bytes that fill a whole bar.
+    most: u64,
+}
+
+fn row(
+    theme: &Theme,
+    place: &PlaceProgress,
+    beat: Option<usize>,
+    columns: &Columns,
+) -> Line<'static> {
     let glyphs = &theme.glyphs;
     let (mark, role) = match (beat, place.is_begun) {
-        (Some(beat), _) if !place.is_done => (
+        (Some(beat), _) => (
             glyphs.moving.get(beat % 4).copied().unwrap_or(glyphs.dot),
             Role::Straw,
         ),
@@ -79,18 +130,20 @@ fn row(theme: &Theme, place: &PlaceProgress, beat: Option<usize>, width: usize) 
     };
     let mut line = Pieces::default();
     line.add(format!("   {mark} "), theme.style(role));
-    let name = if place.is_begun || place.is_done {
-        Role::Text
-    } else {
-        Role::Faint
-    };
-    let wide = width.saturating_sub(52).min(60);
-    line.add(left(&place.name, wide), theme.style(name));
-    if place.is_begun || place.is_done {
+    let is_known = place.is_begun || place.is_done;
+    let name = if is_known { Role::Text } else { Role::Faint };
+    line.add(left(&place.name, columns.name), theme.style(name));
+    if is_known {
         line.add(right(&count(place.looked_at), 12), theme.style(Role::Quiet));
         line.add(" names ", theme.style(Role::Faint));
         line.add(right(&bytes(place.bytes), 11), theme.style(Role::Text));
         line.add(" found", theme.style(Role::Faint));
+        let share = place.bytes as f64 / columns.most as f64;
+        let cells = (share * columns.bar as f64).ceil();
+        // At most as long as the column, so it fits.
+        let cells: usize = format!("{cells:.0}").parse().unwrap_or(0);
+        let bar = glyphs.swept.repeat(cells.min(columns.bar));
+        line.add(format!("  {bar}"), theme.style(Role::Straw));
     }
     line.line()
 }

@@ -78,6 +78,15 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         text.add(format!(" {} ", theme.glyphs.arrow), quiet);
         text.add(bytes(after), theme.style(Role::Straw));
     }
+    let is_part = model.weigh.as_ref().is_some_and(|it| it.scan.is_partial);
+    if is_part && !is_scanning {
+        let words = if is_narrow {
+            "a part"
+        } else {
+            "a part: the scan was stopped"
+        };
+        text.add(format!("{dot}{words}"), theme.style(Role::Ask));
+    }
     lines(frame, area, vec![bar.line(), text.line()]);
 }
 
