@@ -1,16 +1,7 @@
-//! `jolly-broom`: the command line and the interface over one core.
-
-mod books;
-mod cli;
-mod exit;
-mod options;
-mod runs;
-mod session;
-mod tui;
-mod wording;
+//! The program: all of it is in the library beside.
 
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
-    cli::run().into()
+    jolly_broom::run()
 }

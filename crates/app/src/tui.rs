@@ -5,6 +5,7 @@ mod draw;
 mod keys;
 mod model;
 mod msg;
+mod stage;
 mod terminal;
 mod theme;
 mod update;
@@ -21,6 +22,7 @@ use crate::options::{Looks, SharedOptions};
 pub(crate) use bench::Source;
 use model::{Model, Station};
 use msg::{Effect, Msg};
+pub use stage::Stage;
 use theme::Theme;
 use worker::Workers;
 

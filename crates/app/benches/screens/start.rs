@@ -1,0 +1,89 @@
+//! From the start of the program to its first frame, and to the scanned demo computer, on a
+//! terminal of its own.
+
+use std::fs::File;
+use std::io::Read as _;
+use std::os::fd::OwnedFd;
+use std::path::Path;
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+
+use rustix::fs::{Mode, OFlags, open};
+use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
+use rustix::termios::{Winsize, tcsetwinsize};
+
+use crate::{Failure, print};
+
+/// Starts the program often on a built demo computer.
+pub(crate) fn measure(dir: &Path) -> Result<(), Failure> {
+    let root = dir.join("till");
+    let now = i64::try_from(std::time::UNIX_EPOCH.elapsed()?.as_secs())?;
+    let began = Instant::now();
+    jolly_demo::build(&root, jolly_demo::DemoLayout::Linux, now)?;
+    println!(
+        "demo computer built in {:.2} s",
+        began.elapsed().as_secs_f64()
+    );
+    let (mut first, mut weighed) = (Vec::new(), Vec::new());
+    for _ in 0..20 {
+        let (frame, weigh) = start(&root, &dir.join("state"))?;
+        first.push(frame);
+        weighed.push(weigh);
+    }
+    print("start to first frame", first);
+    print("start to the scanned demo", weighed);
+    std::fs::metadata(&root)?;
+    Ok(())
+}
+
+/// Starts the program; gives the time to its first frame and to the first that weighs.
+fn start(root: &Path, state: &Path) -> Result<(Duration, Duration), Failure> {
+    let controller = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY)?;
+    grantpt(&controller)?;
+    unlockpt(&controller)?;
+    let size = Winsize {
+        ws_row: 44,
+        ws_col: 142,
+        ws_xpixel: 0,
+        ws_ypixel: 0,
+    };
+    tcsetwinsize(&controller, size)?;
+    let name = ptsname(&controller, Vec::new())?;
+    let terminal = open(&name, OFlags::RDWR | OFlags::NOCTTY, Mode::empty())?;
+    let end = |descriptor: &OwnedFd| descriptor.try_clone().map(Stdio::from);
+    let began = Instant::now();
+    let mut child = Command::new(env!("CARGO_BIN_EXE_jolly-broom"))
+        .arg("--target")
+        .arg(root)
+        .arg("--state")
+        .arg(state)
+        .env("TERM", "xterm-256color")
+        .stdin(end(&terminal)?)
+        .stdout(end(&terminal)?)
+        .stderr(end(&terminal)?)
+        .spawn()?;
+    drop(terminal);
+    let mut shown = Vec::new();
+    let mut from = File::from(controller);
+    let mut first = None;
+    let mut part = vec![0; 64 * 1024];
+    // Words of the mast, and of weigh's heading.
+    let holds = |shown: &[u8], word: &[u8]| shown.windows(word.len()).any(|it| it == word);
+    let weighed = loop {
+        let count = from.read(&mut part)?;
+        shown.extend_from_slice(part.get(..count).unwrap_or_default());
+        if first.is_none() && holds(&shown, b"jolly") && holds(&shown, b"keys") {
+            first = Some(began.elapsed());
+        }
+        if holds(&shown, b"older") && holds(&shown, b"biggest") {
+            break began.elapsed();
+        }
+        if count == 0 || began.elapsed() > Duration::from_secs(20) {
+            return Err("the program never came to weigh".into());
+        }
+    };
+    // It only looks, so it may be ended at any time.
+    child.kill()?;
+    child.wait()?;
+    Ok((first.unwrap_or(weighed), weighed))
+}
