@@ -13,7 +13,7 @@ use ratatui::crossterm::event::KeyEvent;
 
 use crate::exit::Refusal;
 use crate::session::Session;
-use crate::tui::model::{Arrived, Origin};
+use crate::tui::model::{Arrived, Check, Origin};
 
 /// Something that happened.
 pub(super) enum Msg {
@@ -44,7 +44,7 @@ pub(super) enum Msg {
     /// A scan has ended; nothing when it broke off.
     Scanned(u32, Option<Box<Scanned>>),
     /// The manifest of the decisions is made.
-    Listed(u32, Option<Box<Manifest>>),
+    Listed(u32, Option<Box<Check>>),
     /// A rehearsal has ended.
     Rehearsed(u32, Result<Box<RunSummary>, String>),
     /// News of a sweep.
@@ -104,6 +104,8 @@ pub(super) enum Effect {
     OpenComputer,
     /// Scan.
     Scan(Box<ScanJob>),
+    /// Let go of something large; that takes its time, too.
+    LetGo(Box<dyn std::any::Any + Send>),
     /// Stop the scan and keep what is there.
     StopScan,
     /// Make the manifest.

@@ -12,7 +12,7 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use crate::options::{Looks, SharedOptions};
 use crate::session::Session;
-use crate::tui::model::{Model, Station};
+use crate::tui::model::{Check, Model, Station};
 use crate::tui::msg::{Effect, Msg};
 use crate::tui::theme::Theme;
 use crate::tui::update::{start_scan, update};
@@ -56,11 +56,11 @@ impl Stage {
 
     /// Scans, and gives the number of items with the time from the scan's end to the next frame.
     pub fn scan(&mut self) -> (usize, Duration) {
-        let effect = start_scan(&mut self.model);
-        let took = effect.map_or(Duration::ZERO, |effect| self.carry_out(effect));
+        let effects = start_scan(&mut self.model).into_iter();
+        let took = effects.map(|effect| self.carry_out(effect)).max();
         let weigh = self.model.weigh.as_ref();
         let items = weigh.map_or(0, |weigh| weigh.scan.arena.item_count());
-        (items, took)
+        (items, took.unwrap_or_default())
     }
 
     /// Presses a key and gives the time to its frame; with the time from the end of what it asked
@@ -105,7 +105,8 @@ impl Stage {
                 Msg::Scanned(job.job, Some(Box::new(scanned)))
             }
             Effect::List(job, scan, decisions) => {
-                Msg::Listed(job, Some(Box::new(make_manifest(&scan, &decisions))))
+                let manifest = make_manifest(&scan, &decisions);
+                Msg::Listed(job, Some(Box::new(Check::of(scan, manifest))))
             }
             // The stage is for looking: nothing is swept or kept here.
             _ => Msg::Nothing,

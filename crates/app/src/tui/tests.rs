@@ -18,12 +18,14 @@ use crate::options::{Looks, SharedOptions};
 use crate::session::Session;
 use crate::tui::bench;
 use crate::tui::keys;
-use crate::tui::model::{Model, Origin, Overlay, Rehearsal, Station};
+use crate::tui::model::{Check, Model, Origin, Overlay, Rehearsal, Station};
 use crate::tui::msg::{Effect, Msg};
 use crate::tui::theme::Theme;
 use crate::tui::update::{start_scan, update};
 use crate::tui::view;
 use crate::tui::worker;
+
+mod stalls;
 
 /// The moment of the tests.
 const NOW: &str = "2026-09-21T14:13:20Z";
@@ -66,8 +68,9 @@ impl Desk {
 
     /// Scans and stands at weigh.
     fn scanned(mut self) -> Self {
-        let effect = start_scan(&mut self.model).unwrap();
-        self.carry_out(effect);
+        for effect in start_scan(&mut self.model) {
+            self.carry_out(effect);
+        }
         self
     }
 
@@ -84,7 +87,7 @@ impl Desk {
     fn carry_out(&mut self, effect: Effect) {
         let never = CancelToken::default();
         let message = match effect {
-            Effect::StopScan | Effect::StopSweep => return,
+            Effect::StopScan | Effect::StopSweep | Effect::LetGo(_) => return,
             Effect::FindComputers => Msg::Found(vec![(self.root(), Origin::Mounted)]),
             Effect::Arrive(root) => {
                 let looked = bench::arrive(&self.options, &root);
@@ -107,7 +110,8 @@ impl Desk {
                 Msg::Scanned(number, Some(Box::new(scanned)))
             }
             Effect::List(job, scan, decisions) => {
-                Msg::Listed(job, Some(Box::new(make_manifest(&scan, &decisions))))
+                let manifest = make_manifest(&scan, &decisions);
+                Msg::Listed(job, Some(Box::new(Check::of(scan, manifest))))
             }
             Effect::Rehearse(job, session, scan, manifest) => {
                 Msg::Rehearsed(job, worker::rehearse(&session, &scan, &manifest))

@@ -59,13 +59,13 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         Msg::Opened(result) => opened(model, *result),
         Msg::Scanned(job, scan) => {
             if job == model.job {
-                scanned(model, scan.map(|scan| *scan));
+                return scanned(model, scan.map(|scan| *scan));
             }
             Vec::new()
         }
-        Msg::Listed(job, manifest) => {
+        Msg::Listed(job, check) => {
             if job == model.job {
-                check::listed(model, manifest.map(|manifest| *manifest));
+                check::listed(model, check.map(|check| *check));
             }
             Vec::new()
         }
@@ -92,23 +92,31 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
 }
 
 /// Begins a scan of the chosen computer.
-pub(super) fn start_scan(model: &mut Model) -> Option<Effect> {
-    let session = Arc::clone(model.session.as_ref()?);
+pub(super) fn start_scan(model: &mut Model) -> Vec<Effect> {
+    let Some(session) = model.session.clone() else {
+        return Vec::new();
+    };
     model.job += 1;
     model.scanning = Scanning {
         began: model.clock,
         ..Scanning::default()
     };
-    model.check = None;
+    let let_go = model.check.take().map(let_go);
     // What verifies a sweep leans on nothing that was known before.
     let is_verifying = model.report.is_some();
     let before = model.weigh.as_ref().filter(|_| !is_verifying);
-    Some(Effect::Scan(Box::new(ScanJob {
+    let scan = Effect::Scan(Box::new(ScanJob {
         job: model.job,
         session,
         selection: model.selection.clone(),
         before: before.map(|weigh| Arc::clone(&weigh.scan)),
-    })))
+    }));
+    std::iter::once(scan).chain(let_go).collect()
+}
+
+/// What is large is let go of by a thread.
+fn let_go(large: impl Send + 'static) -> Effect {
+    Effect::LetGo(Box::new(large))
 }
 
 fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
@@ -170,7 +178,7 @@ fn at_scan(model: &mut Model, action: Action) -> Vec<Effect> {
         }
         Action::Again if is_over => {
             model.report = None;
-            start_scan(model).into_iter().collect()
+            start_scan(model)
         }
         Action::Back | Action::Onward | Action::Again => {
             model.message = Some("The scan is still under way; esc stops it.".to_owned());
@@ -184,7 +192,7 @@ fn opened(model: &mut Model, opened: Result<Opened, Refusal>) -> Vec<Effect> {
     match opened {
         Ok(opened) => {
             model.open(Arc::new(opened.session), opened.selection, opened.volume);
-            start_scan(model).into_iter().collect()
+            start_scan(model)
         }
         Err(refusal) => {
             model.refusal = Some(refusal);
@@ -194,11 +202,11 @@ fn opened(model: &mut Model, opened: Result<Opened, Refusal>) -> Vec<Effect> {
     }
 }
 
-fn scanned(model: &mut Model, scanned: Option<Scanned>) {
+fn scanned(model: &mut Model, scanned: Option<Scanned>) -> Vec<Effect> {
     model.scanning.took = Some(model.clock.saturating_sub(model.scanning.began));
     let Some(scanned) = scanned else {
         model.message = Some("The scan broke off; r scans again.".to_owned());
-        return;
+        return Vec::new();
     };
     let mut decisions = scanned.decisions;
     // A rule may have been turned off while the scan was under way.
@@ -230,12 +238,12 @@ fn scanned(model: &mut Model, scanned: Option<Scanned>) {
             count(weigh.scan.looked_at)
         ));
     }
-    model.weigh = Some(weigh);
+    let before = model.weigh.replace(weigh);
+    before.map(let_go).into_iter().collect()
 }
 
 fn swept(model: &mut Model, result: Result<(String, Box<RunSummary>), String>) -> Vec<Effect> {
     model.sweeping = None;
-    model.check = None;
     match result {
         Err(message) => {
             model.station = Station::Weigh;
@@ -256,7 +264,7 @@ fn swept(model: &mut Model, result: Result<(String, Box<RunSummary>), String>) -
                 verified: None,
             });
             model.station = Station::Report;
-            start_scan(model).into_iter().collect()
+            start_scan(model)
         }
     }
 }

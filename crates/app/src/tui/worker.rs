@@ -16,6 +16,7 @@ use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::Session;
 use crate::tui::bench::{self, Source};
+use crate::tui::model::Check;
 use crate::tui::msg::{Effect, Msg, Opened, ScanJob, Scanned};
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
@@ -122,6 +123,7 @@ impl Workers {
                     Msg::Kept(bench::keep_off(&session, off))
                 });
             }
+            Effect::LetGo(large) => drop(std::thread::spawn(move || drop(large))),
             Effect::StopScan => self.scan.cancel(),
             Effect::StopSweep => self.sweep.cancel(),
             Effect::OpenComputer => {
@@ -145,7 +147,8 @@ impl Workers {
                 });
             }
             Effect::List(job, scan, decisions) => self.work(Msg::Listed(job, None), move || {
-                Msg::Listed(job, Some(Box::new(make_manifest(&scan, &decisions))))
+                let manifest = make_manifest(&scan, &decisions);
+                Msg::Listed(job, Some(Box::new(Check::of(scan, manifest))))
             }),
             Effect::Rehearse(job, session, scan, manifest) => {
                 let broken = Msg::Rehearsed(job, Err("the rehearsal broke off".to_owned()));

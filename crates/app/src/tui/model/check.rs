@@ -1,10 +1,10 @@
 //! What is about to happen, in facts that make sentences.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::Arc;
 
 use jolly_core::decide::{EntryKind, Manifest, ManifestItem};
-use jolly_core::rulebook::Removal;
+use jolly_core::rulebook::{Class, Removal, RuleNumber};
 use jolly_core::scan::{Scan, Sum};
 use jolly_core::sweep::RunSummary;
 
@@ -34,6 +34,8 @@ pub(in crate::tui) struct Check {
     pub gone: Sum,
     /// What is set aside.
     pub aside: Sum,
+    /// What goes, by class.
+    pub planned: BTreeMap<Class, u64>,
     /// For each account, or the system, what its owner notices.
     pub afterwards: Vec<(String, Vec<String>)>,
     /// The biggest things that go.
@@ -53,6 +55,7 @@ impl Check {
             manifest: None,
             gone: Sum::default(),
             aside: Sum::default(),
+            planned: BTreeMap::new(),
             afterwards: Vec::new(),
             biggest: Vec::new(),
             rehearsal: Rehearsal::None,
@@ -61,45 +64,59 @@ impl Check {
         }
     }
 
-    /// Takes the manifest in.
-    pub(in crate::tui) fn hear(&mut self, manifest: Manifest) {
-        let mut afterwards: BTreeSet<(String, String)> = BTreeSet::new();
+    /// The check of a manifest: all that its screen says of it. It reads the whole list, so a
+    /// thread makes it.
+    pub(in crate::tui) fn of(scan: Arc<Scan>, manifest: Manifest) -> Self {
+        let mut check = Self::waiting(scan);
+        let mut rules: HashMap<Arc<str>, Option<RuleNumber>> = HashMap::new();
+        let mut afterwards: HashSet<(Option<Arc<str>>, Option<RuleNumber>)> = HashSet::new();
         let mut by_size: Vec<&ManifestItem> = Vec::new();
-        for item in manifest
-            .items
-            .iter()
-            .filter(|item| item.kind != EntryKind::Folder)
-        {
+        let items = manifest.items.iter();
+        for item in items.filter(|item| item.kind != EntryKind::Folder) {
             let sum = match item.by {
-                Removal::Remove | Removal::Overwrite => &mut self.gone,
-                Removal::SetAside => &mut self.aside,
+                Removal::Remove | Removal::Overwrite => &mut check.gone,
+                Removal::SetAside => &mut check.aside,
             };
             sum.add(Sum {
                 items: 1,
                 bytes: item.bytes,
             });
-            let rule = self.scan.rules.by_id(&item.rule);
-            let after = rule.map_or("", |rule| self.scan.rules.rule(rule).rule.after.as_str());
-            let who = item.account.as_deref().unwrap_or("system");
-            afterwards.insert((who.to_owned(), after.to_owned()));
+            let known = rules.get(&item.rule).copied();
+            let rule = known.unwrap_or_else(|| check.scan.rules.by_id(&item.rule));
+            if known.is_none() {
+                rules.insert(Arc::clone(&item.rule), rule);
+            }
+            let class = rule.map_or(Class::Ask, |rule| check.scan.rules.rule(rule).rule.class);
+            *check.planned.entry(class).or_default() += item.bytes;
+            afterwards.insert((item.account.clone(), rule));
             let at = by_size.partition_point(|bigger| bigger.bytes >= item.bytes);
             if at < BIGGEST {
                 by_size.insert(at, item);
                 by_size.truncate(BIGGEST);
             }
         }
-        self.biggest = by_size.into_iter().cloned().collect();
-        for (who, after) in afterwards {
-            match self.afterwards.last_mut() {
+        check.biggest = by_size.into_iter().cloned().collect();
+        let sentence = |(who, rule): (Option<Arc<str>>, Option<RuleNumber>)| {
+            let rule = rule.map(|rule| &check.scan.rules.rule(rule).rule);
+            let after = rule.map_or("", |rule| rule.after.as_str());
+            (
+                who.as_deref().unwrap_or("system").to_owned(),
+                after.to_owned(),
+            )
+        };
+        let sentences: BTreeSet<(String, String)> = afterwards.into_iter().map(sentence).collect();
+        for (who, after) in sentences {
+            match check.afterwards.last_mut() {
                 Some((last, sentences)) if *last == who => sentences.push(after),
-                _ => self.afterwards.push((who, vec![after])),
+                _ => check.afterwards.push((who, vec![after])),
             }
         }
-        for (_, sentences) in self.afterwards.iter_mut().filter(|(_, all)| all.len() > 1) {
+        for (_, sentences) in check.afterwards.iter_mut().filter(|(_, all)| all.len() > 1) {
             // Next to what somebody does notice, that they don't notice the rest says nothing.
             sentences.retain(|sentence| sentence != NOTHING);
         }
-        self.manifest = Some(Arc::new(manifest));
+        check.manifest = Some(Arc::new(manifest));
+        check
     }
 
     /// Whether a thread works for it.

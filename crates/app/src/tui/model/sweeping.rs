@@ -3,10 +3,10 @@
 use std::collections::BTreeMap;
 use std::time::Duration;
 
-use jolly_core::decide::{EntryKind, Manifest};
 use jolly_core::rulebook::Class;
-use jolly_core::scan::Scan;
 use jolly_core::sweep::{OutcomeSums, SweepEvent};
+
+use crate::tui::model::Check;
 
 /// How many samples of the rate are kept: what a chart of the design's width shows.
 const SAMPLES: usize = 70;
@@ -32,22 +32,12 @@ pub(in crate::tui) struct Sweeping {
 
 impl Sweeping {
     /// A sweep that begins now.
-    pub(in crate::tui) fn new(scan: &Scan, manifest: &Manifest, clock: Duration) -> Self {
-        let mut planned: BTreeMap<Class, u64> = BTreeMap::new();
-        for item in manifest
-            .items
-            .iter()
-            .filter(|item| item.kind != EntryKind::Folder)
-        {
-            let rule = scan.rules.by_id(&item.rule);
-            let class = rule.map_or(Class::Ask, |rule| scan.rules.rule(rule).rule.class);
-            *planned.entry(class).or_default() += item.bytes;
-        }
+    pub(in crate::tui) fn new(check: &Check, of: u64, clock: Duration) -> Self {
         Self {
             began: clock,
-            planned,
+            planned: check.planned.clone(),
             done: 0,
-            of: manifest.items.len() as u64,
+            of,
             outcomes: OutcomeSums::new(),
             freed: BTreeMap::new(),
             rate: Vec::new(),

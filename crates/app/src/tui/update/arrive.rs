@@ -73,7 +73,7 @@ fn choose(model: &mut Model) -> Vec<Effect> {
             model.open(session, selection, volume);
             model.rules_off = rules_off;
             model.station = Station::Scan;
-            start_scan(model).into_iter().collect()
+            start_scan(model)
         }
     }
 }

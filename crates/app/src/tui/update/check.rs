@@ -2,18 +2,16 @@
 
 use std::sync::Arc;
 
-use jolly_core::decide::Manifest;
-
 use crate::tui::keys::Action;
-use crate::tui::model::{Model, Rehearsal, Station, Sweeping, WORD};
+use crate::tui::model::{Check, Model, Rehearsal, Station, Sweeping, WORD};
 use crate::tui::msg::Effect;
 
 /// How far a page goes.
 const PAGE: usize = 15;
 
-pub(super) fn listed(model: &mut Model, manifest: Option<Manifest>) {
-    if let (Some(manifest), Some(check)) = (manifest, &mut model.check) {
-        check.hear(manifest);
+pub(super) fn listed(model: &mut Model, check: Option<Check>) {
+    if check.is_some() {
+        model.check = check;
     } else {
         model.station = Station::Weigh;
         model.message = Some("The list could not be made.".to_owned());
@@ -97,7 +95,8 @@ fn letter_typed(model: &mut Model, letter: char) -> Vec<Effect> {
         return Vec::new();
     };
     let (scan, manifest) = (Arc::clone(&check.scan), Arc::clone(manifest));
-    model.sweeping = Some(Sweeping::new(&scan, &manifest, model.clock));
+    let of = manifest.items.len() as u64;
+    model.sweeping = Some(Sweeping::new(check, of, model.clock));
     model.station = Station::Sweep;
     vec![Effect::Sweep(session, scan, manifest)]
 }

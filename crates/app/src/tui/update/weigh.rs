@@ -54,7 +54,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         Action::Again => {
             model.station = Station::Scan;
             model.report = None;
-            return start_scan(model).into_iter().collect();
+            return start_scan(model);
         }
         Action::Back => model.station = Station::Scan,
         Action::Rules => {
@@ -82,9 +82,12 @@ fn check(model: &mut Model) -> Vec<Effect> {
     };
     model.job += 1;
     model.station = Station::Check;
-    model.check = Some(Check::waiting(Arc::clone(&weigh.scan)));
+    let waiting = Check::waiting(Arc::clone(&weigh.scan));
+    let before = model.check.replace(waiting);
     let decisions = Box::new(weigh.decisions.clone());
-    vec![Effect::List(model.job, Arc::clone(&weigh.scan), decisions)]
+    let mut effects = vec![Effect::List(model.job, Arc::clone(&weigh.scan), decisions)];
+    effects.extend(before.map(|before| Effect::LetGo(Box::new(before))));
+    effects
 }
 
 fn step(weigh: &mut Weigh, by: isize) {

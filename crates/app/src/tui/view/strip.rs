@@ -25,10 +25,15 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         return;
     };
     let mut bar = Pieces::default();
-    bar.add(
-        format!(" {} ", left("disk", LABEL - 2)),
-        theme.style(Role::Quiet),
-    );
+    let is_part = model.weigh.as_ref().is_some_and(|it| it.scan.is_partial);
+    let is_part = is_part && model.station != Station::Arrive && !is_scanning(model);
+    // There is no room for more words at the least width, and this must not go unsaid.
+    let (label, role) = if is_part {
+        ("part", Role::Ask)
+    } else {
+        ("disk", Role::Quiet)
+    };
+    bar.add(format!(" {} ", left(label, LABEL - 2)), theme.style(role));
     let width = usize::from(area.width).saturating_sub(LABEL + 6);
     volume_bar(
         theme,
@@ -78,14 +83,9 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         text.add(format!(" {} ", theme.glyphs.arrow), quiet);
         text.add(bytes(after), theme.style(Role::Straw));
     }
-    let is_part = model.weigh.as_ref().is_some_and(|it| it.scan.is_partial);
-    if is_part && !is_scanning {
-        let words = if is_narrow {
-            "a part"
-        } else {
-            "a part: the scan was stopped"
-        };
-        text.add(format!("{dot}{words}"), theme.style(Role::Ask));
+    if is_part && !is_narrow {
+        let words = format!("{dot}a part: the scan was stopped");
+        text.add(words, theme.style(Role::Ask));
     }
     lines(frame, area, vec![bar.line(), text.line()]);
 }
