@@ -13,10 +13,22 @@ use crate::wording::{bytes, count};
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let scanning = &model.scanning;
     let width = usize::from(area.width);
+    if model.session.is_none() {
+        let text = " Opening the computer and its rulebooks…";
+        let line = Line::styled(text, theme.style(Role::Quiet));
+        return lines(frame, area, vec![line]);
+    }
+    let most = scanning.places.iter().map(|place| place.bytes).max();
+    let columns = Columns {
+        name: width.saturating_sub(NAMES + FOUND + 7).min(60),
+        bar: width.saturating_sub(NAMES + FOUND + 69).min(44),
+        most: most.unwrap_or(0).max(1),
+    };
     let mut all = vec![
         head(model, theme),
         left_to_do(model, theme),
         Line::default(),
+        columns.heading(theme),
     ];
     let room = usize::from(area.height).saturating_sub(all.len() + 1);
     // The places being walked stay in sight.
@@ -27,22 +39,12 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         .unwrap_or(0);
     let skip = (at + 1).saturating_sub(room);
     let beat = usize::try_from(model.clock.as_millis() / 150).unwrap_or(0);
-    let most = scanning.places.iter().map(|place| place.bytes).max();
-    let columns = Columns {
-        name: width.saturating_sub(52).min(60),
-        bar: width.saturating_sub(112).min(24),
-        most: most.unwrap_or(0).max(1),
-    };
     for place in scanning.places.iter().skip(skip).take(room) {
         let is_walked = place.is_begun && !place.is_done && scanning.took.is_none();
         all.push(row(theme, place, is_walked.then_some(beat), &columns));
     }
     if scanning.places.is_empty() && scanning.took.is_none() {
-        let text = if model.session.is_some() {
-            "   Finding accounts and places…"
-        } else {
-            "   Opening the computer and its rulebooks…"
-        };
+        let text = "   Finding accounts and places…";
         all.push(Line::styled(text, theme.style(Role::Quiet)));
     }
     lines(frame, area, all);
@@ -113,6 +115,21 @@ struct Columns {
     most: u64,
 }
 
+/// Columns of the figures.
+const NAMES: usize = 12;
+const FOUND: usize = 12;
+
+impl Columns {
+    fn heading(&self, theme: &Theme) -> Line<'static> {
+        let mut line = Pieces::default();
+        let quiet = theme.style(Role::Quiet);
+        line.add(left("     place", self.name + 5), quiet);
+        line.add(right("names", NAMES), quiet);
+        line.add(right("found", FOUND), quiet);
+        line.line()
+    }
+}
+
 fn row(
     theme: &Theme,
     place: &PlaceProgress,
@@ -131,13 +148,18 @@ fn row(
     let mut line = Pieces::default();
     line.add(format!("   {mark} "), theme.style(role));
     let is_known = place.is_begun || place.is_done;
-    let name = if is_known { Role::Text } else { Role::Faint };
+    let name = match (beat, is_known) {
+        (Some(_), _) => Role::Text,
+        (None, true) => Role::Quiet,
+        (None, false) => Role::Faint,
+    };
     line.add(left(&place.name, columns.name), theme.style(name));
     if is_known {
-        line.add(right(&count(place.looked_at), 12), theme.style(Role::Quiet));
-        line.add(" names ", theme.style(Role::Faint));
-        line.add(right(&bytes(place.bytes), 11), theme.style(Role::Text));
-        line.add(" found", theme.style(Role::Faint));
+        line.add(
+            right(&count(place.looked_at), NAMES),
+            theme.style(Role::Quiet),
+        );
+        line.add(right(&bytes(place.bytes), FOUND), theme.style(Role::Text));
         let share = place.bytes as f64 / columns.most as f64;
         let cells = (share * columns.bar as f64).ceil();
         // At most as long as the column, so it fits.

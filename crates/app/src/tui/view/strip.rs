@@ -105,6 +105,8 @@ fn figures(model: &Model) -> Option<Figures> {
             found: None,
         });
     }
+    // Nothing is known of a computer that is still being opened.
+    model.session.as_ref()?;
     if is_scanning(model) {
         let (_, found) = model.scanning.sums();
         let volume = model.weigh.as_ref().map(|weigh| weigh.scan.volume);

@@ -20,7 +20,7 @@ use crate::scan::{FolderId, PileId};
 use crate::target::TargetPath;
 
 /// Names that a thread looks at before it tells how many.
-const TOLD_EVERY: u64 = 1024;
+const TOLD_EVERY: u64 = 64;
 
 /// A folder's last change has to lie so many seconds back to tell the next change from it: clocks
 /// of file systems stand still for up to two.
@@ -330,6 +330,9 @@ impl<'a> Worker<'a> {
             }
             self.counted.looked_at += 1;
             self.look(at, folder, name, kind);
+            if self.counted.looked_at >= TOLD_EVERY {
+                self.tell(at.place);
+            }
         }
     }
 
