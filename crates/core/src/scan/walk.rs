@@ -9,11 +9,11 @@ mod whose;
 use std::collections::{HashMap, HashSet};
 use std::num::NonZeroUsize;
 use std::sync::atomic::AtomicU32;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use jiff::Timestamp;
-use jolly_disk::FileKey;
+use jolly_disk::{FileKey, Folder, Stat};
 
 use crate::recognise::Recogniser;
 use crate::rulebook::{CompiledRule, Detect, FolderGuards, Guards, RuleNumber, RuleSet, Search};
@@ -118,6 +118,24 @@ impl<'a> Ground<'a> {
     /// Whether a search starts somewhere below a folder.
     pub(super) fn leads_on(&self, folder: &TargetPath) -> bool {
         self.ways.contains(folder)
+    }
+
+    /// Opens a folder, from a folder above it that is held open with the length of its path, or else
+    /// from the root.
+    fn open_folder(
+        &self,
+        held: Option<&(Arc<Folder>, usize)>,
+        path: &TargetPath,
+    ) -> std::io::Result<(Stat, Arc<Folder>)> {
+        let whole = path.as_bytes();
+        let from_held = held.and_then(|(folder, length)| Some((folder, whole.get(length + 1..)?)));
+        let (base, below) = match from_held {
+            Some((folder, below)) => (&**folder, below),
+            None => (self.target.root(), whole),
+        };
+        let disk = self.target.disk();
+        let folder = disk.open_folder(base, below)?;
+        Ok((disk.stat_folder(&folder)?, Arc::new(folder)))
     }
 
     /// For each standing of an outlook whether everything in the folder is guarded for it; empty

@@ -3,7 +3,18 @@
 
 use super::{Guard, Guards, Names, guarded_folder_name, lists};
 use crate::rulebook::{Rule, Search};
-use crate::target::TargetPath;
+use crate::target::{Layout, TargetPath};
+
+/// Whether the lists know a folder of the system below the topmost folder of a path.
+fn is_near_system(layout: Layout, folder: &TargetPath) -> bool {
+    let Some(topmost) = folder.parts().next() else {
+        return true;
+    };
+    lists::system(layout).iter().any(|listed| {
+        let first = listed.split('/').next().unwrap_or_default();
+        first == "*" || layout.is_same_name(first.as_bytes(), topmost)
+    })
+}
 
 /// How many parts a listed folder has.
 fn parts_of(listed: &str) -> usize {
@@ -14,12 +25,14 @@ fn parts_of(listed: &str) -> usize {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[expect(
     clippy::struct_excessive_bools,
-    reason = "four independent answers about one folder"
+    reason = "independent answers about one folder"
 )]
 pub(crate) struct FolderGuards {
     /// Everything in it and below it is guarded, whatever the rule.
     is_closed: bool,
     is_system: bool,
+    /// Whether the lists know a folder of the system below the topmost folder that it lies in.
+    is_near_system: bool,
     is_personal: bool,
     /// Whether more than its own name can guard a file in it.
     is_by_path: bool,
@@ -29,7 +42,16 @@ impl FolderGuards {
     /// What `guards` say of a folder. `above` is what they say of the one that holds it: what
     /// holds there holds here.
     pub(crate) fn of(guards: &Guards, above: Option<Self>, folder: &TargetPath) -> Self {
-        let listed = lists::system(guards.layout);
+        let is_near_system = match above {
+            // What lies topmost is the same for both, but for the root.
+            Some(near) if !near.is_near_system => false,
+            _ => is_near_system(guards.layout, folder),
+        };
+        let listed = if is_near_system {
+            lists::system(guards.layout)
+        } else {
+            &[]
+        };
         let depth = folder.parts().count();
         let deepest = listed.iter().map(|listed| parts_of(listed)).max();
         // Below the deepest folder of the lists only what is above decides.
@@ -37,7 +59,7 @@ impl FolderGuards {
         let is_system = match (&names, above) {
             (None, Some(above)) => above.is_system,
             (Some(names), _) => names.is_system(),
-            (None, None) => Names::of(folder, guards.layout).is_system(),
+            (None, None) => is_near_system && Names::of(folder, guards.layout).is_system(),
         };
         let is_above_system = || {
             let names = names.as_ref();
@@ -60,6 +82,7 @@ impl FolderGuards {
         Self {
             is_closed: is_closed || guards.own.iter().any(is_at_or_below),
             is_system,
+            is_near_system,
             is_personal: match above {
                 Some(above) => above.is_personal || guards.personal.contains(folder),
                 None => guards.personal.iter().any(is_at_or_below),

@@ -22,6 +22,11 @@ use crate::target::TargetPath;
 /// Names that a thread looks at before it tells how many.
 const TOLD_EVERY: u64 = 64;
 
+/// Folders on the way down between two that are held open, and how many of these there are at most
+/// on one way: descriptors are few.
+const HELD_EVERY: usize = 64;
+const MOST_HELD: usize = 64;
+
 /// A folder's last change has to lie so many seconds back to tell the next change from it: clocks
 /// of file systems stand still for up to two.
 const SETTLED: i64 = 3;
@@ -29,7 +34,7 @@ const SETTLED: i64 = 3;
 /// A folder that has just been opened.
 struct Opened {
     at: Arc<Visited>,
-    folder: Folder,
+    folder: Arc<Folder>,
     stat: Stat,
     /// The pile that may remove it once it is empty, and the time its age counts from.
     sweeper: Option<(PileId, i64)>,
@@ -163,7 +168,7 @@ impl<'a> Worker<'a> {
         let row = self.gathered.shard.add_folder(at.id, record);
         let (entries, is_whole) = match self.remembered(&at, &folder, &stat) {
             Some(entries) => (entries, true),
-            None => self.list(&at, &Arc::new(folder)),
+            None => self.list(&at, &folder),
         };
         let now = self.walk.ground.now.as_second();
         let is_settled = stat.changed.seconds.saturating_add(SETTLED) <= now;
@@ -184,9 +189,8 @@ impl<'a> Worker<'a> {
             None => TargetPath::new(waiting.name.to_vec()).ok()?,
         };
         let disk = ground.target.disk();
-        let opened = disk
-            .open_folder(ground.target.root(), path.as_bytes())
-            .and_then(|folder| Ok((disk.stat_folder(&folder)?, folder)));
+        let held = (waiting.parent.as_ref()).and_then(|parent| parent.held.as_ref());
+        let opened = ground.open_folder(held, &path);
         let (stat, folder) = match opened {
             Ok(opened) => opened,
             Err(error) => {
@@ -222,7 +226,7 @@ impl<'a> Worker<'a> {
             Some(_) => waiting.before,
             None => memory.and_then(|memory| memory.top(&path)),
         };
-        let visited = Visited {
+        let mut visited = Visited {
             id: FolderId(self.walk.next_folder.fetch_add(1, Ordering::Relaxed)),
             path,
             device: stat.key.device,
@@ -233,7 +237,10 @@ impl<'a> Worker<'a> {
             is_tagged,
             leads_on,
             before,
+            depth: waiting.parent.as_ref().map_or(0, |parent| parent.depth + 1),
+            held: held.cloned(),
         };
+        hold(&mut visited, &folder);
         Some(Opened {
             at: Arc::new(visited),
             folder,
@@ -417,6 +424,16 @@ impl<'a> Worker<'a> {
             );
         }
         Some(record.entries)
+    }
+}
+
+/// Holds a folder open for those below it, now and then on the way down a very deep tree: from the
+/// root every one of them would be as far as it is deep.
+fn hold(visited: &mut Visited, folder: &Arc<Folder>) {
+    let is_due = visited.depth > 0 && visited.depth.is_multiple_of(HELD_EVERY);
+    if is_due && visited.depth / HELD_EVERY <= MOST_HELD {
+        let length = visited.path.as_bytes().len();
+        visited.held = Some((Arc::clone(folder), length));
     }
 }
 

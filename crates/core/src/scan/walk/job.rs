@@ -66,6 +66,10 @@ pub(super) struct Visited {
     pub(super) leads_on: bool,
     /// The same folder in the scan before.
     pub(super) before: Option<FolderId>,
+    /// How many folders lie above it.
+    pub(super) depth: usize,
+    /// In a very deep tree the nearest folder above that is held open, and the length of its path.
+    pub(super) held: Option<(Arc<Folder>, usize)>,
 }
 
 impl Visited {
