@@ -30,6 +30,8 @@ pub struct FaultyDisk {
     /// How long every call takes, in microseconds.
     stall: AtomicU64,
     listings: AtomicU64,
+    /// What every file is said to hold, in bytes; nought for the truth.
+    lie: AtomicU64,
     removed: Mutex<Vec<Vec<u8>>>,
 }
 
@@ -45,6 +47,7 @@ impl FaultyDisk {
             armed_for: AtomicU64::new(armed_for),
             stall: AtomicU64::new(0),
             listings: AtomicU64::new(0),
+            lie: AtomicU64::new(0),
             removed: Mutex::default(),
         };
         if let Fault::Stall(time) = fault {
@@ -57,6 +60,11 @@ impl FaultyDisk {
     pub fn stall(&self, time: Duration) {
         let time = u64::try_from(time.as_micros()).unwrap_or(u64::MAX);
         self.stall.store(time, Ordering::SeqCst);
+    }
+
+    /// Says from now on of every file that it is so large and holds as much on the disk.
+    pub fn lie_about_sizes(&self, bytes: u64) {
+        self.lie.store(bytes, Ordering::SeqCst);
     }
 
     /// How many folders were listed.
@@ -121,7 +129,13 @@ impl Disk for FaultyDisk {
     }
 
     fn stat(&self, folder: &Folder, name: &CStr) -> io::Result<Stat> {
-        self.pass().and_then(|()| RealDisk.stat(folder, name))
+        self.pass()?;
+        let mut stat = RealDisk.stat(folder, name)?;
+        let lie = self.lie.load(Ordering::SeqCst);
+        if lie > 0 && stat.kind == jolly_disk::Kind::File {
+            (stat.size, stat.allocated) = (lie, lie);
+        }
+        Ok(stat)
     }
 
     fn stat_folder(&self, folder: &Folder) -> io::Result<Stat> {

@@ -384,7 +384,8 @@ impl<'a> Tally<'a> {
         } else if verdict.outcome != Outcome::Gone {
             let rule = self.ground.rules.by_id(&item.rule);
             let class = rule.map_or(Class::Ask, |rule| self.ground.rules.rule(rule).rule.class);
-            *self.freed.entry(class).or_default() += bytes;
+            let freed = self.freed.entry(class).or_default();
+            *freed = freed.saturating_add(bytes);
             let account = item.account.as_ref().map(ToString::to_string);
             self.went.entry((class, account)).or_default().add(sum);
         }

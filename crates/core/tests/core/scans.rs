@@ -192,7 +192,20 @@ fn a_mount_below_a_place_is_told_and_not_crossed() {
         return;
     }
     std::fs::write(mounted.join("theirs"), b"x").unwrap();
+    // A loop: the whole computer again, below one of its own places.
+    let around = bench.tree.folder("tmp/around").unwrap();
+    let bound = std::process::Command::new("mount")
+        .arg("--bind")
+        .args([&bench.root(), &around])
+        .status();
+    let is_bound = bound.is_ok_and(|status| status.success());
     let scan = bench.scan();
+    if is_bound {
+        std::process::Command::new("umount")
+            .arg(&around)
+            .status()
+            .unwrap();
+    }
     std::process::Command::new("umount")
         .arg(&mounted)
         .status()

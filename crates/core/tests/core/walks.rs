@@ -178,6 +178,40 @@ fn a_second_scan_of_a_still_tree_reads_no_name_again_but_looks_at_every_item() {
 }
 
 #[test]
+fn sizes_that_no_disk_holds_are_summed_up_without_an_end_of_numbers() {
+    let bench = Bench::new();
+    for number in 0..100 {
+        bench
+            .tree
+            .file(format!("tmp/f{number}"), 0, number * DAY)
+            .unwrap();
+    }
+    bench.tree.hard_link("tmp/f99", "var/tmp/twin").unwrap();
+    let disk = Arc::new(FaultyDisk::new(Fault::None));
+    let (target, rules) = (bench.target_on(disk.clone()), bench.rules());
+    for lie in [1 << 62, i64::MAX as u64 - 511, u64::MAX] {
+        disk.lie_about_sizes(lie);
+        let scan = scan_by(4, &target, &rules, None);
+        let told = told(&scan);
+        assert_eq!(told.items.len(), 101);
+        let pile = scan
+            .pile_of(rules.by_id("system-temp").unwrap(), None)
+            .unwrap();
+        let pile = scan.pile(pile);
+        assert_eq!(pile.found().bytes, u64::MAX);
+        let one = pile.first(&scan.arena, 1).bytes;
+        assert!(one == lie || one == 0, "{one}");
+        assert_eq!(
+            pile.bands
+                .iter()
+                .fold(0_u64, |sum, it| sum.saturating_add(*it)),
+            u64::MAX
+        );
+        assert!(pile.items().all(|item| scan.arena.size(item) == lie));
+    }
+}
+
+#[test]
 fn a_huge_folder_is_shared_and_a_deep_tree_walked_to_its_end() {
     let bench = Bench::new();
     let folder = bench.tree.folder("tmp/huge").unwrap();

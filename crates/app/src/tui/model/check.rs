@@ -87,7 +87,8 @@ impl Check {
                 rules.insert(Arc::clone(&item.rule), rule);
             }
             let class = rule.map_or(Class::Ask, |rule| check.scan.rules.rule(rule).rule.class);
-            *check.planned.entry(class).or_default() += item.bytes;
+            let planned = check.planned.entry(class).or_default();
+            *planned = planned.saturating_add(item.bytes);
             afterwards.insert((item.account.clone(), rule));
             let at = by_size.partition_point(|bigger| bigger.bytes >= item.bytes);
             if at < BIGGEST {
