@@ -2,6 +2,7 @@
 
 mod arena;
 mod explain;
+mod ground;
 mod keep;
 mod links;
 mod memory;
@@ -135,7 +136,7 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
     let same_target = |before: &&Scan| Arc::ptr_eq(&before.target, target);
     let before = order.before.filter(same_target);
     let memory = before.and_then(|before| Memory::of(before, rules.digest(), &searches, &guards));
-    let ground = walk::Ground::new(target, (rules, &searches), &guards, now, memory);
+    let ground = ground::Ground::new(target, (rules, &searches), &guards, now, memory);
     let walked = walk::walk(&ground, order.hands, cancel, sink, &mut unread);
     let mut arena = walked.arena;
     drop(ground);

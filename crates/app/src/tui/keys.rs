@@ -2,7 +2,7 @@
 
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
-use crate::tui::model::Station;
+use crate::tui::model::{Model, Station};
 
 /// What a key asks for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -214,6 +214,18 @@ pub(super) fn at(station: Station) -> impl Iterator<Item = &'static Binding> {
     BINDINGS
         .iter()
         .filter(move |row| row.stations.is_empty() || row.stations.contains(&station))
+}
+
+/// Whether a key leads anywhere now: a scan can be stopped while it is under way, and left once it
+/// is over.
+pub(super) fn is_offered(model: &Model, action: Action) -> bool {
+    let is_over = model.scanning.took.is_some();
+    match (model.station, action) {
+        (Scan, Action::Stop) => !is_over,
+        (Scan, Action::Onward) => is_over && model.weigh.is_some(),
+        (Scan, Action::Again | Action::Back) => is_over,
+        _ => true,
+    }
 }
 
 /// What a key asks for at a station.

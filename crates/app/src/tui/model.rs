@@ -27,7 +27,6 @@ pub(super) use sweeping::Sweeping;
 
 use crate::exit::Refusal;
 use crate::session::Session;
-use crate::tui::keys::Action;
 
 /// A step of the work.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -183,18 +182,6 @@ impl Model {
             return Some(Arc::clone(&arrived.session));
         }
         self.session.clone()
-    }
-
-    /// Whether a key leads anywhere now: a scan can be stopped while it is under way, and left
-    /// once it is over.
-    pub(super) fn offers(&self, action: Action) -> bool {
-        let is_over = self.scanning.took.is_some();
-        match (self.station, action) {
-            (Station::Scan, Action::Stop) => !is_over,
-            (Station::Scan, Action::Onward) => is_over && self.weigh.is_some(),
-            (Station::Scan, Action::Again | Action::Back) => is_over,
-            _ => true,
-        }
     }
 
     /// Whether something on the screen moves by itself.

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use crate::rulebook::{CompiledRule, Detect, Fit, NameTest, PathPattern, Reached, Spelling};
-use crate::scan::walk::Ground;
+use crate::scan::ground::Ground;
 use crate::target::TargetPath;
 
 /// How far one search has come on the way down to a folder.

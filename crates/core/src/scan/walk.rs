@@ -6,26 +6,24 @@ mod item;
 mod job;
 mod whose;
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 use std::num::NonZeroUsize;
 use std::sync::atomic::AtomicU32;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Mutex, PoisonError};
 use std::time::Duration;
 
-use jiff::Timestamp;
-use jolly_disk::{FileKey, Folder, Stat};
+use jolly_disk::FileKey;
 
 use crate::recognise::Recogniser;
-use crate::rulebook::{CompiledRule, Detect, FolderGuards, Guards, RuleNumber, RuleSet, Search};
+use crate::rulebook::{CompiledRule, Detect, Search};
 use crate::scan::arena::{NewItem, Shard};
+use crate::scan::ground::Ground;
 use crate::scan::keep;
-use crate::scan::memory::Memory;
 use crate::scan::news::{Counted, News, Tally};
-use crate::scan::outlook::Outlook;
 use crate::scan::pile::Owner;
 use crate::scan::unread::Gatherer;
-use crate::scan::{Arena, CancelToken, FolderId, PileId, ScanEvent};
-use crate::target::{Target, TargetPath};
+use crate::scan::{Arena, CancelToken, FolderId, ScanEvent};
+use crate::target::TargetPath;
 use crew::{Crew, Hand};
 use job::{Job, Waiting};
 
@@ -39,135 +37,6 @@ pub(super) struct Walked {
     pub guarded: u64,
     pub counted: Counted,
     pub is_partial: bool,
-}
-
-/// What a walk stands on.
-pub(super) struct Ground<'a> {
-    pub target: &'a Target,
-    pub rules: &'a RuleSet,
-    pub searches: &'a [Search],
-    pub guards: &'a Guards,
-    pub now: Timestamp,
-    /// What is known from a scan before.
-    pub memory: Option<Memory<'a>>,
-    /// Whether a folder's last change moves with every change of its names.
-    pub keeps_changes: bool,
-    starts: HashMap<&'a TargetPath, Vec<usize>>,
-    /// Every folder above the root of a search.
-    ways: HashSet<TargetPath>,
-    owners: Vec<Owner>,
-    pile_of: Vec<PileId>,
-}
-
-impl<'a> Ground<'a> {
-    pub(super) fn new(
-        target: &'a Target,
-        (rules, searches): (&'a RuleSet, &'a [Search]),
-        guards: &'a Guards,
-        now: Timestamp,
-        memory: Option<Memory<'a>>,
-    ) -> Self {
-        let mut starts: HashMap<&TargetPath, Vec<usize>> = HashMap::new();
-        let mut piles: HashMap<(RuleNumber, Option<usize>), PileId> = HashMap::new();
-        let (mut owners, mut pile_of) = (Vec::new(), Vec::new());
-        let mut ways = HashSet::new();
-        for (at, search) in searches.iter().enumerate() {
-            starts.entry(&search.root).or_default().push(at);
-            let mut way = search.root.parent();
-            while let Some(path) = way.filter(|path| !ways.contains(path)) {
-                way = path.parent();
-                ways.insert(path);
-            }
-            let (rule, account) = (search.rule, search.account);
-            let pile = piles.entry((rule, account)).or_insert_with(|| {
-                owners.push(Owner { rule, account });
-                PileId(owners.len() - 1)
-            });
-            pile_of.push(*pile);
-        }
-        Self {
-            target,
-            rules,
-            searches,
-            guards,
-            now,
-            memory,
-            keeps_changes: target.disk().keeps_changes(target.root()),
-            starts,
-            ways,
-            owners,
-            pile_of,
-        }
-    }
-
-    /// A search.
-    pub(super) fn search(&self, at: usize) -> &'a Search {
-        &self.searches[at]
-    }
-
-    /// The rule of a search.
-    pub(super) fn rule(&self, search: usize) -> &'a CompiledRule {
-        self.rules.rule(self.searches[search].rule)
-    }
-
-    /// The searches that start at a folder.
-    pub(super) fn starts_at(&self, path: &TargetPath) -> &[usize] {
-        self.starts.get(path).map_or(&[], Vec::as_slice)
-    }
-
-    /// Whether a search starts somewhere below a folder.
-    pub(super) fn leads_on(&self, folder: &TargetPath) -> bool {
-        self.ways.contains(folder)
-    }
-
-    /// Opens a folder, from a folder above it that is held open with the length of its path, or else
-    /// from the root.
-    fn open_folder(
-        &self,
-        held: Option<&(Arc<Folder>, usize)>,
-        path: &TargetPath,
-    ) -> std::io::Result<(Stat, Arc<Folder>)> {
-        let whole = path.as_bytes();
-        let from_held = held.and_then(|(folder, length)| Some((folder, whole.get(length + 1..)?)));
-        let (base, below) = match from_held {
-            Some((folder, below)) => (&**folder, below),
-            None => (self.target.root(), whole),
-        };
-        let disk = self.target.disk();
-        let folder = disk.open_folder(base, below)?;
-        Ok((disk.stat_folder(&folder)?, Arc::new(folder)))
-    }
-
-    /// For each standing of an outlook whether everything in the folder is guarded for it; empty
-    /// when that is so for none.
-    fn closed_for(
-        &self,
-        outlook: &Outlook,
-        guards: FolderGuards,
-        folder: &TargetPath,
-    ) -> Box<[bool]> {
-        if !guards.may_close() {
-            return Box::default();
-        }
-        let is_closed = |search: usize| {
-            let rule = &self.rule(search).rule;
-            guards.is_closed(self.guards, folder, rule, self.search(search))
-        };
-        let standings = outlook.standings.iter();
-        standings
-            .map(|standing| is_closed(standing.search))
-            .collect()
-    }
-
-    /// The pile of a search.
-    pub(super) fn pile_of(&self, search: usize) -> PileId {
-        self.pile_of[search]
-    }
-
-    /// The rule that a pile is of.
-    pub(super) fn rule_of_pile(&self, pile: PileId) -> Option<&'a CompiledRule> {
-        Some(self.rules.rule(self.owners.get(pile.0)?.rule))
-    }
 }
 
 /// What the threads of one walk share.

@@ -16,7 +16,11 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     line.add(" ", theme.ground());
     // The way to all keys is never what drops out.
     let all = "? keys".width() + 3;
-    let offered = |row: &&keys::Binding| row.keys.iter().any(|(_, act)| model.offers(*act));
+    let offered = |row: &&keys::Binding| {
+        row.keys
+            .iter()
+            .any(|(_, act)| keys::is_offered(model, *act))
+    };
     let main: Vec<_> = keys::at(model.station)
         .filter(|row| row.is_main)
         .filter(offered)

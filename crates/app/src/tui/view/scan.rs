@@ -54,6 +54,9 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
 fn head(model: &Model, theme: &Theme) -> Line<'static> {
     let scanning = &model.scanning;
     let (names, found) = scanning.sums();
+    // Once it is over, what was found is known exactly.
+    let weighed = model.weigh.as_ref().filter(|_| scanning.took.is_some());
+    let found = weighed.map_or(found, |it| it.decisions.found_in_all(&it.scan).bytes);
     let elapsed = scanning
         .took
         .unwrap_or_else(|| model.clock.saturating_sub(scanning.began));

@@ -13,8 +13,9 @@ use super::{Gathered, Note, Walk, is_of_trash};
 use crate::recognise;
 use crate::rulebook::{FolderGuards, Spelling};
 use crate::scan::arena::FolderRecord;
+use crate::scan::ground::Ground;
 use crate::scan::news::Counted;
-use crate::scan::outlook::Outlooks;
+use crate::scan::outlook::{Outlook, Outlooks};
 use crate::scan::unread;
 use crate::scan::{FolderId, PileId};
 use crate::target::TargetPath;
@@ -204,7 +205,7 @@ impl<'a> Worker<'a> {
         };
         let above = waiting.parent.as_ref().map(|parent| parent.guards);
         let guards = FolderGuards::of(ground.guards, above, &path);
-        let closed = ground.closed_for(&outlook, guards, &path);
+        let closed = closed_for(ground, &outlook, guards, &path);
         let leads_on = ground.leads_on(&path);
         if !closed.is_empty() && closed.iter().all(|closed| *closed) && !leads_on {
             self.leave_guarded(waiting);
@@ -425,6 +426,27 @@ impl<'a> Worker<'a> {
         }
         Some(record.entries)
     }
+}
+
+/// For each standing of an outlook whether everything in the folder is guarded for it; empty when
+/// that is so for none.
+fn closed_for(
+    ground: &Ground<'_>,
+    outlook: &Outlook,
+    guards: FolderGuards,
+    folder: &TargetPath,
+) -> Box<[bool]> {
+    if !guards.may_close() {
+        return Box::default();
+    }
+    let is_closed = |search: usize| {
+        let rule = &ground.rule(search).rule;
+        guards.is_closed(ground.guards, folder, rule, ground.search(search))
+    };
+    let standings = outlook.standings.iter();
+    standings
+        .map(|standing| is_closed(standing.search))
+        .collect()
 }
 
 /// Holds a folder open for those below it, now and then on the way down a very deep tree: from the

@@ -98,7 +98,9 @@ impl Worker<'_> {
     fn add(&mut self, at: &Visited, new: &NewItem<'_>) {
         if self.gathered.shard.add_item(new) {
             self.counted.items += 1;
-            self.counted.bytes = self.counted.bytes.saturating_add(new.stat.allocated);
+            // Of a file with several names each counts its share: this is only news.
+            let share = new.stat.allocated / u64::from(new.stat.links.max(1));
+            self.counted.bytes = self.counted.bytes.saturating_add(share);
         } else {
             let place = self.walk.tally.name(at.place);
             let reason = "more items than fit into one scan";
