@@ -1,6 +1,6 @@
 //! What one look at a directory entry tells.
 
-use rustix::fs::{FileType, Statx};
+use rustix::fs::{FileType, Statx, StatxAttributes};
 
 /// A file's identity on this machine: two names with one key are one file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -40,6 +40,9 @@ pub struct Stat {
     pub key: FileKey,
     /// What kind of thing it is.
     pub kind: Kind,
+    /// Whether something else is mounted on it, so that all this is told of that (from Linux 5.8
+    /// on; before, nobody says).
+    pub is_mount: bool,
     /// Apparent length in bytes.
     pub size: u64,
     /// Bytes that the disk really holds for it (blocks of 512).
@@ -87,6 +90,8 @@ impl From<Statx> for Stat {
                 inode: raw.stx_ino,
             },
             kind: Kind::from_file_type(FileType::from_raw_mode(raw.stx_mode.into())),
+            is_mount: (raw.stx_attributes & raw.stx_attributes_mask)
+                .contains(StatxAttributes::MOUNT_ROOT),
             size: raw.stx_size,
             allocated: raw.stx_blocks.saturating_mul(512),
             links: raw.stx_nlink,

@@ -199,12 +199,22 @@ fn a_mount_below_a_place_is_told_and_not_crossed() {
         .args([&bench.root(), &around])
         .status();
     let is_bound = bound.is_ok_and(|status| status.success());
+    // A file of somebody else on top of one of ours.
+    std::fs::create_dir(bench.outside()).unwrap();
+    let precious = bench.outside().join("precious");
+    std::fs::write(&precious, vec![1; 9000]).unwrap();
+    let covered = bench.tree.file("tmp/covered", 4096, 60 * DAY).unwrap();
+    let laid = std::process::Command::new("mount")
+        .arg("--bind")
+        .args([&precious, &covered])
+        .status();
+    assert_eq!(laid.is_ok_and(|status| status.success()), is_bound);
     let scan = bench.scan();
     if is_bound {
-        std::process::Command::new("umount")
-            .arg(&around)
-            .status()
-            .unwrap();
+        for path in [&around, &covered] {
+            let unmounted = std::process::Command::new("umount").arg(path).status();
+            assert!(unmounted.unwrap().success());
+        }
     }
     std::process::Command::new("umount")
         .arg(&mounted)

@@ -322,6 +322,7 @@ mod tests {
             let stat = Stat {
                 key: FileKey { device, inode },
                 kind: Kind::File,
+                is_mount: false,
                 size,
                 allocated: size.rotate_left(7),
                 links,

@@ -1,6 +1,7 @@
 //! Items: looked at, guarded, aged, kept.
 
 use std::ffi::{CStr, CString};
+use std::io;
 
 use jolly_disk::{Folder, Kind, Stat};
 
@@ -44,14 +45,8 @@ impl Worker<'_> {
                 Err(error) => return self.missed(at.place, &error),
             },
         };
-        let kind = match stat.kind {
-            Kind::File => ItemKind::File,
-            Kind::Link => ItemKind::Link,
-            // Something else has taken its place since its name was read.
-            Kind::Folder | Kind::Other => {
-                self.note.is_unclear = true;
-                return;
-            }
+        let Some(kind) = self.item_kind(at, stat) else {
+            return;
         };
         // Only a date of trashing is told by the path.
         let own_path = (rule.age.by == AgeBy::Trashed)
@@ -95,6 +90,23 @@ impl Worker<'_> {
         );
     }
 
+    /// What an item is, if it is one: something else may have taken its place since its name was
+    /// read, or be mounted on it.
+    fn item_kind(&mut self, at: &Visited, stat: &Stat) -> Option<ItemKind> {
+        if stat.is_mount {
+            self.missed(at.place, &io::ErrorKind::CrossesDevices.into());
+            return None;
+        }
+        match stat.kind {
+            Kind::File => Some(ItemKind::File),
+            Kind::Link => Some(ItemKind::Link),
+            Kind::Folder | Kind::Other => {
+                self.note.is_unclear = true;
+                None
+            }
+        }
+    }
+
     fn add(&mut self, at: &Visited, new: &NewItem<'_>) {
         if self.gathered.shard.add_item(new) {
             self.counted.items += 1;
@@ -125,14 +137,10 @@ impl Worker<'_> {
             Ok(stat) => stat,
             Err(error) => return self.missed(at.place, &error),
         };
-        let is_same_kind = match kind {
-            ItemKind::File => stat.kind == Kind::File,
-            ItemKind::Link => stat.kind == Kind::Link,
-        };
         let Some(rule) = self.walk.ground.rule_of_pile(pile) else {
             return;
         };
-        if !is_same_kind {
+        if self.item_kind(at, &stat) != Some(kind) {
             self.note.is_unclear = true;
             return;
         }
