@@ -113,17 +113,20 @@ pub(super) fn walk(
         next_folder: AtomicU32::new(0),
         walked: Default::default(),
     };
+    let work = || {
+        let _hand = Hand(&walk.crew);
+        folder::Worker::new(&walk).work()
+    };
     let gathered: Vec<Gathered> = std::thread::scope(|scope| {
-        let threads: Vec<_> = (0..hands.get())
-            .map(|_| {
-                scope.spawn(|| {
-                    let hand = Hand(&walk.crew);
-                    let gathered = folder::Worker::new(&walk).work();
-                    drop(hand);
-                    gathered
-                })
-            })
-            .collect();
+        let (mut threads, mut own) = (Vec::new(), None);
+        for left in (0..hands.get()).rev() {
+            match std::thread::Builder::new().spawn_scoped(scope, work) {
+                Ok(thread) => threads.push(thread),
+                // Where threads are short, fewer walk; at worst this one alone, without news.
+                Err(_) if left == 0 && threads.is_empty() => own = Some(work()),
+                Err(_) => drop(Hand(&walk.crew)),
+            }
+        }
         while !walk.crew.is_over_within(NEWS_EVERY) {
             news.tell(false);
         }
@@ -133,6 +136,7 @@ pub(super) fn walk(
                 Ok(gathered) => gathered,
                 Err(panic) => std::panic::resume_unwind(panic),
             })
+            .chain(own)
             .collect()
     });
     let walked = put_together(ground, gathered, &tally, unread);
