@@ -269,3 +269,93 @@ impl Biggest {
         self.0.truncate(BIGGEST);
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use jolly_disk::{FileKey, Kind, Stamp, Stat};
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::rulebook::{AgeUnit, BAND_EDGES};
+    use crate::scan::arena::{NewItem, Shard};
+    use crate::scan::{FolderId, ItemKind};
+
+    const NOW: i64 = 1_790_000_000;
+
+    fn arb_time() -> impl Strategy<Value = i64> {
+        let edges = prop::sample::select(BAND_EDGES.to_vec());
+        let at_edge = (edges, -1..=1_i64)
+            .prop_map(|(edge, off)| NOW - i64::try_from(edge).unwrap_or(0) + off);
+        prop_oneof![4 => at_edge, 4 => NOW - 400_000_000..NOW + 1000, 1 => any::<i64>()]
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 300, failure_persistence: None, ..ProptestConfig::default() })]
+
+        #[test]
+        fn prop_a_pile_sums_up_as_a_slow_count_does(
+            items in prop::collection::vec((arb_time(), 0..1_u64 << 40), 0..400),
+            count in 1..400_u32,
+            unit in prop::sample::select(vec![AgeUnit::Hour, AgeUnit::Day, AgeUnit::Year]),
+        ) {
+            let mut shard = Shard::default();
+            for (number, (time, bytes)) in items.iter().enumerate() {
+                let stamp = Stamp { seconds: *time, nanos: 0 };
+                let stat = Stat {
+                    key: FileKey { device: 1, inode: number as u64 },
+                    kind: Kind::File,
+                    is_mount: false,
+                    size: *bytes,
+                    allocated: *bytes,
+                    links: 1,
+                    user: 0,
+                    group: 0,
+                    mode: 0,
+                    accessed: stamp,
+                    modified: stamp,
+                    changed: stamp,
+                };
+                let name = number.to_string();
+                let new = NewItem {
+                    folder: FolderId(0),
+                    device: 1,
+                    name: name.as_bytes(),
+                    kind: ItemKind::File,
+                    stat: &stat,
+                    time: *time,
+                    pile: PileId(0),
+                };
+                prop_assert!(shard.add_item(&new));
+            }
+            let (arena, lost) = Arena::of(vec![shard]);
+            prop_assert_eq!(lost, 0);
+            let owner = Owner { rule: RuleNumber(0), account: None };
+            let now = Timestamp::from_second(NOW).unwrap();
+            let pile = build(&arena, vec![owner], now).remove(0);
+            let age = |time: i64| u64::try_from(NOW.saturating_sub(time)).unwrap_or(0);
+            let limits = [None, AgeLimit::new(count, unit).ok()];
+            for limit in limits {
+                let least = limit.map_or(0, AgeLimit::as_seconds);
+                let old = items.iter().filter(|(time, _)| age(*time) >= least);
+                let older = pile.count_older(limit);
+                prop_assert_eq!(older, old.clone().count());
+                let bytes: u64 = old.map(|(_, bytes)| bytes).sum();
+                prop_assert_eq!(pile.first(&arena, older), Sum { items: older as u64, bytes });
+            }
+            let mut bands = [0; BAND_COUNT];
+            for (time, bytes) in &items {
+                bands[band_of(age(*time))] += bytes;
+            }
+            prop_assert_eq!(pile.bands, bands);
+            let mut sizes: Vec<u64> = items.iter().map(|(_, bytes)| *bytes).collect();
+            sizes.sort_unstable_by_key(|size| std::cmp::Reverse(*size));
+            sizes.retain(|size| *size > 0);
+            sizes.truncate(BIGGEST);
+            let biggest: Vec<u64> = pile.biggest.iter().map(|item| arena.frees(*item)).collect();
+            prop_assert_eq!(biggest, sizes);
+            for (position, item) in pile.items().enumerate() {
+                prop_assert_eq!(pile.position(item, arena.time(item)), Some(position));
+            }
+        }
+    }
+}

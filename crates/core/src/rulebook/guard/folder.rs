@@ -133,3 +133,135 @@ impl FolderGuards {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::sync::LazyLock;
+
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::rulebook::guard::name::tests::slow_name_guard;
+    use crate::rulebook::{Rulebook, Spelling};
+    use crate::target::Places;
+
+    static RULES: LazyLock<Vec<Rule>> = LazyLock::new(rules);
+
+    fn rules() -> Vec<Rule> {
+        let more = [
+            ("spent", ""),
+            ("ask", ""),
+            ("ask", "detect = \"broken-launcher\""),
+            ("ask", "detect = \"language-not-used\""),
+            ("ask", "keep-newest = { count = 2, per = \"stem\" }"),
+        ];
+        let rule = |(class, more): (&str, &str)| {
+            let text = format!(
+                "rulebook = \"mine\"\nlayout = \"linux\"\n[[rule]]\nid = \"one\"\ntitle = \"One\"\n\
+                 class = \"{class}\"\nabout = \"a\"\nafter = \"b\"\nin = [\"{{temp}}\"]\n{more}\n"
+            );
+            Rulebook::parse("mine.toml", &text)
+                .unwrap()
+                .0
+                .rules
+                .remove(0)
+        };
+        more.into_iter().map(rule).collect()
+    }
+
+    /// Parts of listed folders, names that are guarded, and names that are not.
+    fn arb_part(layout: Layout) -> impl Strategy<Value = String> {
+        let mut known: Vec<String> = lists::system(layout)
+            .iter()
+            .flat_map(|listed| listed.split('/'))
+            .chain(lists::SECRET_FOLDERS.iter().copied())
+            .chain(lists::MAIL_FOLDERS.iter().copied())
+            .chain(lists::SECRET_FILES.iter().copied())
+            .chain(lists::SYSTEM_FILES.iter().copied())
+            .map(str::to_owned)
+            .collect();
+        known
+            .extend(["home", "ada", "tmp", "Documents", "cache", "x.log", "de"].map(str::to_owned));
+        known.extend(lists::SECRET_ENDINGS.iter().map(|end| format!("site{end}")));
+        known.extend(lists::MAIL_ENDINGS.iter().map(|end| format!("in{end}")));
+        known.retain(|part| part != "*");
+        let copies: Vec<&str> = lists::COPY_ENDINGS
+            .iter()
+            .chain(lists::UPGRADED)
+            .copied()
+            .collect();
+        let known = prop::sample::select(known);
+        prop_oneof![
+            4 => known.clone(),
+            1 => known.clone().prop_map(|part| part.to_uppercase()),
+            1 => (known.clone(), prop::sample::select(copies)).prop_map(|(part, end)| part + end),
+            1 => known.clone().prop_map(|part| format!(".{part}.swp")),
+            1 => known.prop_map(|part| format!("#{part}#")),
+            1 => "[a-z#~.-]{1,6}".prop_filter("a name", |part| part != "." && part != ".."),
+        ]
+    }
+
+    fn arb_case() -> impl Strategy<Value = (Layout, Vec<String>)> {
+        let layouts = [Layout::Linux, Layout::Windows, Layout::Macos];
+        prop::sample::select(layouts.to_vec()).prop_flat_map(|layout| {
+            // Ways to what is guarded, and on from there.
+            let mut ways: Vec<Vec<String>> = lists::system(layout)
+                .iter()
+                .chain(&["home/ada", "home/ada/cache", "home/ada/Documents", "tmp"])
+                .map(|way| {
+                    way.replace('*', "any")
+                        .split('/')
+                        .map(str::to_owned)
+                        .collect()
+                })
+                .collect();
+            ways.push(Vec::new());
+            let way = prop::sample::select(ways);
+            let parts = prop::collection::vec(arb_part(layout), 1..4);
+            (way, parts).prop_map(move |(way, parts)| (layout, [way, parts].concat()))
+        })
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 3000, failure_persistence: None, ..ProptestConfig::default() })]
+
+        #[test]
+        fn prop_on_the_way_down_the_guards_say_what_they_say_of_a_whole_path(
+            (layout, parts) in arb_case(),
+        ) {
+            let mut places = Places::of_layout(layout);
+            places.personal = vec![TargetPath::new("home/ada/Documents").unwrap()];
+            let own = vec![TargetPath::new("tmp/x.log").unwrap()];
+            let mut guards = Guards::new(&places, own);
+            guards.add_root(TargetPath::new("home/ada/cache").unwrap());
+            let root = TargetPath::root();
+            let search = Search { rule: crate::rulebook::RuleNumber(0), account: None, root: root.clone() };
+            let mut folder = TargetPath::root();
+            let mut above = None;
+            for part in &parts {
+                let here = FolderGuards::of(&guards, above, &folder);
+                let name = part.as_bytes();
+                let small = name.to_ascii_lowercase();
+                let path = folder.join(name).unwrap();
+                for rule in &*RULES {
+                    let is_closed = guards.folder(&folder, rule, &root).is_some();
+                    prop_assert_eq!(
+                        here.is_closed(&guards, &folder, rule, &search), is_closed, "{}", &folder
+                    );
+                    prop_assert!(here.may_close() || !is_closed);
+                    let spelling = Spelling { exact: name, small: &small };
+                    prop_assert_eq!(
+                        here.file(&guards, &folder, rule, spelling),
+                        guards.file(&path, rule), "{}", &path
+                    );
+                    prop_assert_eq!(
+                        super::super::names_guard(&small, rule),
+                        slow_name_guard(name, rule), "{}", part
+                    );
+                }
+                above = Some(here);
+                folder = path;
+            }
+        }
+    }
+}

@@ -201,3 +201,39 @@ fn is_hive(small: &[u8]) -> bool {
         .iter()
         .any(|hive| small.starts_with(hive))
 }
+
+#[cfg(test)]
+pub(super) mod tests {
+    use super::*;
+
+    /// The same said slowly and simply: every list in turn.
+    pub(in crate::rulebook::guard) fn slow_name_guard(name: &[u8], rule: &Rule) -> Option<Guard> {
+        let small = name.to_ascii_lowercase();
+        let mut main = &small[..];
+        let endings = || lists::COPY_ENDINGS.iter().chain(lists::UPGRADED);
+        while let Some(rest) = endings().find_map(|end| main.strip_suffix(end.as_bytes())) {
+            main = rest;
+        }
+        let inner = main.strip_prefix(b".").unwrap_or(main);
+        let inner = inner.strip_prefix(b"#").unwrap_or(inner);
+        let inner = inner.strip_suffix(b"#").unwrap_or(inner);
+        let is = |list: &[&str]| {
+            let mut known = list.iter().map(|name| name.as_bytes());
+            known.any(|known| known == small || known == main || known == inner)
+        };
+        let ends = |list: &[&str]| {
+            let mut ends = list.iter().map(|end| end.as_bytes());
+            ends.any(|end| main.ends_with(end) || inner.ends_with(end))
+        };
+        let is_checked = rule.detect == Some(Detect::BrokenLauncher) && small.ends_with(b".plist");
+        if is(lists::SYSTEM_FILES) || is_hive(main) {
+            Some(Guard::System)
+        } else if (is(lists::SECRET_FILES) && !is_checked) || ends(lists::SECRET_ENDINGS) {
+            Some(Guard::Secret)
+        } else if ends(lists::MAIL_ENDINGS) {
+            Some(Guard::Mail)
+        } else {
+            guarded_folder_name(name)
+        }
+    }
+}
