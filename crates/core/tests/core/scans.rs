@@ -113,6 +113,65 @@ proptest! {
     }
 }
 
+/// Patterns of every form, over names that trees are made of.
+fn arb_patterns(most: usize) -> impl Strategy<Value = Vec<&'static str>> {
+    let patterns = prop::sample::select(vec![
+        "*",
+        "**",
+        "**/*.tmp",
+        "*.tmp",
+        "a",
+        "**/a",
+        "a/**",
+        "*/b.tmp",
+        "**/info/*",
+        "in?o/**/*",
+        "{a,files}/*",
+        "{a/b.tmp,files/**}",
+        "**/[a-c]*",
+        "Default/**",
+        "**/old.log*",
+        "cache*",
+        "**/*.{deb,png}",
+        "files/*/info/**",
+        "**/*-*",
+        "*/*/*",
+    ]);
+    prop::collection::vec(patterns, 0..=most)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 48, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn prop_whatever_the_patterns_each_name_goes_to_the_first_rule_that_takes_it(
+        tree in arb_tree(),
+        rules in prop::collection::vec((arb_patterns(3), arb_patterns(2)), 1..14),
+    ) {
+        let mut text = String::new();
+        for (number, (take, spare)) in rules.iter().enumerate() {
+            text += &format!(
+                "[[rule]]\nid = \"r{number}\"\ntitle = \"R\"\nclass = \"ask\"\nabout = \"a\"\n\
+                 after = \"b\"\nin = [\"{{temp}}\"]\nspare = {spare:?}\n"
+            );
+            if !take.is_empty() {
+                text += &format!("take = {take:?}\n");
+            }
+        }
+        let bench = Bench::new().with_book(&text);
+        // All of it lies where the rules look.
+        let tree: Vec<_> = tree.into_iter().map(|(_, names, thing)| ("tmp", names, thing)).collect();
+        build(&bench, &tree);
+        let scan = bench.scan();
+        assert_adds_up(&scan);
+        let owned = scan.arena.items().map(|item| {
+            let pile = scan.pile(scan.arena.pile(item));
+            (scan.arena.path(item).as_bytes().to_vec(), (pile.rule.0, pile.account))
+        });
+        prop_assert_eq!(owned.collect::<BTreeMap<_, _>>(), naive(&scan, &bench.root()));
+    }
+}
+
 #[test]
 fn hard_links_count_once_and_only_when_every_name_is_found() {
     let bench = Bench::new();
