@@ -1,6 +1,7 @@
 //! A scan finds what is there, once, inside the target, and says what it couldn't read.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::fmt::Write as _;
 use std::os::unix::ffi::OsStrExt as _;
 use std::os::unix::fs::MetadataExt as _;
 use std::path::Path;
@@ -150,12 +151,14 @@ proptest! {
     ) {
         let mut text = String::new();
         for (number, (take, spare)) in rules.iter().enumerate() {
-            text += &format!(
+            write!(
+                text,
                 "[[rule]]\nid = \"r{number}\"\ntitle = \"R\"\nclass = \"ask\"\nabout = \"a\"\n\
                  after = \"b\"\nin = [\"{{temp}}\"]\nspare = {spare:?}\n"
-            );
+            )
+            .unwrap();
             if !take.is_empty() {
-                text += &format!("take = {take:?}\n");
+                writeln!(text, "take = {take:?}").unwrap();
             }
         }
         let bench = Bench::new().with_book(&text);
