@@ -15,7 +15,7 @@ use std::time::Duration;
 use jolly_disk::FileKey;
 
 use crate::recognise::Recogniser;
-use crate::rulebook::{CompiledRule, Detect, Search};
+use crate::rulebook::Search;
 use crate::scan::arena::{NewItem, Shard};
 use crate::scan::ground::Ground;
 use crate::scan::keep;
@@ -212,7 +212,7 @@ fn put_together(
         });
         if has_room {
             counted.items = 1;
-            counted.bytes = item.stat.allocated;
+            counted.bytes = item::share(&item.stat);
             tally.add(item.place, counted);
         }
     }
@@ -229,9 +229,4 @@ fn put_together(
         counted: tally.in_all(),
         is_partial,
     }
-}
-
-/// Whether a rule looks for a trash.
-fn is_of_trash(rule: &CompiledRule) -> bool {
-    rule.rule.detect == Some(Detect::Trash)
 }

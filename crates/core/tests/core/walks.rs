@@ -178,6 +178,44 @@ fn a_second_scan_of_a_still_tree_reads_no_name_again_but_looks_at_every_item() {
 }
 
 #[test]
+fn what_a_stopped_scan_did_not_reach_is_walked_by_the_next() {
+    let bench = Bench::new();
+    for number in 0..300 {
+        let path = format!("tmp/{}/{}/f{number}", number % 9, number % 31);
+        bench.tree.file(path, 4096, 60 * DAY).unwrap();
+    }
+    let disk = Arc::new(FaultyDisk::new(Fault::None));
+    let (target, rules) = (bench.target_on(disk.clone()), bench.rules());
+    let order = ScanOrder {
+        now: soon(),
+        ..ScanOrder::new(&target, &rules, now())
+    };
+    let fresh = told(&scan(&order, &CancelToken::default(), &|_| {}));
+    for least in [1, 20, 60, 120, 200] {
+        let cancel = CancelToken::default();
+        disk.stall(Duration::from_millis(1));
+        let part = scan(&order, &cancel, &|event| {
+            if matches!(event, ScanEvent::Counted { items, .. } if items >= least) {
+                cancel.cancel();
+            }
+        });
+        disk.stall(Duration::ZERO);
+        let again = ScanOrder {
+            before: Some(&part),
+            ..order.clone()
+        };
+        let again = scan(&again, &CancelToken::default(), &|_| {});
+        assert!(!again.is_partial);
+        assert_eq!(
+            told(&again),
+            fresh,
+            "after {} items",
+            part.arena.item_count()
+        );
+    }
+}
+
+#[test]
 fn sizes_that_no_disk_holds_are_summed_up_without_an_end_of_numbers() {
     let bench = Bench::new();
     for number in 0..100 {

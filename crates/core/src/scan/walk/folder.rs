@@ -9,9 +9,9 @@ use std::sync::atomic::Ordering;
 use jolly_disk::{Folder, Kind, Stat};
 
 use super::job::{Job, Names, Visited, Waiting};
-use super::{Gathered, Note, Walk, is_of_trash};
+use super::{Gathered, Note, Walk};
 use crate::recognise;
-use crate::rulebook::{FolderGuards, Spelling};
+use crate::rulebook::{Detect, FolderGuards, Spelling};
 use crate::scan::arena::FolderRecord;
 use crate::scan::ground::Ground;
 use crate::scan::news::Counted;
@@ -79,6 +79,7 @@ impl<'a> Worker<'a> {
                     let place = waiting.place;
                     if self.walk.cancel.is_cancelled() {
                         self.gathered.is_broken = true;
+                        self.leave_unclear(&waiting);
                     } else {
                         self.walk_folder(waiting);
                     }
@@ -128,6 +129,12 @@ impl<'a> Worker<'a> {
     fn miss(&mut self, waiting: &Waiting, reason: &str) {
         let place = self.walk.tally.name(waiting.place);
         self.gathered.unread.add(place, reason, 1);
+        self.leave_unclear(waiting);
+    }
+
+    /// Notes of a folder's parent that what is known of it lacks this one, so that the next scan
+    /// doesn't take it for all there is.
+    fn leave_unclear(&mut self, waiting: &Waiting) {
         if let Some(parent) = &waiting.parent {
             self.gathered.notes.push(Note {
                 is_unclear: true,
@@ -265,7 +272,8 @@ impl<'a> Worker<'a> {
     fn look_for_undated(&mut self, path: &TargetPath) {
         let ground = self.walk.ground;
         let starts = ground.starts_at(path);
-        if starts.iter().any(|at| is_of_trash(ground.rule(*at))) {
+        let is_of_trash = |at: &usize| ground.rule(*at).rule.detect == Some(Detect::Trash);
+        if starts.iter().any(is_of_trash) {
             let undated = self.walk.recogniser.undated(path);
             if undated > 0 {
                 let reason = "a note of the trash can't be read, so what it describes stays";

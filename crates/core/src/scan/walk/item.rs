@@ -13,6 +13,12 @@ use crate::scan::arena::NewItem;
 use crate::scan::memory::Memory;
 use crate::scan::{ItemId, ItemKind, keep};
 
+/// The bytes that a name is told with while the walk goes: of a file with several names each counts
+/// its share.
+pub(super) fn share(stat: &Stat) -> u64 {
+    stat.allocated / u64::from(stat.links.max(1))
+}
+
 impl Worker<'_> {
     /// Looks at a file or link, when a rule takes it: names decide before files are looked at.
     pub(super) fn look_at_item(
@@ -110,9 +116,7 @@ impl Worker<'_> {
     fn add(&mut self, at: &Visited, new: &NewItem<'_>) {
         if self.gathered.shard.add_item(new) {
             self.counted.items += 1;
-            // Of a file with several names each counts its share: this is only news.
-            let share = new.stat.allocated / u64::from(new.stat.links.max(1));
-            self.counted.bytes = self.counted.bytes.saturating_add(share);
+            self.counted.bytes = self.counted.bytes.saturating_add(share(new.stat));
         } else {
             let place = self.walk.tally.name(at.place);
             let reason = "more items than fit into one scan";
