@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use etcetera::BaseStrategy as _;
-use jolly_core::rulebook::{RuleSet, Rulebook, RulebookError, builtin};
+use jolly_core::rulebook::{RuleSet, Rulebook, DocumentError, builtin};
 use jolly_core::target::{Layout, Printable};
 
 use crate::exit::{Exit, Refusal};
@@ -39,7 +39,7 @@ pub(crate) fn read_rules(layout: Layout, files: &[PathBuf]) -> Result<RuleSet, R
     RuleSet::compile(&books).map_err(|error| refuse(&error))
 }
 
-fn refuse(error: &RulebookError) -> Refusal {
+fn refuse(error: &DocumentError) -> Refusal {
     Refusal {
         exit: Exit::BadInput,
         message: error.to_string(),

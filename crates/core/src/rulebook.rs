@@ -22,9 +22,10 @@ pub use example::{ExampleFailure, run_examples};
 pub(crate) use guard::FolderGuards;
 pub use guard::{Guard, Guards};
 pub(crate) use path_pattern::{NameTest, PathPattern, Reached, Spelling};
-pub use problem::{Problem, RulebookError};
+pub use problem::{DocumentError, Problem};
 pub use rule::{
     AgeBy, AgeRule, Class, Example, Family, KeepNewest, Need, Removal, Rule, Rulebook, Verdict,
     Within,
 };
 pub use search::{Search, Unresolved, resolve};
+pub use written::written_size;

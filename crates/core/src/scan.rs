@@ -8,6 +8,7 @@ mod links;
 mod memory;
 mod moved;
 mod news;
+mod notes;
 mod outlook;
 mod pile;
 mod progress;
@@ -17,6 +18,7 @@ mod walk;
 pub use arena::{Arena, FolderId, FolderRecord, ItemId, ItemKind};
 pub use explain::{Explanation, explain};
 pub use links::LinkGroup;
+pub use notes::{Note, Notes};
 pub use pile::{Blocked, Pile, PileId, Sum};
 pub use progress::{CancelToken, ScanEvent};
 pub use unread::Unread;
@@ -45,6 +47,8 @@ pub struct Scan {
     pub piles: Vec<Pile>,
     /// Files with several names among the items.
     pub links: Vec<LinkGroup>,
+    /// What the info files of the trashes describe.
+    pub notes: Notes,
     /// Where the rules looked.
     pub searches: Vec<Search>,
     /// The guards that stood.
@@ -154,6 +158,12 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
         pile.blocked = blocked(target, rules, &searches, pile)
             .or_else(|| busy(target, rules, &in_use, pile).map(Blocked::Busy));
     }
+    let roots_of = |pile: &Pile| {
+        let of_pile = |search: &&Search| search.rule == pile.rule && search.account == pile.account;
+        let own = searches.iter().filter(of_pile);
+        own.map(|search| search.root.clone()).collect()
+    };
+    let notes = Notes::find(&arena, &piles, rules, target.layout, &roots_of);
     Scan {
         target: Arc::clone(target),
         rules: Arc::clone(rules),
@@ -161,6 +171,7 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
         arena,
         piles,
         links,
+        notes,
         searches,
         guards,
         unread: unread.into_list(),

@@ -2,12 +2,13 @@
 
 use std::collections::BTreeSet;
 use std::fs;
-use std::io::{self, Write as _};
+use std::io;
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
+use crate::kept::{KeptError, write_whole};
 use crate::sweep::{StateError, StateFolder};
 use crate::target::{Layout, Target, Volume};
 
@@ -62,6 +63,8 @@ pub enum SheetError {
     },
     #[error(transparent)]
     State(#[from] StateError),
+    #[error(transparent)]
+    Kept(#[from] KeptError),
 }
 
 impl Sheet {
@@ -121,21 +124,11 @@ impl Sheet {
     pub fn keep(&self, state: &StateFolder, identity: &str) -> Result<(), SheetError> {
         state.make()?;
         let path = state.sheet(identity);
-        let refuse = |source| SheetError::Disk {
-            verb: "write",
-            path: path.clone(),
-            source,
-        };
         let text = toml::to_string(self).map_err(|error| SheetError::Malformed {
             path: path.clone(),
             message: error.to_string(),
         })?;
-        let folder = path.parent().unwrap_or(state.path());
-        let mut file = tempfile::NamedTempFile::new_in(folder).map_err(refuse)?;
-        file.write_all(text.as_bytes()).map_err(refuse)?;
-        file.as_file().sync_all().map_err(refuse)?;
-        file.persist(&path).map_err(|error| refuse(error.error))?;
-        Ok(())
+        Ok(write_whole(&path, &text)?)
     }
 
     /// Every sheet that can be read.

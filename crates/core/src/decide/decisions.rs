@@ -1,9 +1,14 @@
-//! What is taken, from which age on, and the way back.
+//! What is taken, from which age on, what is spared, and the way back.
 
-use crate::decide::{Exclusion, Selection};
-use crate::rulebook::AgeLimit;
-use crate::scan::{ItemId, LinkGroup, PileId, Scan, Sum};
-use crate::target::TargetPath;
+use std::sync::Arc;
+
+use crate::decide::choice::{Choice, Choices, Node};
+use crate::decide::history::{History, State};
+use crate::decide::overlay::Overlay;
+use crate::decide::reach::Excluded;
+use crate::decide::{ExclusionError, Selection, Thing};
+use crate::rulebook::{AgeLimit, Removal};
+use crate::scan::{FolderId, ItemId, LinkGroup, PileId, Scan, Sum};
 
 /// What was decided about one pile.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -12,6 +17,8 @@ pub struct PileDecision {
     pub is_taken: bool,
     /// From which age on; none for any age.
     pub limit: Option<AgeLimit>,
+    /// How what is taken leaves the target.
+    pub by: Removal,
 }
 
 /// How a pile stands.
@@ -19,7 +26,7 @@ pub struct PileDecision {
 pub enum PileState {
     /// What is old enough goes.
     Taken,
-    /// It goes but for what is excluded.
+    /// It goes but for what is excluded or left by hand; or stays but for what is taken by hand.
     Part,
     /// It stays.
     Left,
@@ -39,109 +46,69 @@ impl PileState {
     }
 }
 
-/// The spared items of one pile, as positions in its order.
-#[derive(Clone, Debug, Default)]
-struct Spared {
-    positions: Vec<usize>,
-    sums: Vec<u64>,
-}
-
-/// One step that can be taken back.
-#[derive(Clone, Debug)]
-struct Step {
-    what: String,
-    changes: Vec<(PileId, PileDecision, PileDecision)>,
-}
-
 /// Everything decided about one scan.
 ///
 /// # Invariants
-/// One row a pile of that scan; `takes` always follows from `piles` and `spared`.
+/// One row a pile of that scan; `takes` always follows from the state that the history stands at.
 #[derive(Clone, Debug)]
 pub struct Decisions {
-    piles: Vec<PileDecision>,
     included: Vec<bool>,
-    spared: Vec<Spared>,
-    exclusions: Vec<Exclusion>,
+    history: History,
     /// The files with several names, by position, that may go in part: of the others, which lie in
     /// one pile, all names go once the youngest does.
-    mixed: Vec<usize>,
+    mixed: Arc<Vec<usize>>,
     takes: Vec<Sum>,
-    done: Vec<Step>,
-    undone: Vec<Step>,
+    takes_in_all: Sum,
+    found_in_all: Sum,
+    /// Items whose bytes don't come back, because another name of the file stays.
+    held: Vec<ItemId>,
 }
 
 impl Decisions {
-    /// Starts from what the rules recommend, narrowed by a selection.
-    pub fn new(scan: &Scan, selection: &Selection) -> Self {
-        let included: Vec<bool> = scan
-            .piles
-            .iter()
-            .map(|pile| selection.includes(scan, pile))
-            .collect();
-        let piles = scan
-            .piles
-            .iter()
-            .map(|pile| {
-                let rule = &scan.rules.rule(pile.rule).rule;
-                PileDecision {
-                    is_taken: selection.takes_all || rule.starts_taken(),
-                    limit: rule.age.limit.max(selection.older_than),
-                }
-            })
-            .collect();
+    /// Starts from what the rules recommend, as the selection changes and narrows it.
+    ///
+    /// # Errors
+    /// When one of its exclusions is no pattern, or says nothing.
+    pub fn new(scan: &Scan, selection: &Selection) -> Result<Self, ExclusionError> {
+        let decide = |pile| selection.starts_as(scan, pile);
+        let piles = scan.piles.iter().map(decide).collect();
+        let exclusions = selection.exclusions.iter().cloned();
+        let excluded = exclusions.map(|exclusion| Excluded::find(scan, exclusion));
+        let excluded = excluded.collect::<Result<Vec<_>, _>>()?;
+        let first = State::new(scan, piles, excluded, Choices::default());
         let mut decisions = Self {
-            piles,
-            included,
-            spared: vec![Spared::default(); scan.piles.len()],
-            exclusions: selection.exclusions.clone(),
-            mixed: Vec::new(),
+            included: Vec::new(),
+            history: History::new("as the rules recommend", first),
+            mixed: Arc::default(),
             takes: Vec::new(),
-            done: Vec::new(),
-            undone: Vec::new(),
+            takes_in_all: Sum::default(),
+            found_in_all: Sum::default(),
+            held: Vec::new(),
         };
-        decisions.spare(scan, selection);
-        let is_mixed = |group: &LinkGroup| {
-            let pile = scan.arena.pile(group.carrier);
-            let mut members = group.members.iter();
-            members.any(|member| {
-                scan.arena.pile(*member) != pile || decisions.is_spared(scan, *member)
-            })
-        };
-        let groups = scan.links.iter().enumerate();
-        decisions.mixed = groups
-            .filter(|(_, group)| is_mixed(group))
-            .map(|(at, _)| at)
-            .collect();
-        decisions.count(scan);
-        decisions
+        decisions.mix(scan);
+        decisions.include(scan, selection);
+        Ok(decisions)
     }
 
-    fn spare(&mut self, scan: &Scan, selection: &Selection) {
-        if selection.exclusions.is_empty() {
-            return;
-        }
-        for (pile, spared) in scan.piles.iter().zip(&mut self.spared) {
-            let mut sum = 0_u64;
-            spared.sums.push(sum);
-            for (position, item) in pile.items().enumerate() {
-                let path = scan.arena.path(item);
-                // Where a thing of a trash is spared, what describes it is, too.
-                let described = scan.described(item, &path);
-                let mut paths = std::iter::once(&path).chain(&described);
-                let spares = |path: &TargetPath| {
-                    selection
-                        .exclusions
-                        .iter()
-                        .any(|exclusion| exclusion.spares(path))
-                };
-                if paths.any(spares) {
-                    spared.positions.push(position);
-                    sum = sum.saturating_add(scan.arena.frees(item));
-                    spared.sums.push(sum);
-                }
-            }
-        }
+    /// The same decisions, with the way back, about another scan of the same computer: piles by
+    /// rule and account, single things by path. What is new starts as in `self`.
+    #[must_use]
+    pub fn carry_on(mut self, scan: &Scan, before: &Self, of: &Scan) -> Self {
+        self.history = before.history.carried(of, scan, self.history.state());
+        self.mix(scan);
+        self.count(scan);
+        self
+    }
+
+    /// Looks only at what a selection names; that is no step that could be taken back.
+    pub fn include(&mut self, scan: &Scan, selection: &Selection) {
+        let includes = |pile| selection.includes(scan, pile);
+        self.included = scan.piles.iter().map(includes).collect();
+        let mut found = Sum::default();
+        self.shown(scan)
+            .for_each(|pile| found.add(scan.pile(pile).found()));
+        self.found_in_all = found;
+        self.count(scan);
     }
 
     /// Whether the run looks at the pile at all.
@@ -157,177 +124,290 @@ impl Decisions {
 
     /// What was decided about a pile.
     pub fn of(&self, pile: PileId) -> PileDecision {
-        self.piles[pile.0]
+        self.history.state().piles[pile.0]
+    }
+
+    pub(super) fn overlay(&self, pile: PileId) -> Option<&Overlay> {
+        self.history.state().overlays.get(pile.0)?.as_deref()
     }
 
     /// How a pile stands.
     pub fn state(&self, scan: &Scan, pile: PileId) -> PileState {
-        let decision = self.of(pile);
+        let is_taken = self.of(pile).is_taken;
         if scan.pile(pile).blocked.is_some() {
             PileState::Blocked
-        } else if !decision.is_taken {
+        } else if !is_taken && self.takes(pile).items == 0 {
             PileState::Left
-        } else if self.spared_count(scan, pile) > 0 {
+        } else if !is_taken || self.spared_count(scan, pile) > 0 {
             PileState::Part
         } else {
             PileState::Taken
         }
     }
 
-    /// Whether an exclusion spares a path.
-    pub fn spares_path(&self, path: &TargetPath) -> bool {
-        self.exclusions
-            .iter()
-            .any(|exclusion| exclusion.spares(path))
-    }
-
-    /// How many items of a pile are old enough but excluded.
-    pub fn spared_count(&self, scan: &Scan, pile: PileId) -> usize {
+    /// How many items of a pile are old enough, but excluded or left by hand.
+    pub fn spared_count(&self, scan: &Scan, pile: PileId) -> u64 {
+        let Some(overlay) = self.overlay(pile) else {
+            return 0;
+        };
         let older = scan.pile(pile).count_older(self.of(pile).limit);
-        self.spared[pile.0]
-            .positions
-            .partition_point(|position| *position < older)
+        overlay.stays.before(scan, scan.pile(pile), older).items
     }
 
     /// What goes of a pile.
     pub fn takes(&self, pile: PileId) -> Sum {
-        self.takes[pile.0]
+        self.takes.get(pile.0).copied().unwrap_or_default()
     }
 
     /// What goes in all.
     pub fn takes_in_all(&self) -> Sum {
-        let mut sum = Sum::default();
-        self.takes.iter().for_each(|takes| sum.add(*takes));
-        sum
+        self.takes_in_all
     }
 
     /// What was found in all the piles that are looked at.
-    pub fn found_in_all(&self, scan: &Scan) -> Sum {
-        let mut sum = Sum::default();
-        self.shown(scan)
-            .for_each(|pile| sum.add(scan.pile(pile).found()));
-        sum
+    pub fn found_in_all(&self) -> Sum {
+        self.found_in_all
+    }
+
+    /// Items whose bytes don't come back, because another name of the file stays.
+    pub fn held_back(&self) -> &[ItemId] {
+        &self.held
     }
 
     /// The items of a pile that go, oldest first.
     pub fn taken_items<'a>(&'a self, scan: &'a Scan, pile: PileId) -> impl Iterator<Item = ItemId> {
-        let count = if self.goes(scan, pile) {
-            scan.pile(pile).count_older(self.of(pile).limit)
-        } else {
-            0
-        };
-        let spared = &self.spared[pile.0].positions;
-        scan.pile(pile)
-            .items()
-            .take(count)
-            .enumerate()
-            .filter(move |(position, _)| spared.binary_search(position).is_err())
+        let goes = self.going(scan, pile);
+        let items = scan.pile(pile).items().enumerate();
+        let items = items.take(goes.as_ref().map_or(0, Going::end));
+        items
+            .filter(move |(position, _)| goes.as_ref().is_some_and(|goes| goes.has(*position)))
             .map(|(_, item)| item)
     }
 
-    /// Whether anything of a pile may go.
-    fn goes(&self, scan: &Scan, pile: PileId) -> bool {
-        self.includes(pile) && self.of(pile).is_taken && scan.pile(pile).blocked.is_none()
+    /// Which positions of a pile go; nothing when none may.
+    pub fn going(&self, scan: &Scan, pile: PileId) -> Option<Going<'_>> {
+        let decision = self.of(pile);
+        let may_go = self.includes(pile) && scan.pile(pile).blocked.is_none();
+        may_go.then(|| Going {
+            overlay: self.overlay(pile),
+            is_taken: decision.is_taken,
+            older: scan.pile(pile).count_older(decision.limit),
+            len: scan.pile(pile).len(),
+        })
     }
 
     /// Whether one item goes.
     pub fn takes_item(&self, scan: &Scan, item: ItemId) -> bool {
         let id = scan.arena.pile(item);
-        let is_old_enough = match self.of(id).limit {
-            None => true,
-            Some(limit) => scan.age(item) >= limit.as_seconds(),
+        let position = scan.pile(id).position(item, scan.arena.time(item));
+        let goes = self.going(scan, id);
+        goes.is_some_and(|goes| position.is_some_and(|position| goes.has(position)))
+    }
+
+    /// Whether a folder that is empty once the items are gone goes with them.
+    pub fn takes_emptied(&self, scan: &Scan, pile: PileId, folder: FolderId) -> bool {
+        let state = self.history.state();
+        let choice = state.choices.of_folder(&scan.arena, pile, folder);
+        let is_wanted = match choice {
+            Some(Choice::Take) => true,
+            Some(Choice::Leave) => false,
+            None => self.of(pile).is_taken,
         };
-        self.goes(scan, id) && is_old_enough && !self.is_spared(scan, item)
+        is_wanted && self.includes(pile) && scan.pile(pile).blocked.is_none()
     }
 
-    /// Whether an exclusion spares an item.
-    fn is_spared(&self, scan: &Scan, item: ItemId) -> bool {
-        let id = scan.arena.pile(item);
-        let positions = &self.spared[id.0].positions;
-        !positions.is_empty()
-            && scan
-                .pile(id)
-                .position(item, scan.arena.time(item))
-                .is_some_and(|position| positions.binary_search(&position).is_ok())
-    }
-
-    fn count(&mut self, scan: &Scan) {
-        self.takes = (0..scan.piles.len())
-            .map(PileId)
-            .map(|id| {
-                if !self.goes(scan, id) {
-                    return Sum::default();
-                }
-                let pile = scan.pile(id);
-                let older = pile.count_older(self.of(id).limit);
-                let mut sum = pile.first(&scan.arena, older);
-                let spared = &self.spared[id.0];
-                let count = spared
-                    .positions
-                    .partition_point(|position| *position < older);
-                sum.items -= count as u64;
-                sum.bytes -= spared.sums.get(count).copied().unwrap_or(0);
-                sum
-            })
-            .collect();
-        // A file with several names frees its bytes only when all of them go.
-        for group in self.mixed.iter().filter_map(|at| scan.links.get(*at)) {
-            let all_go = || {
-                group
-                    .members
-                    .iter()
-                    .all(|member| self.takes_item(scan, *member))
-            };
-            if self.takes_item(scan, group.carrier) && !all_go() {
-                let takes = &mut self.takes[scan.arena.pile(group.carrier).0];
-                takes.bytes = takes.bytes.saturating_sub(group.bytes);
-            }
-        }
-    }
-
-    /// Changes the decision about some piles, as one step.
-    pub fn decide(&mut self, scan: &Scan, what: &str, wanted: &[(PileId, PileDecision)]) -> bool {
-        let changes: Vec<_> = wanted
-            .iter()
-            .map(|(pile, after)| (*pile, self.of(*pile), *after))
-            .filter(|(_, before, after)| before != after)
-            .collect();
-        if changes.is_empty() {
+    /// Whether an exclusion spares a folder: `age` is its own, in seconds.
+    pub fn spares_folder(&self, scan: &Scan, pile: PileId, folder: FolderId, age: u64) -> bool {
+        if self.exclusions().is_empty() {
             return false;
         }
-        for (pile, _, after) in &changes {
-            self.piles[pile.0] = *after;
-        }
-        self.done.push(Step {
-            what: what.to_owned(),
-            changes,
+        let path = scan.arena.folder_path(folder);
+        let pile = scan.pile(pile);
+        let thing = Thing {
+            path: &path,
+            rule: &scan.rules.rule(pile.rule).id,
+            account: scan.account_name(pile),
+            size: None,
+            age,
+        };
+        let mut active = self.exclusions().iter();
+        active.any(|one| !one.exclusion.is_suspended && one.matcher.spares(&thing))
+    }
+
+    pub(super) fn choices(&self) -> &Choices {
+        &self.history.state().choices
+    }
+
+    /// What was chosen by hand for exactly this thing.
+    pub fn choice(&self, node: Node) -> Option<Choice> {
+        self.history.state().choices.of(node)
+    }
+
+    /// What is excluded, in the order in which it was said.
+    pub fn exclusions(&self) -> &[Excluded] {
+        &self.history.state().excluded
+    }
+
+    /// Finds the files of which some names may go and others stay.
+    fn mix(&mut self, scan: &Scan) {
+        let is_odd = |item: ItemId| {
+            let id = scan.arena.pile(item);
+            let position = scan.pile(id).position(item, scan.arena.time(item));
+            self.overlay(id).zip(position).is_some_and(|(overlay, at)| {
+                overlay.stays.has(at) || overlay.asked.has(at) || overlay.by_hand.has(at)
+            })
+        };
+        let is_mixed = |group: &LinkGroup| {
+            let pile = scan.arena.pile(group.carrier);
+            let mut members = group.members.iter();
+            members.any(|member| scan.arena.pile(*member) != pile || is_odd(*member))
+        };
+        let groups = scan.links.iter().enumerate();
+        let mixed = groups.filter(|(_, group)| is_mixed(group));
+        self.mixed = Arc::new(mixed.map(|(at, _)| at).collect());
+    }
+
+    /// Adds up what goes.
+    fn count(&mut self, scan: &Scan) {
+        let takes = (0..scan.piles.len()).map(PileId).map(|id| {
+            self.going(scan, id)
+                .map_or_else(Sum::default, |goes| goes.sum(scan, id))
         });
-        self.undone.clear();
+        self.takes = takes.collect();
+        // A file with several names frees its bytes only when all of them go.
+        let mut held = Vec::new();
+        for group in self.mixed.iter().filter_map(|at| scan.links.get(*at)) {
+            let mut members = group.members.iter();
+            let is_held = self.takes_item(scan, group.carrier)
+                && !members.all(|member| self.takes_item(scan, *member));
+            if is_held {
+                held.push(group.carrier);
+                if let Some(takes) = self.takes.get_mut(scan.arena.pile(group.carrier).0) {
+                    takes.bytes = takes.bytes.saturating_sub(group.bytes);
+                }
+            }
+        }
+        self.held = held;
+        let mut sum = Sum::default();
+        self.takes.iter().for_each(|takes| sum.add(*takes));
+        self.takes_in_all = sum;
+    }
+
+    /// Takes the next step to a state; says whether anything has changed by it.
+    fn go_on(&mut self, scan: &Scan, what: &str, state: State) -> bool {
+        if state == *self.history.state() {
+            return false;
+        }
+        let has_same_overlays = state.has_overlays_of(self.history.state());
+        self.history.push(what, state);
+        if !has_same_overlays {
+            self.mix(scan);
+        }
         self.count(scan);
         true
     }
 
+    /// Changes the decision about some piles, as one step. To take or leave a pile as a whole
+    /// forgets what was chosen by hand in it.
+    pub fn decide(&mut self, scan: &Scan, what: &str, wanted: &[(PileId, PileDecision)]) -> bool {
+        let before = self.history.state();
+        let mut piles = Vec::clone(&before.piles);
+        let mut turned = Vec::new();
+        for (pile, after) in wanted {
+            if let Some(decision) = piles.get_mut(pile.0) {
+                if decision.is_taken != after.is_taken {
+                    turned.push(*pile);
+                }
+                *decision = *after;
+            }
+        }
+        let mut choices = Choices::clone(&before.choices);
+        choices.forget(scan, &turned);
+        let state = before.with_piles(piles).with_choices(scan, choices);
+        self.go_on(scan, what, state)
+    }
+
+    /// Takes or leaves a single thing, or lets its pile decide again, as one step.
+    pub fn choose(&mut self, scan: &Scan, what: &str, node: Node, choice: Option<Choice>) -> bool {
+        let before = self.history.state();
+        let mut choices = Choices::clone(&before.choices);
+        choices.set(scan, node, choice);
+        let state = before.clone().with_choices(scan, choices);
+        self.go_on(scan, what, state)
+    }
+
+    /// Changes what is excluded, as one step.
+    pub fn exclude(&mut self, scan: &Scan, what: &str, excluded: Vec<Excluded>) -> bool {
+        let state = self.history.state().with_excluded(scan, excluded);
+        self.go_on(scan, what, state)
+    }
+
     /// Takes the last step back; says what it was.
     pub fn undo(&mut self, scan: &Scan) -> Option<String> {
-        let step = self.done.pop()?;
-        for (pile, before, _) in &step.changes {
-            self.piles[pile.0] = *before;
-        }
-        let what = step.what.clone();
-        self.undone.push(step);
-        self.count(scan);
+        let at = self.history.at();
+        let what = self.history.names().nth(at)?.to_owned();
+        self.walk_to(scan, at.checked_sub(1)?);
         Some(what)
     }
 
     /// Does again what was last taken back; says what it was.
     pub fn redo(&mut self, scan: &Scan) -> Option<String> {
-        let step = self.undone.pop()?;
-        for (pile, _, after) in &step.changes {
-            self.piles[pile.0] = *after;
-        }
-        let what = step.what.clone();
-        self.done.push(step);
-        self.count(scan);
+        let next = self.history.at() + 1;
+        let what = self.history.names().nth(next)?.to_owned();
+        self.walk_to(scan, next);
         Some(what)
+    }
+
+    /// Goes back or forth to how things were after a step; the first is the beginning.
+    pub fn walk_to(&mut self, scan: &Scan, step: usize) {
+        let before = self.history.state().clone();
+        self.history.walk_to(step);
+        if !self.history.state().has_overlays_of(&before) {
+            self.mix(scan);
+        }
+        self.count(scan);
+    }
+
+    /// What was decided, step by step from the beginning, and at which of these we stand.
+    pub fn steps(&self) -> (Vec<&str>, usize) {
+        (self.history.names().collect(), self.history.at())
+    }
+}
+
+/// Which positions of a pile go.
+pub struct Going<'a> {
+    overlay: Option<&'a Overlay>,
+    is_taken: bool,
+    /// How many are old enough.
+    older: usize,
+    len: usize,
+}
+
+impl Going<'_> {
+    /// Whether a position goes.
+    pub fn has(&self, position: usize) -> bool {
+        match self.overlay {
+            Some(overlay) => overlay.goes(position, self.is_taken, self.older),
+            None => self.is_taken && position < self.older,
+        }
+    }
+
+    /// Whether just the first positions go, and how many: nothing beside the age limit counts.
+    pub fn just_first(&self) -> Option<usize> {
+        let older = if self.is_taken { self.older } else { 0 };
+        self.overlay.is_none().then_some(older)
+    }
+
+    /// From here on nothing goes.
+    fn end(&self) -> usize {
+        self.just_first().unwrap_or(self.len)
+    }
+
+    fn sum(&self, scan: &Scan, id: PileId) -> Sum {
+        let pile = scan.pile(id);
+        match self.overlay {
+            Some(overlay) => overlay.takes(scan, pile, self.is_taken, self.older),
+            None => pile.first(&scan.arena, self.end()),
+        }
     }
 }

@@ -1,74 +1,357 @@
-//! What is spared, by pattern.
+//! What is spared: by path, pattern, rule, account, size or age; for one computer or for all.
 
+use std::fmt;
 use std::path::Path;
 
 use globset::{GlobBuilder, GlobMatcher};
+use jiff::civil::Date;
 
-use crate::target::{Layout, TargetPath};
+use crate::rulebook::{AgeLimit, written_size};
+use crate::target::{Layout, Printable, TargetPath, fold};
 
-/// A pattern of paths that are spared.
-///
-/// A pattern with a `/` is held against the whole path below the target's root, one without
-/// against every name on the way; whatever lies below a match is spared, too.
-#[derive(Clone, Debug)]
-pub struct Exclusion {
-    matcher: GlobMatcher,
-    is_whole_path: bool,
+/// Where an exclusion counts.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Scope {
+    /// In this run only, said by its options.
+    Run,
+    /// On this computer.
+    Computer,
+    /// On every computer.
+    Everywhere,
 }
 
-/// Why a text is not an exclusion.
+impl Scope {
+    /// In words.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Run => "this run",
+            Self::Computer => "this computer",
+            Self::Everywhere => "all computers",
+        }
+    }
+}
+
+/// A path or a pattern of paths.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Spot {
+    /// One thing, and whatever lies below it.
+    Path(TargetPath),
+    /// A glob. One with a `/` is held against the whole path below the target's root, one without
+    /// against every name on the way; whatever lies below a match is spared, too.
+    Pattern(String),
+}
+
+/// What an exclusion spares: whatever fits everything that is said here.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Spares {
+    /// Where it lies.
+    pub spot: Option<Spot>,
+    /// The rule that has it, by whole id.
+    pub rule: Option<String>,
+    /// Whose it is, by name.
+    pub account: Option<String>,
+    /// Its apparent length is more than this, in bytes.
+    pub larger_than: Option<u64>,
+    /// It is younger than this, by the time that its rule names.
+    pub younger_than: Option<AgeLimit>,
+}
+
+/// Something that is spared, and why.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Exclusion {
+    /// What.
+    pub spares: Spares,
+    /// In a person's words; may be empty.
+    pub why: String,
+    /// Since when, where that is known.
+    pub since: Option<Date>,
+    /// Where it counts.
+    pub scope: Scope,
+    /// Whether it rests for now.
+    pub is_suspended: bool,
+}
+
+/// Why something is not an exclusion.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("\"{pattern}\" is not a pattern: {reason}")]
-pub struct ExclusionError {
-    pattern: String,
-    reason: String,
+#[expect(missing_docs, reason = "the message names the fields")]
+pub enum ExclusionError {
+    #[error("\"{pattern}\" is not a pattern: {reason}")]
+    NotAPattern { pattern: String, reason: String },
+    #[error("it says nothing that could be spared")]
+    Empty,
+}
+
+impl Spares {
+    /// One thing, and whatever lies below it.
+    pub fn path(path: TargetPath) -> Self {
+        Self {
+            spot: Some(Spot::Path(path)),
+            ..Self::default()
+        }
+    }
+
+    /// Whatever fits a pattern; a slash at its start or end counts for nothing.
+    ///
+    /// # Errors
+    /// When it is not a pattern, or is empty.
+    pub fn pattern(pattern: &str) -> Result<Self, ExclusionError> {
+        let spares = Self {
+            spot: Some(Spot::Pattern(pattern.to_owned())),
+            ..Self::default()
+        };
+        spares.matcher(Layout::Linux)?;
+        Ok(spares)
+    }
+
+    /// What holds it against things, on a target of this layout.
+    ///
+    /// # Errors
+    /// When its pattern is none, or it says nothing.
+    pub fn matcher(&self, layout: Layout) -> Result<Matcher, ExclusionError> {
+        if *self == Self::default() {
+            return Err(ExclusionError::Empty);
+        }
+        let spot = match &self.spot {
+            None => Place::Anywhere,
+            Some(Spot::Path(path)) if path.is_root() => return Err(ExclusionError::Empty),
+            Some(Spot::Path(path)) => Place::Path(spelt(path.as_bytes(), layout)),
+            Some(Spot::Pattern(pattern)) => Place::Pattern {
+                is_whole_path: pattern.contains('/'),
+                glob: glob(pattern, layout)?,
+            },
+        };
+        Ok(Matcher {
+            spot,
+            spares: self.clone(),
+            layout,
+        })
+    }
+}
+
+fn glob(pattern: &str, layout: Layout) -> Result<GlobMatcher, ExclusionError> {
+    let refuse = |reason: &str| ExclusionError::NotAPattern {
+        pattern: pattern.to_owned(),
+        reason: reason.to_owned(),
+    };
+    let trimmed = pattern.trim_matches('/');
+    if trimmed.is_empty() {
+        return Err(refuse("it is empty"));
+    }
+    if trimmed.split('/').any(|part| matches!(part, "." | "..")) {
+        return Err(refuse("`.` and `..` lead nowhere below the target"));
+    }
+    let glob = GlobBuilder::new(trimmed)
+        .literal_separator(true)
+        .case_insensitive(layout.ignores_case())
+        .build()
+        .map_err(|error| refuse(&error.kind().to_string()))?;
+    Ok(glob.compile_matcher())
+}
+
+/// Bytes as names are compared on this layout.
+fn spelt(bytes: &[u8], layout: Layout) -> Vec<u8> {
+    if !layout.ignores_case() {
+        return bytes.to_vec();
+    }
+    // Name by name: one that isn't text doesn't change how the others are compared.
+    let names: Vec<Vec<u8>> = bytes.split(|byte| *byte == b'/').map(fold).collect();
+    names.join(&b'/')
+}
+
+#[derive(Clone, Debug)]
+enum Place {
+    Anywhere,
+    Path(Vec<u8>),
+    Pattern {
+        glob: GlobMatcher,
+        is_whole_path: bool,
+    },
+}
+
+/// How a folder stands to what is spared.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Below {
+    /// All that lies in it fits the spot.
+    All,
+    /// Some of it may.
+    Some,
+    /// Nothing directly in it does.
+    None,
+}
+
+/// What exclusions are held against.
+#[derive(Clone, Copy, Debug)]
+pub struct Thing<'a> {
+    /// Where it lies.
+    pub path: &'a TargetPath,
+    /// The rule that has it, by whole id.
+    pub rule: &'a str,
+    /// Whose it is.
+    pub account: Option<&'a str>,
+    /// Its apparent length; none for a folder.
+    pub size: Option<u64>,
+    /// Its age in seconds.
+    pub age: u64,
+}
+
+/// Holds one exclusion against things of a target.
+#[derive(Clone, Debug)]
+pub struct Matcher {
+    spot: Place,
+    spares: Spares,
+    layout: Layout,
+}
+
+impl Matcher {
+    /// Whether it spares a thing.
+    pub fn spares(&self, thing: &Thing<'_>) -> bool {
+        self.fits_owner(thing.rule, thing.account)
+            && self.fits_figures(thing.size, thing.age)
+            && self.fits_path(thing.path)
+    }
+
+    /// Whether the rule and the account fit.
+    pub(super) fn fits_owner(&self, rule: &str, account: Option<&str>) -> bool {
+        let is_same = |one: &str, other: &str| {
+            spelt(one.as_bytes(), self.layout) == spelt(other.as_bytes(), self.layout)
+        };
+        let wanted = &self.spares;
+        wanted.rule.as_deref().is_none_or(|id| id == rule)
+            && wanted
+                .account
+                .as_deref()
+                .is_none_or(|name| account.is_some_and(|account| is_same(name, account)))
+    }
+
+    /// Whether size and age fit.
+    pub(super) fn fits_figures(&self, size: Option<u64>, age: u64) -> bool {
+        let wanted = &self.spares;
+        wanted
+            .larger_than
+            .is_none_or(|least| size.is_some_and(|size| size > least))
+            && wanted
+                .younger_than
+                .is_none_or(|limit| age < limit.as_seconds())
+    }
+
+    /// Whether the path fits: it, or a folder on the way to it.
+    pub fn fits_path(&self, path: &TargetPath) -> bool {
+        let bytes = path.as_bytes();
+        match &self.spot {
+            Place::Anywhere => true,
+            Place::Path(spared) => is_at_or_below(&spelt(bytes, self.layout), spared),
+            Place::Pattern {
+                glob,
+                is_whole_path: false,
+            } => path.parts().any(|part| is_match(glob, part)),
+            Place::Pattern { glob, .. } => {
+                let slashes = bytes.iter().enumerate().filter(|(_, byte)| **byte == b'/');
+                let mut ends = slashes.map(|(at, _)| at).chain([bytes.len()]);
+                ends.any(|end| bytes.get(..end).is_some_and(|start| is_match(glob, start)))
+            }
+        }
+    }
+
+    /// How a folder stands to the spot.
+    pub(super) fn below(&self, folder: &TargetPath) -> Below {
+        if self.fits_path(folder) {
+            return Below::All;
+        }
+        match &self.spot {
+            Place::Path(spared) => {
+                let folder = spelt(folder.as_bytes(), self.layout);
+                let end = spared.iter().rposition(|byte| *byte == b'/').unwrap_or(0);
+                if spared.get(..end) == Some(folder.as_slice()) {
+                    Below::Some
+                } else {
+                    Below::None
+                }
+            }
+            Place::Anywhere | Place::Pattern { .. } => Below::Some,
+        }
+    }
+
+    /// Whether a name fits in a folder that itself does not.
+    pub(super) fn fits_name(&self, folder: &TargetPath, name: &[u8]) -> bool {
+        match &self.spot {
+            Place::Anywhere => true,
+            Place::Pattern {
+                glob,
+                is_whole_path: false,
+            } => is_match(glob, name),
+            Place::Pattern { glob, .. } => {
+                let path = if folder.is_root() {
+                    name.to_vec()
+                } else {
+                    [folder.as_bytes(), b"/", name].concat()
+                };
+                is_match(glob, &path)
+            }
+            Place::Path(spared) => {
+                let start = spared.iter().rposition(|byte| *byte == b'/');
+                let last = spared.get(start.map_or(0, |at| at + 1)..);
+                last == Some(spelt(name, self.layout).as_slice())
+            }
+        }
+    }
+}
+
+fn is_match(glob: &GlobMatcher, bytes: &[u8]) -> bool {
+    use std::os::unix::ffi::OsStrExt as _;
+    glob.is_match(Path::new(std::ffi::OsStr::from_bytes(bytes)))
+}
+
+fn is_at_or_below(path: &[u8], spared: &[u8]) -> bool {
+    path.strip_prefix(spared)
+        .is_some_and(|rest| rest.is_empty() || rest.starts_with(b"/"))
 }
 
 impl Exclusion {
-    /// Reads a pattern of paths on a target of this layout; a slash at its start or end counts for
-    /// nothing.
+    /// What the options of one run spare: whatever fits a pattern.
     ///
     /// # Errors
-    /// When it is not a pattern, or spares nothing because it is empty.
-    pub fn new(pattern: &str, layout: Layout) -> Result<Self, ExclusionError> {
-        let refuse = |reason: &str| ExclusionError {
-            pattern: pattern.to_owned(),
-            reason: reason.to_owned(),
-        };
-        let trimmed = pattern.trim_matches('/');
-        if trimmed.is_empty() {
-            return Err(refuse("it is empty"));
-        }
-        let glob = GlobBuilder::new(trimmed)
-            .literal_separator(true)
-            .case_insensitive(layout.ignores_case())
-            .build()
-            .map_err(|error| refuse(&error.kind().to_string()))?;
-        let is_whole_path = pattern.contains('/');
+    /// When it is not a pattern, or is empty.
+    pub fn of_run(pattern: &str) -> Result<Self, ExclusionError> {
         Ok(Self {
-            matcher: glob.compile_matcher(),
-            is_whole_path,
+            spares: Spares::pattern(pattern)?,
+            why: String::new(),
+            since: None,
+            scope: Scope::Run,
+            is_suspended: false,
         })
     }
 
-    /// Whether it spares a path.
-    pub fn spares(&self, path: &TargetPath) -> bool {
-        use std::os::unix::ffi::OsStrExt as _;
-        let is_match = |bytes: &[u8]| {
-            self.matcher
-                .is_match(Path::new(std::ffi::OsStr::from_bytes(bytes)))
-        };
-        if !self.is_whole_path {
-            return path.parts().any(is_match);
+    /// What it is called where there is room for a few words: why, or else what it spares.
+    pub fn name(&self) -> String {
+        if self.why.is_empty() {
+            self.spares.to_string()
+        } else {
+            self.why.clone()
         }
-        let bytes = path.as_bytes();
-        let ends = bytes
-            .iter()
-            .enumerate()
-            .filter(|(_, byte)| **byte == b'/')
-            .map(|(at, _)| at);
-        ends.chain([bytes.len()])
-            .any(|end| bytes.get(..end).is_some_and(is_match))
+    }
+}
+
+impl fmt::Display for Spares {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let mut parts = Vec::new();
+        match &self.spot {
+            Some(Spot::Path(path)) => parts.push(path.to_string()),
+            Some(Spot::Pattern(pattern)) => parts.push(Printable(pattern.as_bytes()).to_string()),
+            None => {}
+        }
+        match (&self.rule, &self.account) {
+            (Some(rule), Some(account)) => parts.push(format!("{rule} of {account}")),
+            (Some(rule), None) => parts.push(rule.clone()),
+            (None, Some(account)) => parts.push(format!("whatever is {account}'s")),
+            (None, None) => {}
+        }
+        if let Some(bytes) = self.larger_than {
+            parts.push(format!("larger than {}", written_size(bytes)));
+        }
+        if let Some(limit) = self.younger_than {
+            parts.push(format!("younger than {limit}"));
+        }
+        out.write_str(&parts.join(", "))
     }
 }
 
@@ -76,25 +359,45 @@ impl Exclusion {
 mod tests {
     use super::*;
 
+    fn spares(pattern: &str, layout: Layout, path: &str) -> bool {
+        let matcher = Spares::pattern(pattern).unwrap().matcher(layout).unwrap();
+        matcher.fits_path(&TargetPath::new(path).unwrap())
+    }
+
     #[test]
     fn a_spared_folder_spares_what_is_below_it() {
-        let spares = |pattern: &str, path: &str| {
-            Exclusion::new(pattern, Layout::Linux)
-                .unwrap()
-                .spares(&TargetPath::new(path).unwrap())
-        };
-        assert!(spares("home/joss/Downloads", "home/joss/Downloads/a/b.iso"));
-        assert!(spares("/home/joss/Down*/", "home/joss/Downloads/a/b.iso"));
-        assert!(spares("*.iso", "home/joss/Downloads/b.iso"));
-        assert!(spares(
+        let linux = |pattern: &str, path: &str| spares(pattern, Layout::Linux, path);
+        assert!(linux("home/joss/Downloads", "home/joss/Downloads/a/b.iso"));
+        assert!(linux("/home/joss/Down*/", "home/joss/Downloads/a/b.iso"));
+        assert!(linux("*.iso", "home/joss/Downloads/b.iso"));
+        assert!(linux(
             "thumbnails",
             "home/pia/.cache/thumbnails/large/x.png"
         ));
-        assert!(!spares("home/*", "var/tmp/x"));
-        assert!(!spares("*.iso", "home/joss/b.img"));
-        let photos = Exclusion::new("users/PIA/*.JPG", Layout::Windows).unwrap();
-        assert!(photos.spares(&TargetPath::new("Users/pia/a.jpg").unwrap()));
-        assert!(Exclusion::new("/", Layout::Linux).is_err());
-        assert!(Exclusion::new("[a", Layout::Linux).is_err());
+        assert!(!linux("home/*", "var/tmp/x"));
+        assert!(!linux("*.iso", "home/joss/b.img"));
+        assert!(spares(
+            "users/PIA/*.JPG",
+            Layout::Windows,
+            "Users/pia/a.jpg"
+        ));
+        for wrong in ["/", "", "[a", "home/../etc", "a/{b"] {
+            assert!(Spares::pattern(wrong).is_err(), "{wrong}");
+        }
+    }
+
+    #[test]
+    fn a_path_is_compared_as_the_layout_names_things() {
+        let folder = Spares::path(TargetPath::new("Users/pia/Letters").unwrap());
+        let fits = |layout, path: &str| {
+            let matcher = folder.matcher(layout).unwrap();
+            matcher.fits_path(&TargetPath::new(path).unwrap())
+        };
+        assert!(fits(Layout::Windows, "users/PIA/letters/a.doc"));
+        assert!(!fits(Layout::Linux, "users/PIA/letters/a.doc"));
+        assert!(fits(Layout::Linux, "Users/pia/Letters"));
+        assert!(!fits(Layout::Linux, "Users/pia/Letters.old"));
+        let root = Spares::path(TargetPath::root());
+        assert!(root.matcher(Layout::Linux).is_err());
     }
 }

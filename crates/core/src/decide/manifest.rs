@@ -159,7 +159,7 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
     let mut gone_below = vec![0_u64; scan.arena.folder_count()];
     for id in (0..scan.piles.len()).map(PileId) {
         takes.add(decisions.takes(id));
-        let maker = Maker::new(scan, id);
+        let maker = Maker::new(scan, decisions, id);
         for item in decisions.taken_items(scan, id) {
             gone_below[scan.arena.folder(item).as_index()] += 1;
             items.push(maker.item(item));
@@ -257,14 +257,14 @@ struct Maker<'a> {
 }
 
 impl<'a> Maker<'a> {
-    fn new(scan: &'a Scan, id: PileId) -> Self {
+    fn new(scan: &'a Scan, decisions: &Decisions, id: PileId) -> Self {
         let pile = scan.pile(id);
         let rule = scan.rules.rule(pile.rule);
         Self {
             scan,
             rule: rule.id.as_str().into(),
             account: scan.account_name(pile).map(Into::into),
-            by: rule.rule.removal(),
+            by: decisions.of(id).by,
         }
     }
 
@@ -307,24 +307,22 @@ fn emptied_folders(
     for (id, record) in scan.arena.folders().rev() {
         let Some(pile) = record.sweeper else { continue };
         let decision = decisions.of(pile);
-        let is_swept = decision.is_taken
-            && decisions.includes(pile)
-            && scan.pile(pile).blocked.is_none()
-            && record.is_whole
-            && gone_below[id.as_index()] == record.entries;
+        let is_swept = record.is_whole
+            && gone_below[id.as_index()] == record.entries
+            && decisions.takes_emptied(scan, pile, id);
         let age = Scan::age_of(record.time, scan.now);
         let is_old = decision.limit.is_none_or(|limit| age >= limit.as_seconds());
         if !is_swept || (record.entries == 0 && !is_old) {
             continue;
         }
-        let path = scan.arena.folder_path(id);
-        if decisions.spares_path(&path) {
+        if decisions.spares_folder(scan, pile, id, age) {
             continue;
         }
+        let path = scan.arena.folder_path(id);
         if let Some(parent) = record.parent {
             gone_below[parent.as_index()] += 1;
         }
-        let maker = Maker::new(scan, pile);
+        let maker = Maker::new(scan, decisions, pile);
         let item = ManifestItem {
             rule: maker.rule,
             account: maker.account,

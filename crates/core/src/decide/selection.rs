@@ -1,6 +1,6 @@
 //! Which piles a run looks at, and how it changes where they start.
 
-use crate::decide::Exclusion;
+use crate::decide::{Exclusion, PileDecision, Starts};
 use crate::rulebook::{AgeLimit, Class, RuleNumber};
 use crate::scan::{Pile, Scan};
 
@@ -21,9 +21,22 @@ pub struct Selection {
     pub exclusions: Vec<Exclusion>,
     /// Whether piles that start left are taken, too.
     pub takes_all: bool,
+    /// How this shop starts where the rules would start otherwise.
+    pub starts: Starts,
 }
 
 impl Selection {
+    /// What a pile starts with.
+    pub fn starts_as(&self, scan: &Scan, pile: &Pile) -> PileDecision {
+        let rule = scan.rules.rule(pile.rule);
+        let start = self.starts.of(&rule.id, &rule.rule);
+        PileDecision {
+            is_taken: self.takes_all || start.is_taken,
+            limit: start.limit.max(self.older_than),
+            by: start.by,
+        }
+    }
+
     /// Whether a pile is looked at at all.
     pub fn includes(&self, scan: &Scan, pile: &Pile) -> bool {
         let class = scan.rules.rule(pile.rule).rule.class;

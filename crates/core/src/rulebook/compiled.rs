@@ -1,6 +1,6 @@
 //! Rules ready to match, in the order in which they own things.
 
-use crate::rulebook::{AgeBy, Detect, PathPattern, Rule, Rulebook, RulebookError};
+use crate::rulebook::{AgeBy, Detect, DocumentError, PathPattern, Rule, Rulebook};
 use crate::target::Layout;
 
 /// A rule's position in a [`RuleSet`]: a lower one comes before a higher one.
@@ -140,7 +140,7 @@ fn compile(file: &str, text: &str, patterns: &[String], layout: Layout) -> Compi
     let compiled = patterns.iter().map(|text| PathPattern::new(text, layout));
     compiled
         .collect::<Result<_, _>>()
-        .map_err(|message| RulebookError {
+        .map_err(|message| DocumentError {
             file: file.to_owned(),
             text: text.to_owned(),
             problems: vec![crate::rulebook::Problem {
@@ -152,7 +152,7 @@ fn compile(file: &str, text: &str, patterns: &[String], layout: Layout) -> Compi
         })
 }
 
-type Compiled = Result<Vec<PathPattern>, RulebookError>;
+type Compiled = Result<Vec<PathPattern>, DocumentError>;
 
 /// All rules in force: the technician's books first, then the built-in one; in a book the order
 /// of the text.
@@ -167,7 +167,7 @@ impl RuleSet {
     ///
     /// # Errors
     /// The first book's mistakes; two books of one id, or a book of another layout.
-    pub fn compile(books: &[(String, String)]) -> Result<Self, RulebookError> {
+    pub fn compile(books: &[(String, String)]) -> Result<Self, DocumentError> {
         let mut set = Self::default();
         let mut hasher = blake3::Hasher::new();
         for (file, text) in books {
@@ -175,7 +175,7 @@ impl RuleSet {
             hasher.update(text.as_bytes()).update(&[0]);
             let starts = format!("{}/", book.id);
             if set.rules.iter().any(|known| known.id.starts_with(&starts)) {
-                return Err(RulebookError {
+                return Err(DocumentError {
                     file: file.clone(),
                     text: text.clone(),
                     problems: vec![crate::rulebook::Problem {

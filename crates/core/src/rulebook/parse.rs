@@ -9,7 +9,7 @@ use toml::Spanned;
 
 use crate::rulebook::guard::could_only_hit_guarded;
 use crate::rulebook::written::{MOST_BYTES, WrittenBook, WrittenRule};
-use crate::rulebook::{AgeBy, AgeRule, Class, Detect, Problem, Rule, Rulebook, RulebookError};
+use crate::rulebook::{AgeBy, AgeRule, Class, Detect, DocumentError, Problem, Rule, Rulebook};
 use crate::target::{Layout, is_harmless};
 use values::Words;
 
@@ -18,14 +18,14 @@ impl Rulebook {
     ///
     /// # Errors
     /// Every mistake in it, each with its place and what would be right.
-    pub fn parse(file: &str, text: &str) -> Result<(Self, Vec<usize>), RulebookError> {
-        let refuse = |problems| RulebookError {
+    pub fn parse(file: &str, text: &str) -> Result<(Self, Vec<usize>), DocumentError> {
+        let refuse = |problems| DocumentError {
             file: file.to_owned(),
             text: text.to_owned(),
             problems,
         };
         if text.len() > MOST_BYTES {
-            return Err(RulebookError {
+            return Err(DocumentError {
                 file: file.to_owned(),
                 text: String::new(),
                 problems: vec![problem(

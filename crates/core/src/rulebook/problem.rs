@@ -1,4 +1,4 @@
-//! Mistakes in a rulebook, shown where they are.
+//! Mistakes in a rulebook or another text that somebody wrote, shown where they are.
 
 use std::fmt;
 use std::ops::Range;
@@ -18,9 +18,9 @@ pub struct Problem {
     pub help: String,
 }
 
-/// A rulebook that can't be used, with every mistake in it.
+/// A text that somebody wrote and that can't be used, with every mistake in it.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct RulebookError {
+pub struct DocumentError {
     /// The file's name as the person knows it.
     pub file: String,
     /// The file's text.
@@ -29,9 +29,9 @@ pub struct RulebookError {
     pub problems: Vec<Problem>,
 }
 
-impl std::error::Error for RulebookError {}
+impl std::error::Error for DocumentError {}
 
-impl fmt::Display for RulebookError {
+impl fmt::Display for DocumentError {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
         for (number, problem) in self.problems.iter().enumerate() {
             let start = problem.span.start.min(self.text.len());

@@ -62,6 +62,15 @@ impl Class {
     }
 }
 
+impl Class {
+    /// Whether a technician may have its items leave in this way. To write over bytes is for what
+    /// is somebody's, not for what a program put down.
+    pub fn allows(self, by: Removal) -> bool {
+        let is_personal = matches!(self, Self::Felt | Self::Ask);
+        is_personal || by != Removal::Overwrite
+    }
+}
+
 /// How an item leaves the target.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
@@ -321,6 +330,12 @@ impl Rule {
     /// How its items leave the target.
     pub fn removal(&self) -> Removal {
         self.by.unwrap_or_else(|| self.class.removal())
+    }
+
+    /// The ways in which its items may leave the target: its own, and those of its class.
+    pub fn ways(&self) -> Vec<Removal> {
+        let may = |by: &Removal| *by == self.removal() || self.class.allows(*by);
+        Removal::ALL.into_iter().filter(may).collect()
     }
 }
 

@@ -88,7 +88,7 @@ fn list(texts: &[String]) -> Option<Vec<Spanned<String>>> {
 }
 
 /// A number of bytes, exactly, in the largest unit that holds it whole.
-fn size(bytes: u64) -> String {
+pub fn written_size(bytes: u64) -> String {
     const UNITS: [(u64, &str); 4] = [
         (1 << 40, "TiB"),
         (1 << 30, "GiB"),
@@ -124,7 +124,7 @@ impl From<&Rule> for WrittenRule {
                 .map(|taken| nowhere(if taken { "taken" } else { "left" })),
             by: rule.by.map(|by| nowhere(by.name())),
             detect: rule.detect.map(|detect| nowhere(detect.name())),
-            larger_than: rule.larger_than.map(|bytes| nowhere(&size(bytes))),
+            larger_than: rule.larger_than.map(|bytes| nowhere(&written_size(bytes))),
             busy: list(&rule.busy),
             keep_newest: rule.keep_newest.map(|keep| WrittenKeep {
                 count: Spanned::new(0..0, i64::from(keep.count)),

@@ -3,6 +3,8 @@
 mod chunk;
 mod shard;
 
+use std::collections::HashSet;
+
 use jolly_disk::{FileKey, Stamp};
 
 use crate::scan::PileId;
@@ -87,6 +89,13 @@ pub struct FolderRecord {
     pub(super) is_lasting: bool,
 }
 
+impl FolderRecord {
+    /// Its name; for the start of a walk, its whole path.
+    pub fn own_name(&self) -> &[u8] {
+        &self.name
+    }
+}
+
 /// Items and folders of one scan, kept as columns so that a million of them stay small and near.
 ///
 /// # Invariants
@@ -168,6 +177,11 @@ impl Arena {
 
     pub(super) fn record(&self, folder: FolderId) -> Option<&FolderRecord> {
         self.folders.get(folder.as_index())
+    }
+
+    /// The folder that holds a folder; none for the start of a walk.
+    pub fn parent_of(&self, folder: FolderId) -> Option<FolderId> {
+        self.record(folder)?.parent
     }
 
     fn at(&self, item: ItemId) -> (&Chunk, usize) {
@@ -282,6 +296,33 @@ impl Arena {
         parts.reverse();
         parts.retain(|part| !part.is_empty());
         TargetPath::new(parts.join(&b'/')).unwrap_or_default()
+    }
+
+    /// Which of these paths are folders that were walked.
+    pub fn find_folders(&self, paths: &HashSet<TargetPath>) -> Vec<(TargetPath, FolderId)> {
+        // Most folders are told apart by their own name.
+        let names: HashSet<&[u8]> = paths.iter().map(TargetPath::name).collect();
+        let may_be = |record: &FolderRecord| {
+            let last = record.name.rsplit(|byte| *byte == b'/').next();
+            last.is_some_and(|name| names.contains(name))
+        };
+        self.folders()
+            .filter(|(_, record)| may_be(record))
+            .map(|(id, _)| (self.folder_path(id), id))
+            .filter(|(path, _)| paths.contains(path))
+            .collect()
+    }
+
+    /// Which of these paths are items.
+    pub fn find_items(&self, paths: &HashSet<TargetPath>) -> Vec<(TargetPath, ItemId)> {
+        let parents = paths.iter().filter_map(TargetPath::parent).collect();
+        let folders = self.find_folders(&parents).into_iter();
+        let folders: HashSet<FolderId> = folders.map(|(_, id)| id).collect();
+        self.items()
+            .filter(|item| folders.contains(&self.folder(*item)))
+            .map(|item| (self.path(item), item))
+            .filter(|(path, _)| paths.contains(path))
+            .collect()
     }
 
     /// An item's path below the target's root.

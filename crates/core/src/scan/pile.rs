@@ -197,6 +197,11 @@ impl Pile {
         self.order.iter().map(|aged| aged.item())
     }
 
+    /// The item at a position, oldest first.
+    pub fn item_at(&self, position: usize) -> Option<ItemId> {
+        self.order.get(position).map(|aged| aged.item())
+    }
+
     /// An item's position among its items, oldest first; `time` is the one its age counts from.
     pub fn position(&self, item: ItemId, time: i64) -> Option<usize> {
         self.order.binary_search(&Aged::new(time, item)).ok()

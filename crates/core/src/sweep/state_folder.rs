@@ -5,7 +5,8 @@ use std::io;
 use std::os::unix::fs::{DirBuilderExt as _, OpenOptionsExt as _};
 use std::path::{Path, PathBuf};
 
-/// The state folder: `logs/`, `dustpan/` and `sheets/`, readable by nobody else.
+/// The state folder: `logs/`, `dustpan/`, `sheets/`, `exclusions/` and `rulebooks/`, readable by
+/// nobody else.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct StateFolder {
     path: PathBuf,
@@ -21,6 +22,12 @@ pub struct StateError {
     pub path: PathBuf,
     /// What the kernel said.
     pub source: io::Error,
+}
+
+/// The name of a computer's files; it says nothing of the computer.
+fn file_of(identity: &str) -> String {
+    let hash = blake3::hash(identity.as_bytes()).to_hex();
+    format!("{}.toml", hash.get(..32).unwrap_or(&hash))
 }
 
 impl StateFolder {
@@ -56,9 +63,17 @@ impl StateFolder {
 
     /// The job sheet of the computer with this identity; the name says nothing of it.
     pub fn sheet(&self, identity: &str) -> PathBuf {
-        let hash = blake3::hash(identity.as_bytes()).to_hex();
-        let name = hash.get(..32).unwrap_or(&hash);
-        self.sheets().join(format!("{name}.toml"))
+        self.sheets().join(file_of(identity))
+    }
+
+    /// What is excluded on the computer with this identity.
+    pub fn exclusions(&self, identity: &str) -> PathBuf {
+        self.path.join("exclusions").join(file_of(identity))
+    }
+
+    /// The own rulebook of the computer with this identity.
+    pub fn rulebook(&self, identity: &str) -> PathBuf {
+        self.path.join("rulebooks").join(file_of(identity))
     }
 
     /// Makes the folders, mode 0700.

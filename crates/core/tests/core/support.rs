@@ -144,7 +144,7 @@ pub(crate) fn manifest_of(scan: &Scan, all: bool) -> Manifest {
         takes_all: all,
         ..Selection::default()
     };
-    make_manifest(scan, &Decisions::new(scan, &selection))
+    make_manifest(scan, &Decisions::new(scan, &selection).unwrap())
 }
 
 pub(crate) fn paths_of(manifest: &Manifest) -> BTreeSet<Vec<u8>> {

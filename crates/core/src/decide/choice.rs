@@ -1,0 +1,160 @@
+//! Single things that are taken or left, whatever becomes of the rest of their pile.
+
+use std::collections::{HashMap, HashSet};
+
+use crate::scan::{Arena, FolderId, ItemId, PileId, Scan};
+use crate::target::TargetPath;
+
+/// What was chosen for one thing.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Choice {
+    /// An item goes whatever its age; of a folder goes what is old enough, even if its pile stays.
+    Take,
+    /// It stays, with all that lies below it.
+    Leave,
+}
+
+/// One thing that can be chosen.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Node {
+    /// What one pile has in a folder.
+    Folder(PileId, FolderId),
+    /// One item.
+    Item(ItemId),
+}
+
+impl Node {
+    /// The pile that it is of.
+    pub fn pile(self, scan: &Scan) -> PileId {
+        match self {
+            Self::Folder(pile, _) => pile,
+            Self::Item(item) => scan.arena.pile(item),
+        }
+    }
+
+    /// Its path below the target's root.
+    pub fn path(self, scan: &Scan) -> TargetPath {
+        match self {
+            Self::Folder(_, folder) => scan.arena.folder_path(folder),
+            Self::Item(item) => scan.arena.path(item),
+        }
+    }
+}
+
+/// Everything that was chosen by hand.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(super) struct Choices(HashMap<Node, Choice>);
+
+impl Choices {
+    /// What was chosen for exactly this.
+    pub(super) fn of(&self, node: Node) -> Option<Choice> {
+        self.0.get(&node).copied()
+    }
+
+    /// Whether anything was chosen in a pile.
+    pub(super) fn has_any_in(&self, scan: &Scan, pile: PileId) -> bool {
+        self.0.keys().any(|node| node.pile(scan) == pile)
+    }
+
+    /// What was chosen for an item, or for the nearest folder that holds it.
+    pub(super) fn of_item(&self, scan: &Scan, item: ItemId) -> Option<Choice> {
+        let pile = scan.arena.pile(item);
+        self.of(Node::Item(item))
+            .or_else(|| self.of_folder(&scan.arena, pile, scan.arena.folder(item)))
+    }
+
+    /// What was chosen for a folder, or for the nearest one that holds it.
+    pub(super) fn of_folder(
+        &self,
+        arena: &Arena,
+        pile: PileId,
+        folder: FolderId,
+    ) -> Option<Choice> {
+        if self.0.is_empty() {
+            return None;
+        }
+        let mut at = Some(folder);
+        while let Some(folder) = at {
+            if let Some(choice) = self.of(Node::Folder(pile, folder)) {
+                return Some(choice);
+            }
+            at = arena.parent_of(folder);
+        }
+        None
+    }
+
+    /// For every folder, what holds in it for one pile: its own choice or the nearest above.
+    pub(super) fn by_folder(&self, arena: &Arena, pile: PileId) -> Vec<Option<Choice>> {
+        let mut all: Vec<Option<Choice>> = Vec::with_capacity(arena.folder_count());
+        for (id, record) in arena.folders() {
+            let above = record.parent.and_then(|parent| all.get(parent.as_index()));
+            let own = self.of(Node::Folder(pile, id));
+            all.push(own.or(above.copied().flatten()));
+        }
+        all
+    }
+
+    /// Chooses anew for one thing; what was chosen below it is forgotten.
+    pub(super) fn set(&mut self, scan: &Scan, node: Node, choice: Option<Choice>) {
+        if let Node::Folder(pile, folder) = node {
+            self.0.retain(|known, _| {
+                known.pile(scan) != pile || !is_below(&scan.arena, *known, folder)
+            });
+        }
+        match choice {
+            Some(choice) => self.0.insert(node, choice),
+            None => self.0.remove(&node),
+        };
+    }
+
+    /// Forgets what was chosen in some piles.
+    pub(super) fn forget(&mut self, scan: &Scan, piles: &[PileId]) {
+        self.0.retain(|node, _| !piles.contains(&node.pile(scan)));
+    }
+
+    /// The same choices about the things of another scan of the same computer, by path.
+    pub(super) fn carried(&self, from: &Scan, to: &Scan, pile_of: &[Option<PileId>]) -> Self {
+        let mut folders: HashMap<TargetPath, Vec<(PileId, Choice)>> = HashMap::new();
+        let mut items: HashMap<TargetPath, Choice> = HashMap::new();
+        for (node, choice) in &self.0 {
+            let path = node.path(from);
+            match node {
+                Node::Item(_) => drop(items.insert(path, *choice)),
+                Node::Folder(pile, _) => {
+                    let pile = pile_of.get(pile.0).copied().flatten();
+                    let known = folders.entry(path).or_default();
+                    known.extend(pile.map(|pile| (pile, *choice)));
+                }
+            }
+        }
+        let mut carried = HashMap::new();
+        let paths: HashSet<TargetPath> = folders.keys().cloned().collect();
+        for (path, folder) in to.arena.find_folders(&paths) {
+            for (pile, choice) in folders.get(&path).into_iter().flatten() {
+                carried.insert(Node::Folder(*pile, folder), *choice);
+            }
+        }
+        if !items.is_empty() {
+            let paths: HashSet<TargetPath> = items.keys().cloned().collect();
+            for (path, item) in to.arena.find_items(&paths) {
+                carried.extend(items.get(&path).map(|choice| (Node::Item(item), *choice)));
+            }
+        }
+        Self(carried)
+    }
+}
+
+/// Whether a thing is a folder, or lies in it at any depth.
+fn is_below(arena: &Arena, node: Node, folder: FolderId) -> bool {
+    let mut at = match node {
+        Node::Folder(_, own) => Some(own),
+        Node::Item(item) => Some(arena.folder(item)),
+    };
+    while let Some(known) = at {
+        if known == folder {
+            return true;
+        }
+        at = arena.parent_of(known);
+    }
+    false
+}

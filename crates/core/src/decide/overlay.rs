@@ -1,0 +1,158 @@
+//! What single choices and exclusions change about a pile, beside its age limit.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use crate::decide::choice::{Choice, Choices, Node};
+use crate::decide::marked::Marked;
+use crate::decide::reach::Excluded;
+use crate::scan::{ItemId, Pile, PileId, Scan, Sum};
+
+/// What stands beside the age limit of one pile.
+///
+/// # Invariants
+/// No position is in two of the three.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Overlay {
+    /// Excluded or left by hand: stays whatever its age.
+    pub(super) stays: Marked,
+    /// In a folder that is taken by hand: goes when it is old enough, even if the pile is left.
+    pub(super) asked: Marked,
+    /// Taken by hand: goes whatever its age.
+    pub(super) by_hand: Marked,
+}
+
+/// One row a pile; nothing where nothing was chosen or excluded.
+pub(super) type Overlays = Arc<Vec<Option<Arc<Overlay>>>>;
+
+/// Puts together what exclusions and choices change.
+pub(super) fn overlays(scan: &Scan, excluded: &[Excluded], choices: &Choices) -> Overlays {
+    let of_pile = |id| Overlay::of(scan, id, excluded, choices).map(Arc::new);
+    Arc::new((0..scan.piles.len()).map(PileId).map(of_pile).collect())
+}
+
+impl Overlay {
+    fn of(scan: &Scan, id: PileId, excluded: &[Excluded], choices: &Choices) -> Option<Self> {
+        let active = excluded.iter().filter(|one| !one.exclusion.is_suspended);
+        let marks: Vec<&Marked> = active.filter_map(|one| one.reach.of_pile(id)).collect();
+        let is_chosen = choices.has_any_in(scan, id);
+        if marks.is_empty() && !is_chosen {
+            return None;
+        }
+        let pile = scan.pile(id);
+        let nothing = || Marked::none_of(pile.len());
+        let mut overlay = Self {
+            stays: nothing(),
+            asked: nothing(),
+            by_hand: nothing(),
+        };
+        marks.iter().for_each(|marked| overlay.stays.unite(marked));
+        if is_chosen {
+            overlay.choose(scan, id, choices);
+        }
+        overlay.settle_infos(scan, id);
+        for marked in [&mut overlay.stays, &mut overlay.asked, &mut overlay.by_hand] {
+            marked.settle(scan, pile);
+        }
+        Some(overlay)
+    }
+
+    fn choose(&mut self, scan: &Scan, id: PileId, choices: &Choices) {
+        let by_folder = choices.by_folder(&scan.arena, id);
+        for (position, item) in scan.pile(id).items().enumerate() {
+            // What is excluded stays, whatever was chosen.
+            if self.stays.has(position) {
+                continue;
+            }
+            let folder = scan.arena.folder(item).as_index();
+            let above = || by_folder.get(folder).copied().flatten();
+            match choices.of(Node::Item(item)) {
+                Some(Choice::Take) => self.by_hand.set(position),
+                Some(Choice::Leave) => self.stays.set(position),
+                None => match above() {
+                    Some(Choice::Take) => self.asked.set(position),
+                    Some(Choice::Leave) => self.stays.set(position),
+                    None => {}
+                },
+            }
+        }
+    }
+
+    /// An info file follows the thing it describes: it stays when any of that stays, and goes
+    /// with all of it.
+    fn settle_infos(&mut self, scan: &Scan, id: PileId) {
+        let pile = scan.pile(id);
+        let infos = scan.notes.all().iter().enumerate();
+        let own: HashMap<usize, ItemId> = infos
+            .filter(|(_, note)| note.pile == id)
+            .map(|(at, note)| (at, note.info))
+            .collect();
+        if own.is_empty() {
+            return;
+        }
+        let mut things: HashMap<usize, Parts> = HashMap::new();
+        for (position, item) in pile.items().enumerate() {
+            let Some(note) = scan.notes.of(&scan.arena, item) else {
+                continue;
+            };
+            let thing = things.entry(note).or_default();
+            thing.items += 1;
+            thing.stay += usize::from(self.stays.has(position));
+            thing.by_hand += usize::from(self.by_hand.has(position));
+            thing.asked += usize::from(self.asked.has(position));
+        }
+        for (note, thing) in things {
+            let position = own
+                .get(&note)
+                .and_then(|info| pile.position(*info, scan.arena.time(*info)));
+            let Some(position) = position else { continue };
+            let is_excluded = self.stays.has(position);
+            for marked in [&mut self.stays, &mut self.asked, &mut self.by_hand] {
+                marked.unset(position);
+            }
+            if is_excluded || thing.stay > 0 {
+                self.stays.set(position);
+            } else if thing.by_hand == thing.items {
+                self.by_hand.set(position);
+            } else if thing.by_hand + thing.asked == thing.items {
+                self.asked.set(position);
+            }
+        }
+    }
+
+    /// What goes of a pile whose oldest `older` items are old enough.
+    pub(super) fn takes(&self, scan: &Scan, pile: &Pile, is_taken: bool, older: usize) -> Sum {
+        let before = |marked: &Marked| marked.before(scan, pile, older);
+        if is_taken {
+            let mut sum = minus(pile.first(&scan.arena, older), before(&self.stays));
+            sum.add(minus(self.by_hand.all(), before(&self.by_hand)));
+            sum
+        } else {
+            let mut sum = before(&self.asked);
+            sum.add(self.by_hand.all());
+            sum
+        }
+    }
+
+    /// Whether one item goes.
+    pub(super) fn goes(&self, position: usize, is_taken: bool, older: usize) -> bool {
+        let is_wanted = is_taken || self.asked.has(position);
+        self.by_hand.has(position) || (position < older && is_wanted && !self.stays.has(position))
+    }
+}
+
+/// What became of the parts of a thing in a trash.
+#[derive(Default)]
+struct Parts {
+    items: usize,
+    stay: usize,
+    by_hand: usize,
+    asked: usize,
+}
+
+fn minus(sum: Sum, less: Sum) -> Sum {
+    Sum {
+        items: sum.items.saturating_sub(less.items),
+        bytes: sum.bytes.saturating_sub(less.bytes),
+    }
+}

@@ -1,0 +1,161 @@
+//! What one exclusion spares of one scan.
+
+use std::sync::Arc;
+
+use crate::decide::exclusion::{Below, Exclusion, ExclusionError, Matcher, Spares};
+use crate::decide::marked::Marked;
+use crate::scan::{CancelToken, FolderId, PileId, Scan, Sum};
+use crate::target::TargetPath;
+
+/// Items between two looks whether anybody still wants to know.
+const LOOKS: usize = 4096;
+
+/// What one exclusion spares of one scan, whatever else is decided.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Reach {
+    piles: Vec<(PileId, Marked)>,
+    /// What it spares.
+    pub found: Sum,
+}
+
+impl Reach {
+    /// Holds what is spared against every item of a scan; nothing comes back when it is cancelled.
+    ///
+    /// # Errors
+    /// When it is no pattern, or says nothing.
+    pub fn of(
+        scan: &Scan,
+        spares: &Spares,
+        cancel: &CancelToken,
+    ) -> Result<Option<Self>, ExclusionError> {
+        let matcher = spares.matcher(scan.target.layout)?;
+        let folders: Vec<Below> = (scan.arena.folders())
+            .map(|(id, _)| matcher.below(&scan.arena.folder_path(id)))
+            .collect();
+        let mut reach = Self::default();
+        let mut last = LastFolder::default();
+        for id in (0..scan.piles.len()).map(PileId) {
+            let pile = scan.pile(id);
+            let rule = scan.rules.rule(pile.rule).id.as_str();
+            if !matcher.fits_owner(rule, scan.account_name(pile)) {
+                continue;
+            }
+            let mut marked = Marked::none_of(pile.len());
+            for (position, item) in pile.items().enumerate() {
+                if position % LOOKS == 0 && cancel.is_cancelled() {
+                    return Ok(None);
+                }
+                let mut fits_path = || {
+                    let folder = scan.arena.folder(item);
+                    match folders.get(folder.as_index()) {
+                        Some(Below::All) => true,
+                        Some(Below::Some) => {
+                            let path = last.path(scan, folder);
+                            matcher.fits_name(path, scan.arena.name(item))
+                        }
+                        Some(Below::None) | None => false,
+                    }
+                };
+                if matcher.fits_figures(Some(scan.arena.size(item)), scan.age(item)) && fits_path()
+                {
+                    marked.set(position);
+                }
+            }
+            // What describes a spared thing is spared with it, also where that holds no item itself.
+            for note in scan.notes.all().iter().filter(|note| note.pile == id) {
+                let thing = scan.described(note.info, &scan.arena.path(note.info));
+                let time = scan.arena.time(note.info);
+                if thing.is_some_and(|thing| matcher.fits_path(&thing))
+                    && matcher.fits_figures(None, scan.age(note.info))
+                    && let Some(position) = pile.position(note.info, time)
+                {
+                    marked.set(position);
+                }
+            }
+            if !marked.is_empty() {
+                marked.settle(scan, pile);
+                reach.found.add(marked.all());
+                reach.piles.push((id, marked));
+            }
+        }
+        Ok(Some(reach))
+    }
+
+    /// What it spares of one pile.
+    pub(super) fn of_pile(&self, pile: PileId) -> Option<&Marked> {
+        let found = self.piles.iter().find(|(id, _)| *id == pile);
+        found.map(|(_, marked)| marked)
+    }
+
+    /// Whether it spares everything of every pile that holds anything.
+    pub fn is_everything(&self, scan: &Scan) -> bool {
+        let found: u64 = scan.piles.iter().map(|pile| pile.found().items).sum();
+        found > 0 && self.found.items == found
+    }
+
+    /// What it spares of the oldest `count` items of a pile.
+    pub(super) fn before(&self, scan: &Scan, pile: PileId, count: usize) -> Sum {
+        self.of_pile(pile).map_or_else(Sum::default, |marked| {
+            marked.before(scan, scan.pile(pile), count)
+        })
+    }
+
+    /// The piles that it spares anything of.
+    pub fn piles(&self) -> impl Iterator<Item = PileId> {
+        self.piles.iter().map(|(pile, _)| *pile)
+    }
+}
+
+/// The folder that was asked about last, with its path: neighbours lie in the same one.
+#[derive(Default)]
+struct LastFolder(Option<(FolderId, TargetPath)>);
+
+impl LastFolder {
+    fn path(&mut self, scan: &Scan, folder: FolderId) -> &TargetPath {
+        if self.0.as_ref().is_none_or(|(known, _)| *known != folder) {
+            self.0 = None;
+        }
+        let find = || (folder, scan.arena.folder_path(folder));
+        &self.0.get_or_insert_with(find).1
+    }
+}
+
+/// An exclusion that counts, with what it spares of the scan.
+#[derive(Clone, Debug)]
+pub struct Excluded {
+    /// What was said.
+    pub exclusion: Exclusion,
+    /// What that spares.
+    pub reach: Arc<Reach>,
+    /// Holds it against folders.
+    pub(super) matcher: Arc<Matcher>,
+}
+
+impl Excluded {
+    /// An exclusion with what it spares, found out before.
+    ///
+    /// # Errors
+    /// When it is no pattern, or says nothing.
+    pub fn new(
+        scan: &Scan,
+        exclusion: Exclusion,
+        reach: Arc<Reach>,
+    ) -> Result<Self, ExclusionError> {
+        let matcher = exclusion.spares.matcher(scan.target.layout)?;
+        Ok(Self {
+            exclusion,
+            reach,
+            matcher: Arc::new(matcher),
+        })
+    }
+
+    /// Finds out what an exclusion spares.
+    ///
+    /// # Errors
+    /// When it is no pattern, or says nothing.
+    pub fn find(scan: &Scan, exclusion: Exclusion) -> Result<Self, ExclusionError> {
+        let never = CancelToken::default();
+        let reach = Reach::of(scan, &exclusion.spares, &never)?.unwrap_or_default();
+        Self::new(scan, exclusion, Arc::new(reach))
+    }
+}

@@ -1,0 +1,83 @@
+//! Why an item goes or stays, and what each exclusion holds back.
+
+use crate::decide::Decisions;
+use crate::decide::choice::Choice;
+use crate::decide::reach::Excluded;
+use crate::rulebook::AgeLimit;
+use crate::scan::{ItemId, Scan, Sum};
+
+/// Why an item goes or stays.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Standing {
+    /// It is old enough, and its pile or a folder above it is taken.
+    Goes,
+    /// It was taken by hand, whatever its age.
+    GoesByHand,
+    /// It is younger than its pile's limit.
+    Young(AgeLimit),
+    /// An exclusion spares it: its position among all.
+    Excluded(usize),
+    /// It, or a folder above it, was left by hand.
+    LeftByHand,
+    /// What it describes stays.
+    StaysWithThing,
+    /// Its pile is left.
+    PileLeft,
+    /// Its pile can't be swept now.
+    Blocked,
+    /// The run doesn't look at its pile.
+    NotIncluded,
+}
+
+impl Decisions {
+    /// Why an item goes or stays.
+    pub fn standing(&self, scan: &Scan, item: ItemId) -> Standing {
+        let id = scan.arena.pile(item);
+        let (pile, decision) = (scan.pile(id), self.of(id));
+        if !self.includes(id) {
+            return Standing::NotIncluded;
+        }
+        let position = pile.position(item, scan.arena.time(item)).unwrap_or(0);
+        let spares = |one: &Excluded| {
+            !one.exclusion.is_suspended
+                && (one.reach.of_pile(id)).is_some_and(|marked| marked.has(position))
+        };
+        if let Some(at) = self.exclusions().iter().position(spares) {
+            return Standing::Excluded(at);
+        }
+        let choices = &self.choices();
+        let overlay = self.overlay(id);
+        if pile.blocked.is_some() {
+            return Standing::Blocked;
+        }
+        if overlay.is_some_and(|overlay| overlay.stays.has(position)) {
+            return match choices.of_item(scan, item) {
+                Some(Choice::Leave) => Standing::LeftByHand,
+                Some(Choice::Take) | None => Standing::StaysWithThing,
+            };
+        }
+        if overlay.is_some_and(|overlay| overlay.by_hand.has(position)) {
+            return Standing::GoesByHand;
+        }
+        let is_asked = overlay.is_some_and(|overlay| overlay.asked.has(position));
+        match decision.limit {
+            _ if !decision.is_taken && !is_asked => Standing::PileLeft,
+            Some(limit) if scan.age(item) < limit.as_seconds() => Standing::Young(limit),
+            Some(_) | None => Standing::Goes,
+        }
+    }
+
+    /// What an exclusion holds back: what would go but for it and all the others.
+    pub fn held_by(&self, scan: &Scan, excluded: &Excluded) -> Sum {
+        let mut sum = Sum::default();
+        for id in excluded.reach.piles() {
+            let decision = self.of(id);
+            let pile = scan.pile(id);
+            if decision.is_taken && self.includes(id) && pile.blocked.is_none() {
+                let older = pile.count_older(decision.limit);
+                sum.add(excluded.reach.before(scan, id, older));
+            }
+        }
+        sum
+    }
+}

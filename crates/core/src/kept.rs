@@ -1,0 +1,115 @@
+//! Files that outlast a visit and that a technician may edit by hand: exclusions, how the shop
+//! starts, the own rulebook of a computer. All are TOML 1.0.
+
+mod exclusions;
+mod place;
+mod reader;
+mod starts;
+
+use std::fs;
+use std::io::{self, Write as _};
+use std::os::unix::ffi::OsStrExt as _;
+use std::os::unix::fs::DirBuilderExt as _;
+use std::path::{Path, PathBuf};
+
+use crate::rulebook::{DocumentError, Problem};
+use crate::target::Printable;
+
+pub use exclusions::{change_exclusions, read_exclusions};
+pub use place::{NewPlace, OWN_BOOK, PlaceError, add_place};
+pub use starts::{change_starts, read_starts};
+
+/// The most that such a file may hold; a longer one isn't one.
+const MOST_BYTES: usize = 4 * 1024 * 1024;
+
+/// Why such a file can't be read or written.
+#[derive(Debug, thiserror::Error)]
+#[expect(missing_docs, reason = "the message names the fields")]
+pub enum KeptError {
+    #[error("cannot {verb} {}", Printable(path.as_os_str().as_bytes()))]
+    Disk {
+        verb: &'static str,
+        path: PathBuf,
+        source: io::Error,
+    },
+    #[error(transparent)]
+    Document(#[from] DocumentError),
+}
+
+/// The name of a file as it is shown.
+pub fn shown_name(path: &Path) -> String {
+    Printable(path.as_os_str().as_bytes()).to_string()
+}
+
+/// Reads such a file; nothing when it is not there.
+///
+/// # Errors
+/// When it is there and can't be read, is too long or is not UTF-8.
+pub fn read_text(path: &Path) -> Result<Option<String>, KeptError> {
+    let bytes = match fs::read(path) {
+        Ok(bytes) => bytes,
+        Err(error)
+            if matches!(
+                error.kind(),
+                io::ErrorKind::NotFound | io::ErrorKind::NotADirectory
+            ) =>
+        {
+            return Ok(None);
+        }
+        Err(source) => {
+            let path = path.to_owned();
+            let verb = "read";
+            return Err(KeptError::Disk { verb, path, source });
+        }
+    };
+    let refuse = |text: String, at: usize, message: &str, help: &str| DocumentError {
+        file: shown_name(path),
+        problems: vec![Problem {
+            message: message.to_owned(),
+            span: at..text.len().min(at + 1),
+            label: "here".to_owned(),
+            help: help.to_owned(),
+        }],
+        text,
+    };
+    if bytes.len() > MOST_BYTES {
+        let message = "the file is longer than 4 MiB";
+        return Err(refuse(String::new(), 0, message, "divide or shorten it").into());
+    }
+    match String::from_utf8(bytes) {
+        Ok(text) => Ok(Some(text)),
+        Err(error) => {
+            let at = error.utf8_error().valid_up_to();
+            let text = String::from_utf8_lossy(error.as_bytes()).into_owned();
+            let help =
+                "save the file as UTF-8; a path that isn't UTF-8 is written as `path-base64`";
+            Err(refuse(text, at, "the file is not UTF-8 text", help).into())
+        }
+    }
+}
+
+/// Writes such a file, whole or not at all; folders above it are made, for nobody else.
+///
+/// # Errors
+/// When it can't be written; then the one before stays.
+pub fn write_whole(path: &Path, text: &str) -> Result<(), KeptError> {
+    let refuse = |source| KeptError::Disk {
+        verb: "write",
+        path: path.to_owned(),
+        source,
+    };
+    let folder = path.parent().unwrap_or(Path::new("."));
+    let made = fs::DirBuilder::new()
+        .recursive(true)
+        .mode(0o700)
+        .create(folder);
+    made.map_err(refuse)?;
+    let mut file = tempfile::NamedTempFile::new_in(folder).map_err(refuse)?;
+    file.write_all(text.as_bytes()).map_err(refuse)?;
+    file.as_file().sync_all().map_err(refuse)?;
+    // A link to a file that is kept elsewhere stays a link.
+    let real = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
+    file.persist(&real)
+        .map_err(|error| refuse(error.error))
+        .map(drop)
+}

@@ -1,0 +1,118 @@
+//! What a trash's info files describe: such a file goes with the thing it stands for, or stays
+//! with it.
+
+use std::collections::{HashMap, HashSet};
+
+use crate::recognise::described;
+use crate::rulebook::{Detect, RuleSet};
+use crate::scan::{Arena, FolderId, ItemId, Pile, PileId};
+use crate::target::{Layout, TargetPath, fold};
+
+/// One info file, and the thing it describes, if both were found.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Note {
+    /// The info file.
+    pub info: ItemId,
+    /// The pile of both.
+    pub pile: PileId,
+}
+
+/// Which things of the trashes have an info file.
+#[derive(Clone, Debug, Default)]
+pub struct Notes {
+    notes: Vec<Note>,
+    of_folder: HashMap<FolderId, usize>,
+    of_item: HashMap<ItemId, usize>,
+}
+
+impl Notes {
+    /// Finds what the info files among the items describe.
+    pub(super) fn find(
+        arena: &Arena,
+        piles: &[Pile],
+        rules: &RuleSet,
+        layout: Layout,
+        roots_of: &dyn Fn(&Pile) -> Vec<TargetPath>,
+    ) -> Self {
+        let mut notes = Self::default();
+        let spelt = |name: &[u8]| match layout.ignores_case() {
+            true => fold(name),
+            false => name.to_vec(),
+        };
+        let mut wanted: HashMap<TargetPath, Vec<(Vec<u8>, usize)>> = HashMap::new();
+        let trashes = || {
+            let piles = piles.iter().enumerate();
+            piles.filter(|(_, pile)| rules.rule(pile.rule).rule.detect == Some(Detect::Trash))
+        };
+        for (at, pile) in trashes() {
+            let roots = roots_of(pile);
+            for info in pile.items().filter(|item| may_be_info(arena.name(*item))) {
+                let path = arena.path(info);
+                let mut things = roots
+                    .iter()
+                    .filter_map(|root| described(layout, root, &path));
+                if let Some(thing) = things.next()
+                    && let Some(parent) = thing.parent()
+                {
+                    let named = (spelt(thing.name()), notes.notes.len());
+                    wanted.entry(parent).or_default().push(named);
+                    let pile = PileId(at);
+                    notes.notes.push(Note { info, pile });
+                }
+            }
+        }
+        if notes.notes.is_empty() {
+            return notes;
+        }
+        let paths: HashSet<TargetPath> = wanted.keys().cloned().collect();
+        let mut by_name: HashMap<(FolderId, Vec<u8>), usize> = HashMap::new();
+        for (path, folder) in arena.find_folders(&paths) {
+            for (name, note) in wanted.remove(&path).unwrap_or_default() {
+                by_name.insert((folder, name), note);
+            }
+        }
+        let holders: HashSet<FolderId> = by_name.keys().map(|(folder, _)| *folder).collect();
+        for (id, record) in arena.folders() {
+            let Some(parent) = record.parent else {
+                continue;
+            };
+            let own = holders
+                .contains(&parent)
+                .then(|| by_name.get(&(parent, spelt(record.own_name()))))
+                .flatten();
+            let note = own.or_else(|| notes.of_folder.get(&parent)).copied();
+            notes.of_folder.extend(note.map(|note| (id, note)));
+        }
+        for (_, pile) in trashes() {
+            for item in pile.items() {
+                let folder = arena.folder(item);
+                if holders.contains(&folder)
+                    && let Some(note) = by_name.get(&(folder, spelt(arena.name(item))))
+                {
+                    notes.of_item.insert(item, *note);
+                }
+            }
+        }
+        notes
+    }
+
+    /// Every info file.
+    pub fn all(&self) -> &[Note] {
+        &self.notes
+    }
+
+    /// The info file that describes what an item is, or is a part of: its position among all.
+    pub fn of(&self, arena: &Arena, item: ItemId) -> Option<usize> {
+        let own = self.of_item.get(&item);
+        own.or_else(|| self.of_folder.get(&arena.folder(item)))
+            .copied()
+    }
+}
+
+/// Whether a name may be an info file's at all.
+fn may_be_info(name: &[u8]) -> bool {
+    let is_index = name
+        .get(..2)
+        .is_some_and(|start| start.eq_ignore_ascii_case(b"$i"));
+    is_index || name.ends_with(b".trashinfo")
+}
