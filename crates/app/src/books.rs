@@ -3,16 +3,27 @@
 use std::path::{Path, PathBuf};
 
 use etcetera::BaseStrategy as _;
-use jolly_core::rulebook::{RuleSet, Rulebook, DocumentError, builtin};
+use jolly_core::rulebook::{DocumentError, RuleSet, Rulebook, builtin};
 use jolly_core::target::{Layout, Printable};
 
 use crate::exit::{Exit, Refusal};
 
-/// The technician's books first: those named, in the order given, then those of the configuration
-/// folder by name; then the built-in one. Of the folder only the books of the layout count.
-pub(crate) fn read_rules(layout: Layout, files: &[PathBuf]) -> Result<RuleSet, Refusal> {
+/// The rulebooks that may be in force.
+pub(crate) struct Shelf<'a> {
+    /// Named by the person, in the order given.
+    pub named: &'a [PathBuf],
+    /// The computer's own, by name and text.
+    pub own: Option<(String, String)>,
+    /// The technician's configuration folder.
+    pub config: Option<&'a Path>,
+}
+
+/// The technician's books first: those named, then the computer's own, then those of the
+/// configuration folder by name; then the built-in one. Of the kept ones only the books of the
+/// layout count.
+pub(crate) fn read_rules(layout: Layout, shelf: &Shelf<'_>) -> Result<RuleSet, Refusal> {
     let mut books = Vec::new();
-    for file in files {
+    for file in shelf.named {
         let (name, text) = read_book(file)?;
         let (book, _) = Rulebook::parse(&name, &text).map_err(|error| refuse(&error))?;
         if book.layout != layout {
@@ -28,8 +39,11 @@ pub(crate) fn read_rules(layout: Layout, files: &[PathBuf]) -> Result<RuleSet, R
         }
         books.push((name, text));
     }
-    for file in kept_books()? {
-        let (name, text) = read_book(&file)?;
+    let mut kept: Vec<(String, String)> = shelf.own.clone().into_iter().collect();
+    for file in kept_books(shelf.config)? {
+        kept.push(read_book(&file)?);
+    }
+    for (name, text) in kept {
         let (book, _) = Rulebook::parse(&name, &text).map_err(|error| refuse(&error))?;
         if book.layout == layout {
             books.push((name, text));
@@ -46,15 +60,18 @@ fn refuse(error: &DocumentError) -> Refusal {
     }
 }
 
-/// The folder of the technician's own books.
-pub(crate) fn folder() -> Option<PathBuf> {
+/// The technician's own folder, unless the options name one.
+pub(crate) fn config_folder(given: Option<&Path>) -> Option<PathBuf> {
+    if let Some(folder) = given {
+        return Some(folder.to_owned());
+    }
     let base = etcetera::base_strategy::Xdg::new().ok()?;
-    Some(base.config_dir().join("jolly-broom").join("rulebooks"))
+    Some(base.config_dir().join("jolly-broom"))
 }
 
 /// The books in that folder, by name.
-fn kept_books() -> Result<Vec<PathBuf>, Refusal> {
-    let Some(folder) = folder() else {
+fn kept_books(config: Option<&Path>) -> Result<Vec<PathBuf>, Refusal> {
+    let Some(folder) = config.map(|config| config.join("rulebooks")) else {
         return Ok(Vec::new());
     };
     let entries = match std::fs::read_dir(&folder) {

@@ -60,4 +60,7 @@ pub(crate) struct SharedOptions {
     /// The moment that ages count from
     #[arg(long, global = true, value_name = "TIME")]
     pub now: Option<String>,
+    /// Where the technician's own files are; set by tests, else the XDG configuration folder
+    #[arg(skip)]
+    pub config: Option<PathBuf>,
 }

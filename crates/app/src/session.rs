@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 use etcetera::BaseStrategy as _;
 use jiff::Timestamp;
 use jolly_core::arrive::{Arrival, arrive};
-use jolly_core::decide::{Exclusion, Selection};
+use jolly_core::decide::{Exclusion, Selection, Starts};
 use jolly_core::rulebook::{Class, Guards, RuleNumber, RuleSet, resolve};
 use jolly_core::scan::{CancelToken, Explanation, Scan, ScanEvent, ScanOrder, explain, scan};
 use jolly_core::sheet::{Sheet, SheetError};
@@ -19,6 +19,7 @@ use jolly_disk::RealDisk;
 use crate::books;
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
+use crate::remembered::{Files, refuse};
 
 /// What one use of the program works with.
 #[derive(Clone)]
@@ -34,6 +35,16 @@ pub(crate) struct Session {
     pub identity: String,
     /// What is remembered of it.
     pub sheet: Option<Sheet>,
+    /// Where more of that lies.
+    pub files: Files,
+    /// What is excluded on it, and on all computers.
+    pub exclusions: Vec<Exclusion>,
+    /// How the shop starts.
+    pub starts: Starts,
+    /// The rulebooks that were named.
+    pub rulebooks: Vec<PathBuf>,
+    /// The technician's configuration folder.
+    pub config: Option<PathBuf>,
 }
 
 /// How long a first look at a computer may take.
@@ -71,8 +82,16 @@ impl Session {
         let environment = |name: &str| std::env::var_os(name);
         let target = Target::open(Arc::new(RealDisk), target, layout, &environment)
             .map_err(|error| refuse_target(&error))?;
-        let rules = books::read_rules(target.layout, &options.rulebook)?;
         let state = StateFolder::new(state_path(options.state.as_deref())?);
+        let identity = target.identity();
+        let config = books::config_folder(options.config.as_deref());
+        let files = Files::of(&state, &identity, config.as_deref());
+        let shelf = books::Shelf {
+            named: &options.rulebook,
+            own: files.read_rulebook().map_err(|error| refuse(&error))?,
+            config: config.as_deref(),
+        };
+        let rules = books::read_rules(target.layout, &shelf)?;
         let mut own = Vec::new();
         let exe = std::env::current_exe().ok();
         for path in exe.into_iter().chain([state.path().to_owned()]) {
@@ -80,11 +99,10 @@ impl Session {
             own.extend(target.inside(&path));
         }
         own.retain(|path| !path.is_root());
-        let identity = target.identity();
         let sheet = Sheet::read(&state, &identity).map_err(|error| {
             let advice = match error {
                 SheetError::Malformed { .. } => "mend or remove that file",
-                SheetError::Disk { .. } | SheetError::State(_) => {
+                SheetError::Disk { .. } | SheetError::State(_) | SheetError::Kept(_) => {
                     "name a folder for logs and job sheets with --state"
                 }
             };
@@ -98,6 +116,11 @@ impl Session {
             own,
             identity,
             sheet,
+            exclusions: files.read_exclusions().map_err(|error| refuse(&error))?,
+            starts: files.read_starts().map_err(|error| refuse(&error))?,
+            files,
+            rulebooks: options.rulebook.clone(),
+            config,
         })
     }
 
@@ -149,15 +172,14 @@ impl Session {
 
     /// What the options narrow a scan to.
     pub(crate) fn selection(&self, options: &SharedOptions) -> Result<Selection, Refusal> {
-        let mut exclusions = Vec::new();
+        let mut exclusions = self.exclusions.clone();
         for pattern in &options.exclude {
-            exclusions.push(
-                Exclusion::new(pattern, self.target.layout).map_err(|error| {
-                    Refusal::bad_input(&error, "such as \"home/joss/Downloads\" or \"*.iso\"")
-                })?,
-            );
+            let exclusion = Exclusion::of_run(&self.below_root(pattern));
+            exclusions.push(exclusion.map_err(|error| {
+                Refusal::bad_input(&error, "such as \"home/joss/Downloads\" or \"*.iso\"")
+            })?);
         }
-        exclusions.extend(kept_sites(&options.keep_site, self.target.layout)?);
+        exclusions.extend(kept_sites(&options.keep_site)?);
         let older_than = options
             .older_than
             .as_deref()
@@ -181,7 +203,20 @@ impl Session {
             older_than,
             exclusions,
             takes_all: options.all,
+            starts: self.starts.clone(),
         })
+    }
+
+    /// A pattern as it is meant below the target's root, also when it begins with the folder of
+    /// this machine where the target is mounted.
+    pub(crate) fn below_root(&self, pattern: &str) -> String {
+        let root = self.target.root_path();
+        let below = Path::new(pattern).strip_prefix(root).ok();
+        let is_elsewhere = root != Path::new("/");
+        match below.and_then(Path::to_str).filter(|_| is_elsewhere) {
+            Some(below) => format!("/{below}"),
+            None => pattern.to_owned(),
+        }
     }
 
     /// The rules that are turned off for this computer.
@@ -233,10 +268,11 @@ impl Session {
 
 /// The databases that hold cookies in both browser families, with the side files beside them.
 /// Until rows can be told apart, keeping one site means leaving them alone.
-const COOKIE_DATABASES: [&str; 4] = ["Cookies", "Cookies-*", "cookies.sqlite", "cookies.sqlite-*"];
+pub(crate) const COOKIE_DATABASES: [&str; 4] =
+    ["Cookies", "Cookies-*", "cookies.sqlite", "cookies.sqlite-*"];
 
 /// What is spared so that these sites keep what they stored.
-fn kept_sites(domains: &[String], layout: Layout) -> Result<Vec<Exclusion>, Refusal> {
+fn kept_sites(domains: &[String]) -> Result<Vec<Exclusion>, Refusal> {
     let is_domain = |domain: &String| {
         let is_plain = |letter: char| letter.is_alphanumeric() || ".-".contains(letter);
         domain.chars().all(is_plain) && domain.chars().any(char::is_alphanumeric)
@@ -254,9 +290,7 @@ fn kept_sites(domains: &[String], layout: Layout) -> Result<Vec<Exclusion>, Refu
     };
     patterns
         .iter()
-        .map(|pattern| {
-            Exclusion::new(pattern, layout).map_err(|error| Refusal::bad_input(&error, ""))
-        })
+        .map(|pattern| Exclusion::of_run(pattern).map_err(|error| Refusal::bad_input(&error, "")))
         .collect()
 }
 

@@ -1,6 +1,9 @@
 //! The interface: a model, what changes it, what draws it, and threads that work for it.
 
+mod answer;
+mod areas;
 mod bench;
+mod columns;
 mod draw;
 mod keys;
 mod model;
@@ -50,6 +53,8 @@ pub(crate) fn open(
         )
     };
     let mut screen = terminal::Screen::open().map_err(failed)?;
+    // A terminal that doesn't say is as large as the screens are designed for.
+    model.size = screen.size().unwrap_or(model.size);
     let mut workers = Workers::new(options.clone(), source);
     workers.listen();
     workers.carry_out(first);

@@ -59,6 +59,20 @@ pub(crate) fn age(seconds: u64) -> String {
     )
 }
 
+/// The day of a moment, seconds since 1970, where this machine stands: "2026-05-01".
+pub(crate) fn date(seconds: i64) -> String {
+    let moment = jiff::Timestamp::from_second(seconds);
+    moment.map_or_else(
+        |_| "at no known time".to_owned(),
+        |moment| {
+            moment
+                .to_zoned(jiff::tz::TimeZone::system())
+                .date()
+                .to_string()
+        },
+    )
+}
+
 /// A sign in words: its figure, and why it matters.
 pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
     let more = |figure: &Figure| if figure.is_least { " or more" } else { "" };

@@ -5,6 +5,7 @@
 
 pub mod arrive;
 pub mod decide;
+pub mod inside;
 pub mod kept;
 pub mod recognise;
 pub mod rulebook;

@@ -13,7 +13,7 @@ mod trash;
 
 pub use account::is_old_account;
 pub use cache_tag::{bears_tag, is_tag};
-pub use trash::{described, oldest_in_trash};
+pub use trash::{TrashNotes, described, oldest_in_trash};
 
 use std::collections::HashMap;
 use std::ffi::CStr;

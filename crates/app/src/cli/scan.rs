@@ -2,7 +2,7 @@
 
 use std::io::{self, Write};
 
-use jolly_core::decide::{Decisions, PileState};
+use jolly_core::decide::{Decisions, PileState, Scope};
 use jolly_core::rulebook::Class;
 use jolly_core::scan::{CancelToken, PileId, Scan, Sum};
 use serde_json::{Value, json};
@@ -10,7 +10,7 @@ use serde_json::{Value, json};
 use crate::cli::print;
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
-use crate::session::Session;
+use crate::session::{COOKIE_DATABASES, Session};
 use crate::wording::{bytes, count, counted};
 
 pub(super) fn run(options: &SharedOptions) -> Result<Exit, Refusal> {
@@ -38,7 +38,21 @@ pub(super) fn scanned(
     let progress = print::Progress::new();
     let scan = session.scan(None, cancel, &|event| progress.scan(&event));
     progress.end();
-    let decisions = Decisions::new(&scan, &selection);
+    let decisions = Decisions::new(&scan, &selection)
+        .map_err(|error| Refusal::bad_input(&error, "mend that exclusion"))?;
+    for one in decisions.exclusions() {
+        let says = one.exclusion.spares.to_string();
+        if one.exclusion.scope != Scope::Run || COOKIE_DATABASES.contains(&says.as_str()) {
+            continue;
+        }
+        if one.reach.found.items == 0 {
+            print::message(&format!(
+                "--exclude {says} spares nothing of what was found"
+            ));
+        } else if one.reach.is_everything(&scan) {
+            print::message(&format!("--exclude {says} spares all that was found"));
+        }
+    }
     Ok((session, scan, decisions))
 }
 
@@ -78,7 +92,7 @@ fn as_json(scan: &Scan, decisions: &Decisions) -> Value {
         "unread": scan.unread.iter().map(unread).collect::<Vec<_>>(),
         "piles": decisions.shown(scan).map(pile).collect::<Vec<_>>(),
         "totals": {
-            "found": sum(decisions.found_in_all(scan)),
+            "found": sum(decisions.found_in_all()),
             "takes": sum(decisions.takes_in_all()),
         },
     })
@@ -90,7 +104,7 @@ pub(super) fn write_table(
     scan: &Scan,
     decisions: &Decisions,
 ) -> io::Result<()> {
-    let found = decisions.found_in_all(scan);
+    let found = decisions.found_in_all();
     let takes = decisions.takes_in_all();
     writeln!(
         out,

@@ -2,7 +2,7 @@
 
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
-use crate::tui::model::{Model, Station};
+use crate::tui::model::{Context, Model, Station};
 
 /// What a key asks for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -23,10 +23,23 @@ pub(super) enum Action {
     ClassYounger,
     ExactAge,
     Toggle,
+    Way,
     Undo,
     Redo,
     Find,
     Order,
+    Enter,
+    Into,
+    OutOf,
+    Lens,
+    Exclude,
+    Exclusions,
+    Decided,
+    Starts,
+    AddPlace,
+    Explain,
+    Delete,
+    Close,
     Rehearse,
     Letter(char),
     Stop,
@@ -38,8 +51,8 @@ pub(super) enum Action {
 
 /// One row of the table.
 pub(super) struct Binding {
-    /// The stations where it counts; empty for all.
-    pub stations: &'static [Station],
+    /// Where it counts; empty for all stations.
+    pub contexts: &'static [Context],
     /// How the key line writes the keys.
     pub label: &'static str,
     /// What they do.
@@ -51,13 +64,13 @@ pub(super) struct Binding {
 }
 
 const fn main(
-    stations: &'static [Station],
+    contexts: &'static [Context],
     label: &'static str,
     says: &'static str,
     keys: &'static [(KeyCode, Action)],
 ) -> Binding {
     Binding {
-        stations,
+        contexts,
         label,
         says,
         keys,
@@ -66,13 +79,13 @@ const fn main(
 }
 
 const fn more(
-    stations: &'static [Station],
+    contexts: &'static [Context],
     label: &'static str,
     says: &'static str,
     keys: &'static [(KeyCode, Action)],
 ) -> Binding {
     Binding {
-        stations,
+        contexts,
         label,
         says,
         keys,
@@ -80,8 +93,13 @@ const fn more(
     }
 }
 
-use KeyCode::{BackTab, Char, Down, End, Enter, Esc, Home, PageDown, PageUp, Tab, Up};
-use Station::{Arrive, Check, Report, Scan, Sweep, Weigh};
+use Context::{
+    Ages, Arrive, Check, Decided, Exclusions, Inside, Report, Rulebooks, Scan, Starts, Sweep,
+};
+use KeyCode::{
+    BackTab, Backspace, Char, Delete, Down, End, Enter, Esc, Home, Left, PageDown, PageUp, Right,
+    Tab, Up,
+};
 
 /// Every key of the program.
 pub(super) const BINDINGS: &[Binding] = &[
@@ -105,45 +123,181 @@ pub(super) const BINDINGS: &[Binding] = &[
         &[(Esc, Action::Stop)],
     ),
     main(
-        &[Weigh],
+        &[Inside],
+        "enter",
+        "open or close",
+        &[(Enter, Action::Enter)],
+    ),
+    main(
+        &[Ages, Inside],
         "[ ]",
         "age limit",
         &[(Char('['), Action::Younger), (Char(']'), Action::Older)],
     ),
     main(
-        &[Weigh],
+        &[Ages, Inside],
+        "=",
+        "exact age",
+        &[(Char('='), Action::ExactAge)],
+    ),
+    main(
+        &[Ages, Inside],
         "space",
         "take or leave",
         &[(Char(' '), Action::Toggle)],
     ),
-    main(&[Weigh], "=", "exact age", &[(Char('='), Action::ExactAge)]),
-    main(&[Weigh], "tab", "check", &[(Tab, Action::Onward)]),
-    main(&[Weigh], "u", "undo", &[(Char('u'), Action::Undo)]),
+    main(&[Inside], "esc", "back", &[(Esc, Action::Close)]),
+    main(&[Ages], "enter", "look inside", &[(Enter, Action::Enter)]),
+    main(
+        &[Ages, Inside],
+        "x",
+        "exclude",
+        &[(Char('x'), Action::Exclude)],
+    ),
+    main(&[Ages, Inside], "u", "undo", &[(Char('u'), Action::Undo)]),
+    main(&[Ages, Inside], "o", "order", &[(Char('o'), Action::Order)]),
+    main(&[Ages, Inside], "/", "find", &[(Char('/'), Action::Find)]),
+    main(&[Ages], "tab", "check", &[(Tab, Action::Onward)]),
+    more(&[Inside], "tab", "check", &[(Tab, Action::Onward)]),
     more(
-        &[Weigh],
+        &[Ages, Inside],
         "U",
         "do again what was undone",
         &[(Char('U'), Action::Redo)],
     ),
-    main(&[Weigh], "/", "find", &[(Char('/'), Action::Find)]),
-    main(
-        &[Weigh],
+    more(
+        &[Ages, Inside],
         "{ }",
-        "of the class",
+        "age limit of the whole class",
         &[
             (Char('{'), Action::ClassYounger),
             (Char('}'), Action::ClassOlder),
         ],
     ),
-    main(&[Weigh], "o", "order", &[(Char('o'), Action::Order)]),
-    main(
-        &[Arrive, Weigh],
-        "b",
-        "rulebooks",
-        &[(Char('b'), Action::Rules)],
+    more(
+        &[Ages, Inside],
+        "w",
+        "the way it goes: for good, set aside, written over",
+        &[(Char('w'), Action::Way)],
     ),
     more(
-        &[Arrive, Weigh, Check],
+        &[Ages, Inside],
+        "X",
+        "all exclusions",
+        &[(Char('X'), Action::Exclusions)],
+    ),
+    more(
+        &[Ages, Inside],
+        "d",
+        "what was decided, to walk back to",
+        &[(Char('d'), Action::Decided)],
+    ),
+    more(
+        &[Ages],
+        "s",
+        "how this shop starts",
+        &[(Char('s'), Action::Starts)],
+    ),
+    more(
+        &[Ages],
+        "a",
+        "add a folder as a pile of its own",
+        &[(Char('a'), Action::AddPlace)],
+    ),
+    more(&[Ages], "enter", "on a class: fold it", &[]),
+    more(
+        &[Ages, Inside],
+        "v",
+        "the other view of this pile",
+        &[(Char('v'), Action::Lens)],
+    ),
+    more(
+        &[Inside],
+        "← →",
+        "out of a folder, into it",
+        &[
+            (Left, Action::OutOf),
+            (Char('h'), Action::OutOf),
+            (Right, Action::Into),
+            (Char('l'), Action::Into),
+        ],
+    ),
+    main(&[Arrive], "b", "rulebooks", &[(Char('b'), Action::Rules)]),
+    more(&[Ages], "b", "rulebooks", &[(Char('b'), Action::Rules)]),
+    main(
+        &[Exclusions],
+        "space",
+        "suspend, or count again",
+        &[(Char(' '), Action::Toggle)],
+    ),
+    main(&[Exclusions], "enter", "change", &[(Enter, Action::Enter)]),
+    main(
+        &[Exclusions],
+        "d",
+        "delete",
+        &[(Char('d'), Action::Delete), (Delete, Action::Delete)],
+    ),
+    main(&[Exclusions], "u", "undo", &[(Char('u'), Action::Undo)]),
+    main(
+        &[Decided],
+        "enter",
+        "go back or forth to here",
+        &[(Enter, Action::Enter)],
+    ),
+    main(
+        &[Starts],
+        "space",
+        "start taken or left",
+        &[(Char(' '), Action::Toggle)],
+    ),
+    main(
+        &[Starts],
+        "[ ]",
+        "age limit",
+        &[(Char('['), Action::Younger), (Char(']'), Action::Older)],
+    ),
+    main(
+        &[Starts],
+        "=",
+        "exact age",
+        &[(Char('='), Action::ExactAge)],
+    ),
+    main(
+        &[Starts],
+        "d",
+        "as built in",
+        &[
+            (Char('d'), Action::Delete),
+            (Delete, Action::Delete),
+            (Backspace, Action::Delete),
+        ],
+    ),
+    main(
+        &[Rulebooks],
+        "space",
+        "turn off here, or on again",
+        &[(Char(' '), Action::Toggle)],
+    ),
+    main(
+        &[Rulebooks],
+        "e",
+        "explain a path",
+        &[(Char('e'), Action::Explain)],
+    ),
+    main(
+        &[Exclusions, Decided, Starts, Rulebooks],
+        "esc",
+        "close",
+        &[
+            (Esc, Action::Close),
+            (Char('q'), Action::Close),
+            (Char('b'), Action::Close),
+        ],
+    ),
+    more(
+        &[
+            Arrive, Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks,
+        ],
         "↑ ↓",
         "move; also k and j",
         &[
@@ -154,13 +308,15 @@ pub(super) const BINDINGS: &[Binding] = &[
         ],
     ),
     more(
-        &[Weigh, Check],
+        &[Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks],
         "page up, page down",
         "move by a screen",
         &[(PageUp, Action::PageUp), (PageDown, Action::PageDown)],
     ),
     more(
-        &[Arrive, Weigh, Check],
+        &[
+            Arrive, Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks,
+        ],
         "home, end",
         "first and last",
         &[(Home, Action::First), (End, Action::Last)],
@@ -193,27 +349,34 @@ pub(super) const BINDINGS: &[Binding] = &[
         "back to arrive",
         &[(BackTab, Action::Back)],
     ),
-    more(&[Weigh], "r", "scan again", &[(Char('r'), Action::Again)]),
+    more(&[Ages], "r", "scan again", &[(Char('r'), Action::Again)]),
     more(
-        &[Weigh],
+        &[Ages, Inside],
         "shift-tab",
         "back to the scan",
         &[(BackTab, Action::Back)],
     ),
+    more(
+        &[Ages, Inside],
+        "mouse",
+        "click a band: age limit; the mark: take or leave; shift selects text",
+        &[],
+    ),
     main(&[], "?", "keys", &[(Char('?'), Action::Help)]),
     main(
-        &[Arrive, Scan, Weigh, Check, Report],
+        &[Arrive, Scan, Ages, Check, Report],
         "q",
         "leave",
         &[(Char('q'), Action::Leave)],
     ),
+    more(&[Inside], "q", "leave", &[(Char('q'), Action::Leave)]),
 ];
 
-/// The rows that count at a station.
-pub(super) fn at(station: Station) -> impl Iterator<Item = &'static Binding> {
+/// The rows that count there.
+pub(super) fn at(context: Context) -> impl Iterator<Item = &'static Binding> {
     BINDINGS
         .iter()
-        .filter(move |row| row.stations.is_empty() || row.stations.contains(&station))
+        .filter(move |row| row.contexts.is_empty() || row.contexts.contains(&context))
 }
 
 /// Whether a key leads anywhere now: a scan can be stopped while it is under way, and left once it
@@ -221,17 +384,17 @@ pub(super) fn at(station: Station) -> impl Iterator<Item = &'static Binding> {
 pub(super) fn is_offered(model: &Model, action: Action) -> bool {
     let is_over = model.scanning.took.is_some();
     match (model.station, action) {
-        (Scan, Action::Stop) => !is_over,
-        (Scan, Action::Onward) => is_over && model.weigh.is_some(),
-        (Scan, Action::Again | Action::Back) => is_over,
+        (Station::Scan, Action::Stop) => !is_over,
+        (Station::Scan, Action::Onward) => is_over && model.weigh.is_some(),
+        (Station::Scan, Action::Again | Action::Back) => is_over,
         _ => true,
     }
 }
 
-/// What a key asks for at a station.
-pub(super) fn action(station: Station, key: KeyEvent) -> Option<Action> {
+/// What a key asks for.
+pub(super) fn action(context: Context, key: KeyEvent) -> Option<Action> {
     if key.code == Char('c') && key.modifiers.contains(KeyModifiers::CONTROL) {
-        return Some(if station == Sweep {
+        return Some(if context == Sweep {
             Action::Stop
         } else {
             Action::Leave
@@ -243,7 +406,7 @@ pub(super) fn action(station: Station, key: KeyEvent) -> Option<Action> {
     {
         return None;
     }
-    at(station)
+    at(context)
         .flat_map(|row| row.keys)
         .find(|(code, _)| *code == key.code)
         .map(|(_, act)| *act)
@@ -254,11 +417,11 @@ mod tests {
     use super::*;
 
     #[test]
-    fn no_key_means_two_things_at_one_station() {
-        for station in Station::ROAD {
+    fn no_key_means_two_things_at_one_place() {
+        for context in Context::ALL {
             let mut seen = Vec::new();
-            for (code, _) in at(station).flat_map(|row| row.keys) {
-                assert!(!seen.contains(code), "{code:?} at {station:?}");
+            for (code, _) in at(context).flat_map(|row| row.keys) {
+                assert!(!seen.contains(code), "{code:?} at {context:?}");
                 seen.push(*code);
             }
         }

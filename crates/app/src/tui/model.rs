@@ -2,28 +2,41 @@
 
 mod arrive;
 mod check;
+mod context;
+mod exclude;
+mod exclusions;
+mod inside;
+mod place;
 mod report;
 mod rows;
 mod rulebooks;
 mod scanning;
+mod starts;
 mod sweeping;
+mod weigh;
 
 use std::sync::Arc;
 use std::time::Duration;
 
-use jolly_core::decide::{Decisions, PileDecision, Selection};
+use jolly_core::decide::Selection;
 use jolly_core::rulebook::RuleNumber;
-use jolly_core::scan::{PileId, Scan};
 use jolly_core::target::Volume;
 use tui_input::Input;
 
 pub(super) use arrive::{Arrived, Bench, Computer, Look, Origin};
 pub(super) use check::{Check, Rehearsal, WORD};
+pub(super) use context::Context;
+pub(super) use exclude::{Counted, Draft, Offer};
+pub(super) use exclusions::ExclusionsView;
+pub(super) use inside::{InsideRow, InsideView, OpenPile};
+pub(super) use place::{PlaceDraft, PlaceLine};
 pub(super) use report::{Report, Verified};
 pub(super) use rows::{Order, Row, rows};
 pub(super) use rulebooks::{RuleRow, Rulebooks};
 pub(super) use scanning::{PlaceProgress, Scanning};
+pub(super) use starts::{StartsRow, StartsView};
 pub(super) use sweeping::Sweeping;
+pub(super) use weigh::{ClassSum, Holders, Weigh};
 
 use crate::exit::Refusal;
 use crate::session::Session;
@@ -75,6 +88,16 @@ pub(super) enum Overlay {
     Open(Input, Vec<String>),
     /// The rules in force.
     Rulebooks(Rulebooks),
+    /// An exclusion is said.
+    Exclude(Box<Draft>),
+    /// All exclusions.
+    Exclusions(ExclusionsView),
+    /// What was decided; with the step in focus.
+    Decided(usize),
+    /// How this shop starts.
+    Starts(Box<StartsView>),
+    /// A folder is made a pile of its own.
+    Place(Box<PlaceDraft>),
 }
 
 /// Whose computer this is.
@@ -85,16 +108,6 @@ pub(super) struct Facts {
     pub volume: Volume,
 }
 
-/// What is weighed.
-pub(super) struct Weigh {
-    pub scan: Arc<Scan>,
-    pub decisions: Decisions,
-    pub rows: Vec<Row>,
-    pub order: Order,
-    /// Position in `rows`.
-    pub focus: usize,
-}
-
 /// Everything the interface knows.
 pub(super) struct Model {
     /// The computer that is worked on.
@@ -103,6 +116,8 @@ pub(super) struct Model {
     pub bench: Bench,
     pub station: Station,
     pub overlay: Option<Overlay>,
+    /// The view whose keys the help tells; none for those of the station.
+    pub context_of_help: Option<Context>,
     /// Since the interface opened.
     pub clock: Duration,
     pub is_over: bool,
@@ -110,8 +125,12 @@ pub(super) struct Model {
     pub refusal: Option<Refusal>,
     /// What the last key did or could not do, in words.
     pub message: Option<String>,
+    /// Columns and rows of the terminal.
+    pub size: (u16, u16),
     /// The job that is waited for; news of earlier ones is dropped.
     pub job: u32,
+    /// The last number that was given to a question.
+    pub ticket: u32,
     pub selection: Selection,
     /// The rules that are turned off for the chosen computer.
     pub rules_off: Vec<RuleNumber>,
@@ -135,11 +154,14 @@ impl Model {
             bench: Bench::default(),
             station: Station::Arrive,
             overlay: None,
+            context_of_help: None,
             clock: Duration::ZERO,
             is_over: false,
             refusal: None,
             message: None,
+            size: (142, 44),
             job: 0,
+            ticket: 0,
             selection: Selection::default(),
             rules_off: Vec::new(),
             scanning: Scanning::default(),
@@ -166,6 +188,12 @@ impl Model {
         self.check = None;
         self.sweeping = None;
         self.report = None;
+    }
+
+    /// A number for a new question.
+    pub(super) fn next_ticket(&mut self) -> u32 {
+        self.ticket += 1;
+        self.ticket
     }
 
     /// Whether this is the computer that is worked on.
@@ -198,33 +226,5 @@ impl Model {
             Station::Weigh => false,
         };
         waits && !self.is_over
-    }
-}
-
-impl Weigh {
-    /// Starts weighing a scan; what was decided about piles of the same rule and account before
-    /// is decided again.
-    pub(super) fn new(scan: Arc<Scan>, mut decisions: Decisions, before: Option<&Self>) -> Self {
-        let mut carried: Vec<(PileId, PileDecision)> = Vec::new();
-        if let Some(before) = before {
-            for (at, pile) in before.scan.piles.iter().enumerate() {
-                let same = scan.pile_of(pile.rule, pile.account);
-                carried.extend(same.map(|id| (id, before.decisions.of(PileId(at)))));
-            }
-        }
-        decisions.decide(&scan, "what was decided before", &carried);
-        let order = before.map_or(Order::Class, |before| before.order);
-        let rows = rows(&scan, &decisions, order);
-        let focus = rows
-            .iter()
-            .position(|row| matches!(row, Row::Pile(_)))
-            .unwrap_or(0);
-        Self {
-            scan,
-            decisions,
-            rows,
-            order,
-            focus,
-        }
     }
 }

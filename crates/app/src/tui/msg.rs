@@ -4,27 +4,34 @@ use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use jolly_core::decide::{Decisions, Manifest, Selection};
-use jolly_core::rulebook::RuleNumber;
-use jolly_core::scan::{Scan, ScanEvent};
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
+use jolly_core::decide::{
+    Decisions, Exclusion, ExclusionError, Manifest, Reach, Selection, Spares, Starts,
+};
+use jolly_core::inside::{Arrangement, EntryId, Inside, InsideOrder, Others};
+use jolly_core::kept::NewPlace;
+use jolly_core::scan::{PileId, Scan, ScanEvent};
 use jolly_core::sweep::{RunSummary, SweepEvent};
 use jolly_core::target::Volume;
-use ratatui::crossterm::event::KeyEvent;
+use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
 use crate::exit::Refusal;
 use crate::session::Session;
-use crate::tui::model::{Arrived, Check, Origin};
+use crate::tui::model::{Arrived, Check, Holders, Origin};
 
 /// Something that happened.
 pub(super) enum Msg {
     /// Nothing that shows.
     Nothing,
-    /// The terminal has another size.
-    Resized,
+    /// The terminal has so many columns and rows.
+    Resized(u16, u16),
     /// The terminal is gone, or the system asked the program to end.
     Ended,
     /// A key was pressed.
     Key(KeyEvent),
+    /// The mouse did something.
+    Mouse(MouseEvent),
     /// Text was pasted.
     Pasted(String),
     /// The computers on the bench.
@@ -41,8 +48,20 @@ pub(super) enum Msg {
     Scanning(u32, ScanEvent),
     /// The computer that the options name has been opened, or can't be.
     Opened(Box<Result<Opened, Refusal>>),
-    /// A scan has ended; nothing when it broke off.
-    Scanned(u32, Option<Box<Scanned>>),
+    /// A scan has ended, or why it could not.
+    Scanned(u32, Result<Box<Scanned>, String>),
+    /// Who holds which items of a scan.
+    Held(u32, Holders),
+    /// A pile has been opened; nothing when that broke off.
+    LookedInside(u32, Option<(Arc<Inside>, Arc<Arrangement>)>),
+    /// What was looked for inside a pile, if it is there.
+    FoundInside(u32, Option<EntryId>),
+    /// What lies in a folder of an opened pile and is not of the pile.
+    Others(u32, EntryId, Others),
+    /// What a draft of an exclusion would spare, and whether that is everything.
+    Reckoned(u32, Result<(Arc<Reach>, bool), String>),
+    /// A place was added, and the computer has new rules; or why not.
+    PlaceAdded(Box<Result<Opened, String>>),
     /// The manifest of the decisions is made.
     Listed(u32, Option<Box<Check>>),
     /// A rehearsal has ended.
@@ -67,25 +86,55 @@ pub(super) struct ScanJob {
     pub selection: Selection,
     /// The scan before, to take from it what has not changed.
     pub before: Option<Arc<Scan>>,
+    /// What was decided about it, to go on with.
+    pub decided: Option<(Arc<Scan>, Decisions)>,
 }
 
-/// A scan that has ended, with what its rules recommend.
+/// A scan that has ended, with what is decided about it.
 pub(super) struct Scanned {
     pub scan: Arc<Scan>,
     pub decisions: Decisions,
-    /// The rules that were turned off for it.
-    pub skip: Vec<RuleNumber>,
+    /// The day of the scan.
+    pub today: Date,
 }
 
 impl Scanned {
-    /// Decides about a scan as its rules recommend.
-    pub(super) fn of(scan: Scan, selection: &Selection) -> Self {
-        Self {
-            decisions: Decisions::new(&scan, selection),
-            scan: Arc::new(scan),
-            skip: selection.skip.clone(),
+    /// Decides about a scan as the selection recommends, or goes on with what was decided before.
+    pub(super) fn of(
+        scan: Scan,
+        selection: &Selection,
+        decided: Option<&(Arc<Scan>, Decisions)>,
+    ) -> Result<Self, ExclusionError> {
+        let mut decisions = Decisions::new(&scan, selection)?;
+        if let Some((before, decided)) = decided {
+            decisions = decisions.carry_on(&scan, decided, before);
         }
+        Ok(Self {
+            today: scan.now.to_zoned(TimeZone::system()).date(),
+            scan: Arc::new(scan),
+            decisions,
+        })
     }
+}
+
+/// Something looked for inside a pile.
+pub(super) struct Search {
+    pub scan: Arc<Scan>,
+    pub inside: Arc<Inside>,
+    pub arrangement: Arc<Arrangement>,
+    /// The entry that it goes on from.
+    pub from: Option<EntryId>,
+    pub text: String,
+}
+
+/// Something that is remembered.
+pub(super) enum Keeping {
+    /// The rules that are turned off for the computer.
+    RulesOff(BTreeSet<String>),
+    /// What is excluded: before, and now.
+    Exclusions(Vec<Exclusion>, Vec<Exclusion>),
+    /// How the shop starts: before, and now.
+    Starts(Starts, Starts),
 }
 
 /// Something that a thread has to do.
@@ -98,8 +147,24 @@ pub(super) enum Effect {
     Complete(String),
     /// Say which rule has a path.
     Explain(Arc<Session>, String),
-    /// Keep which rules are off for a computer.
-    KeepRulesOff(Arc<Session>, BTreeSet<String>),
+    /// Keep something; one after the other, in the order in which it was asked for.
+    Keep(Arc<Session>, Keeping),
+    /// Write down a folder of this computer as a pile of its own.
+    AddPlace(Arc<Session>, Box<NewPlace>),
+    /// Find the folders of a computer that begin so.
+    CompleteInside(Arc<Session>, String),
+    /// Look who holds which items.
+    LookForHolders(u32, Arc<Scan>),
+    /// Open a pile, or order it anew.
+    LookInside(u32, Arc<Scan>, PileId, InsideOrder),
+    /// Order an opened pile anew.
+    Arrange(u32, Arc<Scan>, Arc<Inside>, InsideOrder),
+    /// Look for something inside a pile.
+    FindInside(u32, Box<Search>),
+    /// Look what lies in a folder and is not of the pile.
+    LookForOthers(u32, Box<Search>, EntryId),
+    /// Count what an exclusion would spare.
+    Reckon(u32, Arc<Scan>, Spares),
     /// Open the computer that the options name, and read its rulebooks.
     OpenComputer,
     /// Scan.

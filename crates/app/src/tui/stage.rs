@@ -16,7 +16,7 @@ use crate::tui::model::{Check, Model, Station};
 use crate::tui::msg::{Effect, Msg};
 use crate::tui::theme::Theme;
 use crate::tui::update::{start_scan, update};
-use crate::tui::{view, worker};
+use crate::tui::{answer, view, worker};
 
 /// Columns and rows of the frames: the size that the screens are designed for.
 const SIZE: (u16, u16) = (142, 44);
@@ -102,12 +102,17 @@ impl Stage {
             Effect::Scan(job) => {
                 let (send, _receive) = crossbeam_channel::bounded(1);
                 let scanned = worker::scan(&job, &never, &send);
-                Msg::Scanned(job.job, Some(Box::new(scanned)))
+                Msg::Scanned(job.job, scanned)
             }
             Effect::List(job, scan, decisions) => {
                 let manifest = make_manifest(&scan, &decisions);
                 Msg::Listed(job, Some(Box::new(Check::of(scan, manifest))))
             }
+            effect @ (Effect::LookInside(..)
+            | Effect::Arrange(..)
+            | Effect::FindInside(..)
+            | Effect::LookForOthers(..)
+            | Effect::Reckon(..)) => answer::answer(effect, &never),
             // The stage is for looking: nothing is swept or kept here.
             _ => Msg::Nothing,
         };

@@ -4,7 +4,9 @@ use std::io;
 use std::mem::ManuallyDrop;
 
 use ratatui::DefaultTerminal;
-use ratatui::crossterm::event::{DisableBracketedPaste, EnableBracketedPaste};
+use ratatui::crossterm::event::{
+    DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture,
+};
 use ratatui::crossterm::execute;
 
 /// The terminal in full-screen mode; dropping it gives the terminal back.
@@ -26,8 +28,14 @@ impl Screen {
             give_back_the_rest();
             hook(info);
         }));
-        execute!(io::stdout(), EnableBracketedPaste)?;
+        execute!(io::stdout(), EnableBracketedPaste, EnableMouseCapture)?;
         Ok(screen)
+    }
+
+    /// How many columns and rows there are.
+    pub(super) fn size(&self) -> io::Result<(u16, u16)> {
+        let size = self.terminal.size()?;
+        Ok((size.width, size.height))
     }
 
     /// Draws one frame.
@@ -47,5 +55,6 @@ impl Drop for Screen {
 
 /// What ratatui's own hook doesn't undo. Each step is tried; a terminal that is gone needs none.
 fn give_back_the_rest() {
+    drop(execute!(io::stdout(), DisableMouseCapture));
     drop(execute!(io::stdout(), DisableBracketedPaste));
 }

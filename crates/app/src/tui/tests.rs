@@ -16,9 +16,10 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use crate::options::{Looks, SharedOptions};
 use crate::session::Session;
+use crate::tui::answer;
 use crate::tui::bench;
 use crate::tui::keys;
-use crate::tui::model::{Check, Model, Origin, Overlay, Rehearsal, Station};
+use crate::tui::model::{Check, Context, Model, Origin, Overlay, Rehearsal, Station};
 use crate::tui::msg::{Effect, Msg};
 use crate::tui::theme::Theme;
 use crate::tui::update::{start_scan, update};
@@ -50,6 +51,7 @@ impl Desk {
         let options = SharedOptions {
             now: Some(NOW.to_owned()),
             state: Some(dir.path().join("state")),
+            config: Some(dir.path().join("config")),
             exclude: exclude.iter().map(ToString::to_string).collect(),
             ..SharedOptions::default()
         };
@@ -101,13 +103,27 @@ impl Desk {
                 let (answer, rule) = bench::explain_path(&session, &text);
                 Msg::Explained(answer, rule)
             }
-            Effect::KeepRulesOff(session, off) => Msg::Kept(bench::keep_off(&session, off)),
+            Effect::Keep(session, keeping) => Msg::Kept(worker::keep(&session, keeping)),
+            Effect::AddPlace(session, place) => {
+                let added = answer::add_place(&session, &self.options, &place);
+                Msg::PlaceAdded(Box::new(added))
+            }
+            Effect::CompleteInside(session, text) => {
+                let folders = answer::complete_inside(&session, &text);
+                Msg::Completed(text, folders)
+            }
+            Effect::LookForHolders(job, scan) => Msg::Held(job, answer::holders(&scan)),
+            effect @ (Effect::LookInside(..)
+            | Effect::Arrange(..)
+            | Effect::FindInside(..)
+            | Effect::LookForOthers(..)
+            | Effect::Reckon(..)) => answer::answer(effect, &never),
             Effect::OpenComputer => unreachable!("the desk has opened its computer"),
             Effect::Scan(job) => {
                 let (send, _receive) = crossbeam_channel::bounded(1);
                 let number = job.job;
                 let scanned = worker::scan(&job, &never, &send);
-                Msg::Scanned(number, Some(Box::new(scanned)))
+                Msg::Scanned(number, scanned)
             }
             Effect::List(job, scan, decisions) => {
                 let manifest = make_manifest(&scan, &decisions);
@@ -347,7 +363,10 @@ fn a_class_is_taken_or_left_from_its_heading() {
     assert!(desk.takes() < before);
     assert!(row(&desk.shown(), &["Temporary folder"]).contains('○'));
     desk.key(KeyCode::Char('u'));
-    assert_eq!(desk.model.message.as_deref(), Some("Undone: all of spent."));
+    assert_eq!(
+        desk.model.message.as_deref(),
+        Some("Undone: all of spent: left.")
+    );
 }
 
 #[test]
@@ -415,7 +434,7 @@ fn rows_are_found_and_ordered_and_the_focus_stays_on_its_pile() {
     };
     assert!(focused(&desk).contains("Trash") && focused(&desk).contains("pia"));
     for words in [
-        "ordered by what they hold",
+        "ordered by what they could free",
         "ordered by account",
         "ordered by class",
     ] {
@@ -548,13 +567,16 @@ fn late_news_of_an_old_job_is_dropped() {
     desk.key(KeyCode::Tab);
     desk.key(KeyCode::Esc);
     let before = desk.shown();
-    desk.tell(Msg::Scanned(old - 1, None));
+    desk.tell(Msg::Scanned(old - 1, Err("of old".to_owned())));
     desk.tell(Msg::Scanning(old - 1, ScanEvent::Places(Vec::new())));
     desk.tell(Msg::Listed(old, None));
     assert_eq!(desk.shown(), before);
     let now = desk.model.job;
-    desk.tell(Msg::Scanned(now, None));
-    assert!(desk.shown().contains("The scan broke off"));
+    desk.tell(Msg::Scanned(now, Err("it broke off".to_owned())));
+    assert!(
+        desk.shown()
+            .contains("The scan came to nothing: it broke off")
+    );
 }
 
 #[test]
@@ -562,7 +584,7 @@ fn the_help_and_the_key_line_say_what_the_dispatcher_does() {
     let mut desk = Desk::new().scanned();
     desk.key(KeyCode::Char('?'));
     let help = desk.shown();
-    for binding in keys::at(Station::Weigh) {
+    for binding in keys::at(Context::Ages) {
         assert!(
             help.contains(binding.says),
             "{} is not in the help",
@@ -570,7 +592,7 @@ fn the_help_and_the_key_line_say_what_the_dispatcher_does() {
         );
         for (code, action) in binding.keys {
             let key = KeyEvent::new(*code, KeyModifiers::NONE);
-            assert_eq!(keys::action(Station::Weigh, key), Some(*action));
+            assert_eq!(keys::action(Context::Ages, key), Some(*action));
         }
     }
     desk.key(KeyCode::Char('q'));

@@ -56,6 +56,9 @@ pub(super) struct Glyphs {
     pub dot: &'static str,
     pub arrow: &'static str,
     pub none: &'static str,
+    /// A folder whose contents show, and one whose don't.
+    pub open: &'static str,
+    pub closed: &'static str,
     pub moving: [&'static str; 4],
     classes: [&'static str; 4],
     states: [&'static str; 4],
@@ -75,6 +78,8 @@ const FULL: Glyphs = Glyphs {
     dot: "·",
     arrow: "→",
     none: "–",
+    open: "▾",
+    closed: "▸",
     moving: ["⠂", "⠒", "⠶", "⠒"],
     classes: ["◆", "◇", "○", "□"],
     states: ["●", "◐", "○", "⊘"],
@@ -94,6 +99,8 @@ const ASCII: Glyphs = Glyphs {
     dot: "-",
     arrow: "->",
     none: "-",
+    open: "v",
+    closed: "+",
     moving: ["|", "/", "-", "\\"],
     classes: ["S", "R", "F", "A"],
     states: ["*", "+", "o", "!"],
@@ -198,6 +205,12 @@ impl Theme {
             Class::Felt => felt,
             Class::Ask => ask,
         }
+    }
+
+    /// The marks of what goes, goes in part, stays.
+    pub(super) fn part_glyphs(&self) -> [&'static str; 3] {
+        let [taken, part, left, _] = self.glyphs.states;
+        [taken, part, left]
     }
 
     /// The mark of a pile.

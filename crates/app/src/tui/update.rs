@@ -3,36 +3,46 @@
 
 mod arrive;
 mod check;
+mod decided;
+mod exclude;
+mod exclusions;
+mod inside;
+mod mouse;
 mod overlay;
+mod place;
 mod rulebooks;
+mod starts;
 mod weigh;
 
 use std::sync::Arc;
 
-use jolly_core::decide::Decisions;
 use jolly_core::scan::Sum;
 use jolly_core::sweep::RunSummary;
 use ratatui::crossterm::event::KeyEvent;
 
 use crate::exit::Refusal;
 use crate::tui::keys::{self, Action};
-use crate::tui::model::{Model, Overlay, Rehearsal, Report, Scanning, Station, Verified, Weigh};
+use crate::tui::model::{
+    Context, Model, Overlay, Rehearsal, Report, Scanning, Station, Verified, Weigh,
+};
 use crate::tui::msg::{Effect, Msg, Opened, ScanJob, Scanned};
 use crate::wording::count;
 
 /// Takes one message in; what threads have to do comes out.
 pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
     match message {
-        Msg::Nothing | Msg::Resized => Vec::new(),
+        Msg::Nothing => Vec::new(),
+        Msg::Resized(columns, rows) => {
+            model.size = (columns, rows);
+            Vec::new()
+        }
+        Msg::Mouse(event) => mouse::act(model, event),
         Msg::Ended => {
             model.is_over = true;
             Vec::new()
         }
         Msg::Key(key) => press(model, key),
-        Msg::Pasted(text) => {
-            overlay::paste(model, &text);
-            Vec::new()
-        }
+        Msg::Pasted(text) => overlay::paste(model, &text),
         Msg::Found(computers) => arrive::found(model, computers),
         Msg::Arrived(root, looked) => {
             arrive::arrived(model, &root, looked);
@@ -47,7 +57,9 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
             Vec::new()
         }
         Msg::Kept(kept) => {
-            model.message = kept.err();
+            if let Err(why) = kept {
+                model.message = Some(why);
+            }
             Vec::new()
         }
         Msg::Scanning(job, event) => {
@@ -63,6 +75,20 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
             }
             Vec::new()
         }
+        Msg::Held(job, holders) => {
+            if let Some(weigh) = model.weigh.as_mut().filter(|_| job == model.job) {
+                weigh.holders = holders;
+            }
+            Vec::new()
+        }
+        Msg::LookedInside(ticket, opened) => inside::opened(model, ticket, opened),
+        Msg::FoundInside(ticket, found) => inside::found(model, ticket, found),
+        Msg::Others(ticket, folder, others) => {
+            inside::others(model, ticket, folder, others);
+            Vec::new()
+        }
+        Msg::Reckoned(ticket, reckoned) => exclude::reckoned(model, ticket, reckoned),
+        Msg::PlaceAdded(added) => place::added(model, *added),
         Msg::Listed(job, check) => {
             if job == model.job {
                 check::listed(model, check.map(|check| *check));
@@ -104,12 +130,15 @@ pub(super) fn start_scan(model: &mut Model) -> Vec<Effect> {
     let let_go = model.check.take().map(let_go);
     // What verifies a sweep leans on nothing that was known before.
     let is_verifying = model.report.is_some();
-    let before = model.weigh.as_ref().filter(|_| !is_verifying);
+    let weigh = model.weigh.as_ref();
+    let decided = weigh.map(|weigh| (Arc::clone(&weigh.scan), weigh.decisions.clone()));
+    let before = weigh.filter(|_| !is_verifying);
     let scan = Effect::Scan(Box::new(ScanJob {
         job: model.job,
         session,
         selection: model.selection.clone(),
         before: before.map(|weigh| Arc::clone(&weigh.scan)),
+        decided,
     }));
     std::iter::once(scan).chain(let_go).collect()
 }
@@ -120,13 +149,16 @@ fn let_go(large: impl Send + 'static) -> Effect {
 }
 
 fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
-    if model.overlay.is_some() {
+    let Some(context) = model.context() else {
         return overlay::press(model, key);
-    }
+    };
     model.message = None;
-    let Some(action) = keys::action(model.station, key) else {
+    let Some(action) = keys::action(context, key) else {
         return Vec::new();
     };
+    if model.overlay.is_some() {
+        return at_view(model, action, key);
+    }
     match (action, model.station) {
         (Action::Leave, Station::Sweep) => Vec::new(),
         (Action::Leave, _) => {
@@ -145,6 +177,7 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
             }
             vec![Effect::StopSweep]
         }
+        (action, Station::Weigh) if context == Context::Inside => inside::act(model, action),
         (action, Station::Weigh) => weigh::act(model, action),
         (action, Station::Check) => check::act(model, action),
         (Action::Again | Action::Back, Station::Report) => {
@@ -160,6 +193,28 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
             Vec::new()
         }
         _ => Vec::new(),
+    }
+}
+
+/// Keys while a view stands before the station.
+fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
+    match (action, model.overlay.take()) {
+        (Action::Close, Some(Overlay::Starts(view))) => starts::close(model, *view),
+        (Action::Close | Action::Leave, _) | (_, None) => Vec::new(),
+        // The help of a view is closed with the view behind it.
+        (Action::Help, view) => {
+            model.context_of_help = view.as_ref().and_then(Overlay::context);
+            model.overlay = Some(Overlay::Help);
+            Vec::new()
+        }
+        (_, Some(Overlay::Rulebooks(view))) => rulebooks::act(model, view, action),
+        (_, Some(Overlay::Exclusions(view))) => exclusions::act(model, view, action),
+        (_, Some(Overlay::Decided(focus))) => decided::act(model, focus, action),
+        (_, Some(Overlay::Starts(view))) => starts::act(model, view, action),
+        (_, Some(other)) => {
+            model.overlay = Some(other);
+            overlay::press(model, key)
+        }
     }
 }
 
@@ -202,18 +257,20 @@ fn opened(model: &mut Model, opened: Result<Opened, Refusal>) -> Vec<Effect> {
     }
 }
 
-fn scanned(model: &mut Model, scanned: Option<Scanned>) -> Vec<Effect> {
+fn scanned(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
     model.scanning.took = Some(model.clock.saturating_sub(model.scanning.began));
-    let Some(scanned) = scanned else {
-        model.message = Some("The scan broke off; r scans again.".to_owned());
-        return Vec::new();
+    let scanned = match scanned {
+        Ok(scanned) => scanned,
+        Err(why) => {
+            model.message = Some(format!("The scan came to nothing: {why}; r scans again."));
+            return Vec::new();
+        }
     };
     let mut decisions = scanned.decisions;
     // A rule may have been turned off while the scan was under way.
-    if scanned.skip != model.selection.skip {
-        decisions = Decisions::new(&scanned.scan, &model.selection);
-    }
-    let weigh = Weigh::new(scanned.scan, decisions, model.weigh.as_ref());
+    decisions.include(&scanned.scan, &model.selection);
+    let before = model.weigh.as_ref();
+    let weigh = Weigh::new(scanned.scan, decisions, scanned.today, before);
     if let Some(report) = &mut model.report
         && report.verified.is_none()
     {
@@ -238,8 +295,10 @@ fn scanned(model: &mut Model, scanned: Option<Scanned>) -> Vec<Effect> {
             count(weigh.scan.looked_at)
         ));
     }
+    let holders = Effect::LookForHolders(model.job, Arc::clone(&weigh.scan));
     let before = model.weigh.replace(weigh);
-    before.map(let_go).into_iter().collect()
+    let let_go = before.map(let_go);
+    std::iter::once(holders).chain(let_go).collect()
 }
 
 fn swept(model: &mut Model, result: Result<(String, Box<RunSummary>), String>) -> Vec<Effect> {
@@ -267,4 +326,22 @@ fn swept(model: &mut Model, result: Result<(String, Box<RunSummary>), String>) -
             start_scan(model)
         }
     }
+}
+
+/// How far a page goes.
+const PAGE: usize = 10;
+
+/// Where a focus moves in a list of so many rows.
+fn moved(focus: usize, rows: usize, action: Action) -> usize {
+    let last = rows.saturating_sub(1);
+    let to = match action {
+        Action::Up => focus.saturating_sub(1),
+        Action::Down => focus + 1,
+        Action::PageUp => focus.saturating_sub(PAGE),
+        Action::PageDown => focus + PAGE,
+        Action::First => 0,
+        Action::Last => last,
+        _ => focus,
+    };
+    to.min(last)
 }

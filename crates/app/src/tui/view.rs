@@ -2,12 +2,17 @@
 
 mod arrive;
 mod check;
+mod decided;
+mod exclude;
+mod exclusions;
 mod keyline;
 mod mast;
 mod overlay;
+mod place;
 mod report;
 mod rulebooks;
 mod scan;
+mod starts;
 mod strip;
 mod sweep;
 mod weigh;
@@ -15,8 +20,9 @@ mod weigh;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::Line;
-use ratatui::widgets::{Block, Paragraph};
+use ratatui::widgets::{Block, Clear, Paragraph};
 
+use crate::tui::areas::{Areas, areas};
 use crate::tui::model::{Model, Overlay, Station};
 use crate::tui::theme::{Role, Theme};
 
@@ -40,15 +46,13 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>) {
         frame.render_widget(wrapped.style(theme.ground()), area);
         return;
     }
-    let [mast, strip, _, work, message, keys] = Layout::vertical([
-        Constraint::Length(1),
-        Constraint::Length(2),
-        Constraint::Length(1),
-        Constraint::Min(10),
-        Constraint::Length(1),
-        Constraint::Length(1),
-    ])
-    .areas(area);
+    let Areas {
+        mast,
+        strip,
+        work,
+        message,
+        keys,
+    } = areas(area);
     mast::draw(model, theme, frame, mast);
     strip::draw(model, theme, frame, strip);
     match model.station {
@@ -63,18 +67,48 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>) {
         let line = Line::styled(format!(" {text}"), theme.style(Role::Straw));
         frame.render_widget(Paragraph::new(line), message);
     }
-    keyline::draw(model, theme, frame, keys);
+    keyline::draw(model, model.station_context(), theme, frame, keys);
+    let below = Rect {
+        y: work.y,
+        height: area.bottom() - work.y,
+        ..area
+    };
     match &model.overlay {
-        Some(Overlay::Rulebooks(view)) => {
-            let below = Rect {
-                y: work.y,
-                height: area.bottom() - work.y,
-                ..area
-            };
-            rulebooks::draw(model, view, theme, frame, below);
-        }
+        Some(Overlay::Rulebooks(view)) => rulebooks::draw(model, view, theme, frame, below),
+        Some(Overlay::Exclusions(view)) => exclusions::draw(model, view, theme, frame, below),
+        Some(Overlay::Decided(focus)) => decided::draw(model, *focus, theme, frame, below),
+        Some(Overlay::Starts(view)) => starts::draw(model, view, theme, frame, below),
+        Some(Overlay::Exclude(draft)) => exclude::draw(model, draft, theme, frame, area),
+        Some(Overlay::Place(draft)) => place::draw(draft, theme, frame, area),
         _ => overlay::draw(model, theme, frame, area),
     }
+}
+
+/// The page of a view that stands before a station: its rows, a line of words, its keys.
+fn page(theme: &Theme, frame: &mut Frame<'_>, area: Rect) -> [Rect; 3] {
+    frame.render_widget(Clear, area);
+    frame.render_widget(Block::new().style(theme.ground()), area);
+    Layout::vertical([
+        Constraint::Min(5),
+        Constraint::Length(2),
+        Constraint::Length(1),
+    ])
+    .areas(area)
+}
+
+/// The whole row in focus stands out, to the edge.
+fn raise<'a>(theme: &Theme, mut line: Line<'a>, width: u16) -> Line<'a> {
+    let missing = usize::from(width).saturating_sub(line.width());
+    line.spans.push(" ".repeat(missing).into());
+    for span in &mut line.spans {
+        span.style = theme.raised().patch(span.style);
+    }
+    line
+}
+
+/// The left edge of a row.
+fn edge(theme: &Theme, is_focus: bool) -> &'static str {
+    if is_focus { theme.glyphs.focus } else { " " }
 }
 
 /// Draws lines from the top of an area; what doesn't fit is left out.

@@ -10,14 +10,16 @@ use jolly_core::decide::{Manifest, make_manifest};
 use jolly_core::scan::{CancelToken, Scan};
 use jolly_core::sweep::RunSummary;
 use jolly_core::whole_story;
-use ratatui::crossterm::event::{self, Event, KeyEventKind};
+use ratatui::crossterm::event::{self, Event, KeyEventKind, MouseEventKind};
 
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
+use crate::remembered;
 use crate::session::Session;
+use crate::tui::answer;
 use crate::tui::bench::{self, Source};
 use crate::tui::model::Check;
-use crate::tui::msg::{Effect, Msg, Opened, ScanJob, Scanned};
+use crate::tui::msg::{Effect, Keeping, Msg, Opened, ScanJob, Scanned};
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
 const WAITING: usize = 4096;
@@ -33,6 +35,9 @@ pub(super) struct Workers {
     receive: Receiver<Msg>,
     scan: CancelToken,
     sweep: CancelToken,
+    slots: Slots,
+    /// What is to be remembered, done one after the other.
+    keeper: Option<Sender<Box<dyn FnOnce() -> Msg + Send>>>,
     is_over: Arc<AtomicBool>,
     threads: Vec<JoinHandle<()>>,
 }
@@ -47,6 +52,8 @@ impl Workers {
             receive,
             scan: CancelToken::default(),
             sweep: CancelToken::default(),
+            slots: Slots::default(),
+            keeper: None,
             is_over: Arc::default(),
             threads: Vec::new(),
         }
@@ -80,7 +87,10 @@ impl Workers {
                 };
                 let message = match read {
                     Ok(Event::Key(key)) if key.kind != KeyEventKind::Release => Msg::Key(key),
-                    Ok(Event::Resize(..)) => Msg::Resized,
+                    Ok(Event::Resize(columns, rows)) => Msg::Resized(columns, rows),
+                    Ok(Event::Mouse(mouse)) if mouse.kind != MouseEventKind::Moved => {
+                        Msg::Mouse(mouse)
+                    }
                     Ok(Event::Paste(text)) => Msg::Pasted(text),
                     Ok(_) => Msg::Nothing,
                     // Nobody will press anything again.
@@ -118,11 +128,25 @@ impl Workers {
                     Msg::Explained(answer, rule)
                 });
             }
-            Effect::KeepRulesOff(session, off) => {
-                self.work(Msg::Nothing, move || {
-                    Msg::Kept(bench::keep_off(&session, off))
-                });
+            Effect::Keep(session, keeping) => {
+                self.keep(Box::new(move || Msg::Kept(keep(&session, keeping))));
             }
+            Effect::AddPlace(session, place) => self.keep(Box::new(move || {
+                let added = answer::add_place(&session, &options, &place);
+                Msg::PlaceAdded(Box::new(added))
+            })),
+            Effect::CompleteInside(session, text) => self.look_up(Msg::Nothing, move || {
+                let folders = answer::complete_inside(&session, &text);
+                Msg::Completed(text, folders)
+            }),
+            Effect::LookForHolders(job, scan) => {
+                self.look_up(Msg::Nothing, move || Msg::Held(job, answer::holders(&scan)))
+            }
+            Effect::LookInside(..)
+            | Effect::Arrange(..)
+            | Effect::FindInside(..)
+            | Effect::LookForOthers(..)
+            | Effect::Reckon(..) => self.ask(effect),
             Effect::LetGo(large) => drop(std::thread::spawn(move || drop(large))),
             Effect::StopScan => self.scan.cancel(),
             Effect::StopSweep => self.sweep.cancel(),
@@ -139,11 +163,13 @@ impl Workers {
                 self.scan = CancelToken::default();
                 let cancel = self.scan.clone();
                 // A scan only looks: on a disk that doesn't answer nobody waits for its end.
-                self.look_up(Msg::Scanned(job.job, None), move || {
-                    let number = job.job;
+                let broken = Err("it broke off".to_owned());
+                self.look_up(Msg::Scanned(job.job, broken), move || {
                     let scanned = scan(&job, &cancel, &send);
-                    bench::note_visit(&job.session, &scanned.scan);
-                    Msg::Scanned(number, Some(Box::new(scanned)))
+                    if let Ok(scanned) = &scanned {
+                        bench::note_visit(&job.session, &scanned.scan);
+                    }
+                    Msg::Scanned(job.job, scanned)
                 });
             }
             Effect::List(job, scan, decisions) => self.work(Msg::Listed(job, None), move || {
@@ -167,6 +193,41 @@ impl Workers {
                 });
             }
         }
+    }
+
+    /// Answers a question about what was scanned; a newer one of its kind takes its place.
+    fn ask(&mut self, effect: Effect) {
+        let (kind, broken) = match &effect {
+            Effect::LookInside(ticket, ..) | Effect::Arrange(ticket, ..) => {
+                (Kind::Inside, Msg::LookedInside(*ticket, None))
+            }
+            Effect::FindInside(ticket, _) => (Kind::Find, Msg::FoundInside(*ticket, None)),
+            Effect::LookForOthers(..) => (Kind::Others, Msg::Nothing),
+            Effect::Reckon(ticket, ..) => {
+                let why = "it could not be counted".to_owned();
+                (Kind::Reckon, Msg::Reckoned(*ticket, Err(why)))
+            }
+            _ => return,
+        };
+        let cancel = self.slots.take(kind);
+        self.look_up(broken, move || answer::answer(effect, &cancel));
+    }
+
+    /// Remembers something after whatever was to be remembered before; it is waited for at the end.
+    fn keep(&mut self, keep: Box<dyn FnOnce() -> Msg + Send>) {
+        let keeper = self.keeper.get_or_insert_with(|| {
+            let (send, receive) = crossbeam_channel::unbounded::<Box<dyn FnOnce() -> Msg + Send>>();
+            let tell = self.send.clone();
+            self.threads.push(std::thread::spawn(move || {
+                for keep in receive {
+                    // Nobody listens any more once the interface is closed; it is kept all the same.
+                    drop(tell.send(keep()));
+                }
+            }));
+            send
+        });
+        // It listens as long as this end is there.
+        drop(keeper.send(keep));
     }
 
     fn find_computers(&mut self) {
@@ -215,10 +276,56 @@ impl Workers {
         self.sweep.cancel();
         self.is_over.store(true, Ordering::Relaxed);
         drop(self.receive);
+        drop(self.keeper);
         for thread in self.threads {
             // A thread that panicked has said so on its way.
             drop(thread.join());
         }
+    }
+}
+
+/// The kinds of questions of which only the newest counts.
+#[derive(Clone, Copy)]
+enum Kind {
+    Inside,
+    Find,
+    Others,
+    Reckon,
+}
+
+/// What cancels the question of each kind that is being answered.
+#[derive(Default)]
+struct Slots([CancelToken; 4]);
+
+impl Slots {
+    /// Cancels the question of that kind, and gives the token of a new one. What lies in several
+    /// folders may be looked for at once.
+    fn take(&mut self, kind: Kind) -> CancelToken {
+        let slot = match kind {
+            Kind::Inside => 0,
+            Kind::Find => 1,
+            Kind::Others => 2,
+            Kind::Reckon => 3,
+        };
+        let fresh = CancelToken::default();
+        if let Some(known) = self.0.get_mut(slot) {
+            let before = std::mem::replace(known, fresh.clone());
+            if !matches!(kind, Kind::Others) {
+                before.cancel();
+            }
+        }
+        fresh
+    }
+}
+
+/// Remembers something.
+pub(super) fn keep(session: &Session, keeping: Keeping) -> Result<(), String> {
+    match keeping {
+        Keeping::RulesOff(off) => bench::keep_off(session, off),
+        Keeping::Exclusions(before, after) => {
+            remembered::keep_exclusions(&session.files, &before, &after)
+        }
+        Keeping::Starts(before, after) => remembered::keep_starts(&session.files, &before, &after),
     }
 }
 
@@ -248,14 +355,21 @@ fn open(options: &SharedOptions) -> Result<Opened, Refusal> {
     })
 }
 
-/// Scans, and decides as the rules recommend.
-pub(super) fn scan(job: &ScanJob, cancel: &CancelToken, news: &Sender<Msg>) -> Scanned {
+/// Scans, and decides as the rules recommend or as it was decided before.
+pub(super) fn scan(
+    job: &ScanJob,
+    cancel: &CancelToken,
+    news: &Sender<Msg>,
+) -> Result<Box<Scanned>, String> {
     let before = job.before.as_deref();
     // Only the newest news counts: what doesn't fit is dropped.
     let scan = job.session.scan(before, cancel, &|event| {
         drop(news.try_send(Msg::Scanning(job.job, event)));
     });
-    Scanned::of(scan, &job.selection)
+    let scanned = Scanned::of(scan, &job.selection, job.decided.as_ref());
+    scanned
+        .map(Box::new)
+        .map_err(|error| format!("what is excluded can't be read: {error}"))
 }
 
 pub(super) fn rehearse(

@@ -58,12 +58,6 @@ impl Marked {
         self.bits.iter().all(|bits| *bits == 0)
     }
 
-    /// The marked positions, lowest first.
-    pub(super) fn positions(&self) -> impl Iterator<Item = usize> {
-        let words = self.bits.iter().enumerate();
-        words.flat_map(|(at, bits)| ones(*bits).map(move |one| at * STRIDE + one))
-    }
-
     /// Adds up what the marked items free.
     pub(super) fn settle(&mut self, scan: &Scan, pile: &Pile) {
         let mut sum = Sum::default();

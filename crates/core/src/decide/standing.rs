@@ -2,9 +2,9 @@
 
 use crate::decide::Decisions;
 use crate::decide::choice::Choice;
-use crate::decide::reach::Excluded;
+use crate::decide::reach::{Excluded, Reach};
 use crate::rulebook::AgeLimit;
-use crate::scan::{ItemId, Scan, Sum};
+use crate::scan::{FolderId, ItemId, PileId, Scan, Sum};
 
 /// Why an item goes or stays.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -67,17 +67,38 @@ impl Decisions {
         }
     }
 
-    /// What an exclusion holds back: what would go but for it and all the others.
-    pub fn held_by(&self, scan: &Scan, excluded: &Excluded) -> Sum {
+    /// What an exclusion holds back: what its piles' limits would let go.
+    pub fn held_by(&self, scan: &Scan, reach: &Reach) -> Sum {
         let mut sum = Sum::default();
-        for id in excluded.reach.piles() {
+        for id in reach.piles() {
             let decision = self.of(id);
             let pile = scan.pile(id);
             if decision.is_taken && self.includes(id) && pile.blocked.is_none() {
                 let older = pile.count_older(decision.limit);
-                sum.add(excluded.reach.before(scan, id, older));
+                sum.add(reach.before(scan, id, older));
             }
         }
         sum
+    }
+
+    /// The exclusion that spares a whole folder of a pile by where it lies: its position among all.
+    pub fn exclusion_of(&self, scan: &Scan, pile: PileId, folder: FolderId) -> Option<usize> {
+        let all = self.exclusions();
+        if all.is_empty() {
+            return None;
+        }
+        let path = scan.arena.folder_path(folder);
+        let pile = scan.pile(pile);
+        let rule = &scan.rules.rule(pile.rule).id;
+        let account = scan.account_name(pile);
+        let is_whole = |one: &Excluded| {
+            let spares = &one.exclusion.spares;
+            let is_plain = spares.larger_than.is_none() && spares.younger_than.is_none();
+            !one.exclusion.is_suspended
+                && is_plain
+                && one.matcher.fits_owner(rule, account)
+                && one.matcher.fits_path(&path)
+        };
+        all.iter().position(is_whole)
     }
 }

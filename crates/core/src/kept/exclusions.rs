@@ -278,7 +278,7 @@ fn say_about(table: &mut Table, exclusion: &Exclusion) {
     set("why", why);
     let since = exclusion
         .since
-        .and_then(|date| date.to_string().parse::<toml_edit::Datetime>().ok());
+        .and_then(|date| date.to_string().parse::<Datetime>().ok());
     set("since", since.map(Into::into));
     set("suspended", exclusion.is_suspended.then(|| true.into()));
 }

@@ -157,6 +157,32 @@ impl TrashDates {
     }
 }
 
+/// What a trash notes of its things, for whoever looks inside.
+pub struct TrashNotes(TrashDates);
+
+impl TrashNotes {
+    /// Reads the trash in `root`; what doesn't read is not noted.
+    pub fn read(target: &Target, root: &TargetPath) -> Self {
+        Self(TrashDates::read(target, root))
+    }
+
+    /// Whether a path below the trash is a whole thing that was thrown away.
+    pub fn is_thing(&self, below: &[u8]) -> bool {
+        let name = match self.0.layout {
+            Layout::Linux => below.strip_prefix(b"files/"),
+            Layout::Windows => Some(below).filter(|below| index_of(below).is_none()),
+            Layout::Macos => Some(below),
+        };
+        name.is_some_and(|name| !name.is_empty() && !name.contains(&b'/'))
+    }
+
+    /// When the thing was thrown away, seconds since 1970, and where it lay before.
+    pub fn of(&self, below: &[u8]) -> Option<(i64, Option<String>)> {
+        let note = self.0.note(below)?;
+        Some((note.time, note.original.clone()))
+    }
+}
+
 /// Since when the oldest thing has lain in the trash in `root`, seconds since 1970.
 pub fn oldest_in_trash(target: &Target, root: &TargetPath) -> Option<i64> {
     let dates = TrashDates::read(target, root);

@@ -107,6 +107,26 @@ impl Notes {
         own.or_else(|| self.of_folder.get(&arena.folder(item)))
             .copied()
     }
+
+    /// For the first part of a thing that has an info file: that file, and the folder that it is
+    /// best shown in, which is the thing itself or what holds it.
+    pub fn shown_with(&self, arena: &Arena, item: ItemId) -> Option<(ItemId, FolderId)> {
+        let folder = arena.folder(item);
+        let (note, holder) = match self.of_item.get(&item) {
+            Some(note) => (*note, folder),
+            None => {
+                let note = *self.of_folder.get(&folder)?;
+                let mut thing = folder;
+                while let Some(above) = arena.parent_of(thing)
+                    && self.of_folder.get(&above) == Some(&note)
+                {
+                    thing = above;
+                }
+                (note, thing)
+            }
+        };
+        self.notes.get(note).map(|note| (note.info, holder))
+    }
 }
 
 /// Whether a name may be an info file's at all.

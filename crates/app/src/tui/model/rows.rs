@@ -42,24 +42,29 @@ impl Order {
     pub(in crate::tui) fn words(self) -> &'static str {
         match self {
             Self::Class => "ordered by class",
-            Self::Frees => "ordered by what they hold",
+            Self::Frees => "ordered by what they could free, most first",
             Self::Account => "ordered by account",
         }
     }
 }
 
 /// The rows of a scan in an order.
-pub(in crate::tui) fn rows(scan: &Scan, decisions: &Decisions, order: Order) -> Vec<Row> {
+pub(in crate::tui) fn rows(
+    scan: &Scan,
+    decisions: &Decisions,
+    order: Order,
+    folded: &[Class],
+) -> Vec<Row> {
     let mut piles: Vec<PileId> = decisions.shown(scan).collect();
     match order {
-        Order::Class => return by_class(scan, &piles),
+        Order::Class => return by_class(scan, &piles, folded),
         Order::Frees => piles.sort_by_key(|id| Reverse(scan.pile(*id).found().bytes)),
         Order::Account => piles.sort_by_key(|id| scan.account_name(scan.pile(*id))),
     }
     piles.into_iter().map(Row::Pile).collect()
 }
 
-fn by_class(scan: &Scan, piles: &[PileId]) -> Vec<Row> {
+fn by_class(scan: &Scan, piles: &[PileId], folded: &[Class]) -> Vec<Row> {
     let mut rows = Vec::new();
     for class in Class::ALL {
         let is_of_class = |id: &&PileId| scan.rules.rule(scan.pile(**id).rule).rule.class == class;
@@ -71,7 +76,9 @@ fn by_class(scan: &Scan, piles: &[PileId]) -> Vec<Row> {
             rows.push(Row::Gap);
         }
         rows.push(Row::Heading(class));
-        rows.extend(of_class.map(|id| Row::Pile(*id)));
+        if !folded.contains(&class) {
+            rows.extend(of_class.map(|id| Row::Pile(*id)));
+        }
     }
     rows
 }

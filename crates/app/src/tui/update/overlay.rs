@@ -4,9 +4,9 @@ use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 
-use crate::tui::model::{Model, Overlay, Rulebooks};
+use crate::tui::model::{Context, Model, Overlay};
 use crate::tui::msg::Effect;
-use crate::tui::update::{arrive, rulebooks, weigh};
+use crate::tui::update::{arrive, exclude, inside, place, rulebooks, starts, weigh};
 
 pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     let Some(overlay) = model.overlay.take() else {
@@ -14,7 +14,19 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     };
     match (overlay, key.code) {
         (Overlay::Rulebooks(view), _) => return rulebooks::press(model, view, key),
-        (Overlay::Help, _) | (_, KeyCode::Esc) | (Overlay::Find(_), KeyCode::Enter) => {}
+        (Overlay::Starts(view), _) => return starts::press(model, view, key),
+        (Overlay::Exclude(draft), _) => return exclude::press(model, *draft, key),
+        (Overlay::Place(draft), _) => return place::press(model, draft, key),
+        (Overlay::Help, _) => model.context_of_help = None,
+        // These have no lines to type in, and are served by the table of keys.
+        (Overlay::Exclusions(_) | Overlay::Decided(_), _) | (_, KeyCode::Esc) => {}
+        (Overlay::Find(input), KeyCode::Enter) => {
+            if is_inside(model) {
+                let text = input.value().to_owned();
+                model.overlay = Some(Overlay::Find(input));
+                return inside::find_next(model, &text);
+            }
+        }
         (Overlay::ExactAge(input, _), KeyCode::Enter) => {
             if let Err(message) = weigh::set_exact_age(model, input.value()) {
                 model.overlay = Some(Overlay::ExactAge(input, Some(message)));
@@ -40,11 +52,19 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         }
         (Overlay::Find(mut input), _) => {
             input.handle_event(&Event::Key(key));
-            weigh::find(model, input.value());
+            let text = input.value().to_owned();
             model.overlay = Some(Overlay::Find(input));
+            if is_inside(model) {
+                return inside::find(model, &text);
+            }
+            weigh::find(model, &text);
         }
     }
     Vec::new()
+}
+
+fn is_inside(model: &Model) -> bool {
+    model.station_context() == Context::Inside
 }
 
 fn look_for_folders(model: &mut Model, input: Input) -> Vec<Effect> {
@@ -54,7 +74,7 @@ fn look_for_folders(model: &mut Model, input: Input) -> Vec<Effect> {
 }
 
 /// What all folders begin with; with a slash behind it when there is only one.
-fn common_start(folders: &[String]) -> Option<String> {
+pub(super) fn common_start(folders: &[String]) -> Option<String> {
     let (first, rest) = folders.split_first()?;
     if rest.is_empty() {
         return Some(format!("{}/", first.trim_end_matches('/')));
@@ -70,30 +90,42 @@ fn common_start(folders: &[String]) -> Option<String> {
 
 /// Takes in the folders that begin as what was typed, if that is still what stands there.
 pub(super) fn completed(model: &mut Model, text: &str, found: Vec<String>) {
-    if let Some(Overlay::Open(input, folders)) = &mut model.overlay
-        && input.value() == text
-    {
-        *folders = found;
+    match &mut model.overlay {
+        Some(Overlay::Open(input, folders)) if input.value() == text => *folders = found,
+        Some(Overlay::Place(draft)) if draft.folder.value() == text => draft.offered = found,
+        _ => {}
     }
 }
 
 /// Text fields take what is pasted, in one line.
-pub(super) fn paste(model: &mut Model, text: &str) {
+pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
     let line: String = text.chars().filter(|letter| !letter.is_control()).collect();
-    match &mut model.overlay {
-        Some(
-            Overlay::ExactAge(input, _)
-            | Overlay::Find(input)
-            | Overlay::Open(input, _)
-            | Overlay::Rulebooks(Rulebooks {
-                asking: Some(input),
-                ..
-            }),
-        ) => {
-            for letter in line.chars() {
-                input.handle(tui_input::InputRequest::InsertChar(letter));
-            }
+    let insert = |input: &mut Input| {
+        for letter in line.chars() {
+            input.handle(tui_input::InputRequest::InsertChar(letter));
         }
-        Some(Overlay::Help | Overlay::Rulebooks(_)) | None => {}
+    };
+    match model.overlay.take() {
+        Some(Overlay::Exclude(draft)) => return exclude::paste(model, *draft, &line),
+        Some(Overlay::Place(draft)) => return place::paste(model, draft, &line),
+        other => model.overlay = other,
     }
+    match &mut model.overlay {
+        Some(Overlay::ExactAge(input, _) | Overlay::Find(input) | Overlay::Open(input, _)) => {
+            insert(input);
+        }
+        Some(Overlay::Rulebooks(view)) => view.asking.iter_mut().for_each(insert),
+        Some(Overlay::Starts(view)) => {
+            view.asking.iter_mut().for_each(|(input, _)| insert(input));
+        }
+        Some(
+            Overlay::Help
+            | Overlay::Exclude(_)
+            | Overlay::Place(_)
+            | Overlay::Exclusions(_)
+            | Overlay::Decided(_),
+        )
+        | None => {}
+    }
+    Vec::new()
 }

@@ -2,46 +2,41 @@
 
 use std::sync::Arc;
 
-use jolly_core::decide::Decisions;
 use jolly_core::rulebook::RuleNumber;
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 
-use crate::tui::model::{Look, Model, Overlay, Rulebooks, Weigh};
-use crate::tui::msg::Effect;
+use crate::tui::keys::Action;
+use crate::tui::model::{Look, Model, Overlay, Rulebooks};
+use crate::tui::msg::{Effect, Keeping};
+use crate::tui::update::moved;
 
-/// How far a page goes.
-const PAGE: usize = 10;
+/// A key while a path is typed.
+pub(super) fn press(model: &mut Model, mut view: Rulebooks, key: KeyEvent) -> Vec<Effect> {
+    let Some(mut input) = view.asking.take() else {
+        return show(model, view);
+    };
+    match key.code {
+        KeyCode::Esc => show(model, view),
+        KeyCode::Enter => ask(model, view, input.value()),
+        _ => {
+            input.handle_event(&Event::Key(key));
+            view.asking = Some(input);
+            show(model, view)
+        }
+    }
+}
 
 /// A key while the rules view is open.
-pub(super) fn press(model: &mut Model, mut view: Rulebooks, key: KeyEvent) -> Vec<Effect> {
-    if let Some(mut input) = view.asking.take() {
-        return match key.code {
-            KeyCode::Esc => show(model, view),
-            KeyCode::Enter => ask(model, view, input.value()),
-            _ => {
-                input.handle_event(&Event::Key(key));
-                view.asking = Some(input);
-                show(model, view)
-            }
-        };
-    }
-    let last = view.rows.len().saturating_sub(1);
-    match key.code {
-        KeyCode::Esc | KeyCode::Char('q' | 'b') => return Vec::new(),
-        KeyCode::Up | KeyCode::Char('k') => view.focus = view.focus.saturating_sub(1),
-        KeyCode::Down | KeyCode::Char('j') => view.focus = (view.focus + 1).min(last),
-        KeyCode::PageUp => view.focus = view.focus.saturating_sub(PAGE),
-        KeyCode::PageDown => view.focus = (view.focus + PAGE).min(last),
-        KeyCode::Home => view.focus = 0,
-        KeyCode::End => view.focus = last,
-        KeyCode::Char(' ') => return turn(model, view),
-        KeyCode::Char('e') => {
+pub(super) fn act(model: &mut Model, mut view: Rulebooks, action: Action) -> Vec<Effect> {
+    match action {
+        Action::Toggle => return turn(model, view),
+        Action::Explain => {
             view.asking = Some(Input::default());
             view.answer = None;
         }
-        _ => {}
+        _ => view.focus = moved(view.focus, view.rows.len(), action),
     }
     show(model, view)
 }
@@ -71,10 +66,12 @@ fn turn(model: &mut Model, mut view: Rulebooks) -> Vec<Effect> {
         if model.is_chosen(&session) {
             set(&mut model.rules_off, rule, is_off);
             set(&mut model.selection.skip, rule, is_off);
-            if let Some(before) = model.weigh.take() {
-                let scan = Arc::clone(&before.scan);
-                let decisions = Decisions::new(&scan, &model.selection);
-                model.weigh = Some(Weigh::new(scan, decisions, Some(&before)));
+            if let Some(weigh) = &mut model.weigh {
+                let scan = Arc::clone(&weigh.scan);
+                weigh.decisions.include(&scan, &model.selection);
+                weigh.inside = None;
+                weigh.sum_up();
+                weigh.arrange();
             }
         }
     }
@@ -85,7 +82,7 @@ fn turn(model: &mut Model, mut view: Rulebooks) -> Vec<Effect> {
         .map(|row| session.rules.rule(row.rule).id.clone())
         .collect();
     model.overlay = Some(Overlay::Rulebooks(view));
-    vec![Effect::KeepRulesOff(session, off)]
+    vec![Effect::Keep(session, Keeping::RulesOff(off))]
 }
 
 /// Puts a rule on a list, or takes it off.

@@ -2,15 +2,19 @@
 
 use std::sync::Arc;
 
-use jolly_core::decide::PileDecision;
+use jolly_core::decide::{Exclusion, PileDecision, Scope};
+use jolly_core::inside::InsideOrder;
 use jolly_core::rulebook::{AgeLimit, Class};
 use jolly_core::scan::PileId;
 use tui_input::Input;
 
 use crate::tui::keys::Action;
-use crate::tui::model::{Check, Model, Overlay, Row, Rulebooks, Station, Weigh, rows};
-use crate::tui::msg::Effect;
-use crate::tui::update::start_scan;
+use crate::tui::model::{
+    Check, ExclusionsView, InsideView, Look, Model, Overlay, PlaceDraft, Row, Rulebooks,
+    StartsView, Station, Weigh,
+};
+use crate::tui::msg::{Effect, Keeping};
+use crate::tui::update::{exclude, start_scan};
 
 /// How far a page goes.
 const PAGE: isize = 10;
@@ -32,47 +36,146 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
             weigh.focus = weigh.rows.len().saturating_sub(1);
             settle(weigh, -1);
         }
-        Action::Younger => shift(weigh, AgeLimit::younger, false),
-        Action::Older => shift(weigh, AgeLimit::older, false),
-        Action::ClassYounger => shift(weigh, AgeLimit::younger, true),
-        Action::ClassOlder => shift(weigh, AgeLimit::older, true),
-        Action::Toggle => model.message = toggle(weigh),
-        Action::ExactAge => model.overlay = Some(Overlay::ExactAge(Input::default(), None)),
+        Action::Toggle => {
+            let piles = meant(weigh, false);
+            model.message = toggle(model, &piles);
+        }
         Action::Find => model.overlay = Some(Overlay::Find(Input::default())),
-        Action::Undo | Action::Redo => model.message = Some(back_or_again(weigh, action)),
         Action::Order => {
-            let focused = weigh.rows.get(weigh.focus).copied();
             weigh.order = weigh.order.next();
-            weigh.rows = rows(&weigh.scan, &weigh.decisions, weigh.order);
-            weigh.focus = weigh
-                .rows
-                .iter()
-                .position(|row| Some(*row) == focused)
-                .unwrap_or(0);
+            weigh.arrange();
             model.message = Some(format!("Rows are {}.", weigh.order.words()));
         }
+        Action::Enter => return enter(model),
+        Action::Lens => return look_inside(model),
         Action::Again => {
             model.station = Station::Scan;
             model.report = None;
             return start_scan(model);
         }
-        Action::Back => model.station = Station::Scan,
         Action::Rules => {
             if let Some(session) = &model.session {
                 let view = Rulebooks::new(session, &model.rules_off, model.weigh.as_ref());
                 model.overlay = Some(Overlay::Rulebooks(view));
             }
         }
-        Action::Onward => return check(model),
-        Action::Leave
-        | Action::Help
-        | Action::Choose
-        | Action::Open
-        | Action::Rehearse
-        | Action::Letter(_)
-        | Action::Stop => {}
+        Action::Starts => {
+            if let Some(session) = &model.session {
+                let view = StartsView::new(session, &model.selection.starts);
+                model.overlay = Some(Overlay::Starts(Box::new(view)));
+            }
+        }
+        Action::AddPlace => model.overlay = Some(Overlay::Place(Box::new(PlaceDraft::new()))),
+        _ => return act_on_piles(model, action),
     }
     Vec::new()
+}
+
+/// What can be done to the piles in focus, from outside or from inside.
+pub(super) fn act_on_piles(model: &mut Model, action: Action) -> Vec<Effect> {
+    let Some(weigh) = &mut model.weigh else {
+        return Vec::new();
+    };
+    match action {
+        Action::Younger => shift(model, AgeLimit::younger, false),
+        Action::Older => shift(model, AgeLimit::older, false),
+        Action::ClassYounger => shift(model, AgeLimit::younger, true),
+        Action::ClassOlder => shift(model, AgeLimit::older, true),
+        Action::ExactAge => model.overlay = Some(Overlay::ExactAge(Input::default(), None)),
+        Action::Way => next_way(model),
+        Action::Exclude => return exclude::begin(model),
+        Action::Exclusions => {
+            let view = ExclusionsView::new(weigh, 0);
+            model.overlay = Some(Overlay::Exclusions(view));
+        }
+        Action::Decided => {
+            let (_, at) = weigh.decisions.steps();
+            model.overlay = Some(Overlay::Decided(at));
+        }
+        Action::Undo | Action::Redo => return back_or_again(model, action),
+        Action::Back => model.station = Station::Scan,
+        Action::Onward => return check(model),
+        _ => {}
+    }
+    Vec::new()
+}
+
+/// Changes something about what is decided: what follows from it is added up, and what is to be
+/// remembered is kept.
+pub(super) fn change<R: Default>(
+    model: &mut Model,
+    deed: impl FnOnce(&mut Weigh) -> R,
+) -> (R, Vec<Effect>) {
+    let Some(weigh) = &mut model.weigh else {
+        return (R::default(), Vec::new());
+    };
+    let said = |weigh: &Weigh| -> Vec<Exclusion> {
+        let all = weigh.decisions.exclusions().iter();
+        all.map(|one| one.exclusion.clone()).collect()
+    };
+    let before = said(weigh);
+    let result = deed(weigh);
+    weigh.sum_up();
+    let after = said(weigh);
+    if before == after {
+        return (result, Vec::new());
+    }
+    spread(model, &after);
+    let keep = |session| Effect::Keep(session, Keeping::Exclusions(before, after));
+    (
+        result,
+        model.session.clone().map(keep).into_iter().collect(),
+    )
+}
+
+/// Tells every computer on the bench what is excluded now.
+fn spread(model: &mut Model, all: &[Exclusion]) {
+    all.clone_into(&mut model.selection.exclusions);
+    let chosen = model.session.as_ref().map(|session| session.target.key());
+    for computer in &mut model.bench.computers {
+        let Look::Done(arrived) = &mut computer.look else {
+            continue;
+        };
+        let known = &mut arrived.selection.exclusions;
+        if Some(arrived.session.target.key()) == chosen {
+            all.clone_into(known);
+        } else {
+            let own = known.iter().filter(|one| one.scope != Scope::Everywhere);
+            let everywhere = all.iter().filter(|one| one.scope == Scope::Everywhere);
+            *known = everywhere.chain(own).cloned().collect();
+        }
+    }
+}
+
+/// Looks into the pile in focus, or folds the class in focus.
+fn enter(model: &mut Model) -> Vec<Effect> {
+    let Some(weigh) = &mut model.weigh else {
+        return Vec::new();
+    };
+    if let Some(Row::Heading(class)) = weigh.rows.get(weigh.focus).copied() {
+        let before = weigh.folded.len();
+        weigh.folded.retain(|folded| *folded != class);
+        if weigh.folded.len() == before {
+            weigh.folded.push(class);
+        }
+        weigh.arrange();
+        return Vec::new();
+    }
+    look_inside(model)
+}
+
+fn look_inside(model: &mut Model) -> Vec<Effect> {
+    let ticket = model.next_ticket();
+    let Some(weigh) = &mut model.weigh else {
+        return Vec::new();
+    };
+    let Some(pile) = weigh.focused_pile() else {
+        return Vec::new();
+    };
+    let order = InsideOrder::Biggest;
+    weigh.inside = Some(Box::new(InsideView::opening(pile, order, ticket)));
+    let scan = Arc::clone(&weigh.scan);
+    vec![Effect::LookInside(ticket, scan, pile, order)]
 }
 
 /// Walks on to check.
@@ -90,7 +193,7 @@ fn check(model: &mut Model) -> Vec<Effect> {
     effects
 }
 
-fn step(weigh: &mut Weigh, by: isize) {
+pub(super) fn step(weigh: &mut Weigh, by: isize) {
     let last = weigh.rows.len().saturating_sub(1);
     weigh.focus = weigh.focus.saturating_add_signed(by).min(last);
     settle(weigh, by);
@@ -103,70 +206,91 @@ fn settle(weigh: &mut Weigh, by: isize) {
     }
 }
 
-/// The piles that a key means: the one in focus, or all of the class in focus.
+/// The piles that a key means: the one in focus or looked into, or all of the class in focus.
 fn meant(weigh: &Weigh, whole_class: bool) -> Vec<PileId> {
-    let class_of = |id: PileId| weigh.scan.rules.rule(weigh.scan.pile(id).rule).rule.class;
     let of_class = |class: Class| {
-        weigh
-            .decisions
-            .shown(&weigh.scan)
-            .filter(|id| class_of(*id) == class)
-            .collect()
+        let shown = weigh.decisions.shown(&weigh.scan);
+        shown.filter(|id| weigh.class_of(*id) == class).collect()
     };
-    match weigh.rows.get(weigh.focus) {
-        Some(Row::Heading(class)) => of_class(*class),
-        Some(Row::Pile(id)) if whole_class => of_class(class_of(*id)),
-        Some(Row::Pile(id)) => vec![*id],
-        Some(Row::Gap) | None => Vec::new(),
+    match (weigh.rows.get(weigh.focus), &weigh.inside) {
+        (_, Some(view)) if !whole_class => vec![view.pile],
+        (Some(Row::Heading(class)), _) => of_class(*class),
+        (Some(Row::Pile(id)), _) if whole_class => of_class(weigh.class_of(*id)),
+        (Some(Row::Pile(id)), _) => vec![*id],
+        (Some(Row::Gap) | None, _) => Vec::new(),
     }
 }
 
 /// What a step about these piles is called.
 fn named(weigh: &Weigh, piles: &[PileId]) -> String {
     match piles {
-        [one] => {
-            let pile = weigh.scan.pile(*one);
-            let title = &weigh.scan.rules.rule(pile.rule).rule.title;
-            let account = weigh.scan.account_name(pile).unwrap_or("the system");
-            format!("{title} of {account}")
-        }
-        [one, ..] => {
-            let class = weigh.scan.rules.rule(weigh.scan.pile(*one).rule).rule.class;
-            format!("all of {}", class.name())
-        }
+        [one] => weigh.name_of(*one),
+        [one, ..] => format!("all of {}", weigh.class_of(*one).name()),
         [] => "nothing".to_owned(),
     }
 }
 
-fn decide(weigh: &mut Weigh, piles: &[PileId], new: impl Fn(PileDecision) -> PileDecision) {
-    let wanted: Vec<_> = piles
-        .iter()
-        .map(|id| (*id, new(weigh.decisions.of(*id))))
-        .collect();
-    let what = named(weigh, piles);
-    let scan = Arc::clone(&weigh.scan);
-    weigh.decisions.decide(&scan, &what, &wanted);
+/// Decides about some piles; `said` is what the step says of them.
+pub(super) fn decide(
+    model: &mut Model,
+    piles: &[PileId],
+    said: &str,
+    new: impl Fn(PileDecision) -> PileDecision,
+) {
+    let (_, effects) = change(model, |weigh| {
+        let wanted = piles.iter().map(|id| (*id, new(weigh.decisions.of(*id))));
+        let wanted: Vec<_> = wanted.collect();
+        let what = format!("{}: {said}", named(weigh, piles));
+        let scan = Arc::clone(&weigh.scan);
+        weigh.decisions.decide(&scan, &what, &wanted);
+    });
+    // What is decided about piles excludes nothing.
+    debug_assert!(effects.is_empty());
+}
+
+/// A limit in words.
+fn limit_words(limit: Option<AgeLimit>) -> String {
+    limit.map_or_else(
+        || "any age".to_owned(),
+        |limit| format!("older than {limit}"),
+    )
 }
 
 type Shift = fn(Option<AgeLimit>) -> Option<AgeLimit>;
 
-fn shift(weigh: &mut Weigh, shift: Shift, whole_class: bool) {
+fn shift(model: &mut Model, shift: Shift, whole_class: bool) {
+    let Some(weigh) = &model.weigh else { return };
     let piles = meant(weigh, whole_class);
-    decide(weigh, &piles, |before| PileDecision {
+    let limits = piles.iter().map(|id| shift(weigh.decisions.of(*id).limit));
+    let limits: Vec<_> = limits.collect();
+    let said = match limits.as_slice() {
+        [limit] => limit_words(*limit),
+        _ => "age limits moved".to_owned(),
+    };
+    decide(model, &piles, &said, |before| PileDecision {
         limit: shift(before.limit),
         ..before
     });
 }
 
+/// Sets the limit of one pile.
+pub(super) fn set_limit(model: &mut Model, pile: PileId, limit: Option<AgeLimit>) {
+    decide(model, &[pile], &limit_words(limit), |before| PileDecision {
+        limit,
+        ..before
+    });
+}
+
 /// Takes or leaves; a class is taken unless all of it is taken already.
-fn toggle(weigh: &mut Weigh) -> Option<String> {
-    let piles = meant(weigh, false);
+pub(super) fn toggle(model: &mut Model, piles: &[PileId]) -> Option<String> {
+    let weigh = model.weigh.as_ref()?;
     let blocked = piles
         .iter()
         .filter_map(|id| weigh.scan.pile(*id).blocked.as_ref());
     let blocked: Vec<String> = blocked.map(ToString::to_string).collect();
     let are_taken = piles.iter().all(|id| weigh.decisions.of(*id).is_taken);
-    decide(weigh, &piles, |before| PileDecision {
+    let said = if are_taken { "left" } else { "taken" };
+    decide(model, piles, said, |before| PileDecision {
         is_taken: !are_taken,
         ..before
     });
@@ -176,59 +300,104 @@ fn toggle(weigh: &mut Weigh) -> Option<String> {
     }
 }
 
-fn back_or_again(weigh: &mut Weigh, action: Action) -> String {
-    let scan = Arc::clone(&weigh.scan);
-    if action == Action::Undo {
-        let undone = weigh.decisions.undo(&scan);
-        undone.map_or("Nothing to undo.".to_owned(), |what| {
-            format!("Undone: {what}.")
-        })
-    } else {
-        let done = weigh.decisions.redo(&scan);
-        done.map_or("Nothing was undone.".to_owned(), |what| {
-            format!("Done again: {what}.")
-        })
-    }
+/// Goes on to the next way in which the items of the pile may leave.
+fn next_way(model: &mut Model) {
+    let Some(weigh) = &model.weigh else { return };
+    let piles = meant(weigh, false);
+    let [pile] = piles.as_slice() else {
+        model.message = Some("The way things go is chosen pile by pile.".to_owned());
+        return;
+    };
+    let ways = weigh
+        .scan
+        .rules
+        .rule(weigh.scan.pile(*pile).rule)
+        .rule
+        .ways();
+    let now = weigh.decisions.of(*pile).by;
+    let at = ways.iter().position(|by| *by == now).map_or(0, |at| at + 1);
+    let Some(by) = ways.get(at % ways.len().max(1)).copied() else {
+        return;
+    };
+    let said = by.words();
+    model.message = Some(format!("What is taken of it {said}."));
+    decide(model, &piles, said, |before| PileDecision { by, ..before });
+}
+
+/// Undoes the last step, or does again what was undone.
+pub(super) fn back_or_again(model: &mut Model, action: Action) -> Vec<Effect> {
+    let (said, effects) = change(model, |weigh| {
+        let scan = Arc::clone(&weigh.scan);
+        if action == Action::Undo {
+            let undone = weigh.decisions.undo(&scan);
+            undone.map_or("Nothing to undo.".to_owned(), |what| {
+                format!("Undone: {what}.")
+            })
+        } else {
+            let done = weigh.decisions.redo(&scan);
+            done.map_or("Nothing was undone.".to_owned(), |what| {
+                format!("Done again: {what}.")
+            })
+        }
+    });
+    model.message = Some(said);
+    effects
 }
 
 /// Sets the age limit that was typed; empty or "any age" for none.
 pub(super) fn set_exact_age(model: &mut Model, text: &str) -> Result<(), String> {
-    let Some(weigh) = &mut model.weigh else {
+    let Some(weigh) = &model.weigh else {
         return Ok(());
     };
-    let limit = match text.trim() {
-        "" | "any" | "any age" => None,
-        text => Some(
-            text.parse::<AgeLimit>()
-                .map_err(|error| error.to_string())?,
-        ),
-    };
+    let limit = read_limit(text)?;
     let piles = meant(weigh, false);
-    decide(weigh, &piles, |before| PileDecision { limit, ..before });
+    decide(model, &piles, &limit_words(limit), |before| PileDecision {
+        limit,
+        ..before
+    });
     Ok(())
 }
 
-/// Moves to the first pile whose title, account or rule holds the text.
+/// An age limit as it is typed; empty or "any age" for none.
+pub(super) fn read_limit(text: &str) -> Result<Option<AgeLimit>, String> {
+    match text.trim() {
+        "" | "any" | "any age" => Ok(None),
+        text => text
+            .parse::<AgeLimit>()
+            .map(Some)
+            .map_err(|error| error.to_string()),
+    }
+}
+
+/// Moves to the first pile whose title, account or rule holds the text; a folded class opens for it.
 pub(super) fn find(model: &mut Model, text: &str) {
     let Some(weigh) = &mut model.weigh else {
         return;
     };
     let wanted = text.to_lowercase();
-    let holds = |row: &Row| match row {
-        Row::Pile(id) => {
-            let pile = weigh.scan.pile(*id);
-            let rule = weigh.scan.rules.rule(pile.rule);
-            let account = weigh.scan.account_name(pile).unwrap_or("system");
-            let text = format!("{} {account} {}", rule.rule.title, rule.id).to_lowercase();
-            wanted.split_whitespace().all(|word| text.contains(word))
-        }
-        Row::Heading(_) | Row::Gap => false,
+    let holds = |id: &PileId| {
+        let pile = weigh.scan.pile(*id);
+        let rule = weigh.scan.rules.rule(pile.rule);
+        let account = weigh.scan.account_name(pile).unwrap_or("system");
+        let text = format!("{} {account} {}", rule.rule.title, rule.id).to_lowercase();
+        wanted.split_whitespace().all(|word| text.contains(word))
     };
-    match weigh.rows.iter().position(holds) {
-        Some(at) => {
-            weigh.focus = at;
-            model.message = None;
-        }
-        None => model.message = Some("No pile is called so.".to_owned()),
+    let on_screen = weigh.rows.iter().filter_map(|row| match row {
+        Row::Pile(id) => Some(*id),
+        Row::Heading(_) | Row::Gap => None,
+    });
+    let all = on_screen.chain(weigh.decisions.shown(&weigh.scan));
+    let found = all.into_iter().find(holds);
+    let Some(id) = found else {
+        model.message = Some("No pile is called so.".to_owned());
+        return;
+    };
+    let class = weigh.class_of(id);
+    if weigh.folded.contains(&class) {
+        weigh.folded.retain(|folded| *folded != class);
+        weigh.arrange();
     }
+    let at = weigh.rows.iter().position(|row| *row == Row::Pile(id));
+    weigh.focus = at.unwrap_or(weigh.focus);
+    model.message = None;
 }

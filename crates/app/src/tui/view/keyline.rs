@@ -6,11 +6,18 @@ use unicode_width::UnicodeWidthStr as _;
 
 use crate::tui::draw::Pieces;
 use crate::tui::keys;
-use crate::tui::model::Model;
+use crate::tui::model::{Context, Model};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
 
-pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+/// The keys of a station or a view.
+pub(super) fn draw(
+    model: &Model,
+    context: Context,
+    theme: &Theme,
+    frame: &mut Frame<'_>,
+    area: Rect,
+) {
     let width = usize::from(area.width);
     let mut line = Pieces::default();
     line.add(" ", theme.ground());
@@ -21,7 +28,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
             .iter()
             .any(|(_, act)| keys::is_offered(model, *act))
     };
-    let main: Vec<_> = keys::at(model.station)
+    let main: Vec<_> = keys::at(context)
         .filter(|row| row.is_main)
         .filter(offered)
         .collect();
@@ -35,4 +42,20 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         line.add(format!(" {}   ", row.says), theme.style(Role::Quiet));
     }
     lines(frame, area, vec![line.line()]);
+}
+
+/// The keys of a line that is typed, which the table doesn't serve.
+pub(super) fn hints(theme: &Theme, frame: &mut Frame<'_>, area: Rect, all: &[(&str, &str)]) {
+    let mut line = Pieces::default();
+    line.add(" ", theme.ground());
+    add_hints(theme, &mut line, all);
+    lines(frame, area, vec![line.line()]);
+}
+
+/// Keys and what they do, on a line.
+pub(super) fn add_hints(theme: &Theme, line: &mut Pieces<'_>, all: &[(&str, &str)]) {
+    for (key, says) in all {
+        line.add(*key, theme.style(Role::Straw));
+        line.add(format!(" {says}   "), theme.style(Role::Quiet));
+    }
 }

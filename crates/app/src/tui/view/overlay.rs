@@ -9,13 +9,21 @@ use tui_input::Input;
 
 use crate::tui::draw::{Pieces, cut, left};
 use crate::tui::keys;
-use crate::tui::model::{Model, Overlay};
+use crate::tui::model::{Context, Model, Overlay};
 use crate::tui::theme::{Role, Theme};
 
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     match &model.overlay {
-        // The rules view draws itself over the station.
-        None | Some(Overlay::Rulebooks(_)) => {}
+        // The others draw themselves.
+        None
+        | Some(
+            Overlay::Rulebooks(_)
+            | Overlay::Exclude(_)
+            | Overlay::Exclusions(_)
+            | Overlay::Decided(_)
+            | Overlay::Starts(_)
+            | Overlay::Place(_),
+        ) => {}
         Some(Overlay::Help) => help(model, theme, frame, area),
         Some(Overlay::ExactAge(input, wrong)) => {
             let hint = wrong.clone().unwrap_or_else(|| {
@@ -32,13 +40,12 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
             folder_question(theme, frame, area, input, folders);
         }
         Some(Overlay::Find(input)) => {
-            question(
-                theme,
-                frame,
-                area,
-                ("find", input),
-                ("part of a title, account or rule", Role::Quiet),
-            );
+            let hint = if model.station_context() == Context::Inside {
+                "part of a name; enter: the next one, esc: done"
+            } else {
+                "part of a title, account or rule"
+            };
+            question(theme, frame, area, ("find", input), (hint, Role::Quiet));
         }
     }
 }
@@ -73,12 +80,14 @@ fn folder_question(
 }
 
 fn help(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
-    let title = format!("Keys at {}", model.station.name());
+    let context = model.context_of_help;
+    let context = context.unwrap_or_else(|| model.station_context());
+    let title = format!("Keys at {}", context.name());
     let mut lines = vec![
         Line::styled(title, theme.bold(Role::Straw)),
         Line::default(),
     ];
-    for row in keys::at(model.station) {
+    for row in keys::at(context) {
         let mut line = Pieces::default();
         line.add(left(row.label, 22), theme.style(Role::Straw));
         line.add(row.says, theme.style(Role::Text));
@@ -89,7 +98,7 @@ fn help(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
         "Any key closes this.",
         theme.style(Role::Quiet),
     ));
-    raised(theme, frame, area, 64, lines);
+    raised(theme, frame, area, 98, lines);
 }
 
 /// One line to type in, with a word before it and a hint below.
@@ -120,7 +129,13 @@ pub(super) fn asking(theme: &Theme, asks: &str, input: &Input) -> Line<'static> 
 }
 
 /// Lines on a raised patch in the middle.
-fn raised(theme: &Theme, frame: &mut Frame<'_>, area: Rect, width: u16, lines: Vec<Line<'_>>) {
+pub(super) fn raised(
+    theme: &Theme,
+    frame: &mut Frame<'_>,
+    area: Rect,
+    width: u16,
+    lines: Vec<Line<'_>>,
+) {
     let height = u16::try_from(lines.len())
         .unwrap_or(u16::MAX)
         .saturating_add(2);

@@ -4,13 +4,13 @@ use jolly_core::rulebook::{CompiledRule, Example};
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::Line;
-use ratatui::widgets::Clear;
 
 use crate::tui::draw::{Pieces, cut, left, right, wrap};
-use crate::tui::model::{Model, RuleRow, Rulebooks};
+use crate::tui::model::{Context, Model, RuleRow, Rulebooks};
 use crate::tui::theme::{Role, Theme};
-use crate::tui::view::lines;
+use crate::tui::view::keyline::{self, hints};
 use crate::tui::view::overlay::asking;
+use crate::tui::view::{lines, page};
 use crate::wording::{bytes, count, counted};
 
 /// Columns of what a line of the card is about.
@@ -23,17 +23,10 @@ pub(super) fn draw(
     frame: &mut Frame<'_>,
     area: Rect,
 ) {
-    frame.render_widget(Clear, area);
-    frame.render_widget(ratatui::widgets::Block::new().style(theme.ground()), area);
     let Some(session) = model.looked_at() else {
         return;
     };
-    let [work, message, keys] = Layout::vertical([
-        Constraint::Min(5),
-        Constraint::Length(2),
-        Constraint::Length(1),
-    ])
-    .areas(area);
+    let [work, message, keys] = page(theme, frame, area);
     let share = (area.width * 2 / 5).clamp(36, 58);
     let [list, _, card] = Layout::horizontal([
         Constraint::Length(share),
@@ -71,28 +64,10 @@ pub(super) fn draw(
         (None, None) => Vec::new(),
     };
     lines(frame, message, told);
-    let mut line = Pieces::default();
-    line.add(" ", theme.ground());
-    let is_off = view.rows.get(view.focus).is_some_and(|row| row.is_off);
-    let turn = if is_off {
-        "turn on for this computer"
-    } else {
-        "turn off for this computer"
-    };
-    let all = match view.asking {
-        Some(_) => vec![("enter", "ask"), ("esc", "leave it")],
-        None => vec![
-            ("space", turn),
-            ("e", "explain a path"),
-            ("↑ ↓", "move"),
-            ("esc", "close"),
-        ],
-    };
-    for (key, says) in all {
-        line.add(key, theme.style(Role::Straw));
-        line.add(format!(" {says}   "), theme.style(Role::Quiet));
+    match view.asking {
+        Some(_) => hints(theme, frame, keys, &[("enter", "ask"), ("esc", "leave it")]),
+        None => keyline::draw(model, Context::Rulebooks, theme, frame, keys),
     }
-    lines(frame, keys, vec![line.line()]);
 }
 
 fn list_row(

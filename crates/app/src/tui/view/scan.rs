@@ -56,7 +56,7 @@ fn head(model: &Model, theme: &Theme) -> Line<'static> {
     let (names, found) = scanning.sums();
     // Once it is over, what was found is known exactly.
     let weighed = model.weigh.as_ref().filter(|_| scanning.took.is_some());
-    let found = weighed.map_or(found, |it| it.decisions.found_in_all(&it.scan).bytes);
+    let found = weighed.map_or(found, |it| it.decisions.found_in_all().bytes);
     let elapsed = scanning
         .took
         .unwrap_or_else(|| model.clock.saturating_sub(scanning.began));

@@ -137,6 +137,6 @@ fn figures(model: &Model) -> Option<Figures> {
         kept: volume.used.saturating_sub(swept),
         swept,
         free: volume.free,
-        found: Some(weigh.decisions.found_in_all(&weigh.scan).bytes),
+        found: Some(weigh.decisions.found_in_all().bytes),
     })
 }

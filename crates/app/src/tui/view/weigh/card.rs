@@ -9,7 +9,7 @@ use crate::tui::draw::{Pieces, cut};
 use crate::tui::model::{Row, Weigh};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
-use crate::wording::{age, bytes};
+use crate::wording::{age, bytes, count};
 
 pub(super) fn draw(theme: &Theme, weigh: &Weigh, frame: &mut Frame<'_>, area: Rect) {
     let width = usize::from(area.width).saturating_sub(2);
@@ -25,7 +25,7 @@ pub(super) fn draw(theme: &Theme, weigh: &Weigh, frame: &mut Frame<'_>, area: Re
             };
             let how = class.removal().words();
             let text = format!(
-                " {}: {}. It {what}, and {how}.",
+                " {}: {}. It {what}, and {how}. enter folds it.",
                 class.name(),
                 class.meaning()
             );
@@ -55,7 +55,7 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
     first.add(cut(&rule.about, width.saturating_sub(first.width())), text);
     let mut second = Pieces::default();
     second.add("   afterwards  ", quiet);
-    let how = rule.removal().words();
+    let how = weigh.decisions.of(id).by.words();
     let room = width.saturating_sub(second.width() + how.len() + 8);
     second.add(cut(&rule.after, room), text);
     second.add("   it ", quiet).add(how, text);
@@ -82,8 +82,23 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
         );
         fourth.add(facts, quiet);
     }
+    let mut fifth = Pieces::default();
+    fifth.add("   in use  ", quiet);
+    match weigh.holders.piles.get(&id) {
+        Some((1, holder)) => fifth.add(format!("1 file, by {holder}"), text),
+        Some((files, holder)) => fifth.add(
+            format!("{} files, by {holder} and others", count(*files)),
+            text,
+        ),
+        None => fifth.add("nothing that is seen", text),
+    };
     if let Some(why) = &pile.blocked {
-        fourth.add(format!("   it {why}"), theme.style(Role::Straw));
+        fifth.add(
+            format!("   can't be taken now: it {why}"),
+            theme.style(Role::Straw),
+        );
     }
-    vec![first.line(), second.line(), third.line(), fourth.line()]
+    [first, second, third, fourth, fifth]
+        .map(Pieces::line)
+        .into()
 }

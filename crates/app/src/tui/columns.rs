@@ -7,13 +7,13 @@ use crate::tui::draw::{Pieces, left, right};
 use crate::tui::theme::{Role, Theme};
 
 /// Width of an account's name.
-pub(super) const ACCOUNT: usize = 9;
+pub(in crate::tui) const ACCOUNT: usize = 9;
 /// Width of an age limit.
-pub(super) const LIMIT: usize = 12;
+pub(in crate::tui) const LIMIT: usize = 12;
 /// Width of a size.
-pub(super) const SIZE: usize = 11;
+pub(in crate::tui) const SIZE: usize = 11;
 /// Width of a count of files.
-pub(super) const FILES: usize = 9;
+pub(in crate::tui) const FILES: usize = 9;
 /// Width of one age band: a gap and three cells.
 const BAND: usize = 4;
 /// The edge and the mark.
@@ -27,7 +27,7 @@ const NOTE: usize = 14;
 const SHORT_NOTE: usize = 8;
 
 /// Which columns fit.
-pub(super) struct Columns {
+pub(in crate::tui) struct Columns {
     pub title: usize,
     pub has_account: bool,
     pub first_band: usize,
@@ -38,7 +38,7 @@ pub(super) struct Columns {
 impl Columns {
     /// The columns for a width. They drop out in this order: files, found, age bands from the
     /// young end, account; titles are cut a little before an account goes.
-    pub(super) fn fit(width: usize) -> Self {
+    pub(in crate::tui) fn fit(width: usize) -> Self {
         let mut columns = Self {
             title: 24,
             has_account: true,
@@ -73,16 +73,24 @@ impl Columns {
     }
 
     /// Where the takes start.
-    pub(super) fn takes_at(&self) -> usize {
+    pub(in crate::tui) fn takes_at(&self) -> usize {
         self.bands_at() + (BAND_COUNT - self.first_band) * BAND + LIMIT
     }
 
-    fn bands_at(&self) -> usize {
+    /// The age band at a column of the screen, if one is there.
+    pub(in crate::tui) fn band_at(&self, column: usize) -> Option<usize> {
+        let offset = column.checked_sub(self.bands_at())?;
+        let band = self.first_band + offset / BAND;
+        (band < BAND_COUNT).then_some(band)
+    }
+
+    /// Where the age bands start.
+    pub(in crate::tui) fn bands_at(&self) -> usize {
         MARKS + self.title + if self.has_account { ACCOUNT } else { 0 }
     }
 
     /// The line above the list.
-    pub(super) fn heading(&self, theme: &Theme) -> Line<'static> {
+    pub(in crate::tui) fn heading(&self, theme: &Theme) -> Line<'static> {
         let quiet = theme.style(Role::Quiet);
         let mut line = Pieces::default();
         line.to(self.bands_at());

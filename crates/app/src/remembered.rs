@@ -1,0 +1,163 @@
+//! What is remembered from visit to visit: exclusions, how the shop starts, extra places.
+
+use std::path::{Path, PathBuf};
+
+use jolly_core::decide::{Exclusion, Scope, Starts};
+use jolly_core::kept::{
+    KeptError, NewPlace, add_place, change_exclusions, change_starts, read_exclusions, read_starts,
+    read_text, shown_name, write_whole,
+};
+use jolly_core::sweep::StateFolder;
+use jolly_core::whole_story;
+
+use crate::books::{Shelf, read_rules};
+use crate::exit::Refusal;
+use crate::session::Session;
+
+/// Where what is remembered of a computer lies.
+#[derive(Clone, Debug)]
+pub(crate) struct Files {
+    /// What is excluded on all computers.
+    pub everywhere: Option<PathBuf>,
+    /// What is excluded on this one.
+    pub computer: PathBuf,
+    /// How the shop starts.
+    pub starts: Option<PathBuf>,
+    /// The computer's own rulebook.
+    pub rulebook: PathBuf,
+}
+
+impl Files {
+    /// The files of a computer.
+    pub(crate) fn of(state: &StateFolder, identity: &str, config: Option<&Path>) -> Self {
+        Self {
+            everywhere: config.map(|config| config.join("exclusions.toml")),
+            computer: state.exclusions(identity),
+            starts: config.map(|config| config.join("start.toml")),
+            rulebook: state.rulebook(identity),
+        }
+    }
+
+    /// The file of the exclusions that count there.
+    pub(crate) fn exclusions(&self, scope: Scope) -> Option<&Path> {
+        match scope {
+            Scope::Run => None,
+            Scope::Computer => Some(&self.computer),
+            Scope::Everywhere => self.everywhere.as_deref(),
+        }
+    }
+
+    /// Everything that is excluded, for all computers first.
+    pub(crate) fn read_exclusions(&self) -> Result<Vec<Exclusion>, KeptError> {
+        let mut all = Vec::new();
+        for scope in [Scope::Everywhere, Scope::Computer] {
+            let Some(path) = self.exclusions(scope) else {
+                continue;
+            };
+            if let Some(text) = read_text(path)? {
+                all.extend(read_exclusions(&shown_name(path), &text, scope)?);
+            }
+        }
+        Ok(all)
+    }
+
+    /// How the shop starts.
+    pub(crate) fn read_starts(&self) -> Result<Starts, KeptError> {
+        let Some(path) = &self.starts else {
+            return Ok(Starts::default());
+        };
+        match read_text(path)? {
+            Some(text) => Ok(read_starts(&shown_name(path), &text)?),
+            None => Ok(Starts::default()),
+        }
+    }
+
+    /// The computer's own rulebook, by name and text.
+    pub(crate) fn read_rulebook(&self) -> Result<Option<(String, String)>, KeptError> {
+        let text = read_text(&self.rulebook)?;
+        Ok(text.map(|text| (shown_name(&self.rulebook), text)))
+    }
+}
+
+/// What to do about a file that can't be used.
+pub(crate) fn refuse(error: &KeptError) -> Refusal {
+    let advice = match error {
+        KeptError::Document(_) => "",
+        KeptError::Disk { .. } => "make that file readable, or move it away",
+    };
+    Refusal::bad_input(error, advice)
+}
+
+/// Keeps changed exclusions in the files of their scopes; those of one run are kept nowhere.
+pub(crate) fn keep_exclusions(
+    files: &Files,
+    before: &[Exclusion],
+    after: &[Exclusion],
+) -> Result<(), String> {
+    let changed = || -> Result<(), KeptError> {
+        for scope in [Scope::Everywhere, Scope::Computer] {
+            let of_scope = |all: &[Exclusion]| -> Vec<Exclusion> {
+                let own = all.iter().filter(|one| one.scope == scope);
+                own.cloned().collect()
+            };
+            let (old, new) = (of_scope(before), of_scope(after));
+            let Some(path) = files.exclusions(scope).filter(|_| old != new) else {
+                continue;
+            };
+            let text = read_text(path)?;
+            let text = change_exclusions(&shown_name(path), text.as_deref(), &old, &new)?;
+            write_whole(path, &text)?;
+        }
+        Ok(())
+    };
+    changed().map_err(|error| not_kept(&error))
+}
+
+/// Keeps how the shop starts.
+pub(crate) fn keep_starts(files: &Files, before: &Starts, after: &Starts) -> Result<(), String> {
+    let Some(path) = &files.starts else {
+        return Err(
+            "It counts for now, but there is no configuration folder to keep it in.".into(),
+        );
+    };
+    let changed = || -> Result<(), KeptError> {
+        let text = read_text(path)?;
+        let text = change_starts(&shown_name(path), text.as_deref(), before, after)?;
+        write_whole(path, &text)
+    };
+    changed().map_err(|error| not_kept(&error))
+}
+
+fn not_kept(error: &KeptError) -> String {
+    let story = whole_story(error);
+    let first = story.lines().take(2).map(str::trim).collect::<Vec<_>>();
+    format!(
+        "It counts for now, but is not remembered: {}",
+        first.join(" ")
+    )
+}
+
+/// Adds a folder of this computer as a pile of its own, and gives the computer with its new rules.
+/// Nothing is written unless all rules read together.
+pub(crate) fn keep_place(session: &Session, place: &NewPlace) -> Result<Session, String> {
+    let files = &session.files;
+    let in_one_line = |text: &str| text.lines().next().unwrap_or_default().to_owned();
+    let refuse = |error: &dyn std::error::Error| in_one_line(&whole_story(error));
+    let text = files.read_rulebook().map_err(|error| refuse(&error))?;
+    let text = text.map(|(_, text)| text);
+    let name = shown_name(&files.rulebook);
+    let (text, _) = add_place(&name, text.as_deref(), session.target.layout, place)
+        .map_err(|error| refuse(&error))?;
+    let shelf = Shelf {
+        named: &session.rulebooks,
+        own: Some((name, text.clone())),
+        config: session.config.as_deref(),
+    };
+    let rules = read_rules(session.target.layout, &shelf);
+    let rules = rules.map_err(|refusal| in_one_line(&refusal.message))?;
+    write_whole(&files.rulebook, &text).map_err(|error| refuse(&error))?;
+    Ok(Session {
+        rules: std::sync::Arc::new(rules),
+        ..session.clone()
+    })
+}

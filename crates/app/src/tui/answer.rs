@@ -1,0 +1,154 @@
+//! What threads find out about a scan: a pile from inside, what an exclusion spares, who holds what.
+
+use std::os::unix::ffi::OsStrExt as _;
+use std::sync::Arc;
+
+use jolly_core::decide::Reach;
+use jolly_core::inside::{Entry, Inside, others};
+use jolly_core::kept::NewPlace;
+use jolly_core::scan::{CancelToken, Scan};
+use jolly_core::target::InUse;
+
+use crate::options::SharedOptions;
+use crate::remembered::keep_place;
+use crate::session::Session;
+use crate::tui::model::Holders;
+use crate::tui::msg::{Effect, Msg, Opened, Search};
+
+/// Answers a question about what was scanned; nothing when nobody wants to know any more.
+pub(super) fn answer(effect: Effect, cancel: &CancelToken) -> Msg {
+    match effect {
+        Effect::LookInside(ticket, scan, pile, order) => {
+            let opened = Inside::of(&scan, pile, cancel).and_then(|inside| {
+                let arrangement = inside.arrange(&scan, order, cancel)?;
+                Some((Arc::new(inside), Arc::new(arrangement)))
+            });
+            unless_cancelled(cancel, Msg::LookedInside(ticket, opened))
+        }
+        Effect::Arrange(ticket, scan, inside, order) => {
+            let arranged = inside.arrange(&scan, order, cancel);
+            let opened = arranged.map(|arranged| (inside, Arc::new(arranged)));
+            unless_cancelled(cancel, Msg::LookedInside(ticket, opened))
+        }
+        Effect::FindInside(ticket, search) => {
+            let Search {
+                scan,
+                inside,
+                arrangement,
+                from,
+                text,
+            } = &*search;
+            let found = inside.find(scan, arrangement, *from, text, cancel);
+            unless_cancelled(cancel, Msg::FoundInside(ticket, found))
+        }
+        Effect::LookForOthers(ticket, search, folder) => {
+            let (scan, inside) = (&search.scan, &search.inside);
+            let Some(Entry::Folder(id)) = inside.entry(scan, folder) else {
+                return Msg::Nothing;
+            };
+            let entries = search.arrangement.of(folder).iter();
+            let mut known: Vec<Vec<u8>> = entries
+                .map(|entry| {
+                    // Folders that are shown as one begin with the first of them.
+                    let name = inside.name(scan, *entry);
+                    name.split(|byte| *byte == b'/')
+                        .next()
+                        .unwrap_or_default()
+                        .to_vec()
+                })
+                .collect();
+            known.sort();
+            let path = scan.arena.folder_path(id);
+            Msg::Others(ticket, folder, others(scan, &path, &known, cancel))
+        }
+        Effect::Reckon(ticket, scan, spares) => match Reach::of(&scan, &spares, cancel) {
+            Ok(Some(reach)) => {
+                let is_everything = reach.is_everything(&scan);
+                Msg::Reckoned(ticket, Ok((Arc::new(reach), is_everything)))
+            }
+            Ok(None) => Msg::Nothing,
+            Err(error) => Msg::Reckoned(ticket, Err(error.to_string())),
+        },
+        _ => Msg::Nothing,
+    }
+}
+
+fn unless_cancelled(cancel: &CancelToken, message: Msg) -> Msg {
+    if cancel.is_cancelled() {
+        Msg::Nothing
+    } else {
+        message
+    }
+}
+
+/// Who holds which items.
+pub(super) fn holders(scan: &Scan) -> Holders {
+    let in_use = InUse::read();
+    let mut holders = Holders::default();
+    for item in scan.arena.items() {
+        if let Some(holder) = in_use.holder(scan.arena.key(item)) {
+            holders.items.insert(item, holder.clone());
+            let pile = holders.piles.entry(scan.arena.pile(item));
+            pile.or_insert_with(|| (0, holder.clone())).0 += 1;
+        }
+    }
+    holders
+}
+
+/// Writes a place down, and opens the computer with its new rules.
+pub(super) fn add_place(
+    session: &Session,
+    options: &SharedOptions,
+    place: &NewPlace,
+) -> Result<Opened, String> {
+    let session = keep_place(session, place)?;
+    let selection = session.selection(options);
+    Ok(Opened {
+        selection: selection.map_err(|refusal| refusal.message)?,
+        volume: session.target.measure().unwrap_or_default(),
+        session,
+    })
+}
+
+/// Folders that a completion offers.
+const MOST_OFFERED: usize = 50;
+
+/// The folders of a computer that begin as what was typed, sorted; what isn't text can't be typed.
+pub(super) fn complete_inside(session: &Session, text: &str) -> Vec<String> {
+    let text = text.trim_start_matches('/');
+    let (folder, start) = text.rsplit_once('/').unwrap_or(("", text));
+    let Ok(path) = session.target.as_meant(folder.as_bytes()) else {
+        return Vec::new();
+    };
+    let disk = session.target.disk();
+    let mut found = Vec::new();
+    if let Ok(opened) = disk.open_folder(session.target.root(), path.as_bytes()) {
+        let listed = disk.list(&opened, &mut |entry| {
+            let name = std::ffi::OsStr::from_bytes(entry.name.to_bytes()).to_str();
+            let fits = |name: &&str| {
+                name.starts_with(start) && (start.starts_with('.') || !name.starts_with('.'))
+            };
+            if let Some(name) = name.filter(fits)
+                && disk
+                    .stat(&opened, entry.name)
+                    .is_ok_and(|stat| stat.kind == jolly_disk::Kind::Folder)
+            {
+                let before = if folder.is_empty() {
+                    String::new()
+                } else {
+                    format!("{folder}/")
+                };
+                found.push(format!("{before}{name}"));
+            }
+            if found.len() < MOST_OFFERED {
+                std::ops::ControlFlow::Continue(())
+            } else {
+                std::ops::ControlFlow::Break(())
+            }
+        });
+        // What a failed listing told can be chosen all the same.
+        drop(listed);
+    }
+    found.sort();
+    found
+}

@@ -1,0 +1,47 @@
+//! Where things stand on the screen: for drawing, and for the mouse.
+
+use ratatui::layout::{Constraint, Layout, Rect};
+
+/// Lines of the card below a list at weigh, the rule line included.
+pub(super) const CARD: u16 = 6;
+
+/// The bands of every screen, top to bottom.
+pub(super) struct Areas {
+    pub mast: Rect,
+    pub strip: Rect,
+    pub work: Rect,
+    pub message: Rect,
+    pub keys: Rect,
+}
+
+/// The bands of a screen.
+pub(super) fn areas(area: Rect) -> Areas {
+    let [mast, strip, _, work, message, keys] = Layout::vertical([
+        Constraint::Length(1),
+        Constraint::Length(2),
+        Constraint::Length(1),
+        Constraint::Min(10),
+        Constraint::Length(1),
+        Constraint::Length(1),
+    ])
+    .areas(area);
+    Areas {
+        mast,
+        strip,
+        work,
+        message,
+        keys,
+    }
+}
+
+/// How many rows of a list at weigh fit, below its heading and above its card.
+pub(super) fn list_room(work: Rect) -> usize {
+    usize::from(work.height.saturating_sub(CARD + 2))
+}
+
+/// The first row of a list that shows, so that the focus and what is around it do.
+pub(super) fn first_row(focus: usize, rows: usize, room: usize) -> usize {
+    (focus + 2)
+        .saturating_sub(room)
+        .min(rows.saturating_sub(room))
+}

@@ -1,0 +1,99 @@
+//! Where keys count: a station, one of its views, or what stands before it.
+
+use crate::tui::model::{Model, Overlay, Station};
+
+/// Where keys count.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(in crate::tui) enum Context {
+    Arrive,
+    Scan,
+    /// The piles at weigh.
+    Ages,
+    /// One pile at weigh, from inside.
+    Inside,
+    Check,
+    Sweep,
+    Report,
+    Exclusions,
+    Decided,
+    Starts,
+    Rulebooks,
+}
+
+impl Context {
+    /// Every one.
+    #[cfg(test)]
+    pub(in crate::tui) const ALL: [Self; 11] = [
+        Self::Arrive,
+        Self::Scan,
+        Self::Ages,
+        Self::Inside,
+        Self::Check,
+        Self::Sweep,
+        Self::Report,
+        Self::Exclusions,
+        Self::Decided,
+        Self::Starts,
+        Self::Rulebooks,
+    ];
+
+    /// What the help calls it.
+    pub(in crate::tui) fn name(self) -> &'static str {
+        match self {
+            Self::Arrive => "arrive",
+            Self::Scan => "scan",
+            Self::Ages => "weigh",
+            Self::Inside => "weigh, inside a pile",
+            Self::Check => "check",
+            Self::Sweep => "sweep",
+            Self::Report => "report",
+            Self::Exclusions => "exclusions",
+            Self::Decided => "what was decided",
+            Self::Starts => "how this shop starts",
+            Self::Rulebooks => "rulebooks",
+        }
+    }
+}
+
+impl Model {
+    /// Where keys count at the station itself.
+    pub(in crate::tui) fn station_context(&self) -> Context {
+        match self.station {
+            Station::Arrive => Context::Arrive,
+            Station::Scan => Context::Scan,
+            Station::Weigh => match &self.weigh {
+                Some(weigh) if weigh.inside.is_some() => Context::Inside,
+                _ => Context::Ages,
+            },
+            Station::Check => Context::Check,
+            Station::Sweep => Context::Sweep,
+            Station::Report => Context::Report,
+        }
+    }
+
+    /// Where keys count now; nowhere while something is typed.
+    pub(in crate::tui) fn context(&self) -> Option<Context> {
+        match &self.overlay {
+            None => Some(self.station_context()),
+            Some(overlay) => overlay.context(),
+        }
+    }
+}
+
+impl Overlay {
+    /// Where keys count while it stands there; nowhere while something is typed.
+    pub(in crate::tui) fn context(&self) -> Option<Context> {
+        match self {
+            Self::Exclusions(_) => Some(Context::Exclusions),
+            Self::Decided(_) => Some(Context::Decided),
+            Self::Starts(view) => view.asking.is_none().then_some(Context::Starts),
+            Self::Rulebooks(view) => view.asking.is_none().then_some(Context::Rulebooks),
+            Self::Help
+            | Self::ExactAge(..)
+            | Self::Find(_)
+            | Self::Open(..)
+            | Self::Exclude(_)
+            | Self::Place(_) => None,
+        }
+    }
+}

@@ -1,0 +1,29 @@
+//! Walking back to what was decided before.
+
+use std::sync::Arc;
+
+use crate::tui::keys::Action;
+use crate::tui::model::{Model, Overlay};
+use crate::tui::msg::Effect;
+use crate::tui::update::{moved, weigh};
+
+pub(super) fn act(model: &mut Model, focus: usize, action: Action) -> Vec<Effect> {
+    let Some(weigh) = &model.weigh else {
+        return Vec::new();
+    };
+    let (steps, _) = weigh.decisions.steps();
+    if action != Action::Enter {
+        // The newest stands at the top.
+        let from_top = steps.len().saturating_sub(focus + 1);
+        let to = moved(from_top, steps.len(), action);
+        model.overlay = Some(Overlay::Decided(steps.len().saturating_sub(to + 1)));
+        return Vec::new();
+    }
+    let what = steps.get(focus).map(|what| (*what).to_owned());
+    let (_, effects) = weigh::change(model, |weigh| {
+        let scan = Arc::clone(&weigh.scan);
+        weigh.decisions.walk_to(&scan, focus);
+    });
+    model.message = what.map(|what| format!("As it was after: {what}."));
+    effects
+}

@@ -1,0 +1,91 @@
+//! The mouse at weigh: a click on a band sets the limit there, one on the mark takes or leaves, one
+//! elsewhere moves there; the wheel scrolls.
+
+use jolly_core::rulebook::{AgeLimit, BAND_COUNT};
+use ratatui::crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
+use ratatui::layout::Rect;
+
+use crate::tui::areas::{areas, first_row, list_room};
+use crate::tui::columns::Columns;
+use crate::tui::keys::Action;
+use crate::tui::model::{Context, Model, Row};
+use crate::tui::msg::Effect;
+use crate::tui::update::{inside, weigh};
+
+/// Rows that one notch of the wheel moves.
+const NOTCH: usize = 3;
+
+pub(super) fn act(model: &mut Model, event: MouseEvent) -> Vec<Effect> {
+    let context = match model.context() {
+        Some(context @ (Context::Ages | Context::Inside)) => context,
+        _ => return Vec::new(),
+    };
+    match event.kind {
+        MouseEventKind::ScrollUp => scroll(model, context, Action::Up),
+        MouseEventKind::ScrollDown => scroll(model, context, Action::Down),
+        MouseEventKind::Down(MouseButton::Left) => {
+            model.message = None;
+            click(model, context, event.column, event.row)
+        }
+        _ => Vec::new(),
+    }
+}
+
+fn scroll(model: &mut Model, context: Context, action: Action) -> Vec<Effect> {
+    let mut effects = Vec::new();
+    for _ in 0..NOTCH {
+        effects.extend(match context {
+            Context::Inside => inside::act(model, action),
+            _ => weigh::act(model, action),
+        });
+    }
+    effects
+}
+
+fn click(model: &mut Model, context: Context, column: u16, row: u16) -> Vec<Effect> {
+    let (columns, rows) = model.size;
+    let work = areas(Rect::new(0, 0, columns, rows)).work;
+    let room = list_room(work);
+    let Some(weigh) = &mut model.weigh else {
+        return Vec::new();
+    };
+    let Some(offset) = row.checked_sub(work.y + 1).map(usize::from) else {
+        return Vec::new();
+    };
+    if offset >= room {
+        return Vec::new();
+    }
+    if context == Context::Inside {
+        let Some(view) = &mut weigh.inside else {
+            return Vec::new();
+        };
+        let at = first_row(view.focus, view.len(), room) + offset;
+        if at >= view.len() {
+            return Vec::new();
+        }
+        let was_focus = view.focus == at;
+        view.focus = at;
+        return match column {
+            // The mark.
+            0..=2 => inside::act(model, Action::Toggle),
+            _ if was_focus => inside::act(model, Action::Enter),
+            _ => Vec::new(),
+        };
+    }
+    let at = first_row(weigh.focus, weigh.rows.len(), room) + offset;
+    let Some(clicked) = weigh.rows.get(at).copied().filter(|row| *row != Row::Gap) else {
+        return Vec::new();
+    };
+    let was_focus = weigh.focus == at;
+    weigh.focus = at;
+    let band = Columns::fit(usize::from(work.width)).band_at(usize::from(column));
+    match (clicked, band) {
+        (Row::Pile(pile), Some(band)) if band < BAND_COUNT => {
+            weigh::set_limit(model, pile, AgeLimit::at_edge(band));
+            Vec::new()
+        }
+        _ if column <= 2 => weigh::act(model, Action::Toggle),
+        _ if was_focus => weigh::act(model, Action::Enter),
+        _ => Vec::new(),
+    }
+}

@@ -1,0 +1,134 @@
+//! Age bars with the cut line.
+
+use jolly_core::decide::PileState;
+use jolly_core::rulebook::{AgeLimit, BAND_COUNT, BAND_EDGES, Class};
+use jolly_core::scan::PileId;
+
+use crate::tui::columns::Columns;
+use crate::tui::draw::Pieces;
+use crate::tui::model::{ClassSum, Weigh};
+use crate::tui::theme::{Role, Theme};
+
+/// The bars of a pile.
+pub(super) fn pile(
+    theme: &Theme,
+    line: &mut Pieces<'_>,
+    weigh: &Weigh,
+    id: PileId,
+    columns: &Columns,
+) {
+    let bars = Bars {
+        goes: matches!(
+            weigh.decisions.state(&weigh.scan, id),
+            PileState::Taken | PileState::Part
+        ),
+        limit: weigh.decisions.of(id).limit,
+        class: weigh.class_of(id),
+        first_band: columns.first_band,
+        cells: 3,
+    };
+    bars.draw(theme, line, &weigh.scan.pile(id).bands);
+}
+
+/// The bars of a whole class, without a line: its piles have their own.
+pub(super) fn class(
+    theme: &Theme,
+    line: &mut Pieces<'_>,
+    sum: &ClassSum,
+    class: Class,
+    columns: &Columns,
+) {
+    let bars = Bars {
+        goes: sum.takes.items > 0,
+        limit: None,
+        class,
+        first_band: columns.first_band,
+        cells: 3,
+    };
+    bars.draw(theme, line, &sum.bands);
+}
+
+/// How bars are drawn.
+pub(super) struct Bars {
+    /// Whether what is right of the line goes.
+    pub goes: bool,
+    pub limit: Option<AgeLimit>,
+    pub class: Class,
+    pub first_band: usize,
+    /// How wide a bar is.
+    pub cells: u64,
+}
+
+impl Bars {
+    /// Draws a bar for each age band, and the cut line.
+    pub(super) fn draw(&self, theme: &Theme, line: &mut Pieces<'_>, bands: &[u64; BAND_COUNT]) {
+        let limit = self.limit.map_or(0, AgeLimit::as_seconds);
+        let most = bands.iter().copied().max().unwrap_or(0);
+        // The line of what is left is about nothing yet.
+        let cut = theme.style(if self.goes { Role::Straw } else { Role::Faint });
+        for (band, held) in bands.iter().copied().enumerate().skip(self.first_band) {
+            let (young, old) = edges(band);
+            let has_cut_before = limit == young && limit > 0;
+            let gap = if has_cut_before {
+                theme.glyphs.cut
+            } else {
+                " "
+            };
+            line.add(gap, cut);
+            let glyph = bar(theme, held, most);
+            let part = |limit: u64| (limit - young) * self.cells / (old - young);
+            // How many of the cells are left of the cut line.
+            let kept = match (self.goes, limit) {
+                (false, _) => self.cells,
+                (true, limit) if limit <= young => 0,
+                (true, limit) if limit >= old => self.cells,
+                (true, limit) => part(limit),
+            };
+            let is_inside = limit > young && limit < old;
+            for cell in 0..self.cells {
+                if is_inside && cell == part(limit) {
+                    line.add(theme.glyphs.cut, cut);
+                    continue;
+                }
+                let role = match (held, cell < kept) {
+                    (0, _) => Role::Faint,
+                    (_, true) => Role::Kept,
+                    (_, false) => Theme::class_role(self.class),
+                };
+                line.add(one(glyph, cell), theme.style(role));
+            }
+        }
+    }
+}
+
+/// The young and the old edge of a band; the last one ends as far again as it began.
+fn edges(band: usize) -> (u64, u64) {
+    let young = BAND_EDGES.get(band).copied().unwrap_or(0);
+    (
+        young,
+        BAND_EDGES.get(band + 1).copied().unwrap_or(young * 2),
+    )
+}
+
+/// The cells of a bar, or what stands for an empty band.
+fn bar(theme: &Theme, held: u64, most: u64) -> &'static str {
+    if held == 0 || most == 0 {
+        return theme.glyphs.empty_band;
+    }
+    let height = (u128::from(held) * 8)
+        .div_ceil(u128::from(most))
+        .clamp(1, 8);
+    let at = usize::try_from(height).unwrap_or(8) - 1;
+    theme.glyphs.bars.get(at).copied().unwrap_or(" ")
+}
+
+/// One cell of a bar: the sign itself, or that cell of a sign that is three cells wide.
+fn one(glyph: &'static str, cell: u64) -> String {
+    let mut letters = glyph.chars();
+    let first = letters.next().unwrap_or(' ');
+    glyph
+        .chars()
+        .nth(usize::try_from(cell).unwrap_or(0))
+        .unwrap_or(first)
+        .to_string()
+}

@@ -1,0 +1,214 @@
+//! The card of what is in focus inside a pile: what it is, whether it goes, and why.
+
+use jolly_core::decide::Standing;
+use jolly_core::inside::{Entry, EntryId};
+use jolly_core::scan::{ItemId, ItemKind};
+use jolly_core::target::Printable;
+use ratatui::text::Line;
+
+use crate::tui::draw::{Pieces, cut, cut_front};
+use crate::tui::model::InsideRow;
+use crate::tui::theme::Role;
+use crate::tui::view::weigh::inside::Page;
+use crate::wording::{age, bytes, count, counted, date};
+
+impl Page<'_> {
+    pub(super) fn card(&self, row: InsideRow, width: usize) -> Vec<Line<'static>> {
+        match row {
+            InsideRow::Entry(id) => self.entry_card(id, width),
+            InsideRow::Other(folder, at) => self.other_card(folder, at, width),
+            InsideRow::More(_) => {
+                let text = "   Only the first of what is not of this pile is told.";
+                vec![Line::styled(text, self.theme.style(Role::Quiet))]
+            }
+        }
+    }
+
+    fn entry_card(&self, id: EntryId, width: usize) -> Vec<Line<'static>> {
+        let (theme, weigh) = (self.theme, self.weigh);
+        let (scan, inside) = (&weigh.scan, &self.opened.inside);
+        let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
+        let Some(node) = inside.node(scan, id) else {
+            return Vec::new();
+        };
+        let path = node.path(scan).to_string();
+        let mut first = Pieces::default();
+        first.add("   ", quiet).add(
+            cut_front(&path, width.saturating_sub(44)),
+            theme.bold(Role::Text),
+        );
+        let found = inside.found(scan, id);
+        let figures = match inside.entry(scan, id) {
+            Some(Entry::Item(item)) => self.figures(item),
+            _ => format!(
+                "{} in {} of this pile, the youngest {} old",
+                bytes(found.bytes),
+                counted(found.items, "file"),
+                age(inside.age(scan, id))
+            ),
+        };
+        first.add(format!("   {figures}"), quiet);
+        let mut second = Pieces::default();
+        let (word, why) = self.long_why(id);
+        second.add(format!("   {word}  "), theme.style(Role::Straw));
+        second.add(cut(&why, width.saturating_sub(second.width())), text);
+        let compiled = scan.rules.rule(scan.pile(self.view.pile).rule);
+        let mut third = Pieces::default();
+        third.add("   rule  ", quiet).add(compiled.id.clone(), text);
+        third.add("   in  ", quiet);
+        let line = format!("{} line {}", compiled.file, compiled.line);
+        third.add(
+            cut_front(&line, width.saturating_sub(third.width() + 40)),
+            text,
+        );
+        third
+            .add("   aged by  ", quiet)
+            .add(compiled.rule.age.by.words(), text);
+        let mut all = vec![first.line(), second.line(), third.line()];
+        if let Some(trashed) = inside.trashed(id) {
+            let mut fourth = Pieces::default();
+            fourth.add("   lay at  ", quiet);
+            let original = trashed.original.clone();
+            let original = original.unwrap_or_else(|| "nobody noted where".to_owned());
+            fourth.add(cut_front(&original, width.saturating_sub(50)), text);
+            fourth.add("   thrown away  ", quiet);
+            fourth.add(date(trashed.time), text);
+            all.push(fourth.line());
+        }
+        all
+    }
+
+    /// What an item is, in figures.
+    fn figures(&self, item: ItemId) -> String {
+        let arena = &self.weigh.scan.arena;
+        let frees = bytes(arena.frees(item));
+        let names = arena.links(item);
+        let old = age(self.weigh.scan.age(item));
+        match (arena.kind(item), names) {
+            (ItemKind::Link, _) => format!("a link, {old}"),
+            (ItemKind::File, 1) => format!("frees {frees}, {old} old"),
+            (ItemKind::File, _) => {
+                format!(
+                    "{} in a file of {names} names, {old} old",
+                    bytes(arena.size(item))
+                )
+            }
+        }
+    }
+
+    /// Whether it goes or stays, and why, in a sentence.
+    fn long_why(&self, id: EntryId) -> (&'static str, String) {
+        let weigh = self.weigh;
+        let scan = &weigh.scan;
+        let pile = self.view.pile;
+        let how = weigh.decisions.of(pile).by.words();
+        let named = |at: usize| {
+            let one = weigh.decisions.exclusions().get(at);
+            one.map_or_else(String::new, |one| {
+                let scope = one.exclusion.scope.words();
+                let spares = one.exclusion.spares.to_string();
+                let why = match one.exclusion.why.as_str() {
+                    "" => String::new(),
+                    why => format!(", because: {why}"),
+                };
+                format!("excluded on {scope}: {spares}{why}")
+            })
+        };
+        let blocked = || {
+            let why = scan.pile(pile).blocked.as_ref();
+            why.map_or_else(String::new, |why| format!("its pile {why}"))
+        };
+        match self.opened.inside.entry(scan, id) {
+            Some(Entry::Item(item)) => {
+                let old = age(scan.age(item));
+                if let Some(holder) = weigh.holders.items.get(&item) {
+                    return (
+                        "waits",
+                        format!("{holder} holds it open; a sweep skips it while that is so"),
+                    );
+                }
+                match weigh.decisions.standing(scan, item) {
+                    Standing::Goes => {
+                        let limit = weigh.decisions.of(pile).limit;
+                        let limit = limit.map_or_else(
+                            || "its pile goes at any age".to_owned(),
+                            |limit| format!("{old} old, and what is older than {limit} goes"),
+                        );
+                        ("goes", format!("{limit}; it {how}"))
+                    }
+                    Standing::GoesByHand => ("goes", format!("taken by hand; it {how}")),
+                    Standing::Young(limit) => ("stays", format!("{old} old, younger than {limit}")),
+                    Standing::Excluded(at) => ("stays", named(at)),
+                    Standing::LeftByHand => (
+                        "stays",
+                        "it, or a folder above it, was left by hand".to_owned(),
+                    ),
+                    Standing::StaysWithThing => ("stays", "what it describes stays".to_owned()),
+                    Standing::PileLeft => {
+                        ("stays", "its pile is left; space takes it alone".to_owned())
+                    }
+                    Standing::Blocked => ("stays", blocked()),
+                    Standing::NotIncluded => ("stays", "its rule is turned off".to_owned()),
+                }
+            }
+            Some(Entry::Folder(folder)) => {
+                let excluded = weigh.decisions.exclusion_of(scan, pile, folder);
+                if let Some(at) = excluded {
+                    return ("stays", named(at));
+                }
+                let takes = self.opened.takes(scan, &weigh.decisions, id);
+                let found = self.opened.inside.found(scan, id);
+                if scan.pile(pile).blocked.is_some() {
+                    return ("stays", blocked());
+                }
+                match (takes.items, found.items - takes.items.min(found.items)) {
+                    (0, _) if !weigh.decisions.of(pile).is_taken => (
+                        "stays",
+                        "its pile is left; space takes what is old enough in it".to_owned(),
+                    ),
+                    (0, _) => ("stays", "nothing in it goes; its files say why".to_owned()),
+                    (_, 0) => ("goes", format!("all that this pile has in it; it {how}")),
+                    (goes, stay) => (
+                        "goes",
+                        format!(
+                            "{} of its files, {}; {} stay",
+                            count(goes),
+                            bytes(takes.bytes),
+                            count(stay)
+                        ),
+                    ),
+                }
+            }
+            None => ("stays", String::new()),
+        }
+    }
+
+    fn other_card(&self, folder: EntryId, at: usize, width: usize) -> Vec<Line<'static>> {
+        let theme = self.theme;
+        let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
+        let other = self.view.others(folder).and_then(|all| all.all.get(at));
+        let Some(other) = other else {
+            return Vec::new();
+        };
+        let mut first = Pieces::default();
+        first.add("   ", quiet);
+        first.add(Printable(&other.name).to_string(), theme.bold(Role::Text));
+        first.add("   not of this pile", quiet);
+        let mut second = Pieces::default();
+        second.add("   because  ", quiet);
+        second.add(
+            cut(&other.reason, width.saturating_sub(second.width())),
+            text,
+        );
+        let mut all = vec![first.line(), second.line()];
+        if let Some(rule) = other.rule {
+            let compiled = self.weigh.scan.rules.rule(rule);
+            let mut third = Pieces::default();
+            third.add("   rule  ", quiet).add(compiled.id.clone(), text);
+            let line = format!("{} line {}", compiled.file, compiled.line);
+            third.add("   in  ", quiet).add(line, text);
+            all.push(third.line());
+        }
+        all
+    }
+}
