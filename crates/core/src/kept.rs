@@ -12,6 +12,8 @@ use std::os::unix::ffi::OsStrExt as _;
 use std::os::unix::fs::DirBuilderExt as _;
 use std::path::{Path, PathBuf};
 
+use toml_edit::{ArrayOfTables, DocumentMut, InlineTable, Item};
+
 use crate::rulebook::{DocumentError, Problem};
 use crate::target::Printable;
 
@@ -112,4 +114,18 @@ pub fn write_whole(path: &Path, text: &str) -> Result<(), KeptError> {
     file.persist(&real)
         .map_err(|error| refuse(error.error))
         .map(drop)
+}
+
+/// The tables of a document that are written under one name, made when there are none; nothing
+/// when something else has that name.
+fn tables_of<'a>(document: &'a mut DocumentMut, name: &str) -> Option<&'a mut ArrayOfTables> {
+    let list = document.entry(name);
+    let list = list.or_insert_with(|| Item::ArrayOfTables(ArrayOfTables::new()));
+    if let Item::Value(written) = list {
+        // `name = [{…}]` is the same, said in one line.
+        let tables = written.as_array()?.iter();
+        let tables = tables.filter_map(|one| one.as_inline_table().cloned());
+        *list = Item::ArrayOfTables(tables.map(InlineTable::into_table).collect());
+    }
+    list.as_array_of_tables_mut()
 }

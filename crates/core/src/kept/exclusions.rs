@@ -7,9 +7,10 @@ use jiff::civil::Date;
 use serde::Deserialize;
 use toml::Spanned;
 use toml::value::Datetime;
-use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
+use toml_edit::{DocumentMut, Item, Table, value};
 
 use super::reader::Reader;
+use super::tables_of;
 use crate::decide::{Exclusion, Scope, Spares, Spot};
 use crate::rulebook::{DocumentError, written_size};
 use crate::target::TargetPath;
@@ -199,17 +200,7 @@ pub fn change_exclusions(
     let known = read_exclusions(file, text, Scope::Everywhere)?;
     // It was just read as TOML.
     let mut document = text.parse::<DocumentMut>().unwrap_or_default();
-    let entry = document.entry("exclusion");
-    let list = entry.or_insert_with(|| Item::ArrayOfTables(ArrayOfTables::new()));
-    if let Item::Value(written) = list {
-        // `exclusion = [{…}]` is the same, said in one line.
-        let tables = written.as_array().cloned().unwrap_or_default();
-        let tables = tables
-            .into_iter()
-            .filter_map(|one| one.as_inline_table().cloned());
-        *list = Item::ArrayOfTables(tables.map(toml_edit::InlineTable::into_table).collect());
-    }
-    let Some(tables) = list.as_array_of_tables_mut() else {
+    let Some(tables) = tables_of(&mut document, "exclusion") else {
         return Ok(text.to_owned());
     };
     let has = |all: &[Exclusion], one: &Exclusion| all.iter().any(|it| it.spares == one.spares);

@@ -1,8 +1,9 @@
 //! Extra places: folders of one computer that its technician adds as piles of their own, as rules
 //! of that computer's own rulebook.
 
-use toml_edit::{ArrayOfTables, DocumentMut, Item, value};
+use toml_edit::{DocumentMut, Item};
 
+use super::tables_of;
 use crate::rulebook::{AgeBy, AgeLimit, AgeRule, Class, DocumentError, Rule, Rulebook, Within};
 use crate::target::{Layout, Place, TargetPath};
 
@@ -96,10 +97,8 @@ pub fn add_place(
     // It was just written as TOML, and the book just read as such.
     let written = only.to_string().parse::<DocumentMut>().unwrap_or_default();
     let mut document = text.parse::<DocumentMut>().unwrap_or_default();
-    let list = document.entry("rule");
-    let list = list.or_insert_with(|| Item::ArrayOfTables(ArrayOfTables::new()));
     if let (Some(list), Some(new)) = (
-        list.as_array_of_tables_mut(),
+        tables_of(&mut document, "rule"),
         written.get("rule").and_then(Item::as_array_of_tables),
     ) {
         for table in new {
@@ -108,7 +107,6 @@ pub fn add_place(
             list.push(table);
         }
     }
-    document["rulebook"] = value(book.id.as_str());
     let text = document.to_string();
     Rulebook::parse(file, &text)?;
     Ok((text, format!("{}/{id}", book.id)))

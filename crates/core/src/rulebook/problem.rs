@@ -34,8 +34,11 @@ impl std::error::Error for DocumentError {}
 impl fmt::Display for DocumentError {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
         for (number, problem) in self.problems.iter().enumerate() {
+            // A letter is shown whole.
             let start = problem.span.start.min(self.text.len());
+            let start = self.text.floor_char_boundary(start);
             let end = problem.span.end.clamp(start, self.text.len());
+            let end = self.text.ceil_char_boundary(end);
             let snippet = Snippet::source(&self.text).path(&self.file).annotation(
                 AnnotationKind::Primary
                     .span(start..end)

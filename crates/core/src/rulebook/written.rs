@@ -15,7 +15,7 @@ pub(super) struct WrittenBook {
     pub layout: Spanned<String>,
     #[serde(default)]
     pub about: String,
-    #[serde(default)]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub rule: Vec<Spanned<WrittenRule>>,
 }
 

@@ -12,7 +12,9 @@
 
 mod arrivals;
 mod decisions;
+mod insides;
 mod journals;
+mod kept_files;
 mod layouts;
 mod plans;
 mod recoveries;

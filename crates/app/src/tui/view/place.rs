@@ -79,7 +79,7 @@ fn line(theme: &Theme, draft: &PlaceDraft, known: PlaceLine) -> Line<'static> {
     let (input, empty) = match known {
         PlaceLine::Folder => (
             &draft.folder,
-            "below the computer's root, such as srv/exports",
+            "below the computer's root, such as home/pia/exports",
         ),
         PlaceLine::Title => (&draft.title, "the folder's name"),
         PlaceLine::Age => (&draft.age, "any age; such as 6 months"),
