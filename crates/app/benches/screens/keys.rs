@@ -54,6 +54,52 @@ const WALKS: [(&str, &[KeyCode]); 6] = [
     ),
 ];
 
+/// Keys that are pressed over and over inside the biggest pile, with its biggest folder open.
+const WALKS_INSIDE: [(&str, &[KeyCode]); 5] = [
+    (
+        "inside: age limits",
+        &[KeyCode::Char('['), KeyCode::Char(']'), KeyCode::Down],
+    ),
+    (
+        "inside: take, leave, undo",
+        &[
+            KeyCode::Char(' '),
+            KeyCode::Char('u'),
+            KeyCode::Char('U'),
+            KeyCode::Char('u'),
+        ],
+    ),
+    (
+        "inside: order, move",
+        &[
+            KeyCode::Char('o'),
+            KeyCode::End,
+            KeyCode::PageUp,
+            KeyCode::Home,
+        ],
+    ),
+    (
+        "inside: find",
+        &[
+            KeyCode::Char('/'),
+            KeyCode::Char('9'),
+            KeyCode::Char('9'),
+            KeyCode::Enter,
+            KeyCode::Esc,
+        ],
+    ),
+    (
+        "inside: exclude a folder, undo",
+        &[
+            KeyCode::Char('x'),
+            KeyCode::Enter,
+            KeyCode::Char('u'),
+            KeyCode::Char('U'),
+            KeyCode::Char('u'),
+        ],
+    ),
+];
+
 /// Builds a computer with so many old files, scans it and presses keys.
 pub(crate) fn measure(dir: &Path, files: usize) -> Result<(), Failure> {
     let root = dir.join("computer");
@@ -72,6 +118,7 @@ pub(crate) fn measure(dir: &Path, files: usize) -> Result<(), Failure> {
         all.extend(&times);
         print(what, times);
     }
+    all.extend(inside(&mut stage));
     print("all keys", all);
     let mut listed = Vec::new();
     for _ in 0..5 {
@@ -93,6 +140,52 @@ pub(crate) fn measure(dir: &Path, files: usize) -> Result<(), Failure> {
     Ok(())
 }
 
+/// Opens the biggest pile and its biggest folder, closes it again, and presses keys in it.
+fn inside(stage: &mut Stage) -> Vec<Duration> {
+    let mut all = Vec::new();
+    let (mut opens, mut opened) = (Vec::new(), Vec::new());
+    for _ in 0..5 {
+        for key in ['/', 't', 'e', 'm', 'p'].map(KeyCode::Char) {
+            stage.press(key);
+        }
+        stage.press(KeyCode::Enter);
+        for key in [KeyCode::Enter, KeyCode::Home, KeyCode::Enter] {
+            let (took, later) = stage.press(key);
+            opens.push(took);
+            opened.extend(later);
+        }
+        stage.press(KeyCode::Esc);
+    }
+    all.extend(&opens);
+    print("open the biggest pile", opens);
+    print("its answer's end to its frame", opened);
+    for key in ['/', 't', 'e', 'm', 'p'].map(KeyCode::Char) {
+        stage.press(key);
+    }
+    for key in [
+        KeyCode::Enter,
+        KeyCode::Enter,
+        KeyCode::Home,
+        KeyCode::Enter,
+    ] {
+        stage.press(key);
+    }
+    let mut answers = Vec::new();
+    for (what, keys) in WALKS_INSIDE {
+        let mut times = Vec::new();
+        for key in keys.iter().cycle().take(keys.len() * 40) {
+            let (took, later) = stage.press(*key);
+            times.push(took);
+            answers.extend(later);
+        }
+        all.extend(&times);
+        print(what, times);
+    }
+    print("inside: an answer's end to its frame", answers);
+    stage.press(KeyCode::Esc);
+    all
+}
+
 fn press(stage: &mut Stage, keys: &[KeyCode], rounds: usize) -> Vec<Duration> {
     let keys = keys.iter().cycle().take(keys.len() * rounds);
     keys.map(|key| stage.press(*key).0).collect()
@@ -105,15 +198,17 @@ fn build(root: &Path, files: usize) -> Result<(), Failure> {
     let people = "ada:x:1001:1001::/home/ada:/bin/sh\nben:x:1002:1002::/home/ben:/bin/sh\n";
     tree.text("etc/passwd", people, 900 * DAY)?;
     for number in 0..files {
-        let place = match number % 5 {
-            0 => "tmp/runs",
-            1 => "var/tmp/builds",
-            2 => "var/log/old",
-            3 => "home/ada/.cache/maps",
+        // One pile holds most, and one of its folders the half of that.
+        let place = match number % 10 {
+            0..3 => "tmp/runs/wide",
+            3..6 => "tmp/runs",
+            6 => "var/tmp/builds",
+            7 => "var/log/old",
+            8 => "home/ada/.cache/maps",
             _ => "home/ben/.cache/maps",
         };
-        let end = if number % 5 == 2 { ".log.1.gz" } else { "" };
-        let folder = number / 500;
+        let end = if number % 10 == 7 { ".log.1.gz" } else { "" };
+        let folder = if number % 10 < 3 { 0 } else { number / 500 };
         let days = i64::try_from(number * 7919 % 1500)?;
         tree.file(
             format!("{place}/{folder}/part-{number}{end}"),

@@ -27,6 +27,7 @@ use crate::tui::view;
 use crate::tui::worker;
 
 mod stalls;
+mod weighing;
 
 /// The moment of the tests.
 const NOW: &str = "2026-09-21T14:13:20Z";
@@ -309,7 +310,7 @@ fn the_bench_and_the_rules_draw_at_every_size_and_a_rule_turned_off_spares_its_p
         &["Crash reports", "turn off", "explain a path", "afterwards"],
     );
     desk.key(KeyCode::Char(' '));
-    draws(&desk, &["off", "turn on"]);
+    draws(&desk, &["off", "or on again"]);
     desk.key(KeyCode::Esc);
     assert!(desk.takes() < takes && !desk.shown().contains("Crash reports"));
     desk.key(KeyCode::Char('b'));
@@ -434,7 +435,7 @@ fn rows_are_found_and_ordered_and_the_focus_stays_on_its_pile() {
     };
     assert!(focused(&desk).contains("Trash") && focused(&desk).contains("pia"));
     for words in [
-        "ordered by what they could free",
+        "ordered by what they free",
         "ordered by account",
         "ordered by class",
     ] {

@@ -341,7 +341,7 @@ fn a_computer_is_opened_by_its_path_looked_at_and_one_rule_turned_off_for_good()
     // The answer names the path as it is written on the disk.
     term.wait_text("Windows/Temp/dump-4411.tmp: taken by windows/system-temp");
     term.keys(&["Home", "Space"]);
-    term.wait_text("turn on for this computer");
+    term.wait_text("  off");
     term.keys(&["Escape"]);
     term.wait("the rule's pile gone", |screen| {
         screen.contains("Launch traces") && !screen.contains("Image of the memory")

@@ -22,7 +22,7 @@ pub(in crate::tui) enum Row {
 pub(in crate::tui) enum Order {
     /// By class, as the rules stand.
     Class,
-    /// By what they free, most first.
+    /// By what they free as things stand, most first; then by what they hold.
     Frees,
     /// By account.
     Account,
@@ -42,7 +42,7 @@ impl Order {
     pub(in crate::tui) fn words(self) -> &'static str {
         match self {
             Self::Class => "ordered by class",
-            Self::Frees => "ordered by what they could free, most first",
+            Self::Frees => "ordered by what they free, most first",
             Self::Account => "ordered by account",
         }
     }
@@ -58,7 +58,10 @@ pub(in crate::tui) fn rows(
     let mut piles: Vec<PileId> = decisions.shown(scan).collect();
     match order {
         Order::Class => return by_class(scan, &piles, folded),
-        Order::Frees => piles.sort_by_key(|id| Reverse(scan.pile(*id).found().bytes)),
+        Order::Frees => piles.sort_by_key(|id| {
+            let (takes, found) = (decisions.takes(*id), scan.pile(*id).found());
+            Reverse((takes.bytes, found.bytes))
+        }),
         Order::Account => piles.sort_by_key(|id| scan.account_name(scan.pile(*id))),
     }
     piles.into_iter().map(Row::Pile).collect()
