@@ -9,7 +9,7 @@ use std::collections::HashMap;
 
 use crate::decide::Node;
 use crate::rulebook::BAND_COUNT;
-use crate::scan::{FolderId, ItemId, PileId, Scan, Sum};
+use crate::scan::{FolderId, ItemId, PileId, PileIndex, Scan, Sum};
 
 pub use arrange::{Arrangement, InsideOrder};
 pub use others::{Other, Others, others};
@@ -77,6 +77,7 @@ pub struct Inside {
     folders: Vec<Folder>,
     positions: Vec<u32>,
     sums: Vec<u64>,
+    index: PileIndex,
     /// Info files of a trash, which are shown with what they describe.
     hidden: Vec<u32>,
     trashed: HashMap<EntryId, Trashed>,
@@ -86,6 +87,11 @@ impl Inside {
     /// The pile.
     pub fn pile(&self) -> PileId {
         self.pile
+    }
+
+    /// Its items by position.
+    pub fn index(&self) -> &PileIndex {
+        &self.index
     }
 
     /// The entry that holds all the others.

@@ -11,6 +11,7 @@ mod news;
 mod notes;
 mod outlook;
 mod pile;
+mod pile_index;
 mod progress;
 mod unread;
 mod walk;
@@ -20,6 +21,7 @@ pub use explain::{Explanation, explain};
 pub use links::LinkGroup;
 pub use notes::{Note, Notes};
 pub use pile::{Blocked, Pile, PileId, Sum};
+pub use pile_index::PileIndex;
 pub use progress::{CancelToken, ScanEvent};
 pub use unread::Unread;
 

@@ -143,14 +143,16 @@ pub(crate) fn measure(dir: &Path, files: usize) -> Result<(), Failure> {
 /// Opens the biggest pile and its biggest folder, closes it again, and presses keys in it.
 fn inside(stage: &mut Stage) -> Vec<Duration> {
     let mut all = Vec::new();
-    let (mut opens, mut opened) = (Vec::new(), Vec::new());
+    let (mut opens, mut opened, mut answered) = (Vec::new(), Vec::new(), Vec::new());
     for _ in 0..5 {
         for key in ['/', 't', 'e', 'm', 'p'].map(KeyCode::Char) {
             stage.press(key);
         }
         stage.press(KeyCode::Enter);
         for key in [KeyCode::Enter, KeyCode::Home, KeyCode::Enter] {
+            let began = Instant::now();
             let (took, later) = stage.press(key);
+            answered.push(began.elapsed());
             opens.push(took);
             opened.extend(later);
         }
@@ -158,6 +160,7 @@ fn inside(stage: &mut Stage) -> Vec<Duration> {
     }
     all.extend(&opens);
     print("open the biggest pile", opens);
+    print("from the key until it stands open", answered);
     print("its answer's end to its frame", opened);
     for key in ['/', 't', 'e', 'm', 'p'].map(KeyCode::Char) {
         stage.press(key);

@@ -36,6 +36,9 @@ pub(crate) fn measure(dir: &Path) -> Result<(), Failure> {
     Ok(())
 }
 
+/// How long the next part of a frame is waited for.
+const PATIENCE: Duration = Duration::from_secs(20);
+
 /// Starts the program; gives the time to its first frame and to the first that weighs.
 fn start(root: &Path, state: &Path) -> Result<(Duration, Duration), Failure> {
     let controller = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY)?;
@@ -63,23 +66,41 @@ fn start(root: &Path, state: &Path) -> Result<(Duration, Duration), Failure> {
         .stderr(end(&terminal)?)
         .spawn()?;
     drop(terminal);
-    let mut shown = Vec::new();
+    let (tell, parts) = std::sync::mpsc::channel();
     let mut from = File::from(controller);
+    // Ends with the program, or with whoever listens.
+    std::thread::spawn(move || {
+        let mut part = vec![0; 64 * 1024];
+        while let Ok(count @ 1..) = from.read(&mut part) {
+            let read = part.get(..count).unwrap_or_default().to_vec();
+            if tell.send(read).is_err() {
+                break;
+            }
+        }
+    });
+    let mut shown = Vec::new();
     let mut first = None;
-    let mut part = vec![0; 64 * 1024];
-    // Words of the mast, and of weigh's heading.
-    let holds = |shown: &[u8], word: &[u8]| shown.windows(word.len()).any(|it| it == word);
+    let holds = |shown: &[u8], word: &&[u8]| shown.windows(word.len()).any(|it| it == *word);
+    // A frame is told as what differs from the one before, and words may be torn by that.
+    let mast: [&[u8]; 2] = [b"jolly", b"keys"];
+    let weigh: [&[u8]; 5] = [
+        b"older",
+        b"afterwards",
+        b"biggest",
+        b"exclude",
+        b"look inside",
+    ];
     let weighed = loop {
-        let count = from.read(&mut part)?;
-        shown.extend_from_slice(part.get(..count).unwrap_or_default());
-        if first.is_none() && holds(&shown, b"jolly") && holds(&shown, b"keys") {
+        let Ok(part) = parts.recv_timeout(PATIENCE) else {
+            child.kill()?;
+            return Err("the program never came to weigh".into());
+        };
+        shown.extend_from_slice(&part);
+        if first.is_none() && mast.iter().all(|word| holds(&shown, word)) {
             first = Some(began.elapsed());
         }
-        if holds(&shown, b"older") && holds(&shown, b"biggest") {
+        if weigh.iter().filter(|word| holds(&shown, word)).count() > 2 {
             break began.elapsed();
-        }
-        if count == 0 || began.elapsed() > Duration::from_secs(20) {
-            return Err("the program never came to weigh".into());
         }
     };
     // It only looks, so it may be ended at any time.

@@ -41,6 +41,15 @@ impl Node {
     }
 }
 
+/// What holds in a folder for one pile.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Above {
+    /// What was chosen for it or the nearest folder above.
+    pub(super) choice: Option<Choice>,
+    /// Whether anything was chosen for an item right in it.
+    pub(super) has_items: bool,
+}
+
 /// Everything that was chosen by hand.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(super) struct Choices(HashMap<Node, Choice>);
@@ -84,12 +93,22 @@ impl Choices {
     }
 
     /// For every folder, what holds in it for one pile: its own choice or the nearest above.
-    pub(super) fn by_folder(&self, arena: &Arena, pile: PileId) -> Vec<Option<Choice>> {
-        let mut all: Vec<Option<Choice>> = Vec::with_capacity(arena.folder_count());
+    pub(super) fn by_folder(&self, arena: &Arena, pile: PileId) -> Vec<Above> {
+        let mut all: Vec<Above> = Vec::with_capacity(arena.folder_count());
         for (id, record) in arena.folders() {
             let above = record.parent.and_then(|parent| all.get(parent.as_index()));
             let own = self.of(Node::Folder(pile, id));
-            all.push(own.or(above.copied().flatten()));
+            all.push(Above {
+                choice: own.or(above.and_then(|above| above.choice)),
+                has_items: false,
+            });
+        }
+        for node in self.0.keys() {
+            if let Node::Item(item) = node
+                && let Some(above) = all.get_mut(arena.folder(*item).as_index())
+            {
+                above.has_items = true;
+            }
         }
         all
     }

@@ -4,9 +4,9 @@ use std::sync::Arc;
 
 use crate::decide::PileDecision;
 use crate::decide::choice::Choices;
-use crate::decide::overlay::{Overlays, overlays};
+use crate::decide::overlay::{Overlay, Overlays, overlays};
 use crate::decide::reach::Excluded;
-use crate::scan::{PileId, Scan};
+use crate::scan::{PileId, PileIndex, Scan};
 
 /// Everything decided, at one moment. What a step leaves alone is shared with the state before.
 #[derive(Clone, Debug)]
@@ -52,23 +52,63 @@ impl State {
         }
     }
 
-    pub(super) fn with_choices(self, scan: &Scan, choices: Choices) -> Self {
+    /// The same with other choices, which differ in these piles only; one of them may have an
+    /// index.
+    pub(super) fn with_choices(
+        self,
+        scan: &Scan,
+        choices: Choices,
+        piles: &[PileId],
+        index: Option<(PileId, &PileIndex)>,
+    ) -> Self {
         if choices == *self.choices {
             return self;
         }
-        Self {
-            overlays: overlays(scan, &self.excluded, &choices),
+        let mut state = Self {
             choices: Arc::new(choices),
             ..self
-        }
+        };
+        state.overlay_again(scan, piles, index);
+        state
     }
 
+    /// The same with other exclusions.
     pub(super) fn with_excluded(&self, scan: &Scan, excluded: Vec<Excluded>) -> Self {
-        Self {
-            overlays: overlays(scan, &excluded, &self.choices),
+        let has = |all: &[Excluded], one: &Excluded| {
+            all.iter().any(|known| {
+                Arc::ptr_eq(&known.reach, &one.reach)
+                    && known.exclusion.is_suspended == one.exclusion.is_suspended
+            })
+        };
+        let gone = self.excluded.iter().filter(|one| !has(&excluded, one));
+        let new = excluded.iter().filter(|one| !has(&self.excluded, one));
+        let mut piles: Vec<PileId> = gone.chain(new).flat_map(|one| one.reach.piles()).collect();
+        piles.sort_unstable();
+        piles.dedup();
+        let mut state = Self {
             excluded: Arc::new(excluded),
             ..self.clone()
+        };
+        state.overlay_again(scan, &piles, None);
+        state
+    }
+
+    /// Works out anew what is changed about some piles; the others keep what they have.
+    fn overlay_again(
+        &mut self,
+        scan: &Scan,
+        piles: &[PileId],
+        index: Option<(PileId, &PileIndex)>,
+    ) {
+        let mut overlays = Vec::clone(&self.overlays);
+        for id in piles {
+            let index = index.filter(|(of, _)| of == id).map(|(_, index)| index);
+            if let Some(overlay) = overlays.get_mut(id.0) {
+                let new = Overlay::of(scan, *id, &self.excluded, &self.choices, index);
+                *overlay = new.map(Arc::new);
+            }
         }
+        self.overlays = Arc::new(overlays);
     }
 
     /// Whether both change the same beside the age limits.

@@ -58,13 +58,18 @@ impl Marked {
         self.bits.iter().all(|bits| *bits == 0)
     }
 
-    /// Adds up what the marked items free.
-    pub(super) fn settle(&mut self, scan: &Scan, pile: &Pile) {
+    /// Adds up what the marked items free: `frees` says it of a position.
+    pub(super) fn settle(&mut self, frees: &dyn Fn(usize) -> u64) {
         let mut sum = Sum::default();
         self.sums = Vec::with_capacity(self.bits.len());
         for (at, bits) in self.bits.iter().enumerate() {
             self.sums.push(sum);
-            sum.add(sum_of(scan, pile, at, *bits));
+            for one in ones(*bits) {
+                sum.add(Sum {
+                    items: 1,
+                    bytes: frees(at * STRIDE + one),
+                });
+            }
         }
         self.all = sum;
     }

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use crate::decide::exclusion::{Below, Exclusion, ExclusionError, Matcher, Spares};
 use crate::decide::marked::Marked;
-use crate::scan::{CancelToken, FolderId, PileId, Scan, Sum};
+use crate::scan::{CancelToken, FolderId, Pile, PileId, Scan, Sum};
 use crate::target::TargetPath;
 
 /// Items between two looks whether anybody still wants to know.
@@ -73,7 +73,7 @@ impl Reach {
                 }
             }
             if !marked.is_empty() {
-                marked.settle(scan, pile);
+                marked.settle(&|position| frees(scan, pile, position));
                 reach.found.add(marked.all());
                 reach.piles.push((id, marked));
             }
@@ -104,6 +104,12 @@ impl Reach {
     pub fn piles(&self) -> impl Iterator<Item = PileId> {
         self.piles.iter().map(|(pile, _)| *pile)
     }
+}
+
+/// What the item at a position frees.
+pub(super) fn frees(scan: &Scan, pile: &Pile, position: usize) -> u64 {
+    pile.item_at(position)
+        .map_or(0, |item| scan.arena.frees(item))
 }
 
 /// The folder that was asked about last, with its path: neighbours lie in the same one.

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use crate::inside::{EntryId, Folder, Inside, Trashed};
 use crate::recognise::TrashNotes;
 use crate::rulebook::{BAND_COUNT, Detect, band_of};
-use crate::scan::{CancelToken, FolderId, PileId, Scan, Sum};
+use crate::scan::{CancelToken, FolderId, PileId, PileIndex, Scan, Sum};
 
 /// Bytes of one step of a folder's age bars.
 const BLOCK: u64 = 4096;
@@ -41,6 +41,7 @@ impl Inside {
             positions: keyed.iter().map(|(_, position)| *position).collect(),
             sums: Vec::with_capacity(keyed.len() + 1),
             folders: Vec::new(),
+            index: PileIndex::of(scan, pile),
             hidden: tree.hidden,
             trashed: HashMap::new(),
         };

@@ -17,10 +17,12 @@ impl Inside {
             let (first, end) = (folder.first as usize, folder.end as usize);
             let own = self.positions.get(first..end).unwrap_or_default();
             let Some(older) = goes.just_first() else {
-                let pile = scan.pile(self.pile);
-                for position in own.iter().map(|position| *position as usize) {
-                    if let Some(item) = pile.item_at(position).filter(|_| goes.has(position)) {
-                        let bytes = scan.arena.frees(item);
+                let sums = self.sums.get(first..=end).unwrap_or_default().windows(2);
+                for (position, frees) in own.iter().zip(sums) {
+                    if let [before, after] = frees
+                        && goes.has(*position as usize)
+                    {
+                        let bytes = after - before;
                         sum.add(Sum { items: 1, bytes });
                     }
                 }

@@ -8,7 +8,7 @@ use jolly_core::decide::{
     Selection, Spares, Standing, Start, Starts, Thing, make_manifest,
 };
 use jolly_core::rulebook::{AgeLimit, AgeUnit, Class, Guards, Removal};
-use jolly_core::scan::{ItemId, PileId, Scan, Sum};
+use jolly_core::scan::{ItemId, PileId, PileIndex, Scan, Sum};
 use jolly_core::target::{Layout, TargetPath};
 use proptest::prelude::*;
 use proptest::sample::Index;
@@ -304,7 +304,12 @@ impl Twins {
                 .insert((pile.0, path.as_bytes().to_vec()), choice);
         }
         let is_new = state != *self.plain();
-        assert_eq!(self.decisions.choose(scan, "chosen", node, choice), is_new);
+        let known = (up % 2 == 0).then(|| PileIndex::of(scan, scan.pile(pile)));
+        assert_eq!(
+            self.decisions
+                .choose(scan, "chosen", (node, choice), known.as_ref()),
+            is_new
+        );
         if is_new {
             self.step(state);
         }
@@ -544,12 +549,12 @@ fn a_thing_chosen_in_a_trash_takes_what_describes_it_along() {
             .unwrap()
     };
     let whole = Node::Folder(pile, scan.arena.folder(item("whole/a")));
-    decisions.choose(&scan, "whole", whole, Some(Choice::Take));
+    decisions.choose(&scan, "whole", (whole, Some(Choice::Take)), None);
     decisions.choose(
         &scan,
         "torn",
-        Node::Item(item("torn/a")),
-        Some(Choice::Take),
+        (Node::Item(item("torn/a")), Some(Choice::Take)),
+        None,
     );
     assert_eq!(decisions.state(&scan, pile), PileState::Part);
     let paths = |decisions: &Decisions| -> BTreeSet<String> {
@@ -576,8 +581,8 @@ fn a_thing_chosen_in_a_trash_takes_what_describes_it_along() {
     decisions.choose(
         &scan,
         "but",
-        Node::Item(item("torn/b")),
-        Some(Choice::Leave),
+        (Node::Item(item("torn/b")), Some(Choice::Leave)),
+        None,
     );
     let left = paths(&decisions);
     assert!(

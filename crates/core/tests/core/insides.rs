@@ -67,7 +67,7 @@ proptest! {
         for (index, take) in taken.iter().filter(|_| !items.is_empty()) {
             let node = Node::Item(items[index.index(items.len())]);
             let choice = if *take { Choice::Take } else { Choice::Leave };
-            decisions.choose(&scan, "one", node, Some(choice));
+            decisions.choose(&scan, "one", (node, Some(choice)), None);
         }
         if let Some(pattern) = pattern {
             let one = Excluded::find(&scan, Exclusion::of_run(pattern).unwrap()).unwrap();
@@ -175,7 +175,7 @@ fn a_trash_from_inside_shows_things_with_where_they_lay_and_since_when() {
     // The thing goes with what describes it, and the sums follow.
     let mut decisions = Decisions::new(&scan, &Selection::default()).unwrap();
     let node = inside.node(&scan, top[0]).unwrap();
-    decisions.choose(&scan, "letters", node, Some(Choice::Take));
+    decisions.choose(&scan, "letters", (node, Some(Choice::Take)), None);
     let takes = inside.takes(&scan, &decisions);
     assert_eq!(inside.takes_of(&takes, top[0]), letters);
     assert_eq!(decisions.takes(pile), letters);

@@ -93,6 +93,7 @@ fn a_newcomer_finds_the_biggest_spares_a_folder_takes_the_old_trash_and_undoes()
             "o order",
         ],
     );
+    desk.key(KeyCode::Enter);
     let shown = desk.shown();
     assert!(row(&shown, &["dump-4411.bin", "212 MiB"]).contains('●'));
     desk.key(KeyCode::Char('/'));

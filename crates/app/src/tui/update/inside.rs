@@ -205,7 +205,10 @@ fn toggle(model: &mut Model) -> Vec<Effect> {
     let what = format!("{name} in {}: {said}", weigh.name_of(pile));
     let (_, effects) = weigh::change(model, |weigh| {
         let scan = Arc::clone(&weigh.scan);
-        weigh.decisions.choose(&scan, &what, node, choice);
+        let opened = weigh.inside.as_ref().and_then(|view| view.opened.as_ref());
+        let index = opened.map(|opened| opened.inside.index());
+        let chosen = (node, choice);
+        weigh.decisions.choose(&scan, &what, chosen, index);
     });
     model.message = told(model, node, id, goes);
     effects
