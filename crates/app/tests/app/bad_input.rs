@@ -189,3 +189,58 @@ fn a_state_folder_that_cannot_be_written_stops_the_sweep_before_it_starts() {
         assert_eq!(demo.names(), names);
     }
 }
+
+#[test]
+fn what_is_remembered_counts_here_too_and_what_is_malformed_is_refused_with_its_place() {
+    let demo = Demo::new();
+    let config = demo.root().parent().unwrap().join(".config/jolly-broom");
+    std::fs::create_dir_all(&config).unwrap();
+    let write = |name: &str, text: &[u8]| std::fs::write(config.join(name), text).unwrap();
+    let takes = |more: &[&str]| {
+        let ended = demo.run(&[&["scan", "--json"], more].concat());
+        ended.json()["totals"]["takes"]["bytes"].as_u64().unwrap()
+    };
+    let before = takes(&[]);
+    write(
+        "exclusions.toml",
+        b"[[exclusion]]\npattern = \"dump-*\"\nwhy = \"asked for\"\n",
+    );
+    let spared = takes(&[]);
+    assert!(spared < before);
+    write("start.toml", b"[class.spent]\nstarts = \"left\"\n");
+    assert!(
+        takes(&[]) < spared,
+        "the shop starts so on the command line, too"
+    );
+    write("start.toml", b"");
+
+    // The root of the target may stand before a pattern, as a shell completes it.
+    let whole = demo.root().join("tmp/unpacked");
+    assert!(takes(&["--exclude", whole.to_str().unwrap()]) < spared);
+    let ended = demo.run(&["scan", "--exclude", "nothing/like/it"]);
+    assert_eq!(ended.code, 0);
+    assert!(ended.err.contains("spares nothing"), "{}", ended.err);
+    let ended = demo.run(&["scan", "--exclude", "**"]);
+    assert!(ended.err.contains("spares all"), "{}", ended.err);
+
+    let refused = |place: &str| {
+        for command in ["scan", "preview"] {
+            let ended = demo.run(&[command]);
+            assert_eq!(ended.code, 2, "{}", ended.err);
+            assert!(ended.err.contains(place), "{place}: {}", ended.err);
+            assert!(ended.out.is_empty());
+        }
+    };
+    write("exclusions.toml", b"[[exclusion]]\npath = \"../outside\"\n");
+    refused("exclusions.toml:2:8");
+    write("exclusions.toml", b"[[exclusion]]\npath = \"\xff\"\n");
+    refused("exclusions.toml:2:9");
+    write(
+        "exclusions.toml",
+        b"[[exclusion]]\npath = \"a\"\n[[exclusion]]\npath = \"a\"\n",
+    );
+    refused("exclusions.toml:3");
+    write("exclusions.toml", b"");
+    write("start.toml", b"[class.spent]\nage = \"3 fortnights\"\n");
+    refused("start.toml:2:7");
+}

@@ -12,7 +12,9 @@ fn open(demo: &Demo, size: (u16, u16), env: &[(&str, &str)], more: &[&str]) -> T
         .iter()
         .map(|(key, value)| format!("{key}={value}"))
         .collect();
-    let mut argv = vec!["env"];
+    // What is remembered of all computers stays with the test.
+    let home = format!("HOME={}", root.parent().unwrap().display());
+    let mut argv = vec!["env", "-u", "XDG_CONFIG_HOME", &home];
     argv.extend(variables.iter().map(String::as_str));
     argv.extend([PROGRAM, "--target", root.to_str().unwrap()]);
     argv.extend(["--state", state.to_str().unwrap()]);
@@ -369,4 +371,108 @@ fn a_computer_is_opened_by_its_path_looked_at_and_one_rule_turned_off_for_good()
     };
     assert!(!takes(&[]));
     assert!(takes(&["--only", "memory-dump"]));
+}
+
+#[test]
+fn a_folder_excluded_from_inside_a_pile_is_spared_for_good() {
+    let demo = Demo::new();
+    let term = open(&demo, (142, 44), &[], &[]);
+    let start = term.wait_text("Temporary folder");
+    let before = figure(&start, "to sweep ");
+    let takes = |amount: &str| {
+        let amount = amount.to_owned();
+        move |screen: &str| screen.contains("to sweep ") && figure(screen, "to sweep ") == amount
+    };
+    let look_at = |term: &Term| {
+        term.keys(&["/"]);
+        term.text("temporary");
+        term.keys(&["Enter", "Enter"]);
+        term.wait("the pile from inside", |screen| {
+            screen.contains("biggest first") && screen.contains("var/tmp/")
+        });
+        term.keys(&["/"]);
+        term.text("unpacked");
+        term.wait("the folder found", |screen| {
+            screen
+                .lines()
+                .any(|line| line.starts_with('▌') && line.contains("unpacked/"))
+        });
+        term.keys(&["Escape"]);
+        term.wait("the question gone", |screen| {
+            !screen.contains("the next one, esc")
+        });
+    };
+    look_at(&term);
+    term.keys(&["x"]);
+    let asked = term.wait("what it would spare", |screen| {
+        screen.contains("It spares 225 files") && screen.contains("esc leave it")
+    });
+    row(&asked, &["this folder", "tmp/unpacked"]);
+    term.text("the old bookings");
+    term.keys(&["Enter"]);
+    let spared = term.wait("the sums follow", |screen| {
+        screen.contains("Excluded on this computer: tmp/unpacked")
+            && !screen.contains(&format!("to sweep {before}"))
+    });
+    assert!(row(&spared, &["unpacked/", "excluded"]).contains('○'));
+    let after = figure(&spared, "to sweep ");
+    term.keys(&["u"]);
+    term.wait("all of it again", takes(&before));
+    term.keys(&["U"]);
+    term.wait("spared again", takes(&after));
+    term.keys(&["Escape"]);
+    term.wait_text("older than");
+    term.keys(&["q"]);
+    assert_eq!(term.status(), 0);
+
+    // The next visit knows it, and says why; so does the command line.
+    let term = open(&demo, (142, 44), &[], &[]);
+    term.wait("the sums of before", takes(&after));
+    look_at(&term);
+    term.wait_text("because: the old bookings");
+    term.keys(&["X"]);
+    let all = term.wait("all exclusions", |screen| screen.contains("kept in"));
+    assert!(row(&all, &["tmp/unpacked", "the old bookings", "this computer"]).contains('●'));
+    term.keys(&["Escape"]);
+    term.wait_text("biggest first");
+    term.keys(&["q"]);
+    assert_eq!(term.status(), 0);
+    let listed = demo.run(&["preview", "--json"]).out;
+    assert!(listed.contains("tmp/dump-4411.bin") && !listed.contains("tmp/unpacked/"));
+}
+
+#[test]
+fn the_mouse_is_heard_and_let_go_of() {
+    let demo = Demo::new();
+    let term = open(&demo, (142, 44), &[], &[]);
+    let screen = term.wait("weigh", |screen| {
+        screen.contains("Temporary folder") && screen.contains("older than")
+    });
+    let line = screen
+        .lines()
+        .position(|line| line.contains("Old logs"))
+        .unwrap();
+    let heading = screen.lines().find(|line| line.contains(" 6m ")).unwrap();
+    let at = heading.find(" 6m ").unwrap();
+    let column = heading[..at].chars().count() + 2;
+    // A click as terminals report it (SGR coordinates, counted from 1).
+    term.text(&format!("\u{1b}[<0;{};{}M", column + 1, line + 1));
+    term.wait("the limit where it was clicked", |screen| {
+        screen
+            .lines()
+            .any(|line| line.contains("Old logs") && line.contains("6 months"))
+    });
+    term.text("\u{1b}[<65;20;20M");
+    term.wait("the focus moved on", |screen| {
+        screen
+            .lines()
+            .any(|line| line.starts_with('▌') && !line.contains("Old logs"))
+    });
+    term.keys(&["q"]);
+    assert_eq!(term.status(), 0);
+    assert_eq!(
+        term.mouse_mode(),
+        "0",
+        "the terminal is given back as it was"
+    );
 }

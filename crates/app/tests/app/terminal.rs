@@ -86,6 +86,14 @@ impl Term {
         self.run(&["capture-pane", "-p", "-e"])
     }
 
+    /// Whether the program listens to the mouse: "1" or "0".
+    pub(crate) fn mouse_mode(&self) -> String {
+        let flags = "#{mouse_any_flag}";
+        self.run(&["display-message", "-p", flags])
+            .trim()
+            .to_owned()
+    }
+
     /// Waits until the screen is as wanted.
     pub(crate) fn wait(&self, what: &str, is_there: impl Fn(&str) -> bool) -> String {
         let end = Instant::now() + PATIENCE;
