@@ -42,7 +42,7 @@ pub enum Entry {
 #[derive(Clone, Debug)]
 struct Folder {
     /// None for what holds the starts of several walks.
-    folder: Option<FolderId>,
+    id: Option<FolderId>,
     parent: Option<u32>,
     /// How many names on the way belong to it: folders that hold nothing but one folder are shown
     /// with that.
@@ -102,7 +102,7 @@ impl Inside {
     /// What an entry is; nothing for what holds several folders that lie apart.
     pub fn entry(&self, scan: &Scan, id: EntryId) -> Option<Entry> {
         match self.folders.get(id.at()) {
-            Some(folder) => folder.folder.map(Entry::Folder),
+            Some(folder) => folder.id.map(Entry::Folder),
             None => self.position(id).and_then(|position| {
                 let item = scan.pile(self.pile).item_at(position)?;
                 Some(Entry::Item(item))
@@ -172,7 +172,7 @@ impl Inside {
     pub fn name(&self, scan: &Scan, id: EntryId) -> Vec<u8> {
         match (self.folders.get(id.at()), self.entry(scan, id)) {
             (Some(folder), _) => {
-                let Some(own) = folder.folder else {
+                let Some(own) = folder.id else {
                     return Vec::new();
                 };
                 let path = scan.arena.folder_path(own);

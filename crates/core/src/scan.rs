@@ -160,20 +160,14 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
         pile.blocked = blocked(target, rules, &searches, pile)
             .or_else(|| busy(target, rules, &in_use, pile).map(Blocked::Busy));
     }
-    let roots_of = |pile: &Pile| {
-        let of_pile = |search: &&Search| search.rule == pile.rule && search.account == pile.account;
-        let own = searches.iter().filter(of_pile);
-        own.map(|search| search.root.clone()).collect()
-    };
-    let notes = Notes::find(&arena, &piles, rules, target.layout, &roots_of);
     Scan {
         target: Arc::clone(target),
         rules: Arc::clone(rules),
         now,
+        links,
+        notes: Notes::find(&arena, &piles, rules, target.layout, &searches),
         arena,
         piles,
-        links,
-        notes,
         searches,
         guards,
         unread: unread.into_list(),

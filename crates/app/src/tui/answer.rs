@@ -61,6 +61,7 @@ pub(super) fn answer(effect: Effect, cancel: &CancelToken) -> Msg {
             let path = scan.arena.folder_path(id);
             Msg::Others(ticket, folder, others(scan, &path, &known, cancel))
         }
+        Effect::LookForHolders(job, scan) => Msg::Held(job, holders(&scan)),
         Effect::Reckon(ticket, scan, spares) => match Reach::of(&scan, &spares, cancel) {
             Ok(Some(reach)) => {
                 let is_everything = reach.is_everything(&scan);
@@ -82,7 +83,7 @@ fn unless_cancelled(cancel: &CancelToken, message: Msg) -> Msg {
 }
 
 /// Who holds which items.
-pub(super) fn holders(scan: &Scan) -> Holders {
+fn holders(scan: &Scan) -> Holders {
     let in_use = InUse::read();
     let mut holders = Holders::default();
     for item in scan.arena.items() {

@@ -113,11 +113,11 @@ impl Desk {
                 let folders = answer::complete_inside(&session, &text);
                 Msg::Completed(text, folders)
             }
-            Effect::LookForHolders(job, scan) => Msg::Held(job, answer::holders(&scan)),
             effect @ (Effect::LookInside(..)
             | Effect::Arrange(..)
             | Effect::FindInside(..)
             | Effect::LookForOthers(..)
+            | Effect::LookForHolders(..)
             | Effect::Reckon(..)) => answer::answer(effect, &never),
             Effect::OpenComputer => unreachable!("the desk has opened its computer"),
             Effect::Scan(job) => {

@@ -22,9 +22,7 @@ use ratatui::crossterm::event::KeyEvent;
 
 use crate::exit::Refusal;
 use crate::tui::keys::{self, Action};
-use crate::tui::model::{
-    Context, Model, Overlay, Rehearsal, Report, Scanning, Station, Verified, Weigh,
-};
+use crate::tui::model::{Context, Model, Overlay, Report, Scanning, Station, Verified, Weigh};
 use crate::tui::msg::{Effect, Msg, Opened, ScanJob, Scanned};
 use crate::wording::count;
 
@@ -37,10 +35,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
             Vec::new()
         }
         Msg::Mouse(event) => mouse::act(model, event),
-        Msg::Ended => {
-            model.is_over = true;
-            Vec::new()
-        }
+        Msg::Ended => end(model),
         Msg::Key(key) => press(model, key),
         Msg::Pasted(text) => overlay::paste(model, &text),
         Msg::Found(computers) => arrive::found(model, computers),
@@ -75,6 +70,43 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
             }
             Vec::new()
         }
+        Msg::Held(..)
+        | Msg::LookedInside(..)
+        | Msg::FoundInside(..)
+        | Msg::Others(..)
+        | Msg::Reckoned(..)
+        | Msg::PlaceAdded(_) => answered(model, message),
+        Msg::Listed(job, check) => {
+            if job == model.job {
+                check::listed(model, check.map(|check| *check));
+            }
+            Vec::new()
+        }
+        Msg::Rehearsed(job, result) => {
+            if job == model.job {
+                check::rehearsed(model, result);
+            }
+            Vec::new()
+        }
+        Msg::Sweeping(event) => {
+            let clock = model.clock;
+            if let Some(sweeping) = &mut model.sweeping {
+                sweeping.hear(event, clock);
+            }
+            Vec::new()
+        }
+        Msg::Swept(result) => swept(model, result),
+    }
+}
+
+fn end(model: &mut Model) -> Vec<Effect> {
+    model.is_over = true;
+    Vec::new()
+}
+
+/// Takes in what was found out for weigh.
+fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
+    match message {
         Msg::Held(job, holders) => {
             if let Some(weigh) = model.weigh.as_mut().filter(|_| job == model.job) {
                 weigh.holders = holders;
@@ -89,31 +121,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         }
         Msg::Reckoned(ticket, reckoned) => exclude::reckoned(model, ticket, reckoned),
         Msg::PlaceAdded(added) => place::added(model, *added),
-        Msg::Listed(job, check) => {
-            if job == model.job {
-                check::listed(model, check.map(|check| *check));
-            }
-            Vec::new()
-        }
-        Msg::Rehearsed(job, result) => {
-            if job == model.job
-                && let Some(check) = &mut model.check
-            {
-                check.rehearsal = match result {
-                    Ok(summary) => Rehearsal::Done(summary),
-                    Err(message) => Rehearsal::Failed(message),
-                };
-            }
-            Vec::new()
-        }
-        Msg::Sweeping(event) => {
-            let clock = model.clock;
-            if let Some(sweeping) = &mut model.sweeping {
-                sweeping.hear(event, clock);
-            }
-            Vec::new()
-        }
-        Msg::Swept(result) => swept(model, result),
+        _ => Vec::new(),
     }
 }
 
@@ -161,10 +169,7 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     }
     match (action, model.station) {
         (Action::Leave, Station::Sweep) => Vec::new(),
-        (Action::Leave, _) => {
-            model.is_over = true;
-            Vec::new()
-        }
+        (Action::Leave, _) => end(model),
         (Action::Help, _) => {
             model.overlay = Some(Overlay::Help);
             Vec::new()

@@ -110,24 +110,17 @@ impl Workers {
         let options = Arc::clone(&self.options);
         match effect {
             Effect::FindComputers => self.find_computers(),
-            Effect::Arrive(root) => {
-                let broken = Err("the look broke off".to_owned());
-                self.look_up(Msg::Arrived(root.clone(), broken), move || {
-                    let looked = bench::arrive(&options, &root);
-                    Msg::Arrived(root, looked)
-                });
-            }
-            Effect::Complete(text) => self.look_up(Msg::Nothing, move || {
-                let folders = bench::complete(&text);
-                Msg::Completed(text, folders)
-            }),
-            Effect::Explain(session, text) => {
-                let broken = Msg::Explained("it could not be looked up".to_owned(), None);
-                self.look_up(broken, move || {
-                    let (answer, rule) = bench::explain_path(&session, &text);
-                    Msg::Explained(answer, rule)
-                });
-            }
+            Effect::OpenComputer
+            | Effect::Arrive(_)
+            | Effect::Complete(_)
+            | Effect::CompleteInside(..)
+            | Effect::Explain(..) => self.look_about(effect),
+            Effect::LookInside(..)
+            | Effect::Arrange(..)
+            | Effect::FindInside(..)
+            | Effect::LookForOthers(..)
+            | Effect::Reckon(..)
+            | Effect::LookForHolders(..) => self.ask(effect),
             Effect::Keep(session, keeping) => {
                 self.keep(Box::new(move || Msg::Kept(keep(&session, keeping))));
             }
@@ -135,30 +128,9 @@ impl Workers {
                 let added = answer::add_place(&session, &options, &place);
                 Msg::PlaceAdded(Box::new(added))
             })),
-            Effect::CompleteInside(session, text) => self.look_up(Msg::Nothing, move || {
-                let folders = answer::complete_inside(&session, &text);
-                Msg::Completed(text, folders)
-            }),
-            Effect::LookForHolders(job, scan) => {
-                self.look_up(Msg::Nothing, move || Msg::Held(job, answer::holders(&scan)))
-            }
-            Effect::LookInside(..)
-            | Effect::Arrange(..)
-            | Effect::FindInside(..)
-            | Effect::LookForOthers(..)
-            | Effect::Reckon(..) => self.ask(effect),
             Effect::LetGo(large) => drop(std::thread::spawn(move || drop(large))),
             Effect::StopScan => self.scan.cancel(),
             Effect::StopSweep => self.sweep.cancel(),
-            Effect::OpenComputer => {
-                let broken = Refusal {
-                    exit: Exit::Failed,
-                    message: "opening the computer broke off".to_owned(),
-                };
-                self.look_up(Msg::Opened(Box::new(Err(broken))), move || {
-                    Msg::Opened(Box::new(open(&options)))
-                });
-            }
             Effect::Scan(job) => {
                 self.scan = CancelToken::default();
                 let cancel = self.scan.clone();
@@ -195,6 +167,45 @@ impl Workers {
         }
     }
 
+    /// Looks about on the bench and on its computers.
+    fn look_about(&self, effect: Effect) {
+        let options = Arc::clone(&self.options);
+        match effect {
+            Effect::OpenComputer => {
+                let broken = Refusal {
+                    exit: Exit::Failed,
+                    message: "opening the computer broke off".to_owned(),
+                };
+                self.look_up(Msg::Opened(Box::new(Err(broken))), move || {
+                    Msg::Opened(Box::new(open(&options)))
+                });
+            }
+            Effect::Arrive(root) => {
+                let broken = Err("the look broke off".to_owned());
+                self.look_up(Msg::Arrived(root.clone(), broken), move || {
+                    let looked = bench::arrive(&options, &root);
+                    Msg::Arrived(root, looked)
+                });
+            }
+            Effect::Complete(text) => self.look_up(Msg::Nothing, move || {
+                let folders = bench::complete(&text);
+                Msg::Completed(text, folders)
+            }),
+            Effect::CompleteInside(session, text) => self.look_up(Msg::Nothing, move || {
+                let folders = answer::complete_inside(&session, &text);
+                Msg::Completed(text, folders)
+            }),
+            Effect::Explain(session, text) => {
+                let broken = Msg::Explained("it could not be looked up".to_owned(), None);
+                self.look_up(broken, move || {
+                    let (answer, rule) = bench::explain_path(&session, &text);
+                    Msg::Explained(answer, rule)
+                });
+            }
+            _ => {}
+        }
+    }
+
     /// Answers a question about what was scanned; a newer one of its kind takes its place.
     fn ask(&mut self, effect: Effect) {
         let (kind, broken) = match &effect {
@@ -202,7 +213,7 @@ impl Workers {
                 (Kind::Inside, Msg::LookedInside(*ticket, None))
             }
             Effect::FindInside(ticket, _) => (Kind::Find, Msg::FoundInside(*ticket, None)),
-            Effect::LookForOthers(..) => (Kind::Others, Msg::Nothing),
+            Effect::LookForOthers(..) | Effect::LookForHolders(..) => (Kind::Others, Msg::Nothing),
             Effect::Reckon(ticket, ..) => {
                 let why = "it could not be counted".to_owned();
                 (Kind::Reckon, Msg::Reckoned(*ticket, Err(why)))

@@ -59,7 +59,9 @@ impl Overlay {
             overlay.stays.clone_from(only);
             return Some(overlay);
         }
-        marks.iter().for_each(|marked| overlay.stays.unite(marked));
+        for marked in marks {
+            overlay.stays.unite(marked);
+        }
         if is_chosen {
             overlay.choose(scan, id, choices, index);
         }

@@ -68,12 +68,10 @@ impl Inside {
     ) -> Option<Arrangement> {
         let mut below: Vec<Vec<EntryId>> = vec![Vec::new(); self.folders.len()];
         for (at, folder) in self.folders.iter().enumerate() {
-            let parent = folder
-                .parent
-                .and_then(|parent| below.get_mut(parent as usize));
-            parent
-                .into_iter()
-                .for_each(|all| all.push(EntryId::new(at)));
+            let parent = folder.parent.map(|parent| parent as usize);
+            if let Some(all) = parent.and_then(|parent| below.get_mut(parent)) {
+                all.push(EntryId::new(at));
+            }
         }
         let count = self.folders.len() + self.positions.len();
         let mut arrangement = Arrangement {

@@ -231,7 +231,7 @@ impl Tree {
                 *place = own;
             }
             folders.push(Folder {
-                folder: met.folder,
+                id: met.folder,
                 parent,
                 names,
                 first: 0,

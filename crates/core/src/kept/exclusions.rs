@@ -161,17 +161,14 @@ fn exclusion(
             .why
             .map(|text| reader.line(text))
             .unwrap_or_default(),
-        since: date(reader, written.since.as_ref())?,
+        since: written.since.as_ref().and_then(|day| date(reader, day)),
         scope,
         is_suspended: written.suspended.unwrap_or(false),
     })
 }
 
-/// A date without a time; `Some(None)` when there is none.
-fn date(reader: &mut Reader<'_>, written: Option<&Spanned<Datetime>>) -> Option<Option<Date>> {
-    let Some(written) = written else {
-        return Some(None);
-    };
+/// A date without a time.
+fn date(reader: &mut Reader<'_>, written: &Spanned<Datetime>) -> Option<Date> {
     let read = written.get_ref().date.and_then(|date| {
         let year = i16::try_from(date.year).ok()?;
         let month = i8::try_from(date.month).ok()?;
@@ -180,9 +177,8 @@ fn date(reader: &mut Reader<'_>, written: Option<&Spanned<Datetime>>) -> Option<
     if read.is_none() {
         let help = "such as 2026-05-01, without quotes";
         reader.refuse(written.span(), "it is not a date", "here", help);
-        return None;
     }
-    Some(read)
+    read
 }
 
 /// Changes a file of exclusions from `before` to `after`, and gives its new text: what somebody
@@ -227,13 +223,14 @@ fn table_of(exclusion: &Exclusion) -> Table {
     let mut table = Table::new();
     let spares = &exclusion.spares;
     match &spares.spot {
-        Some(Spot::Path(path)) => match std::str::from_utf8(path.as_bytes()) {
-            Ok(text) => drop(table.insert("path", value(text))),
-            Err(_) => {
-                let text = STANDARD.encode(path.as_bytes());
-                drop(table.insert("path-base64", value(text)));
-            }
-        },
+        Some(Spot::Path(path)) => {
+            let text = std::str::from_utf8(path.as_bytes());
+            let (key, text) = match text {
+                Ok(text) => ("path", text.to_owned()),
+                Err(_) => ("path-base64", STANDARD.encode(path.as_bytes())),
+            };
+            drop(table.insert(key, value(text)));
+        }
         Some(Spot::Pattern(pattern)) => drop(table.insert("pattern", value(pattern))),
         None => {}
     }

@@ -4,7 +4,7 @@
 use std::collections::{HashMap, HashSet};
 
 use crate::recognise::described;
-use crate::rulebook::{Detect, RuleSet};
+use crate::rulebook::{Detect, RuleSet, Search};
 use crate::scan::{Arena, FolderId, ItemId, Pile, PileId};
 use crate::target::{Layout, TargetPath, fold};
 
@@ -20,7 +20,7 @@ pub struct Note {
 /// Which things of the trashes have an info file.
 #[derive(Clone, Debug, Default)]
 pub struct Notes {
-    notes: Vec<Note>,
+    all: Vec<Note>,
     of_folder: HashMap<FolderId, usize>,
     of_item: HashMap<ItemId, usize>,
 }
@@ -32,12 +32,15 @@ impl Notes {
         piles: &[Pile],
         rules: &RuleSet,
         layout: Layout,
-        roots_of: &dyn Fn(&Pile) -> Vec<TargetPath>,
+        searches: &[Search],
     ) -> Self {
         let mut notes = Self::default();
-        let spelt = |name: &[u8]| match layout.ignores_case() {
-            true => fold(name),
-            false => name.to_vec(),
+        let spelt = |name: &[u8]| {
+            if layout.ignores_case() {
+                fold(name)
+            } else {
+                name.to_vec()
+            }
         };
         let mut wanted: HashMap<TargetPath, Vec<(Vec<u8>, usize)>> = HashMap::new();
         let trashes = || {
@@ -45,23 +48,23 @@ impl Notes {
             piles.filter(|(_, pile)| rules.rule(pile.rule).rule.detect == Some(Detect::Trash))
         };
         for (at, pile) in trashes() {
-            let roots = roots_of(pile);
+            let is_own =
+                |search: &&Search| search.rule == pile.rule && search.account == pile.account;
+            let roots = || searches.iter().filter(is_own).map(|search| &search.root);
             for info in pile.items().filter(|item| may_be_info(arena.name(*item))) {
                 let path = arena.path(info);
-                let mut things = roots
-                    .iter()
-                    .filter_map(|root| described(layout, root, &path));
+                let mut things = roots().filter_map(|root| described(layout, root, &path));
                 if let Some(thing) = things.next()
                     && let Some(parent) = thing.parent()
                 {
-                    let named = (spelt(thing.name()), notes.notes.len());
+                    let named = (spelt(thing.name()), notes.all.len());
                     wanted.entry(parent).or_default().push(named);
                     let pile = PileId(at);
-                    notes.notes.push(Note { info, pile });
+                    notes.all.push(Note { info, pile });
                 }
             }
         }
-        if notes.notes.is_empty() {
+        if notes.all.is_empty() {
             return notes;
         }
         let paths: HashSet<TargetPath> = wanted.keys().cloned().collect();
@@ -98,7 +101,7 @@ impl Notes {
 
     /// Every info file.
     pub fn all(&self) -> &[Note] {
-        &self.notes
+        &self.all
     }
 
     /// The info file that describes what an item is, or is a part of: its position among all.
@@ -112,20 +115,17 @@ impl Notes {
     /// best shown in, which is the thing itself or what holds it.
     pub fn shown_with(&self, arena: &Arena, item: ItemId) -> Option<(ItemId, FolderId)> {
         let folder = arena.folder(item);
-        let (note, holder) = match self.of_item.get(&item) {
-            Some(note) => (*note, folder),
-            None => {
-                let note = *self.of_folder.get(&folder)?;
-                let mut thing = folder;
-                while let Some(above) = arena.parent_of(thing)
-                    && self.of_folder.get(&above) == Some(&note)
-                {
-                    thing = above;
-                }
-                (note, thing)
-            }
-        };
-        self.notes.get(note).map(|note| (note.info, holder))
+        if let Some(note) = self.of_item.get(&item) {
+            return self.all.get(*note).map(|note| (note.info, folder));
+        }
+        let note = self.of_folder.get(&folder)?;
+        let mut thing = folder;
+        while let Some(above) = arena.parent_of(thing)
+            && self.of_folder.get(&above) == Some(note)
+        {
+            thing = above;
+        }
+        self.all.get(*note).map(|note| (note.info, thing))
     }
 }
 

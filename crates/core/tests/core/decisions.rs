@@ -304,7 +304,9 @@ impl Twins {
                 .insert((pile.0, path.as_bytes().to_vec()), choice);
         }
         let is_new = state != *self.plain();
-        let known = (up % 2 == 0).then(|| PileIndex::of(scan, scan.pile(pile)));
+        let known = up
+            .is_multiple_of(2)
+            .then(|| PileIndex::of(scan, scan.pile(pile)));
         assert_eq!(
             self.decisions
                 .choose(scan, "chosen", (node, choice), known.as_ref()),

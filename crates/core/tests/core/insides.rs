@@ -113,7 +113,9 @@ proptest! {
 
             // In each folder the order is the one that was asked for.
             let mut by_folder: BTreeMap<EntryId, Vec<EntryId>> = BTreeMap::new();
-            all.iter().for_each(|(id, folder)| by_folder.entry(*folder).or_default().push(*id));
+            for (id, folder) in &all {
+                by_folder.entry(*folder).or_default().push(*id);
+            }
             for entries in by_folder.values() {
                 let keys: Vec<_> = entries.iter().map(|id| match order {
                     InsideOrder::Biggest => (u64::MAX - inside.found(&scan, *id).bytes, Vec::new()),

@@ -357,7 +357,7 @@ fn what_is_not_of_a_pile_is_told_in_its_folder() {
 }
 
 #[test]
-fn a_shop_starts_as_it_says_and_a_place_becomes_a_pile() {
+fn a_shop_starts_as_it_says_and_comes_back_to_what_is_built_in() {
     let mut desk = Desk::new().scanned();
     let start = desk.takes();
     desk.key(KeyCode::Char('s'));
@@ -396,7 +396,11 @@ fn a_shop_starts_as_it_says_and_a_place_becomes_a_pile() {
     desk.key(KeyCode::Esc);
     assert_eq!(desk.takes(), start);
     assert!(!desk.config("start.toml").contains("[rule.\"linux/trash\"]"));
+}
 
+#[test]
+fn a_folder_becomes_a_pile_of_its_own_and_what_was_decided_still_counts() {
+    let mut desk = Desk::new().scanned();
     // A folder that is guarded can't be a pile; another one can, and is scanned at once.
     let exports = desk.root().join("home/pia/exports");
     std::fs::create_dir_all(exports.join("deep")).unwrap();

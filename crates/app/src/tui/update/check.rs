@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use jolly_core::sweep::RunSummary;
+
 use crate::tui::keys::Action;
 use crate::tui::model::{Check, Model, Rehearsal, Station, Sweeping, WORD};
 use crate::tui::msg::Effect;
@@ -15,6 +17,16 @@ pub(super) fn listed(model: &mut Model, check: Option<Check>) {
     } else {
         model.station = Station::Weigh;
         model.message = Some("The list could not be made.".to_owned());
+    }
+}
+
+/// Takes in the outcome of a rehearsal.
+pub(super) fn rehearsed(model: &mut Model, result: Result<Box<RunSummary>, String>) {
+    if let Some(check) = &mut model.check {
+        check.rehearsal = match result {
+            Ok(summary) => Rehearsal::Done(summary),
+            Err(message) => Rehearsal::Failed(message),
+        };
     }
 }
 

@@ -20,7 +20,7 @@ pub(super) fn act(model: &mut Model, focus: usize, action: Action) -> Vec<Effect
         return Vec::new();
     }
     let what = steps.get(focus).map(|what| (*what).to_owned());
-    let (_, effects) = weigh::change(model, |weigh| {
+    let ((), effects) = weigh::change(model, |weigh| {
         let scan = Arc::clone(&weigh.scan);
         weigh.decisions.walk_to(&scan, focus);
     });

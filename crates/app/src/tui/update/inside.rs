@@ -203,7 +203,7 @@ fn toggle(model: &mut Model) -> Vec<Effect> {
         None => "as its pile",
     };
     let what = format!("{name} in {}: {said}", weigh.name_of(pile));
-    let (_, effects) = weigh::change(model, |weigh| {
+    let ((), effects) = weigh::change(model, |weigh| {
         let scan = Arc::clone(&weigh.scan);
         let opened = weigh.inside.as_ref().and_then(|view| view.opened.as_ref());
         let index = opened.map(|opened| opened.inside.index());

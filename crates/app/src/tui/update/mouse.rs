@@ -16,9 +16,8 @@ use crate::tui::update::{inside, weigh};
 const NOTCH: usize = 3;
 
 pub(super) fn act(model: &mut Model, event: MouseEvent) -> Vec<Effect> {
-    let context = match model.context() {
-        Some(context @ (Context::Ages | Context::Inside)) => context,
-        _ => return Vec::new(),
+    let Some(context @ (Context::Ages | Context::Inside)) = model.context() else {
+        return Vec::new();
     };
     match event.kind {
         MouseEventKind::ScrollUp => scroll(model, context, Action::Up),

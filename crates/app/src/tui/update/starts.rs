@@ -105,7 +105,7 @@ pub(super) fn close(model: &mut Model, view: StartsView) -> Vec<Effect> {
         }
     }
     let selection = model.selection.clone();
-    let (_, mut effects) = weigh::change(model, |weigh| {
+    let ((), mut effects) = weigh::change(model, |weigh| {
         let scan = Arc::clone(&weigh.scan);
         let starts = |id: PileId| {
             let rule = scan.rules.rule(scan.pile(id).rule);

@@ -237,7 +237,7 @@ pub(super) fn decide(
     said: &str,
     new: impl Fn(PileDecision) -> PileDecision,
 ) {
-    let (_, effects) = change(model, |weigh| {
+    let ((), effects) = change(model, |weigh| {
         let wanted = piles.iter().map(|id| (*id, new(weigh.decisions.of(*id))));
         let wanted: Vec<_> = wanted.collect();
         let what = format!("{}: {said}", named(weigh, piles));

@@ -32,12 +32,12 @@ pub(super) fn draw(model: &Model, draft: &Draft, theme: &Theme, frame: &mut Fram
     ];
     for (at, offer) in draft.offers.iter().enumerate() {
         let is_chosen = at == draft.chosen;
-        all.push(offer_line(
-            theme,
-            offer,
-            is_chosen,
-            is_chosen && !draft.is_at_why,
-        ));
+        let stand = match (is_chosen, draft.is_at_why) {
+            (true, false) => Stand::Typed,
+            (true, true) => Stand::Chosen,
+            (false, _) => Stand::Offered,
+        };
+        all.push(offer_line(theme, offer, stand));
     }
     all.push(Line::default());
     all.push(scope_line(theme, draft.scope));
@@ -62,7 +62,18 @@ pub(super) fn draw(model: &Model, draft: &Draft, theme: &Theme, frame: &mut Fram
     raised(theme, frame, area, WIDTH, all);
 }
 
-fn offer_line(theme: &Theme, offer: &Offer, is_chosen: bool, is_typed: bool) -> Line<'static> {
+/// How an offer stands.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Stand {
+    Offered,
+    /// It is meant.
+    Chosen,
+    /// It is meant, and what is typed goes into it.
+    Typed,
+}
+
+fn offer_line(theme: &Theme, offer: &Offer, stand: Stand) -> Line<'static> {
+    let is_chosen = stand != Stand::Offered;
     let mut line = Pieces::default();
     line.add(edge(theme, is_chosen), theme.style(Role::Straw));
     let role = if is_chosen { Role::Straw } else { Role::Quiet };
@@ -73,7 +84,7 @@ fn offer_line(theme: &Theme, offer: &Offer, is_chosen: bool, is_typed: bool) -> 
     let shown = match offer {
         Offer::Ready(_, spares) => spares.to_string(),
         Offer::Pattern(input) | Offer::Larger(input) | Offer::Younger(input) => {
-            if is_typed {
+            if stand == Stand::Typed {
                 let mut line = line.line();
                 line.spans.extend(asking(theme, "", input).spans);
                 return line;

@@ -2,7 +2,7 @@
 
 use jolly_core::decide::Standing;
 use jolly_core::inside::{Entry, EntryId};
-use jolly_core::scan::{ItemId, ItemKind};
+use jolly_core::scan::{FolderId, ItemId, ItemKind};
 use jolly_core::target::Printable;
 use ratatui::text::Line;
 
@@ -98,89 +98,88 @@ impl Page<'_> {
 
     /// Whether it goes or stays, and why, in a sentence.
     fn long_why(&self, id: EntryId) -> (&'static str, String) {
-        let weigh = self.weigh;
-        let scan = &weigh.scan;
-        let pile = self.view.pile;
-        let how = weigh.decisions.of(pile).by.words();
-        let named = |at: usize| {
-            let one = weigh.decisions.exclusions().get(at);
-            one.map_or_else(String::new, |one| {
-                let scope = one.exclusion.scope.words();
-                let spares = one.exclusion.spares.to_string();
-                let why = match one.exclusion.why.as_str() {
-                    "" => String::new(),
-                    why => format!(", because: {why}"),
-                };
-                format!("excluded on {scope}: {spares}{why}")
-            })
-        };
-        let blocked = || {
-            let why = scan.pile(pile).blocked.as_ref();
-            why.map_or_else(String::new, |why| format!("its pile {why}"))
-        };
-        match self.opened.inside.entry(scan, id) {
-            Some(Entry::Item(item)) => {
-                let old = age(scan.age(item));
-                if let Some(holder) = weigh.holders.items.get(&item) {
-                    return (
-                        "waits",
-                        format!("{holder} holds it open; a sweep skips it while that is so"),
-                    );
-                }
-                match weigh.decisions.standing(scan, item) {
-                    Standing::Goes => {
-                        let limit = weigh.decisions.of(pile).limit;
-                        let limit = limit.map_or_else(
-                            || "its pile goes at any age".to_owned(),
-                            |limit| format!("{old} old, and what is older than {limit} goes"),
-                        );
-                        ("goes", format!("{limit}; it {how}"))
-                    }
-                    Standing::GoesByHand => ("goes", format!("taken by hand; it {how}")),
-                    Standing::Young(limit) => ("stays", format!("{old} old, younger than {limit}")),
-                    Standing::Excluded(at) => ("stays", named(at)),
-                    Standing::LeftByHand => (
-                        "stays",
-                        "it, or a folder above it, was left by hand".to_owned(),
-                    ),
-                    Standing::StaysWithThing => ("stays", "what it describes stays".to_owned()),
-                    Standing::PileLeft => {
-                        ("stays", "its pile is left; space takes it alone".to_owned())
-                    }
-                    Standing::Blocked => ("stays", blocked()),
-                    Standing::NotIncluded => ("stays", "its rule is turned off".to_owned()),
-                }
-            }
-            Some(Entry::Folder(folder)) => {
-                let excluded = weigh.decisions.exclusion_of(scan, pile, folder);
-                if let Some(at) = excluded {
-                    return ("stays", named(at));
-                }
-                let takes = self.opened.takes(scan, &weigh.decisions, id);
-                let found = self.opened.inside.found(scan, id);
-                if scan.pile(pile).blocked.is_some() {
-                    return ("stays", blocked());
-                }
-                match (takes.items, found.items - takes.items.min(found.items)) {
-                    (0, _) if !weigh.decisions.of(pile).is_taken => (
-                        "stays",
-                        "its pile is left; space takes what is old enough in it".to_owned(),
-                    ),
-                    (0, _) => ("stays", "nothing in it goes; its files say why".to_owned()),
-                    (_, 0) => ("goes", format!("all that this pile has in it; it {how}")),
-                    (goes, stay) => (
-                        "goes",
-                        format!(
-                            "{} of its files, {}; {} stay",
-                            count(goes),
-                            bytes(takes.bytes),
-                            count(stay)
-                        ),
-                    ),
-                }
-            }
+        match self.opened.inside.entry(&self.weigh.scan, id) {
+            Some(Entry::Item(item)) => self.item_why(item),
+            Some(Entry::Folder(folder)) => self.folder_why(id, folder),
             None => ("stays", String::new()),
         }
+    }
+
+    fn item_why(&self, item: ItemId) -> (&'static str, String) {
+        let weigh = self.weigh;
+        let scan = &weigh.scan;
+        let decision = weigh.decisions.of(self.view.pile);
+        let how = decision.by.words();
+        let old = age(scan.age(item));
+        if let Some(holder) = weigh.holders.items.get(&item) {
+            let why = format!("{holder} holds it open; a sweep skips it while that is so");
+            return ("waits", why);
+        }
+        let stays = |why: &str| ("stays", why.to_owned());
+        match weigh.decisions.standing(scan, item) {
+            Standing::Goes => {
+                let limit = decision.limit.map_or_else(
+                    || "its pile goes at any age".to_owned(),
+                    |limit| format!("{old} old, and what is older than {limit} goes"),
+                );
+                ("goes", format!("{limit}; it {how}"))
+            }
+            Standing::GoesByHand => ("goes", format!("taken by hand; it {how}")),
+            Standing::Young(limit) => ("stays", format!("{old} old, younger than {limit}")),
+            Standing::Excluded(at) => ("stays", self.exclusion_words(at)),
+            Standing::LeftByHand => stays("it, or a folder above it, was left by hand"),
+            Standing::StaysWithThing => stays("what it describes stays"),
+            Standing::PileLeft => stays("its pile is left; space takes it alone"),
+            Standing::Blocked => ("stays", self.blocked_words()),
+            Standing::NotIncluded => stays("its rule is turned off"),
+        }
+    }
+
+    fn folder_why(&self, id: EntryId, folder: FolderId) -> (&'static str, String) {
+        let weigh = self.weigh;
+        let (scan, pile) = (&weigh.scan, self.view.pile);
+        if let Some(at) = weigh.decisions.exclusion_of(scan, pile, folder) {
+            return ("stays", self.exclusion_words(at));
+        }
+        if scan.pile(pile).blocked.is_some() {
+            return ("stays", self.blocked_words());
+        }
+        let decision = weigh.decisions.of(pile);
+        let takes = self.opened.takes(scan, &weigh.decisions, id);
+        let found = self.opened.inside.found(scan, id);
+        let stays = |why: &str| ("stays", why.to_owned());
+        match (takes.items, found.items.saturating_sub(takes.items)) {
+            (0, _) if !decision.is_taken => {
+                stays("its pile is left; space takes what is old enough in it")
+            }
+            (0, _) => stays("nothing in it goes; its files say why"),
+            (_, 0) => {
+                let how = decision.by.words();
+                ("goes", format!("all that this pile has in it; it {how}"))
+            }
+            (goes, stay) => {
+                let (goes, stay, size) = (count(goes), count(stay), bytes(takes.bytes));
+                ("goes", format!("{goes} of its files, {size}; {stay} stay"))
+            }
+        }
+    }
+
+    fn blocked_words(&self) -> String {
+        let why = self.weigh.scan.pile(self.view.pile).blocked.as_ref();
+        why.map_or_else(String::new, |why| format!("its pile {why}"))
+    }
+
+    /// What an exclusion is, and why.
+    fn exclusion_words(&self, at: usize) -> String {
+        let one = self.weigh.decisions.exclusions().get(at);
+        one.map_or_else(String::new, |one| {
+            let (scope, spares) = (one.exclusion.scope.words(), &one.exclusion.spares);
+            let why = match one.exclusion.why.as_str() {
+                "" => String::new(),
+                why => format!(", because: {why}"),
+            };
+            format!("excluded on {scope}: {spares}{why}")
+        })
     }
 
     fn other_card(&self, folder: EntryId, at: usize, width: usize) -> Vec<Line<'static>> {
