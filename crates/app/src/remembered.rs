@@ -101,9 +101,10 @@ pub(crate) fn keep_exclusions(
                 own.cloned().collect()
             };
             let (old, new) = (of_scope(before), of_scope(after));
-            let Some(path) = files.exclusions(scope).filter(|_| old != new) else {
+            if old == new {
                 continue;
-            };
+            }
+            let path = files.exclusions(scope).ok_or_else(nowhere)?;
             let text = read_text(path)?;
             let text = change_exclusions(&shown_name(path), text.as_deref(), &old, &new)?;
             write_whole(path, &text)?;
@@ -111,6 +112,15 @@ pub(crate) fn keep_exclusions(
         Ok(())
     };
     changed().map_err(|error| not_kept(&error))
+}
+
+/// There is no configuration folder to keep anything in.
+fn nowhere() -> KeptError {
+    KeptError::Disk {
+        verb: "find",
+        path: PathBuf::from("the configuration folder"),
+        source: std::io::ErrorKind::NotFound.into(),
+    }
 }
 
 /// Keeps how the shop starts.

@@ -45,3 +45,9 @@ pub(super) fn first_row(focus: usize, rows: usize, room: usize) -> usize {
         .saturating_sub(room)
         .min(rows.saturating_sub(room))
 }
+
+/// How many keys the help shows at once on a screen of so many rows.
+pub(super) fn help_room(rows: u16) -> usize {
+    // Its title and its last line, each with a gap, and the patch's edges.
+    usize::from(rows.saturating_sub(6))
+}

@@ -129,16 +129,10 @@ pub(super) const BINDINGS: &[Binding] = &[
         &[(Enter, Action::Enter)],
     ),
     main(
-        &[Ages, Inside],
+        &[Ages],
         "[ ]",
         "age limit",
         &[(Char('['), Action::Younger), (Char(']'), Action::Older)],
-    ),
-    main(
-        &[Ages, Inside],
-        "=",
-        "exact age",
-        &[(Char('='), Action::ExactAge)],
     ),
     main(
         &[Ages, Inside],
@@ -146,7 +140,6 @@ pub(super) const BINDINGS: &[Binding] = &[
         "take or leave",
         &[(Char(' '), Action::Toggle)],
     ),
-    main(&[Inside], "esc", "back", &[(Esc, Action::Close)]),
     main(&[Ages], "enter", "look inside", &[(Enter, Action::Enter)]),
     main(
         &[Ages, Inside],
@@ -154,9 +147,23 @@ pub(super) const BINDINGS: &[Binding] = &[
         "exclude",
         &[(Char('x'), Action::Exclude)],
     ),
+    main(&[Inside], "esc", "back", &[(Esc, Action::Close)]),
+    main(&[Ages], "=", "exact age", &[(Char('='), Action::ExactAge)]),
     main(&[Ages, Inside], "u", "undo", &[(Char('u'), Action::Undo)]),
-    main(&[Ages, Inside], "o", "order", &[(Char('o'), Action::Order)]),
     main(&[Ages, Inside], "/", "find", &[(Char('/'), Action::Find)]),
+    main(&[Ages, Inside], "o", "order", &[(Char('o'), Action::Order)]),
+    main(
+        &[Inside],
+        "[ ]",
+        "age limit",
+        &[(Char('['), Action::Younger), (Char(']'), Action::Older)],
+    ),
+    main(
+        &[Inside],
+        "=",
+        "exact age",
+        &[(Char('='), Action::ExactAge)],
+    ),
     main(&[Ages], "tab", "check", &[(Tab, Action::Onward)]),
     more(&[Inside], "tab", "check", &[(Tab, Action::Onward)]),
     more(
@@ -377,6 +384,11 @@ pub(super) fn at(context: Context) -> impl Iterator<Item = &'static Binding> {
     BINDINGS
         .iter()
         .filter(move |row| row.contexts.is_empty() || row.contexts.contains(&context))
+}
+
+/// How many rows the help of a place has.
+pub(super) fn help_rows(context: Context) -> usize {
+    at(context).count()
 }
 
 /// Whether a key leads anywhere now: a scan can be stopped while it is under way, and left once it

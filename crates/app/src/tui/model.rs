@@ -78,8 +78,8 @@ impl Station {
 
 /// Something that stands before the station.
 pub(super) enum Overlay {
-    /// All keys.
-    Help,
+    /// All keys, from this one on.
+    Help(usize),
     /// An exact age is typed; with what was wrong with it.
     ExactAge(Input, Option<String>),
     /// Something is looked for.

@@ -171,7 +171,7 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Action::Leave, Station::Sweep) => Vec::new(),
         (Action::Leave, _) => end(model),
         (Action::Help, _) => {
-            model.overlay = Some(Overlay::Help);
+            model.overlay = Some(Overlay::Help(0));
             Vec::new()
         }
         (action, Station::Arrive) => arrive::act(model, action),
@@ -209,7 +209,7 @@ fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
         // The help of a view is closed with the view behind it.
         (Action::Help, view) => {
             model.context_of_help = view.as_ref().and_then(Overlay::context);
-            model.overlay = Some(Overlay::Help);
+            model.overlay = Some(Overlay::Help(0));
             Vec::new()
         }
         (_, Some(Overlay::Rulebooks(view))) => rulebooks::act(model, view, action),

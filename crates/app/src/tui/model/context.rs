@@ -88,7 +88,7 @@ impl Overlay {
             Self::Decided(_) => Some(Context::Decided),
             Self::Starts(view) => view.asking.is_none().then_some(Context::Starts),
             Self::Rulebooks(view) => view.asking.is_none().then_some(Context::Rulebooks),
-            Self::Help
+            Self::Help(_)
             | Self::ExactAge(..)
             | Self::Find(_)
             | Self::Open(..)

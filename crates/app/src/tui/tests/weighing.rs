@@ -589,3 +589,23 @@ fn every_view_of_weigh_draws_at_every_size() {
     assert!(desk.message().contains("goes for good") || desk.message().contains("written over"));
     assert!(Path::new(&desk.root()).exists());
 }
+
+#[test]
+fn all_keys_can_be_read_on_a_small_screen() {
+    let mut desk = Desk::new().scanned();
+    desk.model.size = (80, 24);
+    desk.key(KeyCode::Char('?'));
+    let shown = |desk: &Desk| desk.frame(80, 24).join("\n");
+    let mut seen = shown(&desk);
+    assert!(seen.contains("↑ ↓ show more"), "{seen}");
+    for _ in 0..40 {
+        desk.key(KeyCode::Down);
+        seen += &shown(&desk);
+    }
+    for row in keys::at(Context::Ages) {
+        let start: String = row.says.chars().take(40).collect();
+        assert!(seen.contains(&start), "{start}");
+    }
+    desk.key(KeyCode::Char('x'));
+    assert!(desk.model.overlay.is_none());
+}

@@ -4,6 +4,8 @@ use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 
+use crate::tui::areas::help_room;
+use crate::tui::keys::help_rows;
 use crate::tui::model::{Context, Model, Overlay};
 use crate::tui::msg::Effect;
 use crate::tui::update::{arrive, exclude, inside, place, rulebooks, starts, weigh};
@@ -17,7 +19,7 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Overlay::Starts(view), _) => return starts::press(model, view, key),
         (Overlay::Exclude(draft), _) => return exclude::press(model, *draft, key),
         (Overlay::Place(draft), _) => return place::press(model, draft, key),
-        (Overlay::Help, _) => model.context_of_help = None,
+        (Overlay::Help(from), code) => help(model, from, code),
         // These have no lines to type in, and are served by the table of keys.
         (Overlay::Exclusions(_) | Overlay::Decided(_), _) | (_, KeyCode::Esc) => {}
         (Overlay::Find(input), KeyCode::Enter) => {
@@ -61,6 +63,26 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         }
     }
     Vec::new()
+}
+
+/// Moves through the keys where they don't all fit; any other key closes them.
+fn help(model: &mut Model, from: usize, code: KeyCode) {
+    let context = model.context_of_help;
+    let context = context.unwrap_or_else(|| model.station_context());
+    let hidden = help_rows(context).saturating_sub(help_room(model.size.1));
+    let to = match code {
+        KeyCode::Up | KeyCode::Char('k') => from.saturating_sub(1),
+        KeyCode::Down | KeyCode::Char('j') => from + 1,
+        _ => {
+            model.context_of_help = None;
+            return;
+        }
+    };
+    if hidden == 0 {
+        model.context_of_help = None;
+        return;
+    }
+    model.overlay = Some(Overlay::Help(to.min(hidden)));
 }
 
 fn is_inside(model: &Model) -> bool {
@@ -119,7 +141,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
             view.asking.iter_mut().for_each(|(input, _)| insert(input));
         }
         Some(
-            Overlay::Help
+            Overlay::Help(_)
             | Overlay::Exclude(_)
             | Overlay::Place(_)
             | Overlay::Exclusions(_)

@@ -11,7 +11,7 @@ use crate::tui::theme::{Role, Theme};
 use crate::tui::view::edge;
 use crate::tui::view::keyline::add_hints;
 use crate::tui::view::overlay::{asking, raised};
-use crate::wording::{bytes, counted};
+use crate::wording::{bytes, count, counted};
 
 /// Columns of the words before each line.
 const WORDS: usize = 14;
@@ -184,7 +184,7 @@ fn count_lines(model: &Model, theme: &Theme, draft: &Draft) -> Vec<Line<'static>
                 line.add("It spares ", quiet).add(sum, straw);
                 let would = format!(
                     "; {} of that, {}, would go by age.",
-                    counted(held.items, "file"),
+                    count(held.items),
                     bytes(held.bytes)
                 );
                 line.add(would, quiet);

@@ -80,19 +80,23 @@ struct Columns {
     what: usize,
     why: usize,
     has_since: bool,
+    has_files: bool,
 }
 
 impl Columns {
     fn fit(width: usize) -> Self {
-        let fixed = 3 + SCOPE + FILES + SIZE + SIZE + 2;
-        let has_since = width >= fixed + SINCE + WHY + 24;
-        let since = if has_since { SINCE } else { 0 };
-        let rest = width.saturating_sub(fixed + since);
-        let why = (rest / 3).max(WHY.min(rest / 2));
+        let fixed = 3 + SCOPE + SIZE + SIZE + 2;
+        let has_files = width >= fixed + FILES + WHY + 28;
+        let has_since = width >= fixed + FILES + SINCE + WHY + 28;
+        let part = |has: bool, wide: usize| if has { wide } else { 0 };
+        let rest = width.saturating_sub(fixed + part(has_files, FILES) + part(has_since, SINCE));
+        // Where room is short the card alone says why.
+        let why = if has_files { (rest / 3).max(WHY) } else { 0 };
         Self {
-            what: rest - why,
+            what: rest.saturating_sub(why),
             why,
             has_since,
+            has_files,
         }
     }
 
@@ -106,7 +110,9 @@ impl Columns {
         if self.has_since {
             line.add(left("since", SINCE), quiet);
         }
-        line.add(right("files", FILES), quiet);
+        if self.has_files {
+            line.add(right("files", FILES), quiet);
+        }
         line.add(right("spares", SIZE), quiet);
         line.add(right("holds back", SIZE), quiet);
         line.line()
@@ -139,7 +145,7 @@ impl Columns {
                 theme.style(Role::Straw)
             },
         );
-        let what = cut_front(&exclusion.spares.to_string(), self.what - 2);
+        let what = cut_front(&exclusion.spares.to_string(), self.what.saturating_sub(2));
         line.add(left(&what, self.what), main);
         let why = match (rests, exclusion.why.as_str()) {
             (true, "") => "suspended".to_owned(),
@@ -156,7 +162,9 @@ impl Columns {
             line.add(left(&since, SINCE), quiet);
         }
         let found = one.reach.found;
-        line.add(right(&count(found.items), FILES), quiet);
+        if self.has_files {
+            line.add(right(&count(found.items), FILES), quiet);
+        }
         line.add(right(&bytes(found.bytes), SIZE), main);
         let back = match (rests, held.items) {
             (true, _) | (_, 0) => theme.glyphs.none.to_owned(),

@@ -7,6 +7,7 @@ use ratatui::text::Line;
 use ratatui::widgets::{Block, Clear, Padding, Paragraph};
 use tui_input::Input;
 
+use crate::tui::areas::help_room;
 use crate::tui::draw::{Pieces, cut, left};
 use crate::tui::keys;
 use crate::tui::model::{Context, Model, Overlay};
@@ -24,7 +25,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
             | Overlay::Starts(_)
             | Overlay::Place(_),
         ) => {}
-        Some(Overlay::Help) => help(model, theme, frame, area),
+        Some(Overlay::Help(from)) => help(model, *from, theme, frame, area),
         Some(Overlay::ExactAge(input, wrong)) => {
             let hint = wrong.clone().unwrap_or_else(|| {
                 "such as 45 days, 6 weeks, 2 years; empty for any age".to_owned()
@@ -79,7 +80,7 @@ fn folder_question(
     raised(theme, frame, area, 76, lines);
 }
 
-fn help(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
+fn help(model: &Model, from: usize, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let context = model.context_of_help;
     let context = context.unwrap_or_else(|| model.station_context());
     let title = format!("Keys at {}", context.name());
@@ -87,17 +88,21 @@ fn help(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
         Line::styled(title, theme.bold(Role::Straw)),
         Line::default(),
     ];
-    for row in keys::at(context) {
+    let room = help_room(area.height);
+    let rows = keys::at(context);
+    for row in rows.skip(from).take(room) {
         let mut line = Pieces::default();
-        line.add(left(row.label, 22), theme.style(Role::Straw));
+        line.add(left(row.label, 20), theme.style(Role::Straw));
         line.add(row.says, theme.style(Role::Text));
         lines.push(line.line());
     }
     lines.push(Line::default());
-    lines.push(Line::styled(
-        "Any key closes this.",
-        theme.style(Role::Quiet),
-    ));
+    let words = if keys::help_rows(context) > room {
+        "↑ ↓ show more; any other key closes this."
+    } else {
+        "Any key closes this."
+    };
+    lines.push(Line::styled(words, theme.style(Role::Quiet)));
     raised(theme, frame, area, 98, lines);
 }
 

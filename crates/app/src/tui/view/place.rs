@@ -42,7 +42,7 @@ pub(super) fn draw(draft: &PlaceDraft, theme: &Theme, frame: &mut Frame<'_>, are
         (Some(wrong), _) => (wrong.clone(), Role::Ask),
         (None, true) => ("writing it down…".to_owned(), Role::Quiet),
         (None, false) => (
-            "It becomes a rule of this computer's own rulebook, and the computer is scanned again."
+            "It becomes a rule of this computer's own rulebook, and the computer is scanned again; b lists it then, and turns it off."
                 .to_owned(),
             Role::Quiet,
         ),

@@ -194,7 +194,7 @@ impl Page<'_> {
             InsideRow::Entry(id) => self.entry(&mut line, id, &indent),
             InsideRow::Other(folder, at) => self.other(&mut line, folder, at, &indent),
             InsideRow::More(_) => {
-                let text = format!("  {indent}  and more that is not of this pile");
+                let text = format!("  {indent}  more may lie here that is not of this pile");
                 line.add(text, theme.style(Role::Faint));
             }
         }

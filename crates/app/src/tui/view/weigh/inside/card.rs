@@ -18,7 +18,7 @@ impl Page<'_> {
             InsideRow::Entry(id) => self.entry_card(id, width),
             InsideRow::Other(folder, at) => self.other_card(folder, at, width),
             InsideRow::More(_) => {
-                let text = "   Only the first of what is not of this pile is told.";
+                let text = "   A folder this large is not looked through to its end for what is not of this pile.";
                 vec![Line::styled(text, self.theme.style(Role::Quiet))]
             }
         }
