@@ -26,7 +26,7 @@ use tui_input::Input;
 pub(super) use arrive::{Arrived, Bench, Computer, Look, Origin};
 pub(super) use check::{Check, Rehearsal, WORD};
 pub(super) use context::Context;
-pub(super) use exclude::{Counted, Draft, Offer};
+pub(super) use exclude::{Counted, Draft, Field, Offer};
 pub(super) use exclusions::ExclusionsView;
 pub(super) use inside::{InsideRow, InsideView, OpenPile};
 pub(super) use place::{PlaceDraft, PlaceLine};

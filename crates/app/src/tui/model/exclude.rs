@@ -88,13 +88,32 @@ pub(in crate::tui) enum Counted {
     Wrong(String),
 }
 
+/// The parts of a draft.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(in crate::tui) enum Field {
+    What,
+    Where,
+    Why,
+}
+
+impl Field {
+    /// The next one, and from the last the first.
+    pub(in crate::tui) fn next(self) -> Self {
+        match self {
+            Self::What => Self::Where,
+            Self::Where => Self::Why,
+            Self::Why => Self::What,
+        }
+    }
+}
+
 /// An exclusion while it is being said.
 pub(in crate::tui) struct Draft {
     pub offers: Vec<Offer>,
     /// Which of them is meant.
     pub chosen: usize,
-    /// Whether the words after `why` are being typed.
-    pub is_at_why: bool,
+    /// Where keys go.
+    pub field: Field,
     pub why: Input,
     pub scope: Scope,
     /// The exclusion that is changed by it, by position among all.
@@ -113,7 +132,7 @@ impl Draft {
         Self {
             offers,
             chosen: 0,
-            is_at_why: false,
+            field: Field::What,
             why: Input::default(),
             scope: Scope::Computer,
             changes: None,
@@ -162,10 +181,15 @@ impl Draft {
         self.offers.get(self.chosen)
     }
 
-    /// The line that is typed into: what is meant, or why.
+    /// Whether what is typed goes into what is meant; else it goes into why.
+    pub(in crate::tui) fn is_typing_what(&self) -> bool {
+        self.field == Field::What && self.offer().is_some_and(|offer| offer.input().is_some())
+    }
+
+    /// The line that is typed into.
     pub(in crate::tui) fn typed_into(&mut self) -> &mut Input {
-        let is_typed = !self.is_at_why && self.offer().is_some_and(|offer| offer.input().is_some());
-        if is_typed && let Some(input) = self.offers.get_mut(self.chosen).and_then(Offer::input_mut)
+        if self.is_typing_what()
+            && let Some(input) = self.offers.get_mut(self.chosen).and_then(Offer::input_mut)
         {
             return input;
         }

@@ -163,6 +163,7 @@ fn an_exclusion_is_remembered_undone_suspended_changed_and_deleted() {
     desk.key(KeyCode::Down);
     desk.key(KeyCode::Down);
     desk.key(KeyCode::Tab);
+    desk.key(KeyCode::Char(' '));
     assert!(desk.shown().contains("*.bin"));
     desk.key(KeyCode::Enter);
     assert!(
@@ -191,6 +192,8 @@ fn an_exclusion_is_remembered_undone_suspended_changed_and_deleted() {
     desk.key(KeyCode::Enter);
     desk.text("still wanted");
     desk.key(KeyCode::Tab);
+    desk.key(KeyCode::Tab);
+    desk.key(KeyCode::Right);
     desk.key(KeyCode::Enter);
     assert_eq!(desk.exclusions(), [(path, Scope::Everywhere, false)]);
     assert!(row(&desk.shown(), &["tmp/dump-4411.bin"]).contains("still wanted"));
@@ -523,6 +526,9 @@ fn what_is_excluded_on_all_computers_counts_on_the_next_one_at_once() {
     desk.key(KeyCode::Down);
     desk.text("*.tmp");
     desk.key(KeyCode::Tab);
+    desk.key(KeyCode::Down);
+    desk.key(KeyCode::Tab);
+    desk.text("theirs");
     desk.key(KeyCode::Enter);
     desk.key(KeyCode::BackTab);
     desk.key(KeyCode::BackTab);
@@ -535,6 +541,7 @@ fn what_is_excluded_on_all_computers_counts_on_the_next_one_at_once() {
     );
     let all = desk.exclusions();
     assert_eq!(all, [("*.tmp".to_owned(), Scope::Everywhere, false)]);
+    assert!(desk.config("exclusions.toml").contains("why = \"theirs\""));
     let decisions = &desk.model.weigh.as_ref().unwrap().decisions;
     assert!(decisions.exclusions()[0].reach.found.items > 0);
 }

@@ -8,7 +8,7 @@ use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 
-use crate::tui::model::{Counted, Draft, InsideRow, Model, Offer, Overlay, Weigh};
+use crate::tui::model::{Counted, Draft, Field, InsideRow, Model, Offer, Overlay, Weigh};
 use crate::tui::msg::Effect;
 use crate::tui::update::{exclusions, weigh};
 
@@ -126,7 +126,9 @@ pub(super) fn begin_change(model: &mut Model, at: usize) -> Vec<Effect> {
         return Vec::new();
     };
     let mut draft = Draft::of(&one.exclusion, at, ticket);
-    draft.is_at_why = draft.offer().is_some_and(|offer| offer.input().is_none());
+    if draft.offer().is_some_and(|offer| offer.input().is_none()) {
+        draft.field = Field::Why;
+    }
     count(model, draft)
 }
 
@@ -171,32 +173,34 @@ pub(super) fn press(model: &mut Model, mut draft: Draft, key: KeyEvent) -> Vec<E
             draft.is_said = true;
             say(model, draft)
         }
-        KeyCode::Up if draft.is_at_why => {
-            draft.is_at_why = false;
+        KeyCode::Tab => {
+            draft.field = draft.field.next();
             show(model, draft)
         }
-        KeyCode::Up => {
-            let before = draft.chosen;
-            draft.chosen = before.saturating_sub(1);
-            if draft.chosen == before {
+        _ if draft.field == Field::Where => {
+            if matches!(
+                key.code,
+                KeyCode::Up | KeyCode::Down | KeyCode::Left | KeyCode::Right | KeyCode::Char(' ')
+            ) {
+                draft.scope = match draft.scope {
+                    Scope::Computer => Scope::Everywhere,
+                    Scope::Everywhere | Scope::Run => Scope::Computer,
+                };
+            }
+            show(model, draft)
+        }
+        KeyCode::Up | KeyCode::Down => {
+            let last = draft.offers.len().saturating_sub(1);
+            let to = match key.code {
+                KeyCode::Up => draft.chosen.saturating_sub(1),
+                _ => (draft.chosen + 1).min(last),
+            };
+            if to == draft.chosen {
                 return show(model, draft);
             }
+            draft.chosen = to;
+            draft.field = Field::What;
             count(model, draft)
-        }
-        KeyCode::Down if draft.chosen + 1 < draft.offers.len() && !draft.is_at_why => {
-            draft.chosen += 1;
-            count(model, draft)
-        }
-        KeyCode::Down => {
-            draft.is_at_why = true;
-            show(model, draft)
-        }
-        KeyCode::Tab | KeyCode::BackTab => {
-            draft.scope = match draft.scope {
-                Scope::Computer => Scope::Everywhere,
-                Scope::Everywhere | Scope::Run => Scope::Computer,
-            };
-            show(model, draft)
         }
         _ => {
             let before = draft.offer().and_then(Offer::input).cloned();

@@ -6,7 +6,7 @@ use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 
 use crate::tui::draw::{Pieces, cut_front, left};
-use crate::tui::model::{Counted, Draft, Model, Offer};
+use crate::tui::model::{Counted, Draft, Field, Model, Offer};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::edge;
 use crate::tui::view::keyline::add_hints;
@@ -32,15 +32,15 @@ pub(super) fn draw(model: &Model, draft: &Draft, theme: &Theme, frame: &mut Fram
     ];
     for (at, offer) in draft.offers.iter().enumerate() {
         let is_chosen = at == draft.chosen;
-        let stand = match (is_chosen, draft.is_at_why) {
-            (true, false) => Stand::Typed,
-            (true, true) => Stand::Chosen,
+        let stand = match (is_chosen, draft.is_typing_what()) {
+            (true, true) => Stand::Typed,
+            (true, false) => Stand::Chosen,
             (false, _) => Stand::Offered,
         };
         all.push(offer_line(theme, offer, stand));
     }
     all.push(Line::default());
-    all.push(scope_line(theme, draft.scope));
+    all.push(scope_line(theme, draft));
     all.push(why_line(theme, draft));
     all.push(Line::default());
     all.extend(count_lines(model, theme, draft));
@@ -51,10 +51,14 @@ pub(super) fn draw(model: &Model, draft: &Draft, theme: &Theme, frame: &mut Fram
     } else {
         "exclude"
     };
+    let arrows = match draft.field {
+        Field::Where => "this computer or all",
+        Field::What | Field::Why => "what",
+    };
     let hints = [
         ("enter", enter),
-        ("↑ ↓", "what, why"),
-        ("tab", "this computer or all"),
+        ("↑ ↓", arrows),
+        ("tab", "where it counts, why"),
         ("esc", "leave it"),
     ];
     add_hints(theme, &mut keys, &hints);
@@ -109,9 +113,11 @@ fn offer_line(theme: &Theme, offer: &Offer, stand: Stand) -> Line<'static> {
     line.line()
 }
 
-fn scope_line(theme: &Theme, scope: Scope) -> Line<'static> {
+fn scope_line(theme: &Theme, draft: &Draft) -> Line<'static> {
+    let (scope, is_focus) = (draft.scope, draft.field == Field::Where);
     let mut line = Pieces::default();
-    line.add(left("  counts on", WORDS + 2), theme.style(Role::Quiet));
+    line.add(edge(theme, is_focus), theme.style(Role::Straw));
+    line.add(left(" counts on", WORDS + 1), theme.style(Role::Quiet));
     for (at, known) in [Scope::Computer, Scope::Everywhere].into_iter().enumerate() {
         let role = if known == scope {
             Role::Straw
@@ -128,9 +134,10 @@ fn scope_line(theme: &Theme, scope: Scope) -> Line<'static> {
 
 fn why_line(theme: &Theme, draft: &Draft) -> Line<'static> {
     let mut line = Pieces::default();
-    line.add(edge(theme, draft.is_at_why), theme.style(Role::Straw));
+    let is_focus = draft.field == Field::Why;
+    line.add(edge(theme, is_focus), theme.style(Role::Straw));
     line.add(left(" why", WORDS), theme.style(Role::Quiet));
-    let is_typed = draft.is_at_why || draft.offer().is_some_and(|offer| offer.input().is_none());
+    let is_typed = is_focus || (draft.field == Field::What && !draft.is_typing_what());
     if is_typed {
         let mut line = line.line();
         line.spans.extend(asking(theme, "", &draft.why).spans);
