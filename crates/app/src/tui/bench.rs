@@ -5,10 +5,10 @@ use std::os::unix::ffi::OsStrExt as _;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use jolly_core::scan::Scan;
+use jiff::Timestamp;
 use jolly_core::sheet::Sheet;
 use jolly_core::sweep::StateFolder;
-use jolly_core::target::{Printable, mounted_systems};
+use jolly_core::target::{Printable, Volume, mounted_systems};
 use jolly_core::whole_story;
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
@@ -139,9 +139,9 @@ pub(super) fn keep_off(session: &Session, off: BTreeSet<String>) -> Result<(), S
 }
 
 /// Notes a visit; a sheet that can't be kept is no reason not to work.
-pub(super) fn note_visit(session: &Session, scan: &Scan) {
+pub(super) fn note_visit(session: &Session, time: Timestamp, volume: Volume) {
     let noted = change_sheet(session, |sheet| {
-        sheet.note_visit(&scan.target, scan.now, scan.volume);
+        sheet.note_visit(&session.target, time, volume);
     });
     drop(noted);
 }

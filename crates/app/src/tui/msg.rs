@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::sync::Arc;
 
+use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jolly_core::decide::{
@@ -135,6 +136,8 @@ pub(super) enum Keeping {
     Exclusions(Vec<Exclusion>, Vec<Exclusion>),
     /// How the shop starts: before, and now.
     Starts(Starts, Starts),
+    /// A visit: when, and what its volume held then.
+    Visit(Timestamp, Volume),
 }
 
 /// Something that a thread has to do.

@@ -23,7 +23,7 @@ use ratatui::crossterm::event::KeyEvent;
 use crate::exit::Refusal;
 use crate::tui::keys::{self, Action};
 use crate::tui::model::{Context, Model, Overlay, Report, Scanning, Station, Verified, Weigh};
-use crate::tui::msg::{Effect, Msg, Opened, ScanJob, Scanned};
+use crate::tui::msg::{Effect, Keeping, Msg, Opened, ScanJob, Scanned};
 use crate::wording::count;
 
 /// Takes one message in; what threads have to do comes out.
@@ -300,10 +300,16 @@ fn scanned(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
             count(weigh.scan.looked_at)
         ));
     }
-    let holders = Effect::LookForHolders(model.job, Arc::clone(&weigh.scan));
+    let scan = Arc::clone(&weigh.scan);
+    let visit = Keeping::Visit(scan.now, scan.volume);
+    let keep = model
+        .session
+        .clone()
+        .map(|session| Effect::Keep(session, visit));
+    let holders = Effect::LookForHolders(model.job, scan);
     let before = model.weigh.replace(weigh);
     let let_go = before.map(let_go);
-    std::iter::once(holders).chain(let_go).collect()
+    std::iter::once(holders).chain(keep).chain(let_go).collect()
 }
 
 fn swept(model: &mut Model, result: Result<(String, Box<RunSummary>), String>) -> Vec<Effect> {

@@ -137,11 +137,7 @@ impl Workers {
                 // A scan only looks: on a disk that doesn't answer nobody waits for its end.
                 let broken = Err("it broke off".to_owned());
                 self.look_up(Msg::Scanned(job.job, broken), move || {
-                    let scanned = scan(&job, &cancel, &send);
-                    if let Ok(scanned) = &scanned {
-                        bench::note_visit(&job.session, &scanned.scan);
-                    }
-                    Msg::Scanned(job.job, scanned)
+                    Msg::Scanned(job.job, scan(&job, &cancel, &send))
                 });
             }
             Effect::List(job, scan, decisions) => self.work(Msg::Listed(job, None), move || {
@@ -335,6 +331,11 @@ pub(super) fn keep(session: &Session, keeping: Keeping) -> Result<(), String> {
         Keeping::RulesOff(off) => bench::keep_off(session, off),
         Keeping::Exclusions(before, after) => {
             remembered::keep_exclusions(&session.files, &before, &after)
+        }
+        Keeping::Visit(time, volume) => {
+            // A sheet that can't be kept is no reason not to work.
+            bench::note_visit(session, time, volume);
+            Ok(())
         }
         Keeping::Starts(before, after) => remembered::keep_starts(&session.files, &before, &after),
     }

@@ -131,36 +131,56 @@ impl Choices {
         self.0.retain(|node, _| !piles.contains(&node.pile(scan)));
     }
 
-    /// The same choices about the things of another scan of the same computer, by path.
-    pub(super) fn carried(&self, from: &Scan, to: &Scan, pile_of: &[Option<PileId>]) -> Self {
-        let mut folders: HashMap<TargetPath, Vec<(PileId, Choice)>> = HashMap::new();
-        let mut items: HashMap<TargetPath, Choice> = HashMap::new();
-        for (node, choice) in &self.0 {
-            let path = node.path(from);
-            match node {
-                Node::Item(_) => drop(items.insert(path, *choice)),
-                Node::Folder(pile, _) => {
-                    let pile = pile_of.get(pile.0).copied().flatten();
-                    let known = folders.entry(path).or_default();
-                    known.extend(pile.map(|pile| (pile, *choice)));
-                }
-            }
-        }
-        let mut carried = HashMap::new();
-        let paths: HashSet<TargetPath> = folders.keys().cloned().collect();
-        for (path, folder) in to.arena.find_folders(&paths) {
-            for (pile, choice) in folders.get(&path).into_iter().flatten() {
-                carried.insert(Node::Folder(*pile, folder), *choice);
-            }
-        }
-        if !items.is_empty() {
-            let paths: HashSet<TargetPath> = items.keys().cloned().collect();
-            for (path, item) in to.arena.find_items(&paths) {
-                carried.extend(items.get(&path).map(|choice| (Node::Item(item), *choice)));
-            }
-        }
-        Self(carried)
+    /// Everything that was chosen.
+    pub(super) fn nodes(&self) -> impl Iterator<Item = Node> {
+        self.0.keys().copied()
     }
+
+    /// The same choices about other things; what has no other is forgotten.
+    pub(super) fn carried(&self, other: &HashMap<Node, Node>) -> Self {
+        let carried = self.0.iter();
+        Self(
+            carried
+                .filter_map(|(node, choice)| Some((*other.get(node)?, *choice)))
+                .collect(),
+        )
+    }
+}
+
+/// For things of one scan the same ones in another scan of the same computer, by path.
+pub(super) fn same_nodes(
+    nodes: &HashSet<Node>,
+    from: &Scan,
+    to: &Scan,
+    pile_of: &[Option<PileId>],
+) -> HashMap<Node, Node> {
+    let mut folders: HashMap<TargetPath, Vec<(Node, PileId)>> = HashMap::new();
+    let mut items: HashMap<TargetPath, Node> = HashMap::new();
+    for node in nodes {
+        let path = node.path(from);
+        match node {
+            Node::Item(_) => drop(items.insert(path, *node)),
+            Node::Folder(pile, _) => {
+                let pile = pile_of.get(pile.0).copied().flatten();
+                let known = folders.entry(path).or_default();
+                known.extend(pile.map(|pile| (*node, pile)));
+            }
+        }
+    }
+    let mut same = HashMap::new();
+    let paths: HashSet<TargetPath> = folders.keys().cloned().collect();
+    for (path, folder) in to.arena.find_folders(&paths) {
+        for (node, pile) in folders.get(&path).into_iter().flatten() {
+            same.insert(*node, Node::Folder(*pile, folder));
+        }
+    }
+    if !items.is_empty() {
+        let paths: HashSet<TargetPath> = items.keys().cloned().collect();
+        for (path, item) in to.arena.find_items(&paths) {
+            same.extend(items.get(&path).map(|node| (*node, Node::Item(item))));
+        }
+    }
+    same
 }
 
 /// Whether a thing is a folder, or lies in it at any depth.

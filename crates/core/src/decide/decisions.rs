@@ -128,7 +128,7 @@ impl Decisions {
     }
 
     pub(super) fn overlay(&self, pile: PileId) -> Option<&Overlay> {
-        self.history.state().overlays.get(pile.0)?.as_deref()
+        self.history.state().overlay(pile)
     }
 
     /// How a pile stands.
@@ -372,7 +372,7 @@ impl Decisions {
     /// Goes back or forth to how things were after a step; the first is the beginning.
     pub fn walk_to(&mut self, scan: &Scan, step: usize) {
         let before = self.history.state().clone();
-        self.history.walk_to(step);
+        self.history.walk_to(scan, step);
         if !self.history.state().has_overlays_of(&before) {
             self.mix(scan);
         }

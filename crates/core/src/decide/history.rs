@@ -1,12 +1,13 @@
 //! Every state that the decisions went through, so that each step can be taken back.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use crate::decide::PileDecision;
-use crate::decide::choice::Choices;
+use crate::decide::choice::{Choices, Node, same_nodes};
 use crate::decide::overlay::{Overlay, Overlays, overlays};
 use crate::decide::reach::Excluded;
-use crate::scan::{PileId, PileIndex, Scan};
+use crate::scan::{Pile, PileId, PileIndex, Scan};
 
 /// Everything decided, at one moment. What a step leaves alone is shared with the state before.
 #[derive(Clone, Debug)]
@@ -14,8 +15,9 @@ pub(super) struct State {
     pub(super) piles: Arc<Vec<PileDecision>>,
     pub(super) excluded: Arc<Vec<Excluded>>,
     pub(super) choices: Arc<Choices>,
-    /// What exclusions and choices change; follows from them.
-    pub(super) overlays: Overlays,
+    /// What exclusions and choices change; follows from them, and is worked out when it is needed:
+    /// the state that counts always has it.
+    overlays: Option<Overlays>,
 }
 
 impl PartialEq for State {
@@ -38,7 +40,7 @@ impl State {
         choices: Choices,
     ) -> Self {
         Self {
-            overlays: overlays(scan, &excluded, &choices),
+            overlays: Some(overlays(scan, &excluded, &choices)),
             piles: Arc::new(piles),
             excluded: Arc::new(excluded),
             choices: Arc::new(choices),
@@ -93,6 +95,13 @@ impl State {
         state
     }
 
+    /// Works out what exclusions and choices change, where that was not needed yet.
+    fn settle(&mut self, scan: &Scan) {
+        let (excluded, choices) = (&self.excluded, &self.choices);
+        self.overlays
+            .get_or_insert_with(|| overlays(scan, excluded, choices));
+    }
+
     /// Works out anew what is changed about some piles; the others keep what they have.
     fn overlay_again(
         &mut self,
@@ -100,7 +109,8 @@ impl State {
         piles: &[PileId],
         index: Option<(PileId, &PileIndex)>,
     ) {
-        let mut overlays = Vec::clone(&self.overlays);
+        let Some(known) = &self.overlays else { return };
+        let mut overlays = Vec::clone(known);
         for id in piles {
             let index = index.filter(|(of, _)| of == id).map(|(_, index)| index);
             if let Some(overlay) = overlays.get_mut(id.0) {
@@ -108,12 +118,20 @@ impl State {
                 *overlay = new.map(Arc::new);
             }
         }
-        self.overlays = Arc::new(overlays);
+        self.overlays = Some(Arc::new(overlays));
     }
 
     /// Whether both change the same beside the age limits.
     pub(super) fn has_overlays_of(&self, other: &Self) -> bool {
-        Arc::ptr_eq(&self.overlays, &other.overlays)
+        match (&self.overlays, &other.overlays) {
+            (Some(own), Some(other)) => Arc::ptr_eq(own, other),
+            _ => false,
+        }
+    }
+
+    /// What exclusions and choices change about a pile.
+    pub(super) fn overlay(&self, pile: PileId) -> Option<&Overlay> {
+        self.overlays.as_ref()?.get(pile.0)?.as_deref()
     }
 }
 
@@ -166,39 +184,45 @@ impl History {
         self.at += 1;
     }
 
-    pub(super) fn walk_to(&mut self, step: usize) {
+    pub(super) fn walk_to(&mut self, scan: &Scan, step: usize) {
         self.at = step.min(self.steps.len() - 1);
+        if let Some(step) = self.steps.get_mut(self.at) {
+            step.state.settle(scan);
+        }
     }
 
     /// The same history about another scan of the same computer; piles that are new there start as
     /// in `fresh`.
     pub(super) fn carried(&self, from: &Scan, to: &Scan, fresh: &State) -> Self {
-        let carrier = Carrier::new(from, to, fresh);
-        let mut steps: Vec<Step> = Vec::with_capacity(self.steps.len());
-        let mut before: Option<&Step> = None;
-        for step in &self.steps {
-            let known = steps.last().map(|known| &known.state);
-            let state = carrier.carry(&step.state, before.map(|step| &step.state), known);
-            let what = step.what.clone();
-            steps.push(Step { what, state });
-            before = Some(step);
-        }
-        Self { steps, at: self.at }
+        let mut carrier = Carrier::new(self, from, to, fresh);
+        let steps = self.steps.iter().map(|step| Step {
+            what: step.what.clone(),
+            state: carrier.carry(&step.state),
+        });
+        let mut carried = Self {
+            steps: steps.collect(),
+            at: self.at,
+        };
+        carried.walk_to(to, self.at);
+        carried
     }
 }
 
 /// Carries states from one scan to another.
 struct Carrier<'a> {
-    from: &'a Scan,
     to: &'a Scan,
     fresh: &'a State,
     /// For each pile of the scan before, the same one now.
     pile_of: Vec<Option<PileId>>,
+    /// For everything that was ever chosen, the same thing now.
+    node_of: HashMap<Node, Node>,
+    /// The exclusions that were met, with what they spare now.
+    met: Vec<Excluded>,
 }
 
 impl<'a> Carrier<'a> {
-    fn new(from: &'a Scan, to: &'a Scan, fresh: &'a State) -> Self {
-        let same = |pile: &crate::scan::Pile| {
+    fn new(history: &History, from: &Scan, to: &'a Scan, fresh: &'a State) -> Self {
+        let same = |pile: &Pile| {
             let rule = to.rules.by_id(&from.rules.rule(pile.rule).id)?;
             let name = from.account_name(pile);
             let mut accounts = to.target.accounts.iter();
@@ -208,43 +232,52 @@ impl<'a> Carrier<'a> {
             };
             to.pile_of(rule, account)
         };
+        let pile_of: Vec<_> = from.piles.iter().map(same).collect();
+        let steps = history.steps.iter();
+        let nodes = steps.flat_map(|step| step.state.choices.nodes()).collect();
         Self {
-            from,
+            node_of: same_nodes(&nodes, from, to, &pile_of),
             to,
             fresh,
-            pile_of: from.piles.iter().map(same).collect(),
+            pile_of,
+            met: Vec::clone(&fresh.excluded),
         }
     }
 
-    /// Carries one state; what it shares with the state before it, it shares again.
-    fn carry(&self, state: &State, before: Option<&State>, carried: Option<&State>) -> State {
+    fn carry(&mut self, state: &State) -> State {
         let mut piles = Vec::clone(&self.fresh.piles);
         for (decision, pile) in state.piles.iter().zip(&self.pile_of) {
             if let Some(new) = pile.and_then(|pile| piles.get_mut(pile.0)) {
                 *new = *decision;
             }
         }
-        let known = before.zip(carried);
-        if let Some((_, carried)) = known.filter(|(before, _)| state.has_overlays_of(before)) {
-            return carried.with_piles(piles);
+        let excluded = state.excluded.iter();
+        let excluded = excluded.filter_map(|one| self.meet(one)).collect();
+        State {
+            piles: Arc::new(piles),
+            excluded: Arc::new(excluded),
+            choices: Arc::new(state.choices.carried(&self.node_of)),
+            overlays: None,
         }
-        let mut excluded: Vec<Excluded> = Vec::with_capacity(state.excluded.len());
-        for one in state.excluded.iter() {
-            let mut seen = self.fresh.excluded.iter();
-            let mut seen_before = carried.iter().flat_map(|state| state.excluded.iter());
-            let is_it = |known: &&Excluded| known.exclusion.spares == one.exclusion.spares;
-            let known = seen.find(is_it).or_else(|| seen_before.find(is_it));
-            let found = match known {
-                Some(known) => Some(Excluded {
-                    exclusion: one.exclusion.clone(),
-                    ..known.clone()
-                }),
-                // It was read once, so it reads again.
-                None => Excluded::find(self.to, one.exclusion.clone()).ok(),
-            };
-            excluded.extend(found);
-        }
-        let choices = state.choices.carried(self.from, self.to, &self.pile_of);
-        State::new(self.to, piles, excluded, choices)
+    }
+
+    /// An exclusion with what it spares now, found out once.
+    fn meet(&mut self, one: &Excluded) -> Option<Excluded> {
+        let spares = &one.exclusion.spares;
+        let met = self.met.iter();
+        let known = met
+            .clone()
+            .find(|known| known.exclusion.spares == *spares)
+            .cloned();
+        let known = known.or_else(|| {
+            // It was read once, so it reads again.
+            let found = Excluded::find(self.to, one.exclusion.clone()).ok()?;
+            self.met.push(found.clone());
+            Some(found)
+        })?;
+        Some(Excluded {
+            exclusion: one.exclusion.clone(),
+            ..known
+        })
     }
 }

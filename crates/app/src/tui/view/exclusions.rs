@@ -91,7 +91,11 @@ impl Columns {
         let part = |has: bool, wide: usize| if has { wide } else { 0 };
         let rest = width.saturating_sub(fixed + part(has_files, FILES) + part(has_since, SINCE));
         // Where room is short the card alone says why.
-        let why = if has_files { (rest * 2 / 5).max(WHY) } else { 0 };
+        let why = if has_files {
+            (rest * 2 / 5).max(WHY)
+        } else {
+            0
+        };
         Self {
             what: rest.saturating_sub(why),
             why,
