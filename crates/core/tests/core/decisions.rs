@@ -217,7 +217,11 @@ impl Twins {
                 self.decisions.walk_to(scan, self.at);
             }
             Deed::Decide(index, is_taken, limit, is_aside) => {
-                let pile = PileId(index.index(scan.piles.len()));
+                // Mostly a pile that holds something.
+                let items: Vec<ItemId> = scan.arena.items().collect();
+                let any = PileId(index.index(scan.piles.len()));
+                let pile = items.get(index.index(items.len() + 1));
+                let pile = pile.map_or(any, |item| scan.arena.pile(*item));
                 let by = if *is_aside {
                     Removal::SetAside
                 } else {
@@ -670,4 +674,30 @@ fn the_shop_starts_where_it_says_and_the_rules_where_it_is_silent() {
     };
     let decisions = Decisions::new(&scan, &selection).unwrap();
     assert_eq!(decisions.takes_in_all().items, 2);
+}
+
+#[test]
+fn an_empty_folder_below_one_that_is_left_stays_too() {
+    let bench = Bench::new();
+    bench.tree.file("tmp/kept/a", 4096, 60 * DAY).unwrap();
+    bench.tree.file("tmp/gone/a", 4096, 60 * DAY).unwrap();
+    for folder in ["tmp/kept/empty", "tmp/gone/empty"] {
+        bench.tree.folder(folder).unwrap();
+        let path = bench.tree.path(folder.as_bytes());
+        let old = std::process::Command::new("touch")
+            .args(["-d", "2020-01-01"])
+            .arg(path)
+            .status();
+        assert!(old.unwrap().success());
+    }
+    let scan = bench.scan();
+    let mut decisions = Decisions::new(&scan, &Selection::default()).unwrap();
+    let mut items = scan.arena.items();
+    let kept = items.find(|item| scan.arena.path(*item).as_bytes() == b"tmp/kept/a");
+    let kept = kept.unwrap();
+    let node = Node::Folder(scan.arena.pile(kept), scan.arena.folder(kept));
+    decisions.choose(&scan, "kept", (node, Some(Choice::Leave)), None);
+    let paths = paths_of(&make_manifest(&scan, &decisions));
+    let expected = [&b"tmp/gone"[..], b"tmp/gone/a", b"tmp/gone/empty"].map(<[u8]>::to_vec);
+    assert_eq!(paths, BTreeSet::from(expected));
 }

@@ -616,3 +616,39 @@ fn all_keys_can_be_read_on_a_small_screen() {
     desk.key(KeyCode::Char('x'));
     assert!(desk.model.overlay.is_none());
 }
+
+#[test]
+fn what_was_chosen_by_hand_is_what_is_swept() {
+    let mut desk = Desk::new().scanned();
+    desk.look_at("temporary", "till-0396");
+    desk.key(KeyCode::Char(' '));
+    desk.key(KeyCode::Char('/'));
+    desk.text("dump-4411");
+    desk.key(KeyCode::Esc);
+    desk.key(KeyCode::Char(' '));
+    desk.key(KeyCode::Char('/'));
+    desk.text("unpacked");
+    desk.key(KeyCode::Esc);
+    desk.key(KeyCode::Char('x'));
+    desk.key(KeyCode::Enter);
+    desk.key(KeyCode::Esc);
+    desk.look_at("trash pia", "flyers-2022");
+    desk.key(KeyCode::Char(' '));
+    let unpacked = desk.root().join("tmp/unpacked");
+    let names = |folder: &Path| std::fs::read_dir(folder).unwrap().count();
+    let before = names(&unpacked);
+    desk.key(KeyCode::Tab);
+    desk.text("sweep");
+    assert_eq!(desk.model.station, Station::Report);
+    let is_there = |path: &str| desk.root().join(path).exists();
+    assert!(!is_there("tmp/till-0396.tmp") && is_there("tmp/dump-4411.bin"));
+    assert_eq!(names(&unpacked), before);
+    let trash = "home/pia/.local/share/Trash";
+    assert!(!is_there(&format!("{trash}/files/flyers-2022")));
+    assert!(!is_there(&format!("{trash}/info/flyers-2022.trashinfo")));
+    assert!(is_there(&format!("{trash}/files/regatta.mp4")));
+    assert!(is_there(&format!("{trash}/info/regatta.mp4.trashinfo")));
+    let verified = desk.model.report.as_ref().unwrap().verified.as_ref();
+    let verified = verified.unwrap();
+    assert_eq!(verified.takes.items, verified.stayed.items);
+}
