@@ -83,12 +83,15 @@ fn start(root: &Path, state: &Path) -> Result<(Duration, Duration), Failure> {
     let holds = |shown: &[u8], word: &&[u8]| shown.windows(word.len()).any(|it| it == *word);
     // A frame is told as what differs from the one before, and words may be torn by that.
     let mast: [&[u8]; 2] = [b"jolly", b"keys"];
-    let weigh: [&[u8]; 5] = [
-        b"older",
-        b"afterwards",
+    let weigh: [&[u8]; 8] = [
+        b"finished",
+        b"nobody",
+        b"reads",
+        b"builds",
+        b"person",
+        b"notice",
         b"biggest",
         b"exclude",
-        b"look inside",
     ];
     let weighed = loop {
         let Ok(part) = parts.recv_timeout(PATIENCE) else {
