@@ -4,6 +4,7 @@ mod books;
 mod cli;
 mod exit;
 mod options;
+mod place;
 mod remembered;
 mod runs;
 mod session;

@@ -4,15 +4,13 @@ use std::path::{Path, PathBuf};
 
 use jolly_core::decide::{Exclusion, Scope, Starts};
 use jolly_core::kept::{
-    KeptError, NewPlace, add_place, change_exclusions, change_starts, read_exclusions, read_starts,
-    read_text, shown_name, write_whole,
+    KeptError, change_exclusions, change_starts, read_exclusions, read_starts, read_text,
+    shown_name, write_whole,
 };
 use jolly_core::sweep::StateFolder;
 use jolly_core::whole_story;
 
-use crate::books::{Shelf, read_rules};
 use crate::exit::Refusal;
-use crate::session::Session;
 
 /// Where what is remembered of a computer lies.
 #[derive(Clone, Debug)]
@@ -145,29 +143,4 @@ fn not_kept(error: &KeptError) -> String {
         "It counts for now, but is not remembered: {}",
         first.join(" ")
     )
-}
-
-/// Adds a folder of this computer as a pile of its own, and gives the computer with its new rules.
-/// Nothing is written unless all rules read together.
-pub(crate) fn keep_place(session: &Session, place: &NewPlace) -> Result<Session, String> {
-    let files = &session.files;
-    let in_one_line = |text: &str| text.lines().next().unwrap_or_default().to_owned();
-    let refuse = |error: &dyn std::error::Error| in_one_line(&whole_story(error));
-    let text = files.read_rulebook().map_err(|error| refuse(&error))?;
-    let text = text.map(|(_, text)| text);
-    let name = shown_name(&files.rulebook);
-    let (text, _) = add_place(&name, text.as_deref(), session.target.layout, place)
-        .map_err(|error| refuse(&error))?;
-    let shelf = Shelf {
-        named: &session.rulebooks,
-        own: Some((name, text.clone())),
-        config: session.config.as_deref(),
-    };
-    let rules = read_rules(session.target.layout, &shelf);
-    let rules = rules.map_err(|refusal| in_one_line(&refusal.message))?;
-    write_whole(&files.rulebook, &text).map_err(|error| refuse(&error))?;
-    Ok(Session {
-        rules: std::sync::Arc::new(rules),
-        ..session.clone()
-    })
 }

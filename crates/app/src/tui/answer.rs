@@ -10,7 +10,7 @@ use jolly_core::scan::{CancelToken, Scan};
 use jolly_core::target::InUse;
 
 use crate::options::SharedOptions;
-use crate::remembered::keep_place;
+use crate::place::keep_place;
 use crate::session::Session;
 use crate::tui::model::Holders;
 use crate::tui::msg::{Effect, Msg, Opened, Search};

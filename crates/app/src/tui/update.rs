@@ -2,7 +2,9 @@
 //! returned as effects.
 
 mod arrive;
+mod change;
 mod check;
+mod completion;
 mod decided;
 mod exclude;
 mod exclusions;

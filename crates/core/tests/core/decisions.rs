@@ -2,6 +2,7 @@
 //! exactly what the decisions take.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::os::unix::ffi::OsStrExt as _;
 
 use jolly_core::decide::{
     Choice, Decisions, EntryKind, Excluded, Exclusion, Node, PileDecision, PileState, Scope,
@@ -388,7 +389,6 @@ proptest! {
             if item.kind == EntryKind::Folder {
                 let choice = plain.choice(pile, &item.path);
                 prop_assert!(!matches!(choice, Some((Choice::Leave, _))), "{} was left", item.path);
-                use std::os::unix::ffi::OsStrExt as _;
                 let folder = bench.root().join(std::ffi::OsStr::from_bytes(item.path.as_bytes()));
                 for entry in std::fs::read_dir(folder).unwrap() {
                     let name = entry.unwrap().file_name();

@@ -5,7 +5,8 @@ use std::sync::Arc;
 use crate::tui::keys::Action;
 use crate::tui::model::{Model, Overlay};
 use crate::tui::msg::Effect;
-use crate::tui::update::{moved, weigh};
+use crate::tui::update::change::change;
+use crate::tui::update::moved;
 
 pub(super) fn act(model: &mut Model, focus: usize, action: Action) -> Vec<Effect> {
     let Some(weigh) = &model.weigh else {
@@ -20,7 +21,7 @@ pub(super) fn act(model: &mut Model, focus: usize, action: Action) -> Vec<Effect
         return Vec::new();
     }
     let what = steps.get(focus).map(|what| (*what).to_owned());
-    let ((), effects) = weigh::change(model, |weigh| {
+    let ((), effects) = change(model, |weigh| {
         let scan = Arc::clone(&weigh.scan);
         weigh.decisions.walk_to(&scan, focus);
     });

@@ -10,7 +10,7 @@ use tui_input::backend::crossterm::EventHandler as _;
 
 use crate::tui::model::{Counted, Draft, Field, InsideRow, Model, Offer, Overlay, Weigh};
 use crate::tui::msg::Effect;
-use crate::tui::update::{exclusions, weigh};
+use crate::tui::update::change::{change, show_exclusions};
 
 /// Begins an exclusion of what is in focus.
 pub(super) fn begin(model: &mut Model) -> Vec<Effect> {
@@ -165,7 +165,7 @@ pub(super) fn press(model: &mut Model, mut draft: Draft, key: KeyEvent) -> Vec<E
     match key.code {
         KeyCode::Esc => {
             if let Some(at) = draft.changes {
-                exclusions::show(model, at);
+                show_exclusions(model, at);
             }
             Vec::new()
         }
@@ -293,10 +293,10 @@ fn say(model: &mut Model, mut draft: Draft) -> Vec<Effect> {
     }
     let reach = Arc::clone(reach);
     let changes = draft.changes;
-    let (said, effects) = weigh::change(model, |weigh| add(weigh, &exclusion, reach, changes));
+    let (said, effects) = change(model, |weigh| add(weigh, &exclusion, reach, changes));
     model.message = Some(said);
     if let Some(at) = changes {
-        exclusions::show(model, at);
+        show_exclusions(model, at);
     }
     effects
 }

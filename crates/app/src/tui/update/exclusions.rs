@@ -5,9 +5,10 @@ use std::sync::Arc;
 use jolly_core::decide::Excluded;
 
 use crate::tui::keys::Action;
-use crate::tui::model::{ExclusionsView, Model, Overlay};
+use crate::tui::model::{ExclusionsView, Model};
 use crate::tui::msg::Effect;
-use crate::tui::update::{exclude, moved, weigh};
+use crate::tui::update::change::{back_or_again, change, show_exclusions};
+use crate::tui::update::{exclude, moved};
 
 pub(super) fn act(model: &mut Model, mut view: ExclusionsView, action: Action) -> Vec<Effect> {
     let count = view.held.len();
@@ -15,21 +16,14 @@ pub(super) fn act(model: &mut Model, mut view: ExclusionsView, action: Action) -
         Action::Enter if count > 0 => return exclude::begin_change(model, view.focus),
         Action::Toggle if count > 0 => turn(model, view.focus),
         Action::Delete if count > 0 => delete(model, view.focus),
-        Action::Undo => weigh::back_or_again(model, action),
+        Action::Undo => back_or_again(model, action),
         _ => {
             view.focus = moved(view.focus, count, action);
             Vec::new()
         }
     };
-    show(model, view.focus);
+    show_exclusions(model, view.focus);
     effects
-}
-
-/// Shows the view, with what each one spares now.
-pub(super) fn show(model: &mut Model, focus: usize) {
-    let weigh = model.weigh.as_ref();
-    let view = weigh.map(|weigh| ExclusionsView::new(weigh, focus));
-    model.overlay = view.map(Overlay::Exclusions);
 }
 
 /// Suspends one, or lets it count again.
@@ -55,7 +49,7 @@ fn change_one(
     at: usize,
     new: impl FnOnce(Excluded) -> (&'static str, Option<Excluded>),
 ) -> Vec<Effect> {
-    let (what, effects) = weigh::change(model, |weigh| {
+    let (what, effects) = change(model, |weigh| {
         let mut all = weigh.decisions.exclusions().to_vec();
         if at >= all.len() {
             return String::new();

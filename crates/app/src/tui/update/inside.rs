@@ -11,6 +11,7 @@ use tui_input::Input;
 use crate::tui::keys::Action;
 use crate::tui::model::{InsideRow, InsideView, Model, OpenPile, Overlay, Weigh};
 use crate::tui::msg::{Effect, Search};
+use crate::tui::update::change::change;
 use crate::tui::update::{moved, weigh};
 
 pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
@@ -203,7 +204,7 @@ fn toggle(model: &mut Model) -> Vec<Effect> {
         None => "as its pile",
     };
     let what = format!("{name} in {}: {said}", weigh.name_of(pile));
-    let ((), effects) = weigh::change(model, |weigh| {
+    let ((), effects) = change(model, |weigh| {
         let scan = Arc::clone(&weigh.scan);
         let opened = weigh.inside.as_ref().and_then(|view| view.opened.as_ref());
         let index = opened.map(|opened| opened.inside.index());

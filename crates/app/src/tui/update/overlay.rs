@@ -8,6 +8,7 @@ use crate::tui::areas::help_room;
 use crate::tui::keys::help_rows;
 use crate::tui::model::{Context, Model, Overlay};
 use crate::tui::msg::Effect;
+use crate::tui::update::completion::common_start;
 use crate::tui::update::{arrive, exclude, inside, place, rulebooks, starts, weigh};
 
 pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
@@ -93,21 +94,6 @@ fn look_for_folders(model: &mut Model, input: Input) -> Vec<Effect> {
     let typed = input.value().to_owned();
     model.overlay = Some(Overlay::Open(input, Vec::new()));
     vec![Effect::Complete(typed)]
-}
-
-/// What all folders begin with; with a slash behind it when there is only one.
-pub(super) fn common_start(folders: &[String]) -> Option<String> {
-    let (first, rest) = folders.split_first()?;
-    if rest.is_empty() {
-        return Some(format!("{}/", first.trim_end_matches('/')));
-    }
-    let mut start = first.clone();
-    for other in rest {
-        while !other.starts_with(&start) {
-            start.pop();
-        }
-    }
-    Some(start)
 }
 
 /// Takes in the folders that begin as what was typed, if that is still what stands there.

@@ -11,7 +11,7 @@ use tui_input::backend::crossterm::EventHandler as _;
 
 use crate::tui::model::{Look, Model, Overlay, PlaceDraft, PlaceLine, Station};
 use crate::tui::msg::{Effect, Opened};
-use crate::tui::update::overlay::common_start;
+use crate::tui::update::completion::common_start;
 use crate::tui::update::{start_scan, weigh};
 
 fn show(model: &mut Model, draft: Box<PlaceDraft>) -> Vec<Effect> {

@@ -13,6 +13,7 @@ use crate::session::Session;
 use crate::tui::keys::Action;
 use crate::tui::model::{Look, Model, Overlay, StartsRow, StartsView};
 use crate::tui::msg::{Effect, Keeping};
+use crate::tui::update::change::change;
 use crate::tui::update::{moved, weigh};
 
 pub(super) fn act(model: &mut Model, mut view: Box<StartsView>, action: Action) -> Vec<Effect> {
@@ -105,7 +106,7 @@ pub(super) fn close(model: &mut Model, view: StartsView) -> Vec<Effect> {
         }
     }
     let selection = model.selection.clone();
-    let ((), mut effects) = weigh::change(model, |weigh| {
+    let ((), mut effects) = change(model, |weigh| {
         let scan = Arc::clone(&weigh.scan);
         let starts = |id: PileId| {
             let rule = scan.rules.rule(scan.pile(id).rule);

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use jolly_core::decide::{Exclusion, PileDecision, Scope};
+use jolly_core::decide::PileDecision;
 use jolly_core::inside::InsideOrder;
 use jolly_core::rulebook::{AgeLimit, Class};
 use jolly_core::scan::PileId;
@@ -10,10 +10,11 @@ use tui_input::Input;
 
 use crate::tui::keys::Action;
 use crate::tui::model::{
-    Check, ExclusionsView, InsideView, Look, Model, Overlay, PlaceDraft, Row, Rulebooks,
-    StartsView, Station, Weigh,
+    Check, ExclusionsView, InsideView, Model, Overlay, PlaceDraft, Row, Rulebooks, StartsView,
+    Station, Weigh,
 };
-use crate::tui::msg::{Effect, Keeping};
+use crate::tui::msg::Effect;
+use crate::tui::update::change::{back_or_again, change};
 use crate::tui::update::{exclude, start_scan};
 
 /// How far a page goes.
@@ -98,53 +99,6 @@ pub(super) fn act_on_piles(model: &mut Model, action: Action) -> Vec<Effect> {
         _ => {}
     }
     Vec::new()
-}
-
-/// Changes something about what is decided: what follows from it is added up, and what is to be
-/// remembered is kept.
-pub(super) fn change<R: Default>(
-    model: &mut Model,
-    deed: impl FnOnce(&mut Weigh) -> R,
-) -> (R, Vec<Effect>) {
-    let Some(weigh) = &mut model.weigh else {
-        return (R::default(), Vec::new());
-    };
-    let said = |weigh: &Weigh| -> Vec<Exclusion> {
-        let all = weigh.decisions.exclusions().iter();
-        all.map(|one| one.exclusion.clone()).collect()
-    };
-    let before = said(weigh);
-    let result = deed(weigh);
-    weigh.sum_up();
-    let after = said(weigh);
-    if before == after {
-        return (result, Vec::new());
-    }
-    spread(model, &after);
-    let keep = |session| Effect::Keep(session, Keeping::Exclusions(before, after));
-    (
-        result,
-        model.session.clone().map(keep).into_iter().collect(),
-    )
-}
-
-/// Tells every computer on the bench what is excluded now.
-fn spread(model: &mut Model, all: &[Exclusion]) {
-    all.clone_into(&mut model.selection.exclusions);
-    let chosen = model.session.as_ref().map(|session| session.target.key());
-    for computer in &mut model.bench.computers {
-        let Look::Done(arrived) = &mut computer.look else {
-            continue;
-        };
-        let known = &mut arrived.selection.exclusions;
-        if Some(arrived.session.target.key()) == chosen {
-            all.clone_into(known);
-        } else {
-            let own = known.iter().filter(|one| one.scope != Scope::Everywhere);
-            let everywhere = all.iter().filter(|one| one.scope == Scope::Everywhere);
-            *known = everywhere.chain(own).cloned().collect();
-        }
-    }
 }
 
 /// Looks into the pile in focus, or folds the class in focus.
@@ -322,26 +276,6 @@ fn next_way(model: &mut Model) {
     let said = by.words();
     model.message = Some(format!("What is taken of it {said}."));
     decide(model, &piles, said, |before| PileDecision { by, ..before });
-}
-
-/// Undoes the last step, or does again what was undone.
-pub(super) fn back_or_again(model: &mut Model, action: Action) -> Vec<Effect> {
-    let (said, effects) = change(model, |weigh| {
-        let scan = Arc::clone(&weigh.scan);
-        if action == Action::Undo {
-            let undone = weigh.decisions.undo(&scan);
-            undone.map_or("Nothing to undo.".to_owned(), |what| {
-                format!("Undone: {what}.")
-            })
-        } else {
-            let done = weigh.decisions.redo(&scan);
-            done.map_or("Nothing was undone.".to_owned(), |what| {
-                format!("Done again: {what}.")
-            })
-        }
-    });
-    model.message = Some(said);
-    effects
 }
 
 /// Sets the age limit that was typed; empty or "any age" for none.
