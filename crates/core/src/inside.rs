@@ -5,11 +5,12 @@ mod build;
 mod others;
 mod takes;
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use crate::decide::Node;
 use crate::rulebook::BAND_COUNT;
 use crate::scan::{FolderId, ItemId, PileId, PileIndex, Scan, Sum};
+use crate::target::Printable;
 
 pub use arrange::{Arrangement, InsideOrder};
 pub use others::{Other, Others, others};
@@ -183,6 +184,47 @@ impl Inside {
             (None, Some(Entry::Item(item))) => scan.arena.name(item).to_vec(),
             (None, _) => Vec::new(),
         }
+    }
+
+    /// What an entry is called on the screen: what Windows throws away gets another name, and is
+    /// shown by the one it had.
+    pub fn shown_name(&self, scan: &Scan, id: EntryId) -> String {
+        let name = self.name(scan, id);
+        let is_renamed = name
+            .get(..2)
+            .is_some_and(|start| start.eq_ignore_ascii_case(b"$r"));
+        let original = self
+            .trashed(id)
+            .and_then(|trashed| trashed.original.as_deref());
+        let before = original.and_then(|path| path.rsplit('\\').next());
+        match before.filter(|name| is_renamed && !name.is_empty()) {
+            Some(before) => before.to_owned(),
+            None => Printable(&name).to_string(),
+        }
+    }
+
+    /// The names of all that the pile has right in a folder of the scan, sorted: also of what is
+    /// shown elsewhere or not at all.
+    pub fn names_in(&self, scan: &Scan, folder: FolderId) -> Vec<Vec<u8>> {
+        let items = scan.pile(self.pile).items();
+        let own = items.zip(self.index.folders());
+        let files = own.filter(|(_, of)| **of == folder);
+        let mut names: Vec<Vec<u8>> = files
+            .map(|(item, _)| scan.arena.name(item).to_vec())
+            .collect();
+        let mut above: HashSet<FolderId> = HashSet::new();
+        for own in self.folders.iter().filter_map(|own| own.id) {
+            let mut at = Some(own);
+            while let Some(parent) = at.filter(|at| above.insert(*at)) {
+                at = scan.arena.parent_of(parent);
+            }
+        }
+        let below = above
+            .iter()
+            .filter(|known| scan.arena.parent_of(**known) == Some(folder));
+        names.extend(below.map(|known| scan.arena.folder_path(*known).name().to_vec()));
+        names.sort();
+        names
     }
 
     /// What a trash notes of an entry.

@@ -24,7 +24,7 @@ use jiff::Timestamp;
 use jolly_disk::{Folder, Kind, Stat};
 
 use crate::rulebook::{AgeBy, Detect, Rule, Search};
-use crate::target::{Printable, Target, TargetPath};
+use crate::target::{Printable, Target, TargetPath, is_harmless};
 use language::Languages;
 use trash::TrashDates;
 
@@ -218,4 +218,18 @@ pub fn time_of_itself(by: AgeBy, stat: &Stat) -> i64 {
 fn shown(bytes: &[u8]) -> String {
     const MOST: usize = 200;
     Printable(bytes.get(..MOST).unwrap_or(bytes)).to_string()
+}
+
+/// A path as Windows writes it, made harmless and short enough to show: its folders are divided by
+/// backslashes, so these stand for nothing else.
+fn shown_windows(path: &str) -> String {
+    const MOST: usize = 200;
+    let letters = path.chars().take(MOST).map(|letter| {
+        if is_harmless(letter) {
+            letter.to_string()
+        } else {
+            letter.escape_unicode().to_string()
+        }
+    });
+    letters.collect()
 }

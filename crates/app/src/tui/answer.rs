@@ -46,18 +46,7 @@ pub(super) fn answer(effect: Effect, cancel: &CancelToken) -> Msg {
             let Some(Entry::Folder(id)) = inside.entry(scan, folder) else {
                 return Msg::Nothing;
             };
-            let entries = search.arrangement.of(folder).iter();
-            let mut known: Vec<Vec<u8>> = entries
-                .map(|entry| {
-                    // Folders that are shown as one begin with the first of them.
-                    let name = inside.name(scan, *entry);
-                    name.split(|byte| *byte == b'/')
-                        .next()
-                        .unwrap_or_default()
-                        .to_vec()
-                })
-                .collect();
-            known.sort();
+            let known = inside.names_in(scan, id);
             let path = scan.arena.folder_path(id);
             Msg::Others(ticket, folder, others(scan, &path, &known, cancel))
         }

@@ -550,6 +550,9 @@ fn a_sweep_ends_in_a_report_that_a_second_scan_bears_out() {
 #[test]
 fn a_state_folder_that_cannot_be_written_is_told_and_nothing_goes() {
     let mut desk = Desk::new().scanned();
+    // The visit was noted there a moment ago.
+    let state = desk.dir.path().join("state");
+    std::fs::rename(&state, desk.dir.path().join("away")).unwrap();
     std::fs::write(desk.dir.path().join("state"), b"in the way").unwrap();
     desk.key(KeyCode::Tab);
     desk.text("sweep");

@@ -131,11 +131,8 @@ impl Inside {
             if cancel.is_cancelled() {
                 return None;
             }
-            let name = self.name(scan, id);
-            if String::from_utf8_lossy(&name)
-                .to_lowercase()
-                .contains(&wanted)
-            {
+            let name = self.shown_name(scan, id).to_lowercase();
+            if name.contains(&wanted) {
                 if is_past {
                     return Some(id);
                 }

@@ -12,7 +12,7 @@ use std::ops::ControlFlow;
 use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
 
-use crate::recognise::{shown, thumbnail};
+use crate::recognise::{shown, shown_windows, thumbnail};
 use crate::target::{Layout, RECYCLED_MOST, Recycled, Target, TargetPath, fold};
 
 /// The most that is read of one `.trashinfo`; a path is no longer than 4 KiB, percent-encoded
@@ -57,7 +57,7 @@ impl TrashDates {
                 let key = index_of(name)?;
                 let note = Recycled::read(bytes).map(|recycled| Note {
                     time: recycled.time,
-                    original: Some(shown(recycled.original.as_bytes())),
+                    original: Some(shown_windows(&recycled.original)),
                 });
                 Some((key, note))
             }),

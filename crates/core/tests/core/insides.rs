@@ -6,10 +6,10 @@ use std::collections::{BTreeMap, BTreeSet};
 use jolly_core::decide::{
     Choice, Decisions, Excluded, Exclusion, Node, PileDecision, Selection, Spares,
 };
-use jolly_core::inside::{Arrangement, Entry, EntryId, Inside, InsideOrder, others};
+use jolly_core::inside::{Arrangement, Entry, EntryId, Inside, InsideOrder, Other, others};
 use jolly_core::rulebook::Verdict;
 use jolly_core::scan::{CancelToken, ItemId, PileId, Scan, Sum};
-use jolly_core::target::TargetPath;
+use jolly_core::target::{Layout, TargetPath};
 use proptest::prelude::*;
 use proptest::sample::Index;
 
@@ -218,15 +218,11 @@ fn what_is_not_of_the_pile_is_told_with_its_reason() {
         .map(PileId)
         .find(|id| !scan.pile(*id).is_empty())
         .unwrap();
-    let (inside, arrangement) = open(&scan, pile, InsideOrder::Name);
-    let known = arrangement
-        .of(inside.top())
-        .iter()
-        .map(|id| inside.name(&scan, *id));
-    let known: Vec<_> = known.collect();
+    let (inside, _) = open(&scan, pile, InsideOrder::Name);
     let Some(Entry::Folder(top)) = inside.entry(&scan, inside.top()) else {
         panic!("the pile lies in one folder");
     };
+    let known = inside.names_in(&scan, top);
     let told = others(
         &scan,
         &scan.arena.folder_path(top),
@@ -254,4 +250,49 @@ fn what_is_not_of_the_pile_is_told_with_its_reason() {
     assert_eq!(verdict("a.log"), None);
     assert_eq!(verdict("deep"), None, "it is a folder of the pile");
     assert!(told.len() >= 3, "{told:?}");
+}
+
+#[test]
+fn what_windows_throws_away_is_shown_by_the_name_it_had() {
+    let bench = Bench::of_demo(jolly_demo::DemoLayout::Windows, Layout::Windows);
+    let scan = bench.scan();
+    let rule = scan.rules.by_id("windows/trash").unwrap();
+    let mut seen = Vec::new();
+    for pile in (0..scan.piles.len()).map(PileId) {
+        if scan.pile(pile).rule != rule || scan.pile(pile).is_empty() {
+            continue;
+        }
+        let (inside, arrangement) = open(&scan, pile, InsideOrder::Name);
+        for (id, folder) in walk(&inside, &arrangement) {
+            let Some(trashed) = inside.trashed(id) else {
+                continue;
+            };
+            let original = trashed.original.clone().unwrap();
+            assert!(
+                original.starts_with("C:\\") && !original.contains("\\\\"),
+                "{original}"
+            );
+            let name = inside.shown_name(&scan, id);
+            assert!(
+                original.ends_with(&name) && !name.starts_with("$R"),
+                "{name}"
+            );
+            assert_eq!(
+                inside.find(&scan, &arrangement, None, &name, &CancelToken::default()),
+                Some(id)
+            );
+            // What describes it lies beside it, and is neither shown nor called a stranger.
+            if let Some(Entry::Folder(holder)) = inside.entry(&scan, folder) {
+                let known = inside.names_in(&scan, holder);
+                let path = scan.arena.folder_path(holder);
+                let told = others(&scan, &path, &known, &CancelToken::default());
+                let is_index = |name: &[u8]| name.starts_with(b"$I");
+                let is_ours = |other: &Other| other.verdict == Verdict::Taken;
+                assert!(!told.all.iter().any(is_ours), "{told:?}");
+                assert!(known.iter().any(|name| is_index(name)));
+            }
+            seen.push(name);
+        }
+    }
+    assert!(!seen.is_empty());
 }

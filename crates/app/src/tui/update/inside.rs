@@ -5,7 +5,6 @@ use std::sync::Arc;
 use jolly_core::decide::{Choice, Node, Standing};
 use jolly_core::inside::{Arrangement, EntryId, Inside, Others};
 use jolly_core::scan::Sum;
-use jolly_core::target::Printable;
 use tui_input::Input;
 
 use crate::tui::keys::Action;
@@ -197,7 +196,7 @@ fn toggle(model: &mut Model) -> Vec<Effect> {
     }
     let goes = opened.takes(scan, &weigh.decisions, id);
     let choice = wanted(weigh, node, goes);
-    let name = Printable(&opened.inside.name(scan, id)).to_string();
+    let name = opened.inside.shown_name(scan, id);
     let said = match choice {
         Some(Choice::Leave) => "left",
         Some(Choice::Take) => "taken",

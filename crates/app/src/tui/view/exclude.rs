@@ -189,11 +189,14 @@ fn count_lines(model: &Model, theme: &Theme, draft: &Draft) -> Vec<Line<'static>
                 );
             } else {
                 line.add("It spares ", quiet).add(sum, straw);
-                let would = format!(
-                    "; {} of that, {}, would go by age.",
-                    count(held.items),
-                    bytes(held.bytes)
-                );
+                let would = match held.items {
+                    0 => "; none of it would go now.".to_owned(),
+                    files => format!(
+                        "; {} of that, {}, would go by age.",
+                        count(files),
+                        bytes(held.bytes)
+                    ),
+                };
                 line.add(would, quiet);
             }
         }

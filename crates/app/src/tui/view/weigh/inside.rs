@@ -221,7 +221,7 @@ impl Page<'_> {
             (false, _) => " ",
         };
         line.add(format!("{indent}{sign} "), theme.style(Role::Quiet));
-        let name = Printable(&inside.name(scan, id)).to_string();
+        let name = inside.shown_name(scan, id);
         let slash = if is_folder { "/" } else { "" };
         let room = (MARKS + self.columns.name).saturating_sub(line.width());
         line.add(
