@@ -8,7 +8,7 @@ use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jolly_core::decide::{
-    Decisions, Exclusion, ExclusionError, Manifest, Reach, Selection, Spares, Starts,
+    Decisions, Excluded, Exclusion, ExclusionError, Manifest, Reach, Selection, Spares, Starts,
 };
 use jolly_core::inside::{Arrangement, EntryId, Inside, InsideOrder, Others};
 use jolly_core::kept::NewPlace;
@@ -101,14 +101,28 @@ pub(super) struct Scanned {
 
 impl Scanned {
     /// Decides about a scan as the selection recommends, or goes on with what was decided before.
+    /// `kept` is what the files exclude now: what somebody wrote into them meanwhile counts, too.
     pub(super) fn of(
         scan: Scan,
         selection: &Selection,
+        kept: &[Exclusion],
         decided: Option<&(Arc<Scan>, Decisions)>,
     ) -> Result<Self, ExclusionError> {
         let mut decisions = Decisions::new(&scan, selection)?;
         if let Some((before, decided)) = decided {
             decisions = decisions.carry_on(&scan, decided, before);
+        }
+        let mut all = decisions.exclusions().to_vec();
+        let known = all.len();
+        // What was deleted or undone here may not have left its file yet.
+        for one in kept
+            .iter()
+            .filter(|one| !decisions.was_ever_excluded(&one.spares))
+        {
+            all.push(Excluded::find(&scan, one.clone())?);
+        }
+        if all.len() > known {
+            decisions.exclude(&scan, "excluded in the files meanwhile", all);
         }
         Ok(Self {
             today: scan.now.to_zoned(TimeZone::system()).date(),

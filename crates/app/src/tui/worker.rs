@@ -378,10 +378,15 @@ pub(super) fn scan(
     let scan = job.session.scan(before, cancel, &|event| {
         drop(news.try_send(Msg::Scanning(job.job, event)));
     });
-    let scanned = Scanned::of(scan, &job.selection, job.decided.as_ref());
-    scanned
-        .map(Box::new)
-        .map_err(|error| format!("what is excluded can't be read: {error}"))
+    let unreadable = |error: &dyn std::error::Error| {
+        let story = whole_story(error);
+        let lines: Vec<&str> = story.lines().take(2).map(str::trim).collect();
+        format!("what is excluded can't be read: {}", lines.join(" "))
+    };
+    let kept = job.session.files.read_exclusions();
+    let kept = kept.map_err(|error| unreadable(&error))?;
+    let scanned = Scanned::of(scan, &job.selection, &kept, job.decided.as_ref());
+    scanned.map(Box::new).map_err(|error| unreadable(&error))
 }
 
 pub(super) fn rehearse(

@@ -6,7 +6,7 @@ use crate::decide::choice::{Choice, Choices, Node};
 use crate::decide::history::{History, State};
 use crate::decide::overlay::Overlay;
 use crate::decide::reach::Excluded;
-use crate::decide::{ExclusionError, Selection, Thing};
+use crate::decide::{ExclusionError, Selection, Spares, Thing};
 use crate::rulebook::{AgeLimit, Removal};
 use crate::scan::{FolderId, ItemId, LinkGroup, PileId, PileIndex, Scan, Sum};
 
@@ -377,6 +377,15 @@ impl Decisions {
             self.mix(scan);
         }
         self.count(scan);
+    }
+
+    /// Whether the same was excluded at any step, undone ones included.
+    pub fn was_ever_excluded(&self, spares: &Spares) -> bool {
+        let mut states = self.history.states();
+        states.any(|state| {
+            let mut all = state.excluded.iter();
+            all.any(|one| one.exclusion.spares == *spares)
+        })
     }
 
     /// What was decided, step by step from the beginning, and at which of these we stand.

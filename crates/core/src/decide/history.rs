@@ -168,6 +168,11 @@ impl History {
         &self.steps[self.at].state
     }
 
+    /// Every state.
+    pub(super) fn states(&self) -> impl Iterator<Item = &State> {
+        self.steps.iter().map(|step| &step.state)
+    }
+
     pub(super) fn at(&self) -> usize {
         self.at
     }

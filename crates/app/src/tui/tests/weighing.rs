@@ -652,3 +652,37 @@ fn what_was_chosen_by_hand_is_what_is_swept() {
     let verified = verified.unwrap();
     assert_eq!(verified.takes.items, verified.stayed.items);
 }
+
+#[test]
+fn what_somebody_writes_into_the_files_meanwhile_counts_from_the_next_scan_on() {
+    let mut desk = Desk::new().scanned();
+    let start = desk.takes();
+    desk.look_at("temporary", "pair-one");
+    desk.key(KeyCode::Char('x'));
+    desk.key(KeyCode::Enter);
+    desk.key(KeyCode::Esc);
+    let file = desk.model.session.as_ref().unwrap().files.computer.clone();
+    let text = std::fs::read_to_string(&file).unwrap();
+    let by_hand = "\n[[exclusion]]\npath = \"tmp/dump-4411.bin\"\n";
+    std::fs::write(&file, text.clone() + by_hand).unwrap();
+    desk.key(KeyCode::Char('r'));
+    assert_eq!(desk.exclusions().len(), 2);
+    assert!(desk.takes() <= start - (212 << 20));
+    // What is undone here stays undone, and what is broken there is told.
+    desk.key(KeyCode::Char('u'));
+    desk.key(KeyCode::Char('r'));
+    assert_eq!(desk.exclusions().len(), 1);
+    assert!(
+        !std::fs::read_to_string(&file)
+            .unwrap()
+            .contains("dump-4411")
+    );
+    std::fs::write(&file, text + "[[exclusion]]\nhow = 1\n").unwrap();
+    desk.key(KeyCode::Char('r'));
+    assert!(
+        desk.message().contains("what is excluded can't be read"),
+        "{}",
+        desk.message()
+    );
+    assert_eq!(desk.model.station, Station::Scan);
+}
