@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use crate::decide::exclusion::{Below, Exclusion, ExclusionError, Matcher, Spares};
 use crate::decide::marked::Marked;
-use crate::scan::{CancelToken, FolderId, Pile, PileId, Scan, Sum};
+use crate::scan::{CancelToken, Pile, PileId, Scan, Sum};
 use crate::target::TargetPath;
 
 /// Items between two looks whether anybody still wants to know.
@@ -29,11 +29,16 @@ impl Reach {
         cancel: &CancelToken,
     ) -> Result<Option<Self>, ExclusionError> {
         let matcher = spares.matcher(scan.target.layout)?;
-        let folders: Vec<Below> = (scan.arena.folders())
-            .map(|(id, _)| matcher.below(&scan.arena.folder_path(id)))
-            .collect();
+        // Neighbours in age lie in any folder: each path is put together once.
+        let stand = |id| {
+            let path = scan.arena.folder_path(id);
+            let below = matcher.below(&path);
+            let path = (below == Below::Some).then_some(path);
+            (below, path.unwrap_or_default())
+        };
+        let folders: Vec<(Below, TargetPath)> =
+            scan.arena.folders().map(|(id, _)| stand(id)).collect();
         let mut reach = Self::default();
-        let mut last = LastFolder::default();
         for id in (0..scan.piles.len()).map(PileId) {
             let pile = scan.pile(id);
             let rule = scan.rules.rule(pile.rule).id.as_str();
@@ -45,15 +50,12 @@ impl Reach {
                 if position % LOOKS == 0 && cancel.is_cancelled() {
                     return Ok(None);
                 }
-                let mut fits_path = || {
+                let fits_path = || {
                     let folder = scan.arena.folder(item);
                     match folders.get(folder.as_index()) {
-                        Some(Below::All) => true,
-                        Some(Below::Some) => {
-                            let path = last.path(scan, folder);
-                            matcher.fits_name(path, scan.arena.name(item))
-                        }
-                        Some(Below::None) | None => false,
+                        Some((Below::All, _)) => true,
+                        Some((Below::Some, path)) => matcher.fits_name(path, scan.arena.name(item)),
+                        Some((Below::None, _)) | None => false,
                     }
                 };
                 if matcher.fits_figures(Some(scan.arena.size(item)), scan.age(item)) && fits_path()
@@ -110,20 +112,6 @@ impl Reach {
 pub(super) fn frees(scan: &Scan, pile: &Pile, position: usize) -> u64 {
     pile.item_at(position)
         .map_or(0, |item| scan.arena.frees(item))
-}
-
-/// The folder that was asked about last, with its path: neighbours lie in the same one.
-#[derive(Default)]
-struct LastFolder(Option<(FolderId, TargetPath)>);
-
-impl LastFolder {
-    fn path(&mut self, scan: &Scan, folder: FolderId) -> &TargetPath {
-        if self.0.as_ref().is_none_or(|(known, _)| *known != folder) {
-            self.0 = None;
-        }
-        let find = || (folder, scan.arena.folder_path(folder));
-        &self.0.get_or_insert_with(find).1
-    }
 }
 
 /// An exclusion that counts, with what it spares of the scan.
