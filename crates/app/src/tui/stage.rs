@@ -4,7 +4,6 @@ use std::path::Path;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use jolly_core::decide::make_manifest;
 use jolly_core::scan::CancelToken;
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
@@ -105,8 +104,8 @@ impl Stage {
                 Msg::Scanned(job.job, scanned)
             }
             Effect::List(job, scan, decisions) => {
-                let manifest = make_manifest(&scan, &decisions);
-                Msg::Listed(job, Some(Box::new(Check::of(scan, manifest))))
+                let made = Check::of(scan, &decisions);
+                Msg::Listed(job, Some(Box::new(made)))
             }
             effect @ (Effect::LookInside(..)
             | Effect::Arrange(..)

@@ -8,7 +8,6 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
-use jolly_core::decide::make_manifest;
 use jolly_core::scan::{CancelToken, ScanEvent};
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
@@ -127,8 +126,8 @@ impl Desk {
                 Msg::Scanned(number, scanned)
             }
             Effect::List(job, scan, decisions) => {
-                let manifest = make_manifest(&scan, &decisions);
-                Msg::Listed(job, Some(Box::new(Check::of(scan, manifest))))
+                let made = Check::of(scan, &decisions);
+                Msg::Listed(job, Some(Box::new(made)))
             }
             Effect::Rehearse(job, session, scan, manifest) => {
                 Msg::Rehearsed(job, worker::rehearse(&session, &scan, &manifest))

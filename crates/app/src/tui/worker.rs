@@ -6,7 +6,7 @@ use std::thread::JoinHandle;
 use std::time::Duration;
 
 use crossbeam_channel::{Receiver, Sender, bounded};
-use jolly_core::decide::{Manifest, make_manifest};
+use jolly_core::decide::Manifest;
 use jolly_core::scan::{CancelToken, Scan};
 use jolly_core::sweep::RunSummary;
 use jolly_core::whole_story;
@@ -141,8 +141,8 @@ impl Workers {
                 });
             }
             Effect::List(job, scan, decisions) => self.work(Msg::Listed(job, None), move || {
-                let manifest = make_manifest(&scan, &decisions);
-                Msg::Listed(job, Some(Box::new(Check::of(scan, manifest))))
+                let made = Check::of(scan, &decisions);
+                Msg::Listed(job, Some(Box::new(made)))
             }),
             Effect::Rehearse(job, session, scan, manifest) => {
                 let broken = Msg::Rehearsed(job, Err("the rehearsal broke off".to_owned()));

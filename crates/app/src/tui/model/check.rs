@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::Arc;
 
-use jolly_core::decide::{EntryKind, Manifest, ManifestItem};
+use jolly_core::decide::{Decisions, EntryKind, Manifest, ManifestItem, make_manifest};
 use jolly_core::rulebook::{Class, Removal, RuleNumber};
 use jolly_core::scan::{Scan, Sum};
 use jolly_core::sweep::RunSummary;
@@ -34,6 +34,8 @@ pub(in crate::tui) struct Check {
     pub gone: Sum,
     /// What is set aside.
     pub aside: Sum,
+    /// How many items are old enough, but excluded or left by hand.
+    pub spared: u64,
     /// What goes, by class.
     pub planned: BTreeMap<Class, u64>,
     /// For each account, or the system, what its owner notices.
@@ -55,6 +57,7 @@ impl Check {
             manifest: None,
             gone: Sum::default(),
             aside: Sum::default(),
+            spared: 0,
             planned: BTreeMap::new(),
             afterwards: Vec::new(),
             biggest: Vec::new(),
@@ -64,10 +67,14 @@ impl Check {
         }
     }
 
-    /// The check of a manifest: all that its screen says of it. It reads the whole list, so a
-    /// thread makes it.
-    pub(in crate::tui) fn of(scan: Arc<Scan>, manifest: Manifest) -> Self {
+    /// The list of what was decided, and all that its screen says of it. It reads the whole list, so
+    /// a thread makes it.
+    pub(in crate::tui) fn of(scan: Arc<Scan>, decisions: &Decisions) -> Self {
+        let manifest = make_manifest(&scan, decisions);
+        let spared = decisions.shown(&scan);
+        let spared = spared.map(|pile| decisions.spared_count(&scan, pile)).sum();
         let mut check = Self::waiting(scan);
+        check.spared = spared;
         let mut rules: HashMap<Arc<str>, Option<RuleNumber>> = HashMap::new();
         let mut afterwards: HashSet<(Option<Arc<str>>, Option<RuleNumber>)> = HashSet::new();
         let mut by_size: Vec<&ManifestItem> = Vec::new();

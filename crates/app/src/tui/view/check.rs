@@ -185,6 +185,9 @@ fn fact(theme: &Theme, name: &str, text: &str, width: usize) -> Line<'static> {
 fn stays(check: &Check) -> String {
     let scan = &check.scan;
     let mut parts = vec![format!("{} guarded", count(scan.guarded))];
+    if check.spared > 0 {
+        parts.push(format!("{} excluded or left by hand", count(check.spared)));
+    }
     let unread: u64 = scan.unread.iter().map(|unread| unread.count).sum();
     if unread > 0 {
         parts.push(format!("{} not read", count(unread)));
