@@ -37,6 +37,7 @@ enum Depth {
 pub(super) struct Theme {
     depth: Depth,
     is_light: bool,
+    is_ascii: bool,
     pub glyphs: Glyphs,
 }
 
@@ -100,7 +101,7 @@ const ASCII: Glyphs = Glyphs {
     arrow: "->",
     none: "-",
     open: "v",
-    closed: "+",
+    closed: ":",
     moving: ["|", "/", "-", "\\"],
     classes: ["S", "R", "F", "A"],
     states: ["*", "+", "o", "!"],
@@ -124,6 +125,7 @@ impl Theme {
         Self {
             depth,
             is_light: looks.light,
+            is_ascii: looks.ascii,
             glyphs,
         }
     }
@@ -205,6 +207,16 @@ impl Theme {
             Class::Felt => felt,
             Class::Ask => ask,
         }
+    }
+
+    /// How keys are written: arrows as words where the terminal may not have them.
+    pub(super) fn keys(&self, label: &str) -> String {
+        if !self.is_ascii {
+            return label.to_owned();
+        }
+        let words = [("↑", "up"), ("↓", "down"), ("←", "left"), ("→", "right")];
+        let written = |text: String, (arrow, word): (&str, &str)| text.replace(arrow, word);
+        words.into_iter().fold(label.to_owned(), written)
     }
 
     /// The marks of what goes, goes in part, stays.

@@ -2,6 +2,7 @@
 
 use jolly_core::decide::{EntryKind, ManifestItem};
 use jolly_core::rulebook::Removal;
+use jolly_core::scan::Blocked;
 use jolly_core::sweep::RunSummary;
 use ratatui::Frame;
 use ratatui::layout::Rect;
@@ -192,8 +193,17 @@ fn stays(check: &Check) -> String {
     if unread > 0 {
         parts.push(format!("{} not read", count(unread)));
     }
-    let blocked = scan.piles.iter().filter(|pile| pile.blocked.is_some());
-    let locked: u64 = blocked.map(|pile| pile.found().items).sum();
+    let mut locked = 0;
+    for pile in &scan.piles {
+        let items = pile.found().items;
+        match &pile.blocked {
+            Some(Blocked::NeedsAdministrator) => locked += items,
+            Some(Blocked::Busy(holder)) if items > 0 => {
+                parts.push(format!("{} wait for {holder}", count(items)));
+            }
+            Some(Blocked::Busy(_)) | None => {}
+        }
+    }
     if locked > 0 {
         parts.push(format!("{} need the administrator", count(locked)));
     }

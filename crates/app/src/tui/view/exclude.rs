@@ -32,10 +32,11 @@ pub(super) fn draw(model: &Model, draft: &Draft, theme: &Theme, frame: &mut Fram
     ];
     for (at, offer) in draft.offers.iter().enumerate() {
         let is_chosen = at == draft.chosen;
-        let stand = match (is_chosen, draft.is_typing_what()) {
-            (true, true) => Stand::Typed,
-            (true, false) => Stand::Chosen,
+        let stand = match (is_chosen, draft.field) {
             (false, _) => Stand::Offered,
+            (true, Field::What) if draft.is_typing_what() => Stand::Typed,
+            (true, Field::What) => Stand::Focused,
+            (true, Field::Where | Field::Why) => Stand::Chosen,
         };
         all.push(offer_line(theme, offer, stand));
     }
@@ -70,8 +71,10 @@ pub(super) fn draw(model: &Model, draft: &Draft, theme: &Theme, frame: &mut Fram
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Stand {
     Offered,
-    /// It is meant.
+    /// It is meant, and keys go elsewhere.
     Chosen,
+    /// It is meant, and the arrows choose another.
+    Focused,
     /// It is meant, and what is typed goes into it.
     Typed,
 }
@@ -79,7 +82,8 @@ enum Stand {
 fn offer_line(theme: &Theme, offer: &Offer, stand: Stand) -> Line<'static> {
     let is_chosen = stand != Stand::Offered;
     let mut line = Pieces::default();
-    line.add(edge(theme, is_chosen), theme.style(Role::Straw));
+    let is_focus = matches!(stand, Stand::Focused | Stand::Typed);
+    line.add(edge(theme, is_focus), theme.style(Role::Straw));
     let role = if is_chosen { Role::Straw } else { Role::Quiet };
     line.add(
         left(&format!(" {}", offer.word()), WORDS),

@@ -33,12 +33,13 @@ pub(super) fn draw(
         .filter(offered)
         .collect();
     for row in &main {
-        let wide = row.label.width() + row.says.width() + 4;
+        let label = theme.keys(row.label);
+        let wide = label.width() + row.says.width() + 4;
         let room = if row.label == "?" { 0 } else { all };
         if line.width() + wide + room > width {
             continue;
         }
-        line.add(row.label, theme.style(Role::Straw));
+        line.add(label, theme.style(Role::Straw));
         line.add(format!(" {}   ", row.says), theme.style(Role::Quiet));
     }
     lines(frame, area, vec![line.line()]);
@@ -55,7 +56,7 @@ pub(super) fn hints(theme: &Theme, frame: &mut Frame<'_>, area: Rect, all: &[(&s
 /// Keys and what they do, on a line.
 pub(super) fn add_hints(theme: &Theme, line: &mut Pieces<'_>, all: &[(&str, &str)]) {
     for (key, says) in all {
-        line.add(*key, theme.style(Role::Straw));
+        line.add(theme.keys(key), theme.style(Role::Straw));
         line.add(format!(" {says}   "), theme.style(Role::Quiet));
     }
 }

@@ -92,7 +92,7 @@ fn help(model: &Model, from: usize, theme: &Theme, frame: &mut Frame<'_>, area: 
     let rows = keys::at(context);
     for row in rows.skip(from).take(room) {
         let mut line = Pieces::default();
-        line.add(left(row.label, 20), theme.style(Role::Straw));
+        line.add(left(&theme.keys(row.label), 20), theme.style(Role::Straw));
         line.add(row.says, theme.style(Role::Text));
         lines.push(line.line());
     }
@@ -102,7 +102,7 @@ fn help(model: &Model, from: usize, theme: &Theme, frame: &mut Frame<'_>, area: 
     } else {
         "Any key closes this."
     };
-    lines.push(Line::styled(words, theme.style(Role::Quiet)));
+    lines.push(Line::styled(theme.keys(words), theme.style(Role::Quiet)));
     raised(theme, frame, area, 98, lines);
 }
 
