@@ -71,6 +71,8 @@ pub(super) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refus
         // What is on the disk says which layout it is.
         layout: None,
         target: Some(root.clone()),
+        // What is tried out here must not change how the shop starts, or spare, tomorrow.
+        config: Some(folder.path().join("settings")),
         ..options.clone()
     };
     let ended = tui::open(&options, looks, tui::Source::Demo(folder.path().to_owned()));

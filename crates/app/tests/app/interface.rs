@@ -257,7 +257,11 @@ fn the_demo_opens_itself_and_leaves_nothing_behind_but_its_log() {
     let dir = tempfile::tempdir().unwrap();
     let (temp, state) = (dir.path().join("temp"), dir.path().join("state"));
     std::fs::create_dir(&temp).unwrap();
-    let env = [("TMPDIR", temp.to_str().unwrap())];
+    let config = dir.path().join("config");
+    let env = [
+        ("TMPDIR", temp.to_str().unwrap()),
+        ("XDG_CONFIG_HOME", config.to_str().unwrap()),
+    ];
     let term = Term::start(
         (142, 44),
         &env,
@@ -266,6 +270,13 @@ fn the_demo_opens_itself_and_leaves_nothing_behind_but_its_log() {
     term.wait_text("Otter Quay Boat Hire");
     term.wait_text("Temporary folder");
     assert_eq!(std::fs::read_dir(&temp).unwrap().count(), 1);
+    // What is tried out in it doesn't change how the shop starts.
+    term.keys(&["s"]);
+    term.wait_text("this shop starts");
+    term.keys(&["Down", "Space"]);
+    term.wait_text("said here");
+    term.keys(&["Escape"]);
+    term.wait_text("This shop starts so from now on");
     term.keys(&["Tab"]);
     term.wait_text("You are about to remove");
     term.text("sweep");
@@ -277,6 +288,7 @@ fn the_demo_opens_itself_and_leaves_nothing_behind_but_its_log() {
     term.keys(&["q"]);
     assert_eq!(term.status(), 0);
     assert_eq!(std::fs::read_dir(&temp).unwrap().count(), 0);
+    assert!(!config.exists());
     assert_eq!(std::fs::read_dir(state.join("logs")).unwrap().count(), 1);
 }
 
