@@ -123,12 +123,8 @@ fn nowhere() -> KeptError {
 
 /// Keeps how the shop starts.
 pub(crate) fn keep_starts(files: &Files, before: &Starts, after: &Starts) -> Result<(), String> {
-    let Some(path) = &files.starts else {
-        return Err(
-            "It counts for now, but there is no configuration folder to keep it in.".into(),
-        );
-    };
     let changed = || -> Result<(), KeptError> {
+        let path = files.starts.as_deref().ok_or_else(nowhere)?;
         let text = read_text(path)?;
         let text = change_starts(&shown_name(path), text.as_deref(), before, after)?;
         write_whole(path, &text)

@@ -231,9 +231,4 @@ impl Inside {
     pub fn trashed(&self, id: EntryId) -> Option<&Trashed> {
         self.trashed.get(&id)
     }
-
-    /// Whether a trash notes where its things lay.
-    pub fn is_trash(&self) -> bool {
-        !self.trashed.is_empty()
-    }
 }

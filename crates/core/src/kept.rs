@@ -100,7 +100,9 @@ pub fn write_whole(path: &Path, text: &str) -> Result<(), KeptError> {
         path: path.to_owned(),
         source,
     };
-    let folder = path.parent().unwrap_or(Path::new("."));
+    // A link to a file that is kept elsewhere stays a link.
+    let real = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
+    let folder = real.parent().unwrap_or(Path::new("."));
     let made = fs::DirBuilder::new()
         .recursive(true)
         .mode(0o700)
@@ -109,8 +111,6 @@ pub fn write_whole(path: &Path, text: &str) -> Result<(), KeptError> {
     let mut file = tempfile::NamedTempFile::new_in(folder).map_err(refuse)?;
     file.write_all(text.as_bytes()).map_err(refuse)?;
     file.as_file().sync_all().map_err(refuse)?;
-    // A link to a file that is kept elsewhere stays a link.
-    let real = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
     file.persist(&real)
         .map_err(|error| refuse(error.error))
         .map(drop)

@@ -50,7 +50,10 @@ pub(super) fn answer(effect: Effect, cancel: &CancelToken) -> Msg {
             let path = scan.arena.folder_path(id);
             Msg::Others(ticket, folder, others(scan, &path, &known, cancel))
         }
-        Effect::LookForHolders(job, scan) => Msg::Held(job, holders(&scan)),
+        Effect::LookForHolders(scan) => {
+            let held = holders(&scan);
+            Msg::Held(scan, held)
+        }
         Effect::Reckon(ticket, scan, spares) => match Reach::of(&scan, &spares, cancel) {
             Ok(Some(reach)) => {
                 let is_everything = reach.is_everything(&scan);

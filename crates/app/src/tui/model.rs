@@ -78,8 +78,8 @@ impl Station {
 
 /// Something that stands before the station.
 pub(super) enum Overlay {
-    /// All keys, from this one on.
-    Help(usize),
+    /// All keys, from this one on; with the view that they stand before.
+    Help(usize, Option<Box<Self>>),
     /// An exact age is typed; with what was wrong with it.
     ExactAge(Input, Option<String>),
     /// Something is looked for.
@@ -116,8 +116,6 @@ pub(super) struct Model {
     pub bench: Bench,
     pub station: Station,
     pub overlay: Option<Overlay>,
-    /// The view whose keys the help tells; none for those of the station.
-    pub context_of_help: Option<Context>,
     /// Since the interface opened.
     pub clock: Duration,
     pub is_over: bool,
@@ -154,7 +152,6 @@ impl Model {
             bench: Bench::default(),
             station: Station::Arrive,
             overlay: None,
-            context_of_help: None,
             clock: Duration::ZERO,
             is_over: false,
             refusal: None,
@@ -216,13 +213,9 @@ impl Model {
     pub(super) fn moves(&self) -> bool {
         let waits = match self.station {
             Station::Arrive => self.bench.waits(),
-            Station::Scan => self.scanning.took.is_none(),
+            Station::Scan | Station::Report => self.scanning.took.is_none(),
             Station::Sweep => true,
             Station::Check => self.check.as_ref().is_none_or(Check::waits),
-            Station::Report => self
-                .report
-                .as_ref()
-                .is_some_and(|report| report.verified.is_none()),
             Station::Weigh => false,
         };
         waits && !self.is_over

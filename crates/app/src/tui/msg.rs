@@ -52,7 +52,7 @@ pub(super) enum Msg {
     /// A scan has ended, or why it could not.
     Scanned(u32, Result<Box<Scanned>, String>),
     /// Who holds which items of a scan.
-    Held(u32, Holders),
+    Held(Arc<Scan>, Holders),
     /// A pile has been opened; nothing when that broke off.
     LookedInside(u32, Option<(Arc<Inside>, Arc<Arrangement>)>),
     /// What was looked for inside a pile, if it is there.
@@ -171,7 +171,7 @@ pub(super) enum Effect {
     /// Find the folders of a computer that begin so.
     CompleteInside(Arc<Session>, String),
     /// Look who holds which items.
-    LookForHolders(u32, Arc<Scan>),
+    LookForHolders(Arc<Scan>),
     /// Open a pile, or order it anew.
     LookInside(u32, Arc<Scan>, PileId, InsideOrder),
     /// Order an opened pile anew.

@@ -109,9 +109,10 @@ fn end(model: &mut Model) -> Vec<Effect> {
 /// Takes in what was found out for weigh.
 fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
     match message {
-        Msg::Held(job, holders) => {
-            if let Some(weigh) = model.weigh.as_mut().filter(|_| job == model.job) {
-                weigh.holders = holders;
+        Msg::Held(scan, holders) => {
+            let weigh = model.weigh.as_mut();
+            if let Some(weigh) = weigh.filter(|weigh| Arc::ptr_eq(&weigh.scan, &scan)) {
+                weigh.holders = Some(holders);
             }
             Vec::new()
         }
@@ -173,7 +174,7 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Action::Leave, Station::Sweep) => Vec::new(),
         (Action::Leave, _) => end(model),
         (Action::Help, _) => {
-            model.overlay = Some(Overlay::Help(0));
+            model.overlay = Some(Overlay::Help(0, None));
             Vec::new()
         }
         (action, Station::Arrive) => arrive::act(model, action),
@@ -188,11 +189,8 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (action, Station::Weigh) => weigh::act(model, action),
         (action, Station::Check) => check::act(model, action),
         (Action::Again | Action::Back, Station::Report) => {
-            if model
-                .report
-                .as_ref()
-                .is_some_and(|report| report.verified.is_none())
-            {
+            // A second scan that came to nothing is over, too.
+            if model.scanning.took.is_none() {
                 model.message = Some("The second scan is still under way.".to_owned());
             } else {
                 model.station = Station::Weigh;
@@ -208,10 +206,8 @@ fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
     match (action, model.overlay.take()) {
         (Action::Close, Some(Overlay::Starts(view))) => starts::close(model, *view),
         (Action::Close | Action::Leave, _) | (_, None) => Vec::new(),
-        // The help of a view is closed with the view behind it.
-        (Action::Help, view) => {
-            model.context_of_help = view.as_ref().and_then(Overlay::context);
-            model.overlay = Some(Overlay::Help(0));
+        (Action::Help, Some(view)) => {
+            model.overlay = Some(Overlay::Help(0, Some(Box::new(view))));
             Vec::new()
         }
         (_, Some(Overlay::Rulebooks(view))) => rulebooks::act(model, view, action),
@@ -308,7 +304,7 @@ fn scanned(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
         .session
         .clone()
         .map(|session| Effect::Keep(session, visit));
-    let holders = Effect::LookForHolders(model.job, scan);
+    let holders = Effect::LookForHolders(scan);
     let before = model.weigh.replace(weigh);
     let let_go = before.map(let_go);
     std::iter::once(holders).chain(keep).chain(let_go).collect()

@@ -73,14 +73,36 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>) {
         height: area.bottom() - work.y,
         ..area
     };
-    match &model.overlay {
-        Some(Overlay::Rulebooks(view)) => rulebooks::draw(model, view, theme, frame, below),
-        Some(Overlay::Exclusions(view)) => exclusions::draw(model, view, theme, frame, below),
-        Some(Overlay::Decided(focus)) => decided::draw(model, *focus, theme, frame, below),
-        Some(Overlay::Starts(view)) => starts::draw(model, view, theme, frame, below),
-        Some(Overlay::Exclude(draft)) => exclude::draw(model, draft, theme, frame, area),
-        Some(Overlay::Place(draft)) => place::draw(draft, theme, frame, area),
-        _ => overlay::draw(model, theme, frame, area),
+    if let Some(overlay) = &model.overlay {
+        before_station(model, overlay, theme, frame, (area, below));
+    }
+}
+
+/// Draws what stands before the station: over all of it, or over its work.
+fn before_station(
+    model: &Model,
+    overlay: &Overlay,
+    theme: &Theme,
+    frame: &mut Frame<'_>,
+    (area, below): (Rect, Rect),
+) {
+    match overlay {
+        Overlay::Rulebooks(view) => rulebooks::draw(model, view, theme, frame, below),
+        Overlay::Exclusions(view) => exclusions::draw(model, view, theme, frame, below),
+        Overlay::Decided(focus) => decided::draw(model, *focus, theme, frame, below),
+        Overlay::Starts(view) => starts::draw(model, view, theme, frame, below),
+        Overlay::Exclude(draft) => exclude::draw(model, draft, theme, frame, area),
+        Overlay::Place(draft) => place::draw(draft, theme, frame, area),
+        Overlay::Help(from, behind) => {
+            if let Some(behind) = behind {
+                before_station(model, behind, theme, frame, (area, below));
+            }
+            let context = Overlay::context_of_help(behind.as_deref(), model);
+            overlay::help(context, *from, theme, frame, area);
+        }
+        Overlay::ExactAge(..) | Overlay::Find(_) | Overlay::Open(..) => {
+            overlay::draw(model, overlay, theme, frame, area);
+        }
     }
 }
 

@@ -81,6 +81,12 @@ impl Model {
 }
 
 impl Overlay {
+    /// Whose keys the help tells when it stands before this view, or before the station.
+    pub(in crate::tui) fn context_of_help(behind: Option<&Self>, model: &Model) -> Context {
+        let own = behind.and_then(Self::context);
+        own.unwrap_or_else(|| model.station_context())
+    }
+
     /// Where keys count while it stands there; nowhere while something is typed.
     pub(in crate::tui) fn context(&self) -> Option<Context> {
         match self {
@@ -88,7 +94,7 @@ impl Overlay {
             Self::Decided(_) => Some(Context::Decided),
             Self::Starts(view) => view.asking.is_none().then_some(Context::Starts),
             Self::Rulebooks(view) => view.asking.is_none().then_some(Context::Rulebooks),
-            Self::Help(_)
+            Self::Help(..)
             | Self::ExactAge(..)
             | Self::Find(_)
             | Self::Open(..)

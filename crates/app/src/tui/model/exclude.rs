@@ -128,7 +128,7 @@ pub(in crate::tui) struct Draft {
 
 impl Draft {
     /// A draft that offers these.
-    pub(in crate::tui) fn new(offers: Vec<Offer>, ticket: u32) -> Self {
+    pub(in crate::tui) fn new(offers: Vec<Offer>) -> Self {
         Self {
             offers,
             chosen: 0,
@@ -139,12 +139,12 @@ impl Draft {
             counted: Counted::Counting,
             is_said: false,
             is_warned: false,
-            ticket,
+            ticket: 0,
         }
     }
 
     /// A draft that changes what was said before.
-    pub(in crate::tui) fn of(exclusion: &Exclusion, at: usize, ticket: u32) -> Self {
+    pub(in crate::tui) fn of(exclusion: &Exclusion, at: usize) -> Self {
         let spares = &exclusion.spares;
         let typed = |text: String| Input::new(text);
         let only = |spares: &Spares, other: Spares| *spares == other;
@@ -172,7 +172,7 @@ impl Draft {
             why: Input::new(exclusion.why.clone()),
             scope: exclusion.scope,
             changes: Some(at),
-            ..Self::new(vec![offer], ticket)
+            ..Self::new(vec![offer])
         }
     }
 

@@ -39,7 +39,8 @@ pub(in crate::tui) struct Weigh {
     pub classes: BTreeMap<Class, ClassSum>,
     /// The pile that is looked into.
     pub inside: Option<Box<InsideView>>,
-    pub holders: Holders,
+    /// None while they are looked for.
+    pub holders: Option<Holders>,
     /// The day of the scan: exclusions are dated by it.
     pub today: Date,
 }
@@ -63,7 +64,7 @@ impl Weigh {
             focus: 0,
             classes: BTreeMap::new(),
             inside: None,
-            holders: Holders::default(),
+            holders: None,
             today,
         };
         weigh.sum_up();
@@ -97,6 +98,11 @@ impl Weigh {
             Some(Row::Pile(id)) => Some(*id),
             Some(Row::Heading(_) | Row::Gap) | None => None,
         }
+    }
+
+    /// Who is seen to hold an item.
+    pub(in crate::tui) fn holder(&self, item: ItemId) -> Option<&Holder> {
+        self.holders.as_ref()?.items.get(&item)
     }
 
     /// What a pile is called: its title and whose it is.

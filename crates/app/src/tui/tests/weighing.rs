@@ -395,6 +395,9 @@ fn a_shop_starts_as_it_says_and_comes_back_to_what_is_built_in() {
     assert!(desk.shown().contains("names no known unit"));
     desk.key(KeyCode::Esc);
     desk.key(KeyCode::Char(']'));
+    // Looking at the keys loses nothing of what was said.
+    desk.key(KeyCode::Char('?'));
+    desk.key(KeyCode::Esc);
     assert!(
         row(&desk.shown(), &["Trash", "taken, older than 3 months"])
             .contains("left, older than 1 month")
@@ -588,6 +591,8 @@ fn every_view_of_weigh_draws_at_every_size() {
     desk.key(KeyCode::Char('?'));
     draws(&desk, "Keys at exclusions");
     desk.key(KeyCode::Esc);
+    draws(&desk, "kept in");
+    desk.key(KeyCode::Esc);
     desk.key(KeyCode::Char('d'));
     draws(&desk, "we are here");
     desk.key(KeyCode::Esc);
@@ -702,4 +707,18 @@ fn what_somebody_writes_into_the_files_meanwhile_counts_from_the_next_scan_on() 
         desk.message()
     );
     assert_eq!(desk.model.station, Station::Scan);
+    // Broken while a sweep is under way, it doesn't hold anybody at the report.
+    std::fs::write(&file, "").unwrap();
+    desk.key(KeyCode::Char('r'));
+    desk.key(KeyCode::Tab);
+    std::fs::write(&file, "how = 1").unwrap();
+    desk.text("sweep");
+    assert_eq!(desk.model.station, Station::Report);
+    assert!(
+        desk.message().contains("came to nothing"),
+        "{}",
+        desk.message()
+    );
+    desk.key(KeyCode::Esc);
+    assert_eq!(desk.model.station, Station::Weigh);
 }

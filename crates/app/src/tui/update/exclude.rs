@@ -52,8 +52,7 @@ pub(super) fn begin(model: &mut Model) -> Vec<Effect> {
     }
     offers.push(Offer::Larger(Input::default()));
     offers.push(Offer::Younger(Input::default()));
-    let ticket = model.next_ticket();
-    count(model, Draft::new(offers, ticket))
+    count(model, Draft::new(offers))
 }
 
 /// Offers what lies in focus inside a pile; gives the pattern that comes to mind.
@@ -117,7 +116,6 @@ fn pattern_for(name: &[u8], is_folder: bool) -> String {
 
 /// Begins to change an exclusion.
 pub(super) fn begin_change(model: &mut Model, at: usize) -> Vec<Effect> {
-    let ticket = model.next_ticket();
     let all = model
         .weigh
         .as_ref()
@@ -125,7 +123,7 @@ pub(super) fn begin_change(model: &mut Model, at: usize) -> Vec<Effect> {
     let Some(one) = all.and_then(|all| all.get(at)) else {
         return Vec::new();
     };
-    let mut draft = Draft::of(&one.exclusion, at, ticket);
+    let mut draft = Draft::of(&one.exclusion, at);
     if draft.offer().is_some_and(|offer| offer.input().is_none()) {
         draft.field = Field::Why;
     }

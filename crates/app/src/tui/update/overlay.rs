@@ -20,7 +20,7 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Overlay::Starts(view), _) => return starts::press(model, view, key),
         (Overlay::Exclude(draft), _) => return exclude::press(model, *draft, key),
         (Overlay::Place(draft), _) => return place::press(model, draft, key),
-        (Overlay::Help(from), code) => help(model, from, code),
+        (Overlay::Help(from, behind), code) => help(model, from, behind, code),
         // These have no lines to type in, and are served by the table of keys.
         (Overlay::Exclusions(_) | Overlay::Decided(_), _) | (_, KeyCode::Esc) => {}
         (Overlay::Find(input), KeyCode::Enter) => {
@@ -66,24 +66,20 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     Vec::new()
 }
 
-/// Moves through the keys where they don't all fit; any other key closes them.
-fn help(model: &mut Model, from: usize, code: KeyCode) {
-    let context = model.context_of_help;
-    let context = context.unwrap_or_else(|| model.station_context());
+/// Moves through the keys where they don't all fit; any other key closes them, and the view that
+/// they stood before is there again.
+fn help(model: &mut Model, from: usize, behind: Option<Box<Overlay>>, code: KeyCode) {
+    let context = Overlay::context_of_help(behind.as_deref(), model);
     let hidden = help_rows(context).saturating_sub(help_room(model.size.1));
     let to = match code {
-        KeyCode::Up | KeyCode::Char('k') => from.saturating_sub(1),
-        KeyCode::Down | KeyCode::Char('j') => from + 1,
-        _ => {
-            model.context_of_help = None;
-            return;
-        }
+        KeyCode::Up | KeyCode::Char('k') if hidden > 0 => Some(from.saturating_sub(1)),
+        KeyCode::Down | KeyCode::Char('j') if hidden > 0 => Some((from + 1).min(hidden)),
+        _ => None,
     };
-    if hidden == 0 {
-        model.context_of_help = None;
-        return;
-    }
-    model.overlay = Some(Overlay::Help(to.min(hidden)));
+    model.overlay = match to {
+        Some(to) => Some(Overlay::Help(to, behind)),
+        None => behind.map(|view| *view),
+    };
 }
 
 fn is_inside(model: &Model) -> bool {
@@ -127,7 +123,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
             view.asking.iter_mut().for_each(|(input, _)| insert(input));
         }
         Some(
-            Overlay::Help(_)
+            Overlay::Help(..)
             | Overlay::Exclude(_)
             | Overlay::Place(_)
             | Overlay::Exclusions(_)

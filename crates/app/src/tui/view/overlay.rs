@@ -13,20 +13,24 @@ use crate::tui::keys;
 use crate::tui::model::{Context, Model, Overlay};
 use crate::tui::theme::{Role, Theme};
 
-pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
-    match &model.overlay {
+/// Draws a question of one line.
+pub(super) fn draw(
+    model: &Model,
+    overlay: &Overlay,
+    theme: &Theme,
+    frame: &mut Frame<'_>,
+    area: Rect,
+) {
+    match overlay {
         // The others draw themselves.
-        None
-        | Some(
-            Overlay::Rulebooks(_)
-            | Overlay::Exclude(_)
-            | Overlay::Exclusions(_)
-            | Overlay::Decided(_)
-            | Overlay::Starts(_)
-            | Overlay::Place(_),
-        ) => {}
-        Some(Overlay::Help(from)) => help(model, *from, theme, frame, area),
-        Some(Overlay::ExactAge(input, wrong)) => {
+        Overlay::Rulebooks(_)
+        | Overlay::Exclude(_)
+        | Overlay::Exclusions(_)
+        | Overlay::Decided(_)
+        | Overlay::Starts(_)
+        | Overlay::Place(_)
+        | Overlay::Help(..) => {}
+        Overlay::ExactAge(input, wrong) => {
             let hint = wrong.clone().unwrap_or_else(|| {
                 "such as 45 days, 6 weeks, 2 years; empty for any age".to_owned()
             });
@@ -37,10 +41,10 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
             };
             question(theme, frame, area, ("older than", input), (&hint, role));
         }
-        Some(Overlay::Open(input, folders)) => {
+        Overlay::Open(input, folders) => {
             folder_question(theme, frame, area, input, folders);
         }
-        Some(Overlay::Find(input)) => {
+        Overlay::Find(input) => {
             let hint = if model.station_context() == Context::Inside {
                 "part of a name; enter: the next one, esc: done"
             } else {
@@ -80,9 +84,14 @@ fn folder_question(
     raised(theme, frame, area, 76, lines);
 }
 
-fn help(model: &Model, from: usize, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
-    let context = model.context_of_help;
-    let context = context.unwrap_or_else(|| model.station_context());
+/// All keys that count there.
+pub(super) fn help(
+    context: Context,
+    from: usize,
+    theme: &Theme,
+    frame: &mut Frame<'_>,
+    area: Rect,
+) {
     let title = format!("Keys at {}", context.name());
     let mut lines = vec![
         Line::styled(title, theme.bold(Role::Straw)),

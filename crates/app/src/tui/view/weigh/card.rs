@@ -84,13 +84,15 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
     }
     let mut fifth = Pieces::default();
     fifth.add("   in use  ", quiet);
-    match weigh.holders.piles.get(&id) {
-        Some((1, holder)) => fifth.add(format!("1 file, by {holder}"), text),
-        Some((files, holder)) => fifth.add(
+    let held = weigh.holders.as_ref().map(|held| held.piles.get(&id));
+    match held {
+        Some(Some((1, holder))) => fifth.add(format!("1 file, by {holder}"), text),
+        Some(Some((files, holder))) => fifth.add(
             format!("{} files, by {holder} and others", count(*files)),
             text,
         ),
-        None => fifth.add("nothing that is seen", text),
+        Some(None) => fifth.add("nothing that is seen", text),
+        None => fifth.add("looking…", quiet),
     };
     if let Some(why) = &pile.blocked {
         fifth.add(

@@ -328,7 +328,7 @@ impl Page<'_> {
         let node = self.opened.inside.node(&weigh.scan, id);
         match self.opened.inside.entry(&weigh.scan, id) {
             Some(Entry::Item(item)) => {
-                if let Some(holder) = weigh.holders.items.get(&item) {
+                if let Some(holder) = weigh.holder(item) {
                     return format!("open in {}", holder.program);
                 }
                 match weigh.decisions.standing(&weigh.scan, item) {

@@ -111,7 +111,7 @@ impl Page<'_> {
         let decision = weigh.decisions.of(self.view.pile);
         let how = decision.by.words();
         let old = age(scan.age(item));
-        if let Some(holder) = weigh.holders.items.get(&item) {
+        if let Some(holder) = weigh.holder(item) {
             let why = format!("{holder} holds it open; a sweep skips it while that is so");
             return ("waits", why);
         }
