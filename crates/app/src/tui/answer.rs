@@ -46,8 +46,13 @@ pub(super) fn answer(effect: Effect, cancel: &CancelToken) -> Msg {
             let Some(Entry::Folder(id)) = inside.entry(scan, folder) else {
                 return Msg::Nothing;
             };
-            let known = inside.names_in(scan, id);
             let path = scan.arena.folder_path(id);
+            // On the way to where the rule looks everything is somebody else's.
+            let mut roots = scan.roots_of(scan.pile(inside.pile()));
+            if !roots.any(|root| path.below(root).is_some()) {
+                return Msg::Nothing;
+            }
+            let known = inside.names_in(scan, id);
             Msg::Others(ticket, folder, others(scan, &path, &known, cancel))
         }
         Effect::LookForHolders(scan) => {

@@ -172,7 +172,7 @@ fn count_lines(model: &Model, theme: &Theme, draft: &Draft) -> Vec<Line<'static>
     line.add("  ", quiet);
     match &draft.counted {
         Counted::Counting => {
-            line.add("counting what it spares…", quiet);
+            line.add("what it spares is being counted", quiet);
         }
         Counted::Wrong(wrong) => {
             line.add(wrong.clone(), theme.style(Role::Ask));

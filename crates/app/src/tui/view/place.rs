@@ -40,7 +40,7 @@ pub(super) fn draw(draft: &PlaceDraft, theme: &Theme, frame: &mut Frame<'_>, are
     all.push(Line::default());
     let (says, role) = match (&draft.wrong, draft.is_said) {
         (Some(wrong), _) => (wrong.clone(), Role::Ask),
-        (None, true) => ("writing it down…".to_owned(), Role::Quiet),
+        (None, true) => ("it is being written down".to_owned(), Role::Quiet),
         (None, false) => (
             "It becomes a rule of this computer's own rulebook, and the computer is scanned again; b lists it then, and turns it off."
                 .to_owned(),

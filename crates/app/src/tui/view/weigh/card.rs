@@ -92,7 +92,7 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
             text,
         ),
         Some(None) => fifth.add("nothing that is seen", text),
-        None => fifth.add("looking…", quiet),
+        None => fifth.add("being looked for", quiet),
     };
     if let Some(why) = &pile.blocked {
         fifth.add(

@@ -97,7 +97,7 @@ pub(super) fn draw(
     area: Rect,
 ) {
     let Some(opened) = &view.opened else {
-        let text = format!("   {}: looking inside…", weigh.name_of(view.pile));
+        let text = format!("   {}: being opened", weigh.name_of(view.pile));
         return lines(
             frame,
             area,
