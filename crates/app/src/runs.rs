@@ -5,7 +5,7 @@ use jolly_core::decide::ConfirmedManifest;
 use jolly_core::rulebook::{Removal, Search};
 use jolly_core::scan::CancelToken;
 use jolly_core::sweep::{
-    Dustpan, DustpanError, Ground, Journal, JournalError, Mode, RunSummary, SweepError, SweepEvent,
+    Dustpan, DustpanError, Ground, Journal, JournalError, Mode, Pause, Real, RunSummary, SweepError, SweepEvent,
     sweep,
 };
 use jolly_core::whole_story;
@@ -92,12 +92,13 @@ impl Session {
             None
         };
         let log = journal.path().display().to_string();
-        let mode = Mode::Real {
+        let mode = Mode::Real(Real {
             run: &id,
             journal: &mut journal,
             dustpan: dustpan.as_mut(),
             started,
-        };
+            pause: Pause::default(),
+        });
         let ground = self.ground(searches);
         let mut summary = sweep(&ground, manifest, mode, cancel, &clock, sink)?;
         if let Some(Err(error)) = dustpan.as_mut().map(Dustpan::finish) {

@@ -8,9 +8,13 @@ mod last_guard;
 mod log;
 mod outcome;
 mod overwrite;
+mod pause;
+mod recorder;
 mod recover;
+mod rehearse;
 mod run;
 mod state_folder;
+mod tally;
 
 pub use dustpan::{Dustpan, DustpanError};
 pub use journal::{Journal, JournalError, Sink};
@@ -18,6 +22,7 @@ pub use log::{
     LogEntry, LogError, LogItem, LogState, LogSummary, list_logs, read_items, verify_log,
 };
 pub use outcome::{Outcome, OutcomeSums, Stayed};
+pub use pause::Pause;
 pub use recover::{RecoverError, recover};
-pub use run::{Ground, Mode, RunSummary, SweepError, SweepEvent, sweep};
+pub use run::{Ground, Mode, Real, RunSummary, SweepError, SweepEvent, sweep};
 pub use state_folder::{StateError, StateFolder};

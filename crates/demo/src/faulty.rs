@@ -177,6 +177,15 @@ impl Disk for FaultyDisk {
         RealDisk.may_change(folder)
     }
 
+    fn may_remove(&self, folder: &Folder, stat: &Stat) -> io::Result<()> {
+        self.pass()
+            .and_then(|()| RealDisk.may_remove(folder, stat))
+    }
+
+    fn sync_volume(&self, folder: &Folder) -> io::Result<()> {
+        self.pass().and_then(|()| RealDisk.sync_volume(folder))
+    }
+
     fn space(&self, folder: &Folder) -> io::Result<Space> {
         self.pass().and_then(|()| RealDisk.space(folder))
     }

@@ -141,6 +141,19 @@ pub trait Disk: Send + Sync {
     /// Whether this process may remove names in the folder.
     fn may_change(&self, folder: &Folder) -> bool;
 
+    /// Whether the system would let this process remove the name that was looked at, as far as it
+    /// says without being tried.
+    ///
+    /// # Errors
+    /// What it would say.
+    fn may_remove(&self, folder: &Folder, stat: &Stat) -> io::Result<()>;
+
+    /// Brings everything that was changed on the folder's volume to the device.
+    ///
+    /// # Errors
+    /// What the kernel says.
+    fn sync_volume(&self, folder: &Folder) -> io::Result<()>;
+
     /// The space of the volume that the folder lies on.
     ///
     /// # Errors

@@ -10,5 +10,5 @@ mod real;
 mod stat;
 
 pub use disk::{Disk, Entry, Folder, Space};
-pub use real::RealDisk;
+pub use real::{RealDisk, busy_time};
 pub use stat::{FileKey, Kind, Stamp, Stat};

@@ -9,9 +9,10 @@ use std::path::Path;
 
 use rustix::fs::{
     Access, AtFlags, FlockOperation, Mode, OFlags, RawDir, StatxFlags, accessat, flock, fstatfs,
-    fstatvfs, open, readlinkat, statx,
+    fstatvfs, open, readlinkat, statx, syncfs,
 };
 use rustix::io::Errno;
+use rustix::time::{ClockId, clock_gettime};
 
 use crate::beneath;
 use crate::disk::{Disk, Entry, Folder, Space};
@@ -24,6 +25,12 @@ const LISTING: usize = 64 * 1024;
 /// The file system of this machine.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct RealDisk;
+
+/// How long the calling thread has kept a processor busy so far; waiting doesn't count.
+pub fn busy_time() -> std::time::Duration {
+    let busy = clock_gettime(ClockId::ThreadCPUTime);
+    std::time::Duration::try_from(busy).unwrap_or_default()
+}
 
 /// Tries without leaving a trace in the access time first; only an owner may ask for that.
 fn untouched<T>(open: impl Fn(OFlags) -> io::Result<T>) -> io::Result<T> {
@@ -149,6 +156,28 @@ impl Disk for RealDisk {
             AtFlags::EACCESS,
         )
         .is_ok()
+    }
+
+    fn may_remove(&self, folder: &Folder, stat: &Stat) -> io::Result<()> {
+        let holding = self.stat_folder(folder)?;
+        if stat.is_fixed || holding.is_fixed {
+            return Err(Errno::PERM.into());
+        }
+        let access = Access::WRITE_OK | Access::EXEC_OK;
+        accessat(folder, c".", access, AtFlags::EACCESS)?;
+        // In a sticky folder only the owner of the name or of the folder may, and the administrator
+        // (unlink(2)).
+        let own = rustix::process::geteuid();
+        let is_owner = |user: u32| own.as_raw() == user;
+        let is_sticky = holding.mode & 0o1000 != 0;
+        if is_sticky && !own.is_root() && !is_owner(stat.user) && !is_owner(holding.user) {
+            return Err(Errno::PERM.into());
+        }
+        Ok(())
+    }
+
+    fn sync_volume(&self, folder: &Folder) -> io::Result<()> {
+        Ok(syncfs(folder)?)
     }
 
     fn space(&self, folder: &Folder) -> io::Result<Space> {

@@ -43,6 +43,8 @@ pub struct Stat {
     /// Whether something else is mounted on it, so that all this is told of that (from Linux 5.8
     /// on; before, nobody says).
     pub is_mount: bool,
+    /// Whether the file system lets nobody remove it: it is marked immutable or append-only.
+    pub is_fixed: bool,
     /// Apparent length in bytes.
     pub size: u64,
     /// Bytes that the disk really holds for it (blocks of 512).
@@ -92,6 +94,8 @@ impl From<Statx> for Stat {
             kind: Kind::from_file_type(FileType::from_raw_mode(raw.stx_mode.into())),
             is_mount: (raw.stx_attributes & raw.stx_attributes_mask)
                 .contains(StatxAttributes::MOUNT_ROOT),
+            is_fixed: (raw.stx_attributes & raw.stx_attributes_mask)
+                .intersects(StatxAttributes::IMMUTABLE | StatxAttributes::APPEND),
             size: raw.stx_size,
             allocated: raw.stx_blocks.saturating_mul(512),
             links: raw.stx_nlink,

@@ -1,86 +1,236 @@
-//! One batch: intents to the disk, then the touching, then the outcomes.
+//! One batch: its bytes into the dustpan where they are set aside, then the touching.
 
 use std::collections::HashMap;
-use std::ops::ControlFlow;
+use std::ops::Range;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::mpsc::{Sender, channel};
+use std::thread;
+use std::time::Duration;
 
-use jolly_disk::Stat;
+use jolly_disk::{Stat, busy_time};
 
 use crate::decide::{EntryKind, ManifestItem};
 use crate::rulebook::Removal;
-use crate::sweep::check::{Checker, Verdict};
-use crate::sweep::journal::{Done, Intent, Record};
-use crate::sweep::{Dustpan, Ground, Journal, JournalError, Outcome};
-use crate::target::{TargetPath, WrittenPath};
+use crate::scan::CancelToken;
+use crate::sweep::check::{Checker, Shared, Verdict};
+use crate::sweep::recorder::Batch;
+use crate::sweep::{Dustpan, Outcome, Pause};
 
-/// Items in one batch. A batch costs one wait for the state disk; after a crash, at most so many
-/// items are without an outcome.
-pub(super) const BATCH: usize = 1024;
+/// Items in one batch. A batch costs one wait for the state disk; after a crash, at most two of
+/// them are without an outcome.
+const MOST_ITEMS: usize = 4096;
 
-/// Writes what a batch is about to touch, and waits until that is on the disk.
-pub(super) fn intend(
-    journal: &mut Journal,
-    first: usize,
-    batch: &[ManifestItem],
-) -> Result<(), JournalError> {
-    let mut numbered = batch
-        .iter()
-        .enumerate()
-        .map(|(at, item)| (first + at, item))
-        .peekable();
-    while let Some((n, item)) = numbered.next() {
-        let folder = item.path.parent().unwrap_or_default();
-        let mut items = vec![Intent::of(n, item)];
-        while let Some((n, next)) = numbered.next_if(|(_, next)| is_like(item, next)) {
-            items.push(Intent::of(n, next));
-        }
-        journal.write(&Record::Intend {
-            folder: WrittenPath::from(&folder),
-            rule: item.rule.to_string(),
-            account: item.account.as_ref().map(ToString::to_string),
-            by: item.by,
-            items,
-        })?;
+/// Bytes that one batch sets aside, unless its first item alone has more: what waits in the dustpan
+/// before its originals may go.
+const MOST_STORED: u64 = 64 << 20;
+
+/// Items that a thread takes at once, unless their folder holds more.
+const CHUNK: usize = 64;
+
+/// The most that a thread takes at once.
+const MOST_CHUNK: usize = 512;
+
+/// Most threads, where the device is what is waited for.
+const MOST_HANDS: usize = 8;
+
+/// Cuts a manifest into batches.
+pub(super) fn split(items: &[ManifestItem]) -> Vec<Batch<'_>> {
+    let mut batches = Vec::new();
+    let mut first = 0;
+    while let Some(rest) = items.get(first..).filter(|rest| !rest.is_empty()) {
+        let mut stored = 0_u64;
+        let fits = |item: &&ManifestItem| {
+            let is_stored = item.by == Removal::SetAside;
+            stored = stored.saturating_add(if is_stored { item.size } else { 0 });
+            stored <= MOST_STORED
+        };
+        let many = rest.iter().take(MOST_ITEMS).take_while(fits).count().max(1);
+        let items = rest.get(..many).unwrap_or(rest);
+        batches.push(Batch { first, items });
+        first += many;
     }
-    journal.sync()
+    batches
 }
 
-fn is_like(one: &ManifestItem, other: &ManifestItem) -> bool {
-    one.path.parent() == other.path.parent()
-        && one.rule == other.rule
-        && one.account == other.account
-        && one.by == other.by
+/// How many threads touch the target: as many as there are processors, more while they mostly wait
+/// for the device.
+pub(super) struct Hands(usize);
+
+impl Hands {
+    pub(super) fn new() -> Self {
+        let processors = thread::available_parallelism().map_or(2, std::num::NonZero::get);
+        Self(processors.clamp(2, MOST_HANDS))
+    }
+
+    /// Takes more when those there are were busy for less than half of the time.
+    fn learn(&mut self, busy: Duration, took: Duration) {
+        let many = u32::try_from(self.0).unwrap_or(u32::MAX);
+        if took > Duration::from_millis(5) && busy * 2 < took * many {
+            self.0 = (self.0 * 2).min(MOST_HANDS);
+        }
+    }
 }
 
-/// Writes what became of items.
-pub(super) fn record(
-    journal: &mut Journal,
-    first: usize,
-    verdicts: &[Verdict],
-) -> Result<(), JournalError> {
-    let done = |(at, verdict): (usize, &Verdict)| Done {
-        n: (first + at) as u64,
-        outcome: verdict.outcome,
-        bytes: verdict.bytes,
-        reason: verdict.reason.clone(),
-    };
-    journal.write(&Record::Done {
-        items: verdicts.iter().enumerate().map(done).collect(),
-    })
+/// What steers a batch from outside.
+pub(super) struct Reins<'a> {
+    pub stop: &'a CancelToken,
+    pub pause: &'a Pause,
+    /// The moment, for measuring how long threads wait.
+    pub clock: &'a dyn Fn() -> jiff::Timestamp,
 }
 
-/// Touches one batch. Stops after an item when `go_on` says so; what wasn't touched has no
-/// verdict.
+type Stored = HashMap<usize, Result<Stat, Verdict>>;
+
+/// Touches one batch. What a stop kept from being reached has no verdict.
 pub(super) fn carry_out(
-    checker: &mut Checker<'_>,
+    shared: &Shared<'_>,
     dustpan: Option<&mut Dustpan>,
-    ground: &Ground<'_>,
-    batch: &[ManifestItem],
-    go_on: &mut dyn FnMut(&ManifestItem, &Verdict) -> ControlFlow<()>,
-) -> Vec<Verdict> {
-    let mut stored = store(checker, dustpan, ground, batch);
-    let mut verdicts = Vec::with_capacity(batch.len());
-    for (at, item) in batch.iter().enumerate() {
-        let verdict = match item.by {
+    batch: Batch<'_>,
+    hands: &mut Hands,
+    reins: &Reins<'_>,
+    tell: &mut dyn FnMut(&ManifestItem, &Verdict),
+) -> Vec<Option<Verdict>> {
+    let stored = store(shared, dustpan, batch.items, reins);
+    let mut verdicts: Vec<Option<Verdict>> = vec![None; batch.items.len()];
+    let touch = Touch {
+        shared,
+        items: batch.items,
+        stored: &stored,
+        reins_stop: reins.stop,
+        pause: reins.pause,
+    };
+    let (free, bound): (Vec<usize>, Vec<usize>) =
+        (0..batch.items.len()).partition(|at| is_free(&batch.items[*at]));
+    let chunks = chunks(batch.items, &free);
+    let mut settle = |at: usize, verdict: Verdict, verdicts: &mut Vec<Option<Verdict>>| {
+        tell(&batch.items[at], &verdict);
+        verdicts[at] = Some(verdict);
+    };
+    let mut checker = Checker::new(shared);
+    if chunks.len() <= 1 {
+        for at in free {
+            match touch.one(&mut checker, at) {
+                Some(verdict) => settle(at, verdict, &mut verdicts),
+                None => break,
+            }
+        }
+    } else {
+        let began = (reins.clock)();
+        let cursor = AtomicUsize::new(0);
+        let busy = thread::scope(|scope| {
+            let (send, receive) = channel();
+            let many = hands.0.min(chunks.len());
+            let threads: Vec<_> = (0..many)
+                .map(|_| {
+                    let (send, touch) = (send.clone(), &touch);
+                    let (cursor, chunks, free) = (&cursor, &chunks, &free);
+                    scope.spawn(move || {
+                        let before = busy_time();
+                        touch.all(cursor, chunks, free, &send);
+                        busy_time().saturating_sub(before)
+                    })
+                })
+                .collect();
+            drop(send);
+            for done in receive {
+                for (at, verdict) in done {
+                    settle(at, verdict, &mut verdicts);
+                }
+            }
+            threads
+                .into_iter()
+                .map(|thread| thread.join().unwrap_or_default())
+                .sum()
+        });
+        let took = (reins.clock)().duration_since(began);
+        hands.learn(busy, Duration::try_from(took).unwrap_or_default());
+    }
+    for at in bound {
+        if let Some(verdict) = touch.bound(&mut checker, at) {
+            settle(at, verdict, &mut verdicts);
+        }
+    }
+    verdicts
+}
+
+/// Whether an item goes regardless of what became of others: a folder waits for its contents, what
+/// describes something for that, and of a file with several names each look counts the names that
+/// went before.
+fn is_free(item: &ManifestItem) -> bool {
+    item.kind != EntryKind::Folder && item.after.is_none() && item.identity.links <= 1
+}
+
+/// Cuts positions into what one thread takes at once: whole folders where they are small, since two
+/// threads in one folder wait for each other.
+fn chunks(items: &[ManifestItem], free: &[usize]) -> Vec<Range<usize>> {
+    let mut chunks = Vec::new();
+    let mut from = 0;
+    let folder = |at: usize| items[free[at]].path.folder_bytes();
+    for at in 1..=free.len() {
+        let many = at - from;
+        let is_end = at == free.len()
+            || many >= MOST_CHUNK
+            || (many >= CHUNK && folder(at) != folder(at - 1));
+        if is_end {
+            chunks.push(from..at);
+            from = at;
+        }
+    }
+    chunks
+}
+
+/// The touching of one batch.
+struct Touch<'a> {
+    shared: &'a Shared<'a>,
+    items: &'a [ManifestItem],
+    stored: &'a Stored,
+    reins_stop: &'a CancelToken,
+    pause: &'a Pause,
+}
+
+impl Touch<'_> {
+    /// Takes chunk after chunk until none is left.
+    fn all(
+        &self,
+        cursor: &AtomicUsize,
+        chunks: &[Range<usize>],
+        free: &[usize],
+        send: &Sender<Vec<(usize, Verdict)>>,
+    ) {
+        let mut checker = Checker::new(self.shared);
+        while let Some(chunk) = chunks.get(cursor.fetch_add(1, Ordering::Relaxed)) {
+            let mut done = Vec::with_capacity(chunk.len());
+            for at in free.get(chunk.clone()).unwrap_or_default() {
+                match self.one(&mut checker, *at) {
+                    Some(verdict) => done.push((*at, verdict)),
+                    None => break,
+                }
+            }
+            // The other end listens until all have ended.
+            drop(send.send(done));
+        }
+    }
+
+    /// Touches one item, unless all is to stop.
+    fn one(&self, checker: &mut Checker<'_>, at: usize) -> Option<Verdict> {
+        self.pause.wait(self.reins_stop);
+        (!self.reins_stop.is_cancelled()).then(|| self.go(checker, at))
+    }
+
+    /// Touches one that had to wait for others. Folders that are empty by now go even when all is
+    /// to stop: left behind, each would be too young for the next sweep.
+    fn bound(&self, checker: &mut Checker<'_>, at: usize) -> Option<Verdict> {
+        if !self.reins_stop.is_cancelled() {
+            return self.one(checker, at);
+        }
+        let is_folder = self.items[at].kind == EntryKind::Folder;
+        let verdict = is_folder.then(|| self.go(checker, at))?;
+        (!verdict.outcome.stays()).then_some(verdict)
+    }
+
+    fn go(&self, checker: &mut Checker<'_>, at: usize) -> Verdict {
+        let item = &self.items[at];
+        match item.by {
             Removal::Remove => match checker.check(item) {
                 Ok(stat) => checker.remove(item, &stat),
                 Err(verdict) => verdict,
@@ -89,12 +239,12 @@ pub(super) fn carry_out(
                 Ok(stat) => checker.overwrite_and_remove(item, &stat),
                 Err(verdict) => verdict,
             },
-            Removal::SetAside => match stored.remove(&at) {
+            Removal::SetAside => match self.stored.get(&at) {
                 None => Verdict::stays(Outcome::Failed, "it never reached the dustpan"),
-                Some(Err(verdict)) => verdict,
+                Some(Err(verdict)) => verdict.clone(),
                 // Time has passed while its bytes were stored: everything is asked again.
                 Some(Ok(before)) => match checker.check(item) {
-                    Ok(stat) if is_same(item, &before, &stat) => {
+                    Ok(stat) if is_same(item, before, &stat) => {
                         let mut verdict = checker.remove(item, &stat);
                         if verdict.outcome == Outcome::Removed {
                             verdict.outcome = Outcome::SetAside;
@@ -105,14 +255,8 @@ pub(super) fn carry_out(
                     Err(verdict) => verdict,
                 },
             },
-        };
-        let flow = go_on(item, &verdict);
-        verdicts.push(verdict);
-        if flow.is_break() {
-            break;
         }
     }
-    verdicts
 }
 
 fn is_same(item: &ManifestItem, before: &Stat, after: &Stat) -> bool {
@@ -122,25 +266,27 @@ fn is_same(item: &ManifestItem, before: &Stat, after: &Stat) -> bool {
             && before.modified == after.modified)
 }
 
-/// Stores what a batch sets aside, and waits until the dustpan has it on its disk. A verdict for
+/// Stores what a batch sets aside, and waits until the dustpan has it safely. A verdict for
 /// what can't be stored.
 fn store(
-    checker: &mut Checker<'_>,
+    shared: &Shared<'_>,
     dustpan: Option<&mut Dustpan>,
-    ground: &Ground<'_>,
-    batch: &[ManifestItem],
-) -> HashMap<usize, Result<Stat, Verdict>> {
-    let mut stored: HashMap<usize, Result<Stat, Verdict>> = HashMap::new();
+    items: &[ManifestItem],
+    reins: &Reins<'_>,
+) -> Stored {
+    let mut stored = Stored::new();
     let Some(dustpan) = dustpan else {
         return stored;
     };
-    for (at, item) in batch
-        .iter()
-        .enumerate()
-        .filter(|(_, item)| item.by == Removal::SetAside)
-    {
+    let mut checker = Checker::new(shared);
+    let aside = items.iter().enumerate();
+    for (at, item) in aside.filter(|(_, item)| item.by == Removal::SetAside) {
+        reins.pause.wait(reins.stop);
+        if reins.stop.is_cancelled() {
+            break;
+        }
         let result = checker.check_for_storing(item).and_then(|stat| {
-            let disk = &**ground.target.disk();
+            let disk = &**shared.ground.target.disk();
             let folder = checker.parent(&item.path)?;
             dustpan.store(disk, folder, item, &stat)?;
             Ok(stat)
@@ -154,20 +300,4 @@ fn store(
         }
     }
     stored
-}
-
-/// What a rehearsal predicts for a folder: that it will be empty once its listed contents are
-/// gone.
-pub(super) fn will_be_empty(ground: &Ground<'_>, path: &TargetPath, gone: u64) -> bool {
-    let disk = ground.target.disk();
-    let mut entries = 0_u64;
-    let listed = disk
-        .open_folder(ground.target.root(), path.as_bytes())
-        .and_then(|folder| {
-            disk.list(&folder, &mut |_| {
-                entries += 1;
-                ControlFlow::Continue(())
-            })
-        });
-    listed.is_ok() && entries == gone
 }

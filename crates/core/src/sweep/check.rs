@@ -1,28 +1,31 @@
 //! Everything that is asked of one item right before it goes.
 
+use std::borrow::Cow;
 use std::collections::HashMap;
 use std::io;
+use std::sync::{Arc, Mutex, PoisonError};
 
 use jiff::Timestamp;
 use jolly_disk::{Disk, FileKey, Folder, Kind, Stat};
 
 use crate::decide::{EntryKind, ManifestItem};
 use crate::recognise::{Candidate, Finding, Recogniser};
-use crate::rulebook::Fit;
+use crate::rulebook::{CompiledRule, Fit, Removal, RuleNumber, Search};
+use crate::sweep::last_guard::LastGuard;
 use crate::sweep::overwrite::overwrite;
-use crate::sweep::{Ground, Outcome, last_guard};
-use crate::target::{InUse, TargetPath};
+use crate::sweep::{Ground, Outcome};
+use crate::target::{Holder, InUse, TargetPath, running};
 
 /// Why an item stays, or what became of it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) struct Verdict {
     pub outcome: Outcome,
     pub bytes: u64,
-    pub reason: String,
+    pub reason: Cow<'static, str>,
 }
 
 impl Verdict {
-    pub(super) fn stays(outcome: Outcome, reason: impl Into<String>) -> Self {
+    pub(super) fn stays(outcome: Outcome, reason: impl Into<Cow<'static, str>>) -> Self {
         Self {
             outcome,
             bytes: 0,
@@ -33,67 +36,64 @@ impl Verdict {
     /// What the kernel's refusal means for an item.
     pub(super) fn of_error(error: &io::Error, verb: &str) -> Self {
         let (outcome, reason) = match error.kind() {
-            io::ErrorKind::NotFound => (Outcome::Gone, "it went by itself".to_owned()),
+            io::ErrorKind::NotFound => (Outcome::Gone, Cow::Borrowed("it went by itself")),
             io::ErrorKind::PermissionDenied => (
                 Outcome::Denied,
-                format!("the system doesn't let us {verb} it"),
+                format!("the system doesn't let us {verb} it").into(),
             ),
             io::ErrorKind::ReadOnlyFilesystem => {
-                (Outcome::Denied, "the volume is read-only".to_owned())
+                (Outcome::Denied, "the volume is read-only".into())
             }
             io::ErrorKind::ResourceBusy | io::ErrorKind::ExecutableFileBusy => {
-                (Outcome::InUse, "the system holds it".to_owned())
+                (Outcome::InUse, "the system holds it".into())
             }
             io::ErrorKind::DirectoryNotEmpty => {
-                (Outcome::Refused, "something that stays is in it".to_owned())
+                (Outcome::Refused, NOT_EMPTY.into())
             }
             io::ErrorKind::NotADirectory
             | io::ErrorKind::IsADirectory
             | io::ErrorKind::CrossesDevices => {
-                (Outcome::Changed, "something else took its place".to_owned())
+                (Outcome::Changed, "something else took its place".into())
             }
             _ if error.raw_os_error() == Some(40) => (
                 Outcome::Changed,
-                "a link took the place of a folder on its way".to_owned(),
+                "a link took the place of a folder on its way".into(),
             ),
-            _ => (Outcome::Failed, format!("cannot {verb} it: {error}")),
+            _ => (Outcome::Failed, format!("cannot {verb} it: {error}").into()),
         };
         Self::stays(outcome, reason)
     }
 }
 
-/// The open folder that items are removed through, kept while items of one folder follow each
-/// other.
-pub(super) struct Parent {
-    path: TargetPath,
-    opened: Result<Folder, Verdict>,
-}
+/// Why a folder stays that holds something.
+pub(super) const NOT_EMPTY: &str = "something that stays is in it";
 
 /// How long a look at the open files of all programs counts, in milliseconds: it takes some ten
 /// milliseconds on a desktop, as long as a small batch itself.
 const FRESH_MS: u64 = 500;
 
-/// Checks items of one run.
-pub(super) struct Checker<'a> {
-    ground: &'a Ground<'a>,
+/// What all threads of one run share.
+pub(super) struct Shared<'a> {
+    pub ground: &'a Ground<'a>,
     in_use: InUse,
     /// When that was last looked at.
     looked: Option<Timestamp>,
     /// How many names of a file this run has removed, for files with several.
-    own_links: HashMap<FileKey, u32>,
-    parent: Option<Parent>,
+    own_links: Mutex<HashMap<FileKey, u32>>,
     recogniser: Recogniser<'a>,
+    /// The program that each rule waits for, for each account it looks for; asked once a look.
+    busy: Mutex<HashMap<(RuleNumber, Option<usize>), Option<Holder>>>,
 }
 
-impl<'a> Checker<'a> {
+impl<'a> Shared<'a> {
     pub(super) fn new(ground: &'a Ground<'a>, now: Timestamp) -> Self {
         Self {
             ground,
             in_use: InUse::default(),
             looked: None,
-            own_links: HashMap::new(),
-            parent: None,
+            own_links: Mutex::default(),
             recogniser: Recogniser::new(ground.target, now),
+            busy: Mutex::default(),
         }
     }
 
@@ -105,37 +105,98 @@ impl<'a> Checker<'a> {
         if !is_fresh {
             self.in_use = InUse::read();
             self.looked = Some(now);
+            lock(&self.busy).clear();
         }
-        // A folder opened for the batch before may have been swapped since.
-        self.parent = None;
         self.recogniser.forget();
     }
 
+    /// The program that runs and that a rule waits for.
+    fn busy(&self, rule: &CompiledRule, search: &Search) -> Option<Holder> {
+        let families = &rule.rule.busy;
+        if families.is_empty() {
+            return None;
+        }
+        let key = (search.rule, search.account);
+        let mut known = lock(&self.busy);
+        let look = || {
+            let target = self.ground.target;
+            let mut held = families
+                .iter()
+                .filter_map(|family| running(target, &self.in_use, search.account, family));
+            held.next()
+        };
+        known.entry(key).or_insert_with(look).clone()
+    }
+}
+
+fn lock<T>(shared: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
+    shared.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// The folder that items are removed through, kept while items of one folder follow each other.
+struct Near<'a> {
+    path: Vec<u8>,
+    opened: Result<Folder, Verdict>,
+    /// What was found of the rule that the last item named.
+    ruled: Option<Ruled<'a>>,
+}
+
+/// A rule, and where it looks in one folder.
+struct Ruled<'a> {
+    id: Arc<str>,
+    by: Removal,
+    rule: &'a CompiledRule,
+    /// Each search that the folder lies in, with where the path below its root begins.
+    searches: Vec<(&'a Search, usize)>,
+    /// Why the rule may not do that at all.
+    refused: Option<&'static str>,
+}
+
+/// Checks items of one batch, for one thread.
+pub(super) struct Checker<'a> {
+    shared: &'a Shared<'a>,
+    near: Option<Near<'a>>,
+    last_guard: LastGuard<'a>,
+}
+
+impl<'a> Checker<'a> {
+    /// A folder opened for the batch before may have been swapped since, so each batch has its own.
+    pub(super) fn new(shared: &'a Shared<'a>) -> Self {
+        let ground = shared.ground;
+        Self {
+            shared,
+            near: None,
+            last_guard: LastGuard::new(ground.target, ground.own),
+        }
+    }
+
     fn disk(&self) -> &'a dyn Disk {
-        &**self.ground.target.disk()
+        &**self.shared.ground.target.disk()
+    }
+
+    fn near(&mut self, path: &TargetPath) -> &mut Near<'a> {
+        let wanted = path.folder_bytes();
+        let near = match self.near.take() {
+            Some(near) if near.path == wanted => near,
+            _ => {
+                let root = self.shared.ground.target.root();
+                let opened = self
+                    .disk()
+                    .open_folder(root, wanted)
+                    .map_err(|error| Verdict::of_error(&error, "open the folder of"));
+                Near {
+                    path: wanted.to_vec(),
+                    opened,
+                    ruled: None,
+                }
+            }
+        };
+        self.near.insert(near)
     }
 
     /// The open folder that holds a path.
     pub(super) fn parent(&mut self, path: &TargetPath) -> Result<&Folder, Verdict> {
-        let wanted = path.parent().unwrap_or_default();
-        let parent = match self.parent.take() {
-            Some(parent) if parent.path == wanted => parent,
-            _ => {
-                let opened = self
-                    .disk()
-                    .open_folder(self.ground.target.root(), wanted.as_bytes())
-                    .map_err(|error| Verdict::of_error(&error, "open the folder of"));
-                Parent {
-                    path: wanted,
-                    opened,
-                }
-            }
-        };
-        self.parent
-            .insert(parent)
-            .opened
-            .as_ref()
-            .map_err(Clone::clone)
+        self.near(path).opened.as_ref().map_err(Clone::clone)
     }
 
     /// Asks everything; the fresh look when the item may go.
@@ -158,7 +219,7 @@ impl<'a> Checker<'a> {
     /// Asks everything but whether what must go before it has gone: bytes may be stored earlier.
     pub(super) fn check_for_storing(&mut self, item: &ManifestItem) -> Result<Stat, Verdict> {
         let disk = self.disk();
-        let own_links = self.own_links.get(&item.identity.key).copied().unwrap_or(0);
+        let own_links = self.own_links(item);
         let name = item.path.to_name();
         let stat = {
             let folder = self.parent(&item.path)?;
@@ -172,67 +233,89 @@ impl<'a> Checker<'a> {
             ));
         }
         self.guard(item, &stat)?;
-        if let Some(holder) = self.in_use.holder(stat.key) {
+        if let Some(holder) = self.shared.in_use.holder(stat.key) {
             return Err(Verdict::stays(Outcome::InUse, format!("open in {holder}")));
         }
         Ok(stat)
     }
 
+    /// How many other names of the item's file this run has removed.
+    fn own_links(&self, item: &ManifestItem) -> u32 {
+        if item.identity.links <= 1 {
+            return 0;
+        }
+        let known = lock(&self.shared.own_links);
+        known.get(&item.identity.key).copied().unwrap_or(0)
+    }
+
     /// The guards' second look, and the rule's: the path must still be the named rule's.
     fn guard(&mut self, item: &ManifestItem, stat: &Stat) -> Result<(), Verdict> {
-        let refuse = |reason: &str| Err(Verdict::stays(Outcome::Refused, reason));
-        let ground = self.ground;
-        let Some(number) = ground.rules.by_id(&item.rule) else {
-            return refuse("its rule is not in force");
+        let refuse = |reason: &'static str| Err(Verdict::stays(Outcome::Refused, reason));
+        let shared = self.shared;
+        let near = self.near(&item.path);
+        let ruled = match near.ruled.take() {
+            Some(ruled) if Arc::ptr_eq(&ruled.id, &item.rule) && ruled.by == item.by => ruled,
+            _ => Ruled::new(shared.ground, item)?,
         };
-        let rule = ground.rules.rule(number);
-        let mut searches = ground
-            .searches
-            .iter()
-            .filter(|search| search.rule == number);
-        let search = searches.find(|search| match item.path.below(&search.root) {
-            None | Some(b"") => false,
-            Some(below) if item.kind == EntryKind::Folder => rule.may_empty(below),
-            Some(below) => rule.fit(below) == Fit::Takes,
-        });
-        let Some(search) = search else {
-            return refuse("its rule doesn't look there");
-        };
-        if let Some(reason) = last_guard::refusal(ground.target, ground.own, &rule.rule, &item.path)
-        {
+        let ruled: &Ruled<'a> = near.ruled.insert(ruled);
+        if let Some(reason) = ruled.refused {
             return refuse(reason);
         }
-        let asked = rule.rule.detect.filter(|detect| detect.looks_inside());
-        if let Some(detect) = asked
-            && item.kind != EntryKind::Folder
-        {
-            self.parent(&item.path)?;
-            let Some(Ok(folder)) = self.parent.as_ref().map(|parent| parent.opened.as_ref()) else {
-                return refuse("its folder can't be opened");
-            };
-            let candidate = Candidate {
-                search,
-                path: &item.path,
-                folder,
-                name: &item.path.to_name(),
-                kind: stat.kind,
-            };
-            if !matches!(
-                self.recogniser.look(&rule.rule, detect, &candidate),
-                Finding::Is(_)
-            ) {
-                let reason = "it is no longer what its rule looks for";
-                return Err(Verdict::stays(Outcome::Changed, reason));
+        let rule = ruled.rule;
+        let found = ruled.searches.iter().find(|(_, from)| {
+            let below = item.path.as_bytes().get(*from..).unwrap_or_default();
+            match item.kind {
+                EntryKind::Folder => rule.may_empty(below),
+                EntryKind::File | EntryKind::Link => rule.fit(below) == Fit::Takes,
             }
+        });
+        let Some((search, _)) = found.copied() else {
+            return refuse("its rule doesn't look there");
+        };
+        if let Some(reason) = self.last_guard.refusal(&rule.rule, &item.path) {
+            return refuse(reason);
         }
-        Ok(())
+        if let Some(holder) = shared.busy(rule, search) {
+            let reason = format!("it waits for {holder}");
+            return Err(Verdict::stays(Outcome::InUse, reason));
+        }
+        self.recognise(item, stat, rule, search)
+    }
+
+    /// What no pattern can say is asked once more, too.
+    fn recognise(
+        &mut self,
+        item: &ManifestItem,
+        stat: &Stat,
+        rule: &CompiledRule,
+        search: &Search,
+    ) -> Result<(), Verdict> {
+        let asked = rule.rule.detect.filter(|detect| detect.looks_inside());
+        let Some(detect) = asked.filter(|_| item.kind != EntryKind::Folder) else {
+            return Ok(());
+        };
+        let shared = self.shared;
+        let candidate = Candidate {
+            search,
+            path: &item.path,
+            folder: self.parent(&item.path)?,
+            name: &item.path.to_name(),
+            kind: stat.kind,
+        };
+        match shared.recogniser.look(&rule.rule, detect, &candidate) {
+            Finding::Is(_) => Ok(()),
+            Finding::Not | Finding::Unclear(_) => Err(Verdict::stays(
+                Outcome::Changed,
+                "it is no longer what its rule looks for",
+            )),
+        }
     }
 
     fn exists(&self, path: &TargetPath) -> bool {
         let disk = self.disk();
         let folder = path.parent().unwrap_or_default();
         let looked = disk
-            .open_folder(self.ground.target.root(), folder.as_bytes())
+            .open_folder(self.shared.ground.target.root(), folder.as_bytes())
             .and_then(|folder| disk.stat(&folder, &path.to_name()));
         // What can't be looked at counts as still there.
         !matches!(looked, Err(error) if error.kind() == io::ErrorKind::NotFound)
@@ -274,15 +357,47 @@ impl<'a> Checker<'a> {
             Verdict::of_error(&error, "remove")
         } else {
             if stat.kind != Kind::Folder && item.identity.links > 1 {
-                *self.own_links.entry(stat.key).or_default() += 1;
+                *lock(&self.shared.own_links).entry(stat.key).or_default() += 1;
             }
             let is_last = stat.kind != Kind::Folder && stat.links <= 1;
             let bytes = if is_last { stat.allocated } else { 0 };
             Verdict {
                 outcome: Outcome::Removed,
                 bytes,
-                reason: String::new(),
+                reason: Cow::Borrowed(""),
             }
         }
+    }
+}
+
+impl<'a> Ruled<'a> {
+    /// What the rule that an item names says of its folder.
+    fn new(ground: &'a Ground<'a>, item: &ManifestItem) -> Result<Self, Verdict> {
+        let Some(number) = ground.rules.by_id(&item.rule) else {
+            let reason = "its rule is not in force";
+            return Err(Verdict::stays(Outcome::Refused, reason));
+        };
+        let rule = ground.rules.rule(number);
+        let folder = item.path.folder_bytes();
+        let searches = ground.searches.iter();
+        let below = |search: &'a Search| {
+            let root = search.root.as_bytes();
+            let is_in = root.is_empty()
+                || folder == root
+                || (folder.starts_with(root) && folder.get(root.len()) == Some(&b'/'));
+            let from = if root.is_empty() { 0 } else { root.len() + 1 };
+            is_in.then_some((search, from))
+        };
+        let is_allowed = rule.rule.ways().contains(&item.by);
+        Ok(Self {
+            id: Arc::clone(&item.rule),
+            by: item.by,
+            rule,
+            searches: searches
+                .filter(|search| search.rule == number)
+                .filter_map(below)
+                .collect(),
+            refused: (!is_allowed).then_some("its rule doesn't let it leave in that way"),
+        })
     }
 }

@@ -17,7 +17,10 @@ use crate::target::WrittenPath;
 
 /// The format's name in the first line.
 pub(super) const FORMAT: &str = "jolly-broom/log";
-pub(super) const VERSION: u32 = 1;
+pub(super) const VERSION: u32 = 2;
+
+/// Written bytes that are kept back before they are handed to the disk.
+const BUFFER: usize = 1 << 20;
 
 /// Why a journal can't be written; the run stops before its next item.
 #[derive(Debug, thiserror::Error)]
@@ -45,6 +48,9 @@ pub(super) enum Record {
         run: String,
         started: Timestamp,
         target: String,
+        /// What tells the computer from others; version 1 did without.
+        #[serde(default)]
+        identity: String,
         device: u64,
         inode: u64,
         layout: String,
@@ -63,6 +69,13 @@ pub(super) enum Record {
         rule: String,
         account: Option<String>,
         by: Removal,
+        /// The number of the first in the manifest, from 0; the others follow it. Version 1 had it
+        /// with each item.
+        #[serde(default)]
+        first: Option<u64>,
+        /// The device that they lie on; version 1 had it with each item.
+        #[serde(default)]
+        device: Option<u64>,
         items: Vec<Intent>,
     },
     /// What became of intended items, by their numbers.
@@ -78,34 +91,65 @@ pub(super) enum Record {
 /// One intended item.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub(super) struct Intent {
-    /// Its number in the manifest, from 0.
+    #[serde(default, skip_serializing)]
     pub n: u64,
+    #[serde(default = "file", skip_serializing_if = "is_file")]
     pub kind: String,
     #[serde(flatten)]
     pub name: WrittenPath,
+    #[serde(default, skip_serializing_if = "is_nothing")]
     pub bytes: u64,
+    #[serde(default, skip_serializing)]
     pub device: u64,
     pub inode: u64,
+    #[serde(default, skip_serializing_if = "is_nothing")]
     pub size: u64,
     pub changed: (i64, u32),
 }
 
-/// What became of one item.
+/// What became of one item, or of several that follow each other.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub(super) struct Done {
     pub n: u64,
+    /// How many from `n` on.
+    #[serde(default = "one", skip_serializing_if = "is_one")]
+    pub many: u64,
     pub outcome: Outcome,
-    pub bytes: u64,
+    /// What came back of each; none where it is what was intended.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub bytes: Option<u64>,
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub reason: String,
 }
 
+fn file() -> String {
+    "file".to_owned()
+}
+
+fn one() -> u64 {
+    1
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "the serialiser asks so")]
+fn is_one(many: &u64) -> bool {
+    *many == 1
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "the serialiser asks so")]
+fn is_nothing(bytes: &u64) -> bool {
+    *bytes == 0
+}
+
+fn is_file(kind: &str) -> bool {
+    kind == "file"
+}
+
 impl Intent {
-    pub(super) fn of(n: usize, item: &ManifestItem) -> Self {
+    fn of(item: &ManifestItem) -> Self {
         let name = crate::target::TargetPath::new(item.path.name()).unwrap_or_default();
         let identity = &item.identity;
         Self {
-            n: n as u64,
+            n: 0,
             kind: match item.kind {
                 EntryKind::Folder => "folder",
                 EntryKind::File | EntryKind::Link => "file",
@@ -118,6 +162,22 @@ impl Intent {
             size: identity.size,
             changed: (identity.changed.seconds, identity.changed.nanos),
         }
+    }
+}
+
+impl Record {
+    /// What is about to be touched: items of one folder, of which the first has this number.
+    pub(super) fn intend(first: usize, items: &[ManifestItem]) -> Option<Self> {
+        let item = items.first()?;
+        Some(Self::Intend {
+            folder: WrittenPath::from(&item.path.parent().unwrap_or_default()),
+            rule: item.rule.to_string(),
+            account: item.account.as_ref().map(ToString::to_string),
+            by: item.by,
+            first: Some(first as u64),
+            device: Some(item.identity.key.device),
+            items: items.iter().map(Intent::of).collect(),
+        })
     }
 }
 
@@ -143,6 +203,8 @@ impl Sink for File {
 pub struct Journal {
     path: PathBuf,
     sink: Box<dyn Sink>,
+    /// Lines that the disk hasn't been handed yet.
+    written: Vec<u8>,
     previous: String,
     is_shut: bool,
 }
@@ -164,6 +226,7 @@ impl Journal {
         Self {
             path,
             sink,
+            written: Vec::new(),
             previous: String::new(),
             is_shut: false,
         }
@@ -174,6 +237,7 @@ impl Journal {
         Self {
             path,
             sink: Box::new(file),
+            written: Vec::new(),
             previous,
             is_shut: false,
         }
@@ -184,20 +248,39 @@ impl Journal {
         &self.path
     }
 
-    /// Writes one line.
+    /// Writes one line; it reaches the disk with the next `hand_over` or `sync`.
     pub(super) fn write(&mut self, record: &Record) -> Result<(), JournalError> {
         let line = seal(record, &self.previous).map_err(io::Error::from);
         let written = line.and_then(|line| {
             self.previous = hash(line.as_bytes());
-            self.sink.write_all(line.as_bytes())?;
-            self.sink.write_all(b"\n")
+            self.written.extend_from_slice(line.as_bytes());
+            self.written.push(b'\n');
+            if self.written.len() >= BUFFER {
+                self.pour()
+            } else {
+                Ok(())
+            }
         });
         self.latch(written)
     }
 
+    fn pour(&mut self) -> io::Result<()> {
+        let written = std::mem::take(&mut self.written);
+        self.sink.write_all(&written)
+    }
+
+    /// Hands every line to the system, which keeps it if this process dies now.
+    pub(super) fn hand_over(&mut self) -> Result<(), JournalError> {
+        let poured = self.pour();
+        self.latch(poured)
+    }
+
     /// Brings every line to the disk.
     pub(super) fn sync(&mut self) -> Result<(), JournalError> {
-        let synced = self.sink.flush().and_then(|()| self.sink.sync());
+        let synced = self
+            .pour()
+            .and_then(|()| self.sink.flush())
+            .and_then(|()| self.sink.sync());
         self.latch(synced)
     }
 

@@ -6,43 +6,148 @@
 use crate::rulebook::{Class, Detect, Rule};
 use crate::target::{Layout, Target, TargetPath};
 
-/// Why a path is refused, or nothing.
-pub(super) fn refusal(
-    target: &Target,
-    own: &[TargetPath],
-    rule: &Rule,
-    path: &TargetPath,
-) -> Option<&'static str> {
-    let text = format!(
-        "/{}",
-        String::from_utf8_lossy(path.as_bytes()).to_lowercase()
-    );
-    if is_systems(target.layout, rule, &text) {
-        return Some("it belongs to the system");
+/// The second look, which remembers what it found out of the folder it looked in last.
+pub(super) struct LastGuard<'a> {
+    target: &'a Target,
+    own: &'a [TargetPath],
+    near: Option<Near>,
+}
+
+/// What holds for everything right in one folder.
+struct Near {
+    folder: Vec<u8>,
+    /// Its path in small letters, with a slash at both ends; a name is put behind it.
+    text: String,
+    /// How much of that is the folder's.
+    len: usize,
+    refused: Refused,
+    /// Names in it that are somebody's own folder.
+    personal: Vec<Vec<u8>>,
+    /// Names in it that are this program's.
+    own: Vec<Vec<u8>>,
+    /// Names in it that are the root of a place or home, or hold one.
+    holding: Vec<Vec<u8>>,
+}
+
+/// Why everything below a folder is refused.
+#[derive(Default)]
+struct Refused {
+    is_secret: bool,
+    is_mail: bool,
+    is_personal: bool,
+    is_own: bool,
+}
+
+impl<'a> LastGuard<'a> {
+    pub(super) fn new(target: &'a Target, own: &'a [TargetPath]) -> Self {
+        Self {
+            target,
+            own,
+            near: None,
+        }
     }
-    if is_secret(rule, &text) {
-        return Some("it may hold passwords, keys, bookmarks or settings");
+
+    /// Why a path is refused, or nothing.
+    pub(super) fn refusal(&mut self, rule: &Rule, path: &TargetPath) -> Option<&'static str> {
+        if path.is_root() {
+            return Some("it is the root of a place");
+        }
+        let mut near = match self.near.take() {
+            Some(near) if near.folder == path.folder_bytes() => near,
+            _ => Near::new(self.target, self.own, path.folder_bytes()),
+        };
+        let reason = near.refusal(self.target.layout, rule, path.name());
+        self.near = Some(near);
+        reason
     }
-    if is_mail(&text) {
-        return Some("it is mail");
+}
+
+impl Near {
+    fn new(target: &Target, own: &[TargetPath], folder: &[u8]) -> Self {
+        let lower = String::from_utf8_lossy(folder).to_lowercase();
+        let text = if lower.is_empty() {
+            "/".to_owned()
+        } else {
+            format!("/{lower}/")
+        };
+        let holds = |parts: &[&str]| parts.iter().any(|part| text.contains(part));
+        let personal = &target.places.personal;
+        let homes = target.accounts.iter().map(|account| &account.home);
+        Self {
+            refused: Refused {
+                is_secret: holds(&SECRET_FOLDERS),
+                is_mail: holds(&MAIL_FOLDERS),
+                is_personal: personal.iter().any(|root| is_in(folder, root)),
+                is_own: own.iter().any(|root| is_in(folder, root)),
+            },
+            personal: personal.iter().filter_map(|root| right_in(folder, root)).collect(),
+            own: own.iter().filter_map(|root| right_in(folder, root)).collect(),
+            holding: target
+                .places
+                .roots()
+                .chain(homes)
+                .filter_map(|root| towards(folder, root))
+                .collect(),
+            folder: folder.to_vec(),
+            len: text.len(),
+            text,
+        }
     }
-    let is_personal = target
-        .places
-        .personal
-        .iter()
-        .any(|folder| path.below(folder).is_some());
-    if is_personal && rule.class != Class::Ask {
-        return Some("it is in somebody's own folder");
+
+    fn refusal(&mut self, layout: Layout, rule: &Rule, name: &[u8]) -> Option<&'static str> {
+        self.text.truncate(self.len);
+        if name.is_ascii() {
+            let small = name.iter().map(|byte| char::from(byte.to_ascii_lowercase()));
+            self.text.extend(small);
+        } else {
+            let small = String::from_utf8_lossy(name).to_lowercase();
+            self.text.push_str(&small);
+        }
+        let is_one = |names: &[Vec<u8>]| names.iter().any(|known| known == name);
+        if is_systems(layout, rule, &self.text) {
+            return Some("it belongs to the system");
+        }
+        if self.refused.is_secret || is_secret(rule, &self.text) {
+            return Some("it may hold passwords, keys, bookmarks or settings");
+        }
+        if self.refused.is_mail || is_mail(&self.text) {
+            return Some("it is mail");
+        }
+        let is_personal = self.refused.is_personal || is_one(&self.personal);
+        if is_personal && rule.class != Class::Ask {
+            return Some("it is in somebody's own folder");
+        }
+        if self.refused.is_own || is_one(&self.own) {
+            return Some("it belongs to this program");
+        }
+        is_one(&self.holding).then_some("it is the root of a place")
     }
-    if own.iter().any(|folder| path.below(folder).is_some()) {
-        return Some("it belongs to this program");
-    }
-    let holds_a_place = target.places.roots().any(|root| root.below(path).is_some());
-    let holds_a_home = target
-        .accounts
-        .iter()
-        .any(|account| account.home.below(path).is_some());
-    (path.is_root() || holds_a_place || holds_a_home).then_some("it is the root of a place")
+}
+
+/// Whether a folder is `root` or lies below it.
+fn is_in(folder: &[u8], root: &TargetPath) -> bool {
+    let root = root.as_bytes();
+    folder
+        .strip_prefix(root)
+        .is_some_and(|rest| root.is_empty() || rest.is_empty() || rest.starts_with(b"/"))
+}
+
+/// The name of `root` where it lies right in a folder.
+fn right_in(folder: &[u8], root: &TargetPath) -> Option<Vec<u8>> {
+    let is_there = !root.is_root() && root.folder_bytes() == folder;
+    is_there.then(|| root.name().to_vec())
+}
+
+/// The name in a folder that is `root` or leads to it.
+fn towards(folder: &[u8], root: &TargetPath) -> Option<Vec<u8>> {
+    let rest = root.as_bytes().strip_prefix(folder)?;
+    let rest = if folder.is_empty() {
+        rest
+    } else {
+        rest.strip_prefix(b"/")?
+    };
+    let name = rest.split(|byte| *byte == b'/').next()?;
+    (!name.is_empty()).then(|| name.to_vec())
 }
 
 /// Where a system keeps itself, but for the places in there that hold none of it.
@@ -187,54 +292,78 @@ fn name_of(text: &str) -> &str {
     text.rsplit('/').next().unwrap_or(text)
 }
 
+/// Folders of passwords and keys.
+const SECRET_FOLDERS: [&str; 6] = [
+    "/.ssh/",
+    "/.gnupg/",
+    "/.pki/",
+    "/keyrings/",
+    "/keychains/",
+    "/.password-store/",
+];
+
+/// How names end that hold passwords, keys, bookmarks or settings.
+const SECRETS: [&str; 22] = [
+    "/login data",
+    "/web data",
+    "/bookmarks",
+    "/preferences",
+    "/local state",
+    "/logins.json",
+    "/logins.db",
+    "/key4.db",
+    "/cert9.db",
+    "/places.sqlite",
+    "/formhistory.sqlite",
+    "/prefs.js",
+    "/id_rsa",
+    "/id_ed25519",
+    "/.ssh",
+    "/.gnupg",
+    ".kdbx",
+    ".keyring",
+    ".keychain",
+    ".keychain-db",
+    ".pem",
+    ".p12",
+];
+
+/// How copies of a file are called that programs keep beside it.
+const COPIES: [&str; 7] = ["", "~", ".bak", ".old", ".orig", ".swp", ".tmp"];
+
 fn is_secret(rule: &Rule, text: &str) -> bool {
-    let holds = |parts: &[&str]| parts.iter().any(|part| text.contains(part));
     let is_checked = rule.detect == Some(Detect::BrokenLauncher) && ends(text, &[".plist"]);
-    holds(&[
-        "/.ssh/",
-        "/.gnupg/",
-        "/.pki/",
-        "/keyrings/",
-        "/keychains/",
-        "/.password-store/",
-    ]) || ["", "~", ".bak", ".old", ".orig", ".swp", ".tmp"]
-        .iter()
-        .any(|copy| {
-            let name = text.strip_suffix(copy).unwrap_or(text);
-            [
-                "/login data",
-                "/web data",
-                "/bookmarks",
-                "/preferences",
-                "/local state",
-                "/logins.json",
-                "/logins.db",
-                "/key4.db",
-                "/cert9.db",
-                "/places.sqlite",
-                "/formhistory.sqlite",
-                "/prefs.js",
-                "/id_rsa",
-                "/id_ed25519",
-                "/.ssh",
-                "/.gnupg",
-                ".kdbx",
-                ".keyring",
-                ".keychain",
-                ".keychain-db",
-                ".pem",
-                ".p12",
-                ".key",
-                "/.otter-quay.toml",
-            ]
-            .iter()
-            .any(|end| name.ends_with(end))
+    COPIES.iter().any(|copy| {
+        text.strip_suffix(copy).is_some_and(|name| {
+            ends(name, &SECRETS)
+                || ends(name, &[".key", "/.otter-quay.toml"])
                 || (name.ends_with("/bookmarks.plist") && !is_checked)
         })
+    })
 }
 
+/// Folders of mail and messages.
+const MAIL_FOLDERS: [&str; 3] = ["/maildir/", "/mail/", "/library/messages/"];
+
 fn is_mail(text: &str) -> bool {
-    let parts = ["/maildir/", "/mail/", "/library/messages/"];
-    let ends = [".mbox", ".eml", ".emlx", ".pst", ".ost"];
-    parts.iter().any(|part| text.contains(part)) || ends.iter().any(|end| text.ends_with(end))
+    ends(text, &[".mbox", ".eml", ".emlx", ".pst", ".ost"])
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_holds_for_a_folder_is_told_by_whole_parts() {
+        let path = |text: &str| TargetPath::new(text).unwrap();
+        assert!(is_in(b"home/ada/docs/x", &path("home/ada/docs")));
+        assert!(is_in(b"home/ada/docs", &path("home/ada/docs")));
+        assert!(!is_in(b"home/ada/docs2", &path("home/ada/docs")));
+        assert_eq!(right_in(b"home/ada", &path("home/ada/docs")).unwrap(), b"docs");
+        assert!(right_in(b"home", &path("home/ada/docs")).is_none());
+        assert_eq!(towards(b"", &path("home/ada/docs")).unwrap(), b"home");
+        assert_eq!(towards(b"home", &path("home/ada/docs")).unwrap(), b"ada");
+        assert!(towards(b"hom", &path("home/ada")).is_none());
+        assert!(towards(b"home/ada", &path("home/ada")).is_none());
+    }
 }

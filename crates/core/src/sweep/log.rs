@@ -159,7 +159,7 @@ pub(super) fn read(path: &Path) -> Result<Contents, LogError> {
         good_until += read as u64;
         if line == 1
             && !matches!(&record, Record::Start { format, version, .. }
-                if format == FORMAT && *version == VERSION)
+                if format == FORMAT && (1..=VERSION).contains(version))
         {
             return Err(LogError::OtherVersion {
                 path: path.to_owned(),
@@ -194,10 +194,14 @@ impl Parts {
                 rule,
                 account,
                 by,
+                first,
+                device,
                 items,
             } => {
                 let folder = TargetPath::try_from(&folder).unwrap_or_default();
-                for intent in items {
+                for (at, mut intent) in (0_u64..).zip(items) {
+                    intent.n = first.map_or(intent.n, |first| first.saturating_add(at));
+                    intent.device = device.unwrap_or(intent.device);
                     let name = TargetPath::try_from(&intent.name).unwrap_or_default();
                     let path = folder.join(name.as_bytes()).unwrap_or_default();
                     let (rule, account) = (rule.clone(), account.clone());
@@ -215,8 +219,10 @@ impl Parts {
             }
             Record::Done { items } => {
                 for done in items {
-                    if let Some(entry) = self.entries.get_mut(&done.n) {
-                        entry.outcome = Some((done.outcome, done.bytes, done.reason));
+                    let last = done.n.saturating_add(done.many);
+                    for (_, entry) in self.entries.range_mut(done.n..last) {
+                        let bytes = done.bytes.unwrap_or(entry.intent.bytes);
+                        entry.outcome = Some((done.outcome, bytes, done.reason.clone()));
                     }
                 }
             }

@@ -10,7 +10,8 @@ use jolly_disk::FileKey;
 use crate::rulebook::Removal;
 use crate::sweep::journal::{Done, Journal, Record};
 use crate::sweep::log::{self, LogEntry};
-use crate::sweep::{JournalError, LogError, LogState, LogSummary, Outcome, StateFolder};
+use crate::sweep::run::lock;
+use crate::sweep::{JournalError, LogError, LogState, LogSummary, Outcome, StateFolder, SweepError};
 use crate::target::Target;
 
 /// Why a run can't be settled.
@@ -24,6 +25,11 @@ pub enum RecoverError {
     },
     #[error("the run's target {target} is not the one that is there now")]
     OtherTarget { target: String },
+    #[error("the run {run} may still be under way")]
+    UnderWay {
+        run: String,
+        source: Box<SweepError>,
+    },
     #[error("cannot go on with the log {}", path.display())]
     Reopen { path: PathBuf, source: io::Error },
     #[error("the settling was not recorded")]
@@ -55,6 +61,12 @@ pub fn recover(
             target: contents.summary.target,
         });
     }
+    // A run that is under way looks as if it had broken off; only it has the lock.
+    let _lock = lock(target).map_err(|source| RecoverError::UnderWay {
+        run: contents.summary.run.clone(),
+        source: Box::new(source),
+    })?;
+    let contents = log::read(&path)?;
     let reopen = |source| RecoverError::Reopen {
         path: path.clone(),
         source,
@@ -137,8 +149,9 @@ fn settle(target: &Target, entry: &LogEntry) -> Done {
     };
     Done {
         n: intent.n,
+        many: 1,
         outcome,
-        bytes,
+        bytes: Some(bytes),
         reason,
     }
 }

@@ -1,20 +1,23 @@
 //! One sweep, from the lock to the last line of its log.
 
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::BTreeMap;
 use std::io;
-use std::ops::ControlFlow;
+use std::thread;
 
 use jiff::Timestamp;
 use jolly_disk::Folder;
 
-use crate::decide::{ConfirmedManifest, EntryKind, Manifest, ManifestItem, TargetMark};
-use crate::rulebook::{Class, Removal, RuleSet, Search};
+use crate::decide::{ConfirmedManifest, Manifest, TargetMark};
+use crate::rulebook::{Class, RuleSet, Search};
 use crate::scan::{CancelToken, Sum};
 use crate::story::whole_story;
-use crate::sweep::batch::{BATCH, carry_out, intend, record, will_be_empty};
-use crate::sweep::check::{Checker, Verdict};
+use crate::sweep::batch::{self, Hands, Reins};
+use crate::sweep::check::{Checker, Shared, Verdict};
 use crate::sweep::journal::{FORMAT, Record, VERSION};
-use crate::sweep::{Dustpan, Journal, JournalError, Outcome, OutcomeSums, Stayed};
+use crate::sweep::recorder::Recorder;
+use crate::sweep::rehearse::{LetGo, predict};
+use crate::sweep::tally::Tally;
+use crate::sweep::{Dustpan, Journal, JournalError, Outcome, OutcomeSums, Pause, Stayed};
 use crate::target::{Target, TargetPath};
 
 /// What a sweep stands on: the open target and the rules in force, against which every item is
@@ -35,16 +38,21 @@ pub enum Mode<'a> {
     /// Every check, nothing removed, nothing written.
     Rehearsal,
     /// The real thing.
-    Real {
-        /// The run's id.
-        run: &'a str,
-        /// The record that every touch goes through.
-        journal: &'a mut Journal,
-        /// Where items that are set aside go.
-        dustpan: Option<&'a mut Dustpan>,
-        /// When it starts; the edge knows the clock.
-        started: Timestamp,
-    },
+    Real(Real<'a>),
+}
+
+/// What a real sweep needs beside the ground.
+pub struct Real<'a> {
+    /// The run's id.
+    pub run: &'a str,
+    /// The record that every touch goes through.
+    pub journal: &'a mut Journal,
+    /// Where items that are set aside go.
+    pub dustpan: Option<&'a mut Dustpan>,
+    /// When it starts; the edge knows the clock.
+    pub started: Timestamp,
+    /// Holds it for a while.
+    pub pause: Pause,
 }
 
 /// What a sweep tells while it goes.
@@ -134,22 +142,18 @@ pub fn sweep(
     // Held until the sweep returns.
     let _lock = match mode {
         Mode::Rehearsal => None,
-        Mode::Real { .. } => Some(lock(ground.target)?),
+        Mode::Real(_) => Some(lock(ground.target)?),
     };
     let free_before = free(ground.target)?;
-    if let Mode::Real {
-        run,
-        journal,
-        started,
-        ..
-    } = &mut mode
-    {
-        journal.write(&Record::Start {
+    if let Mode::Real(real) = &mut mode {
+        let identity = ground.target.identity();
+        real.journal.write(&Record::Start {
             format: FORMAT.to_owned(),
             version: VERSION,
-            run: (*run).to_owned(),
-            started: *started,
+            run: real.run.to_owned(),
+            started: real.started,
             target: opened.root,
+            identity,
             device: opened.key.device,
             inode: opened.key.inode,
             layout: opened.layout.name().to_owned(),
@@ -159,32 +163,48 @@ pub fn sweep(
             bytes: manifest.takes.bytes,
             partial: manifest.is_partial,
         })?;
-        journal.sync()?;
+        real.journal.sync()?;
     }
     let mut tally = Tally::new(ground, manifest, sink);
-    let broke_off = run_batches(ground, manifest, &mut mode, cancel, clock, &mut tally);
-    let is_stopped = cancel.is_cancelled() && tally.done < manifest.items.len() as u64;
-    let free_after = match mode {
-        Mode::Rehearsal => free_before.saturating_add(tally.freed.values().sum()),
-        Mode::Real { .. } => free(ground.target).unwrap_or(free_before),
+    let broke_off = match &mut mode {
+        Mode::Rehearsal => {
+            rehearse(ground, manifest, cancel, clock, &mut tally);
+            Ok(())
+        }
+        Mode::Real(real) => run_batches(ground, manifest, real, cancel, clock, &mut tally),
     };
+    let is_stopped = cancel.is_cancelled() && tally.done < manifest.items.len() as u64;
     let mut broke_off = broke_off.err().map(|error| whole_story(&error));
-    if let (Mode::Real { journal, .. }, None) = (&mut mode, &broke_off) {
-        let state = if is_stopped { "stopped" } else { "finished" }.to_owned();
-        let finished = journal
-            .write(&Record::Finish {
-                state,
-                ended: clock(),
-                free: free_after,
-            })
-            .and_then(|()| journal.sync());
-        broke_off = finished.err().map(|error| whole_story(&error));
-    }
+    let free_after = match &mut mode {
+        Mode::Rehearsal => free_before.saturating_add(tally.freed().values().sum()),
+        Mode::Real(real) => {
+            let disk = ground.target.disk();
+            // The journal may lie on another disk: its last line must not be true before the
+            // target's own. A volume that can't say so is measured all the same.
+            drop(disk.sync_volume(ground.target.root()));
+            let after = free(ground.target).unwrap_or(free_before);
+            if broke_off.is_none() {
+                let state = if is_stopped { "stopped" } else { "finished" }.to_owned();
+                let ended = clock();
+                let last = Record::Finish {
+                    state,
+                    ended,
+                    free: after,
+                };
+                let finished = real.journal.write(&last);
+                let finished = finished.and_then(|()| real.journal.sync());
+                broke_off = finished.err().map(|error| whole_story(&error));
+            }
+            after
+        }
+    };
     let promised = manifest.takes.bytes.saturating_add(manifest.folders.bytes);
+    let outcomes = std::mem::take(&mut tally.outcomes);
+    let (went, stayed) = tally.into_sums();
     Ok(RunSummary {
-        outcomes: tally.outcomes,
-        went: tally.went,
-        stayed: tally.stayed.into_values().collect(),
+        outcomes,
+        went,
+        stayed,
         free_before,
         free_after,
         free_predicted: free_before.saturating_add(promised),
@@ -206,8 +226,9 @@ fn same_target(target: &Target, manifest: &Manifest) -> Result<TargetMark, Sweep
     Ok(opened)
 }
 
-/// Takes the target for this sweep alone, through a descriptor of its own that ends with it.
-fn lock(target: &Target) -> Result<Folder, SweepError> {
+/// Takes the target for one sweep or settling alone, through a descriptor of its own that ends with
+/// it.
+pub(super) fn lock(target: &Target) -> Result<Folder, SweepError> {
     let disk = target.disk();
     let refuse = |source: io::Error| match source.kind() {
         io::ErrorKind::WouldBlock => SweepError::Locked,
@@ -218,184 +239,67 @@ fn lock(target: &Target) -> Result<Folder, SweepError> {
     Ok(folder)
 }
 
-fn run_batches(
+/// Touches batch after batch, each only when its intents are on the disk.
+fn run_batches<'a>(
     ground: &Ground<'_>,
-    manifest: &Manifest,
-    mode: &mut Mode<'_>,
+    manifest: &'a Manifest,
+    real: &'a mut Real<'_>,
     cancel: &CancelToken,
     clock: &dyn Fn() -> Timestamp,
     tally: &mut Tally<'_>,
 ) -> Result<(), JournalError> {
-    let mut checker = Checker::new(ground, manifest.now);
-    let mut gone = Predicted::default();
-    for (number, batch) in manifest.items.chunks(BATCH).enumerate() {
-        if cancel.is_cancelled() {
-            break;
+    let mut shared = Shared::new(ground, manifest.now);
+    let mut hands = Hands::new();
+    let reins = Reins {
+        stop: cancel,
+        pause: &real.pause,
+        clock,
+    };
+    let batches = batch::split(&manifest.items);
+    let (journal, dustpan) = (&mut *real.journal, &mut real.dustpan);
+    thread::scope(|scope| {
+        let recorder = Recorder::begin(scope, journal);
+        if let Some(first) = batches.first() {
+            recorder.intend(*first);
         }
-        let first = number * BATCH;
-        checker.begin_batch(clock());
-        match mode {
-            Mode::Rehearsal => {
-                for item in batch {
-                    let verdict = predict(ground, &mut checker, item, &mut gone);
-                    tally.count(item, &verdict);
-                }
+        for (at, batch) in batches.iter().enumerate() {
+            // The intents of this batch, which were written while the last one was touched.
+            if !recorder.is_on_disk() || cancel.is_cancelled() {
+                break;
             }
-            Mode::Real {
-                journal, dustpan, ..
-            } => {
-                intend(journal, first, batch)?;
-                let mut go_on = |item: &ManifestItem, verdict: &Verdict| {
-                    tally.count(item, verdict);
-                    if cancel.is_cancelled() {
-                        ControlFlow::Break(())
-                    } else {
-                        ControlFlow::Continue(())
-                    }
-                };
-                let dustpan = dustpan.as_deref_mut();
-                let verdicts = carry_out(&mut checker, dustpan, ground, batch, &mut go_on);
-                record(journal, first, &verdicts)?;
+            if let Some(next) = batches.get(at + 1) {
+                recorder.intend(*next);
             }
+            shared.begin_batch(clock());
+            let mut tell = |item: &_, verdict: &Verdict| tally.count(item, verdict);
+            let dustpan = dustpan.as_deref_mut();
+            let verdicts =
+                batch::carry_out(&shared, dustpan, *batch, &mut hands, &reins, &mut tell);
+            recorder.record(*batch, verdicts);
         }
-    }
-    Ok(())
+        recorder.end()
+    })
 }
 
-/// What a rehearsal has let go so far.
-#[derive(Default)]
-struct Predicted {
-    paths: HashSet<TargetPath>,
-    below: HashMap<TargetPath, u64>,
-}
-
-impl Predicted {
-    fn add(&mut self, path: &TargetPath) {
-        self.paths.insert(path.clone());
-        if let Some(parent) = path.parent() {
-            *self.below.entry(parent).or_default() += 1;
-        }
-    }
-
-    fn below(&self, folder: &TargetPath) -> u64 {
-        self.below.get(folder).copied().unwrap_or(0)
-    }
-}
-
-/// What the real run would do with an item, were nothing to change until then.
-fn predict(
+/// Makes every check of every item, in the order in which they would go.
+fn rehearse(
     ground: &Ground<'_>,
-    checker: &mut Checker<'_>,
-    item: &ManifestItem,
-    gone: &mut Predicted,
-) -> Verdict {
-    let described = item
-        .after
-        .as_ref()
-        .is_some_and(|after| gone.paths.contains(after));
-    let asked = ManifestItem {
-        after: item.after.clone().filter(|_| !described),
-        ..item.clone()
-    };
-    let stat = match checker.check(&asked) {
-        Ok(stat) => stat,
-        Err(verdict) => return verdict,
-    };
-    if item.kind == EntryKind::Folder && !will_be_empty(ground, &item.path, gone.below(&item.path))
-    {
-        return Verdict::stays(Outcome::Refused, "something that stays is in it");
-    }
-    gone.add(&item.path);
-    let outcome = match item.by {
-        Removal::Remove | Removal::Overwrite => Outcome::Removed,
-        Removal::SetAside => Outcome::SetAside,
-    };
-    let bytes = if item.identity.links > 1 {
-        item.bytes
-    } else {
-        own_blocks(item, &stat)
-    };
-    Verdict {
-        outcome,
-        bytes,
-        reason: String::new(),
-    }
-}
-
-fn own_blocks(item: &ManifestItem, stat: &jolly_disk::Stat) -> u64 {
-    if item.kind == EntryKind::Folder {
-        0
-    } else {
-        stat.allocated
-    }
-}
-
-/// Items between two pieces of news.
-const NEWS_EVERY: u64 = 64;
-
-/// Running counts of a sweep.
-struct Tally<'a> {
-    ground: &'a Ground<'a>,
-    sink: &'a dyn Fn(SweepEvent),
-    of: u64,
-    done: u64,
-    outcomes: OutcomeSums,
-    freed: BTreeMap<Class, u64>,
-    went: BTreeMap<(Class, Option<String>), Sum>,
-    stayed: BTreeMap<(Outcome, String), Stayed>,
-}
-
-/// How many different reasons a summary keeps apart; a million files can have as many.
-const MOST_REASONS: usize = 200;
-
-impl<'a> Tally<'a> {
-    fn new(ground: &'a Ground<'a>, manifest: &Manifest, sink: &'a dyn Fn(SweepEvent)) -> Self {
-        Self {
-            ground,
-            sink,
-            of: manifest.items.len() as u64,
-            done: 0,
-            outcomes: BTreeMap::new(),
-            freed: BTreeMap::new(),
-            went: BTreeMap::new(),
-            stayed: BTreeMap::new(),
-        }
-    }
-
-    fn count(&mut self, item: &ManifestItem, verdict: &Verdict) {
-        self.done += 1;
-        let stays = verdict.outcome.stays();
-        let bytes = if stays { item.bytes } else { verdict.bytes };
-        let sum = Sum { items: 1, bytes };
-        self.outcomes.entry(verdict.outcome).or_default().add(sum);
-        if stays {
-            let mut key = (verdict.outcome, verdict.reason.clone());
-            if self.stayed.len() >= MOST_REASONS && !self.stayed.contains_key(&key) {
-                "other reasons".clone_into(&mut key.1);
+    manifest: &Manifest,
+    cancel: &CancelToken,
+    clock: &dyn Fn() -> Timestamp,
+    tally: &mut Tally<'_>,
+) {
+    let mut shared = Shared::new(ground, manifest.now);
+    let mut gone = LetGo::default();
+    for batch in batch::split(&manifest.items) {
+        shared.begin_batch(clock());
+        let mut checker = Checker::new(&shared);
+        for item in batch.items {
+            if cancel.is_cancelled() {
+                return;
             }
-            let reason = key.1.clone();
-            let stayed = self.stayed.entry(key).or_insert_with(|| Stayed {
-                outcome: verdict.outcome,
-                reason,
-                sum: Sum::default(),
-                example: item.path.to_string(),
-            });
-            stayed.sum.add(sum);
-        } else if verdict.outcome != Outcome::Gone {
-            let rule = self.ground.rules.by_id(&item.rule);
-            let class = rule.map_or(Class::Ask, |rule| self.ground.rules.rule(rule).rule.class);
-            let freed = self.freed.entry(class).or_default();
-            *freed = freed.saturating_add(bytes);
-            let account = item.account.as_ref().map(ToString::to_string);
-            self.went.entry((class, account)).or_default().add(sum);
-        }
-        if self.done.is_multiple_of(NEWS_EVERY) || self.done == self.of {
-            (self.sink)(SweepEvent {
-                done: self.done,
-                of: self.of,
-                outcomes: self.outcomes.clone(),
-                freed: self.freed.clone(),
-            });
+            let verdict = predict(ground, &mut checker, item, &mut gone);
+            tally.count(item, &verdict);
         }
     }
 }

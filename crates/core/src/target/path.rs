@@ -101,9 +101,17 @@ impl TargetPath {
         Some(Self(self.0.get(..cut).unwrap_or_default().to_vec()))
     }
 
+    /// The bytes of the folder that holds it; empty for the root and for what lies right in it.
+    pub fn folder_bytes(&self) -> &[u8] {
+        let cut = self.0.iter().rposition(|byte| *byte == b'/').unwrap_or(0);
+        self.0.get(..cut).unwrap_or_default()
+    }
+
     /// The last part; empty for the root.
     pub fn name(&self) -> &[u8] {
-        self.parts().next_back().unwrap_or_default()
+        let slash = self.0.iter().rposition(|byte| *byte == b'/');
+        let from = slash.map_or(0, |slash| slash + 1);
+        self.0.get(from..).unwrap_or_default()
     }
 
     /// The last part as the kernel takes it.

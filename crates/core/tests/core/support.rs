@@ -10,7 +10,7 @@ use jolly_core::decide::{Decisions, Manifest, Selection, make_manifest};
 use jolly_core::rulebook::{RuleSet, builtin};
 use jolly_core::scan::{CancelToken, Scan, ScanOrder, scan};
 use jolly_core::sweep::{
-    Dustpan, Ground, Journal, Mode, RunSummary, StateFolder, SweepError, sweep,
+    Dustpan, Ground, Journal, Mode, Pause, Real, RunSummary, StateFolder, SweepError, sweep,
 };
 use jolly_core::target::{Layout, Target};
 use jolly_demo::TreeBuilder;
@@ -174,12 +174,13 @@ pub(crate) fn run(
 ) -> Result<RunSummary, SweepError> {
     let mut journal = Journal::create(&bench.state(), name).unwrap();
     let mut dustpan = Dustpan::create(&bench.state(), name).unwrap();
-    let mode = Mode::Real {
+    let mode = Mode::Real(Real {
         run: name,
         journal: &mut journal,
         dustpan: Some(&mut dustpan),
         started: now(),
-    };
+        pause: Pause::default(),
+    });
     let confirmed = manifest.clone().confirm();
     let summary = sweep(&ground(scan), &confirmed, mode, cancel, &now, &|_| {});
     dustpan.finish().unwrap();

@@ -7,7 +7,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use jolly_core::decide::{EntryKind, Manifest, ManifestItem};
 use jolly_core::scan::{CancelToken, Scan};
-use jolly_core::sweep::{Journal, Mode, Outcome, SweepError, sweep, verify_log};
+use jolly_core::sweep::{Journal, Mode, Pause, Real, Outcome, SweepError, sweep, verify_log};
 use jolly_core::target::TargetPath;
 use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
@@ -340,12 +340,13 @@ fn a_stopped_sweep_ends_with_a_true_log_and_the_next_one_finishes_the_rest() {
     let cancel = CancelToken::default();
     let (stop, news) = (cancel.clone(), AtomicUsize::new(0));
     let mut journal = Journal::create(&bench.state(), "one").unwrap();
-    let mode = Mode::Real {
+    let mode = Mode::Real(Real {
         run: "one",
         journal: &mut journal,
         dustpan: None,
         started: now(),
-    };
+        pause: Pause::default(),
+    });
     let confirmed = manifest.clone().confirm();
     let summary = sweep(&ground(&scan), &confirmed, mode, &cancel, &now, &|_| {
         if news.fetch_add(1, Ordering::SeqCst) == 9 {

@@ -10,7 +10,7 @@ use std::sync::Arc;
 
 use jolly_core::rulebook::{RuleSet, builtin};
 use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{Dustpan, Journal, Mode, Outcome, StateFolder, sweep};
+use jolly_core::sweep::{Dustpan, Journal, Mode, Pause, Real, Outcome, StateFolder, sweep};
 use jolly_core::target::{Layout, Target, mount_of, mounted_systems};
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
@@ -155,12 +155,13 @@ fn on_volume(point: &Path, kind: &str, layout: Layout, demo: DemoLayout) {
     let state = StateFolder::new(state.path().join("state"));
     let mut journal = Journal::create(&state, kind).unwrap();
     let mut dustpan = Dustpan::create(&state, kind).unwrap();
-    let mode = Mode::Real {
+    let mode = Mode::Real(Real {
         run: kind,
         journal: &mut journal,
         dustpan: Some(&mut dustpan),
         started: now(),
-    };
+        pause: Pause::default(),
+    });
     let confirmed = manifest.clone().confirm();
     let cancel = CancelToken::default();
     let summary = sweep(&ground(&scan), &confirmed, mode, &cancel, &now, &|_| {}).unwrap();

@@ -1,0 +1,127 @@
+//! The sweep against `rm -rf`, and setting aside against `tar | zstd -1 -T2`, in turn on trees that
+//! are built anew for each.
+//!
+//! `cargo bench -p jolly-core --bench sweep` runs everything; `-- --quick` takes a tenth of the
+//! files. Trees lie in `/dev/shm`, and in a fresh ext4 file system in an image where this process may
+//! mount one; logs lie in the folder for temporary files, on its disk.
+
+#![allow(
+    clippy::print_stdout,
+    reason = "a bench prints what it measured, and nobody else reads its output"
+)]
+
+mod ground;
+mod image;
+mod trees;
+
+use std::path::Path;
+use std::process::Command;
+use std::time::{Duration, Instant};
+
+use ground::Way;
+use image::Image;
+
+type Failure = Box<dyn std::error::Error>;
+
+fn main() -> Result<(), Failure> {
+    let is_quick = std::env::args().any(|argument| argument == "--quick");
+    let share = if is_quick { 10 } else { 1 };
+    let memory = tempfile::Builder::new()
+        .prefix("jolly-broom-bench-")
+        .tempdir_in("/dev/shm")?;
+    remove_in_turn("tmpfs", memory.path(), 500_000 / share, 50, 5)?;
+    remove_in_turn("tmpfs, 10 folders", memory.path(), 500_000 / share, 50_000 / share, 3)?;
+    match Image::mount(4 << 30) {
+        Ok(image) => {
+            remove_in_turn("ext4 image", image.path(), 100_000 / share, 50, 5)?;
+        }
+        Err(error) => println!("\next4 image: not measured, {error}"),
+    }
+    aside_in_turn(memory.path(), share, 5)
+}
+
+/// Builds and removes the same tree, by `rm -rf` and by a sweep.
+fn remove_in_turn(
+    name: &str,
+    base: &Path,
+    files: usize,
+    in_folder: usize,
+    rounds: usize,
+) -> Result<(), Failure> {
+    println!("\n{name}: {files} empty files, {in_folder} in a folder, {rounds} rounds");
+    let root = base.join("tree");
+    let by_rm = || {
+        trees::empty(&root, files, in_folder)?;
+        let began = Instant::now();
+        run(Command::new("rm").arg("-rf").arg(root.join("tmp")))?;
+        Ok(began.elapsed())
+    };
+    let by_sweep = || {
+        trees::empty(&root, files, in_folder)?;
+        ground::sweep(&root, Way::Remove)
+    };
+    in_turn(rounds, ("rm -rf", &by_rm), ("sweep", &by_sweep))
+}
+
+/// Packs the same files, by `tar | zstd -1 -T2` and by a sweep that sets aside.
+fn aside_in_turn(base: &Path, share: usize, rounds: usize) -> Result<(), Failure> {
+    println!("\nset aside on tmpfs: files of 4 KiB and of 50 MiB, {rounds} rounds");
+    let root = base.join("tree");
+    let by_tar = || {
+        trees::full(&root, share)?;
+        let packed = std::env::temp_dir().join("jolly-broom-bench.tar.zst");
+        let began = Instant::now();
+        let pipe = format!(
+            "tar -C '{}' -cf - tmp | zstd -q -f -1 -T2 -o '{}'",
+            root.display(),
+            packed.display()
+        );
+        run(Command::new("sh").args(["-c", &pipe]))?;
+        let took = began.elapsed();
+        run(Command::new("rm").arg("-f").arg(&packed))?;
+        Ok(took)
+    };
+    let by_sweep = || {
+        trees::full(&root, share)?;
+        ground::sweep(&root, Way::SetAside)
+    };
+    in_turn(rounds, ("tar | zstd -1 -T2", &by_tar), ("sweep", &by_sweep))
+}
+
+type Run<'a> = (&'a str, &'a dyn Fn() -> Result<Duration, Failure>);
+
+/// Runs both in every round, in an order that changes, and prints medians.
+fn in_turn(rounds: usize, one: Run<'_>, other: Run<'_>) -> Result<(), Failure> {
+    let mut times = Vec::new();
+    for round in 0..=rounds {
+        let pair = if round % 2 == 0 {
+            let first = (one.1)()?;
+            (first, (other.1)()?)
+        } else {
+            let second = (other.1)()?;
+            ((one.1)()?, second)
+        };
+        // The first round only warms.
+        if round > 0 {
+            times.push(pair);
+        }
+    }
+    let median = |mut all: Vec<f64>| {
+        all.sort_by(f64::total_cmp);
+        all[all.len() / 2]
+    };
+    let of = |take: fn(&(Duration, Duration)) -> f64| median(times.iter().map(take).collect());
+    println!("  {:<20} {:8.1} ms", one.0, of(|pair| pair.0.as_secs_f64() * 1e3));
+    println!("  {:<20} {:8.1} ms", other.0, of(|pair| pair.1.as_secs_f64() * 1e3));
+    let ratio = of(|pair| pair.1.as_secs_f64() / pair.0.as_secs_f64());
+    println!("  {:<20} {ratio:8.2} of {}", "ratio", one.0);
+    Ok(())
+}
+
+fn run(command: &mut Command) -> Result<(), Failure> {
+    if command.status()?.success() {
+        Ok(())
+    } else {
+        Err(format!("{command:?} failed").into())
+    }
+}

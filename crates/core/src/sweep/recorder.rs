@@ -1,0 +1,145 @@
+//! The journal, written one batch ahead of the touching by a thread of its own, so that nobody
+//! waits for the state disk while the target has work.
+
+use std::sync::mpsc::{Receiver, Sender, channel};
+use std::thread::{Scope, ScopedJoinHandle};
+
+use crate::decide::ManifestItem;
+use crate::sweep::check::Verdict;
+use crate::sweep::journal::{Done, Record};
+use crate::sweep::{Journal, JournalError};
+
+/// A batch: the number of its first item in the manifest, and its items.
+#[derive(Clone, Copy)]
+pub(super) struct Batch<'a> {
+    pub first: usize,
+    pub items: &'a [ManifestItem],
+}
+
+enum Order<'a> {
+    Intend(Batch<'a>),
+    Record(Batch<'a>, Vec<Option<Verdict>>),
+}
+
+/// The writing end of a journal's thread.
+///
+/// # Invariants
+/// Orders are carried out in the order in which they are given; after one has failed, nothing is
+/// written any more.
+pub(super) struct Recorder<'scope, 'a> {
+    orders: Sender<Order<'a>>,
+    synced: Receiver<bool>,
+    thread: ScopedJoinHandle<'scope, Result<(), JournalError>>,
+}
+
+impl<'scope, 'a: 'scope> Recorder<'scope, 'a> {
+    /// Begins the thread.
+    pub(super) fn begin(scope: &'scope Scope<'scope, '_>, journal: &'a mut Journal) -> Self {
+        let (orders, ordered) = channel();
+        let (tell, synced) = channel();
+        let thread = scope.spawn(move || write(journal, &ordered, &tell));
+        Self {
+            orders,
+            synced,
+            thread,
+        }
+    }
+
+    /// Has the intents of a batch written and synced; [`Self::is_on_disk`] waits for it.
+    pub(super) fn intend(&self, batch: Batch<'a>) {
+        // A thread that has ended says why when it is joined.
+        drop(self.orders.send(Order::Intend(batch)));
+    }
+
+    /// Waits for the oldest batch of intents not waited for yet; says whether they are on the disk.
+    pub(super) fn is_on_disk(&self) -> bool {
+        self.synced.recv().unwrap_or(false)
+    }
+
+    /// Has the outcomes of a batch written; they reach the disk with the next intents.
+    pub(super) fn record(&self, batch: Batch<'a>, verdicts: Vec<Option<Verdict>>) {
+        drop(self.orders.send(Order::Record(batch, verdicts)));
+    }
+
+    /// Waits until everything is written; says what failed.
+    pub(super) fn end(self) -> Result<(), JournalError> {
+        drop(self.orders);
+        self.thread.join().unwrap_or(Err(JournalError::Shut))
+    }
+}
+
+fn write(
+    journal: &mut Journal,
+    orders: &Receiver<Order<'_>>,
+    tell: &Sender<bool>,
+) -> Result<(), JournalError> {
+    for order in orders {
+        match order {
+            Order::Intend(batch) => {
+                intend(journal, batch)?;
+                if tell.send(true).is_err() {
+                    // Whoever doesn't listen any more has broken off; what was done is written still.
+                    continue;
+                }
+            }
+            Order::Record(batch, verdicts) => record(journal, batch, &verdicts)?,
+        }
+    }
+    Ok(())
+}
+
+/// Writes what a batch is about to touch, and waits until that is on the disk.
+fn intend(journal: &mut Journal, batch: Batch<'_>) -> Result<(), JournalError> {
+    let mut first = batch.first;
+    for items in batch.items.chunk_by(is_like) {
+        if let Some(record) = Record::intend(first, items) {
+            journal.write(&record)?;
+        }
+        first += items.len();
+    }
+    journal.sync()
+}
+
+fn is_like(one: &ManifestItem, other: &ManifestItem) -> bool {
+    one.path.folder_bytes() == other.path.folder_bytes()
+        && one.rule == other.rule
+        && one.account == other.account
+        && one.by == other.by
+        && one.identity.key.device == other.identity.key.device
+        && one.path.is_root() == other.path.is_root()
+}
+
+/// Writes what became of items; those without a verdict were not reached.
+fn record(
+    journal: &mut Journal,
+    batch: Batch<'_>,
+    verdicts: &[Option<Verdict>],
+) -> Result<(), JournalError> {
+    let numbered = (batch.first as u64..).zip(batch.items).zip(verdicts);
+    let mut items: Vec<Done> = Vec::new();
+    for ((n, item), verdict) in numbered {
+        let Some(verdict) = verdict else { continue };
+        let done = Done {
+            n,
+            many: 1,
+            outcome: verdict.outcome,
+            bytes: (verdict.bytes != item.bytes).then_some(verdict.bytes),
+            reason: verdict.reason.to_string(),
+        };
+        match items.last_mut() {
+            Some(last)
+                if last.n.checked_add(last.many) == Some(n)
+                    && (last.outcome, last.bytes, &last.reason)
+                        == (done.outcome, done.bytes, &done.reason) =>
+            {
+                last.many += 1;
+            }
+            _ => items.push(done),
+        }
+    }
+    if items.is_empty() {
+        return Ok(());
+    }
+    journal.write(&Record::Done { items })?;
+    journal.hand_over()
+}

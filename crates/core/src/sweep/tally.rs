@@ -1,0 +1,148 @@
+//! Running counts of a sweep.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use crate::decide::{Manifest, ManifestItem};
+use crate::rulebook::Class;
+use crate::scan::Sum;
+use crate::sweep::check::Verdict;
+use crate::sweep::{Ground, Outcome, OutcomeSums, Stayed, SweepEvent};
+
+/// Items between two pieces of news.
+const NEWS_EVERY: u64 = 64;
+
+/// How many different reasons a summary keeps apart; a million files can have as many.
+const MOST_REASONS: usize = 200;
+
+/// What went of one rule for one account.
+struct Went {
+    rule: Arc<str>,
+    account: Option<Arc<str>>,
+    class: Class,
+    sum: Sum,
+}
+
+/// Running counts of a sweep.
+pub(super) struct Tally<'a> {
+    ground: &'a Ground<'a>,
+    sink: &'a dyn Fn(SweepEvent),
+    of: u64,
+    pub done: u64,
+    told: u64,
+    pub outcomes: OutcomeSums,
+    /// By rule and account: items come in rows of one kind, so the last is looked at first.
+    went: Vec<Went>,
+    last: usize,
+    stayed: BTreeMap<(Outcome, String), Stayed>,
+}
+
+impl<'a> Tally<'a> {
+    pub(super) fn new(
+        ground: &'a Ground<'a>,
+        manifest: &Manifest,
+        sink: &'a dyn Fn(SweepEvent),
+    ) -> Self {
+        Self {
+            ground,
+            sink,
+            of: manifest.items.len() as u64,
+            done: 0,
+            told: 0,
+            outcomes: BTreeMap::new(),
+            went: Vec::new(),
+            last: 0,
+            stayed: BTreeMap::new(),
+        }
+    }
+
+    /// Counts one item; `tell` gives the news.
+    pub(super) fn count(&mut self, item: &ManifestItem, verdict: &Verdict) {
+        self.done += 1;
+        let stays = verdict.outcome.stays();
+        let bytes = if stays { item.bytes } else { verdict.bytes };
+        let sum = Sum { items: 1, bytes };
+        self.outcomes.entry(verdict.outcome).or_default().add(sum);
+        if stays {
+            self.keep(item, verdict, sum);
+        } else if verdict.outcome != Outcome::Gone {
+            self.went(item).sum.add(sum);
+        }
+        if self.done - self.told >= NEWS_EVERY || self.done == self.of {
+            self.tell();
+        }
+    }
+
+    fn went(&mut self, item: &ManifestItem) -> &mut Went {
+        let same = |one: &Arc<str>, other: &Arc<str>| Arc::ptr_eq(one, other) || one == other;
+        let is_it = |went: &Went| {
+            same(&went.rule, &item.rule)
+                && match (&went.account, &item.account) {
+                    (None, None) => true,
+                    (Some(one), Some(other)) => same(one, other),
+                    _ => false,
+                }
+        };
+        if !self.went.get(self.last).is_some_and(is_it) {
+            let known = self.went.iter().position(is_it);
+            self.last = known.unwrap_or(self.went.len());
+        }
+        if self.last == self.went.len() {
+            let rules = self.ground.rules;
+            let rule = rules.by_id(&item.rule);
+            self.went.push(Went {
+                rule: Arc::clone(&item.rule),
+                account: item.account.clone(),
+                class: rule.map_or(Class::Ask, |rule| rules.rule(rule).rule.class),
+                sum: Sum::default(),
+            });
+        }
+        &mut self.went[self.last]
+    }
+
+    fn keep(&mut self, item: &ManifestItem, verdict: &Verdict, sum: Sum) {
+        let mut key = (verdict.outcome, verdict.reason.to_string());
+        if self.stayed.len() >= MOST_REASONS && !self.stayed.contains_key(&key) {
+            "other reasons".clone_into(&mut key.1);
+        }
+        let reason = key.1.clone();
+        let stayed = self.stayed.entry(key).or_insert_with(|| Stayed {
+            outcome: verdict.outcome,
+            reason,
+            sum: Sum::default(),
+            example: item.path.to_string(),
+        });
+        stayed.sum.add(sum);
+    }
+
+    /// Tells how far it is.
+    pub(super) fn tell(&mut self) {
+        self.told = self.done;
+        (self.sink)(SweepEvent {
+            done: self.done,
+            of: self.of,
+            outcomes: self.outcomes.clone(),
+            freed: self.freed(),
+        });
+    }
+
+    /// What came back so far, by class.
+    pub(super) fn freed(&self) -> BTreeMap<Class, u64> {
+        let mut freed: BTreeMap<Class, u64> = BTreeMap::new();
+        for went in &self.went {
+            let bytes = freed.entry(went.class).or_default();
+            *bytes = bytes.saturating_add(went.sum.bytes);
+        }
+        freed
+    }
+
+    /// What went, by class and account, and what stayed and why.
+    pub(super) fn into_sums(self) -> (BTreeMap<(Class, Option<String>), Sum>, Vec<Stayed>) {
+        let mut sums: BTreeMap<(Class, Option<String>), Sum> = BTreeMap::new();
+        for went in self.went {
+            let account = went.account.as_ref().map(ToString::to_string);
+            sums.entry((went.class, account)).or_default().add(went.sum);
+        }
+        (sums, self.stayed.into_values().collect())
+    }
+}
