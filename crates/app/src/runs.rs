@@ -5,8 +5,8 @@ use jolly_core::decide::ConfirmedManifest;
 use jolly_core::rulebook::{Removal, Search};
 use jolly_core::scan::CancelToken;
 use jolly_core::sweep::{
-    Dustpan, DustpanError, Ground, Journal, JournalError, Mode, Pause, Real, RunSummary, SweepError, SweepEvent,
-    sweep,
+    Dustpan, DustpanError, Ground, Journal, JournalError, Mode, Pause, Real, RunSummary,
+    SweepError, SweepEvent, sweep,
 };
 use jolly_core::whole_story;
 

@@ -178,8 +178,7 @@ impl Disk for FaultyDisk {
     }
 
     fn may_remove(&self, folder: &Folder, stat: &Stat) -> io::Result<()> {
-        self.pass()
-            .and_then(|()| RealDisk.may_remove(folder, stat))
+        self.pass().and_then(|()| RealDisk.may_remove(folder, stat))
     }
 
     fn sync_volume(&self, folder: &Folder) -> io::Result<()> {

@@ -9,7 +9,8 @@ use jolly_core::decide::{Decisions, Selection, make_manifest};
 use jolly_core::rulebook::RuleSet;
 use jolly_core::scan::{CancelToken, ScanOrder, scan};
 use jolly_core::sweep::{
-    Dustpan, Ground, Journal, Mode, Pause, Real, RunSummary, StateFolder, SweepError, sweep as carry_out,
+    Dustpan, Ground, Journal, Mode, Pause, Real, RunSummary, StateFolder, SweepError,
+    sweep as carry_out,
 };
 use jolly_core::target::{Layout, Target};
 use jolly_disk::RealDisk;

@@ -2,7 +2,7 @@
 //! are built anew for each.
 //!
 //! `cargo bench -p jolly-core --bench sweep` runs everything; `-- --quick` takes a tenth of the
-//! files. Trees lie in `/dev/shm`, and in a fresh ext4 file system in an image where this process may
+//! files, `-- --only tmpfs` runs those whose name holds the word. Trees lie in `/dev/shm`, and in a fresh ext4 file system in an image where this process may
 //! mount one; logs lie in the folder for temporary files, on its disk.
 
 #![allow(
@@ -26,18 +26,29 @@ type Failure = Box<dyn std::error::Error>;
 fn main() -> Result<(), Failure> {
     let is_quick = std::env::args().any(|argument| argument == "--quick");
     let share = if is_quick { 10 } else { 1 };
+    let only = std::env::args()
+        .skip_while(|argument| argument != "--only")
+        .nth(1);
+    let is_wanted = |name: &str| only.as_ref().is_none_or(|only| name.contains(only));
     let memory = tempfile::Builder::new()
         .prefix("jolly-broom-bench-")
         .tempdir_in("/dev/shm")?;
-    remove_in_turn("tmpfs", memory.path(), 500_000 / share, 50, 5)?;
-    remove_in_turn("tmpfs, 10 folders", memory.path(), 500_000 / share, 50_000 / share, 3)?;
-    match Image::mount(4 << 30) {
-        Ok(image) => {
-            remove_in_turn("ext4 image", image.path(), 100_000 / share, 50, 5)?;
+    let many = 500_000 / share;
+    for (name, in_folder) in [("tmpfs", 50), ("tmpfs, 10 folders", many / 10)] {
+        if is_wanted(name) {
+            remove_in_turn(name, memory.path(), many, in_folder, 5)?;
         }
-        Err(error) => println!("\next4 image: not measured, {error}"),
     }
-    aside_in_turn(memory.path(), share, 5)
+    if is_wanted("ext4 image") {
+        match Image::mount(4 << 30) {
+            Ok(image) => remove_in_turn("ext4 image", image.path(), 100_000 / share, 50, 5)?,
+            Err(error) => println!("\next4 image: not measured, {error}"),
+        }
+    }
+    if is_wanted("set aside") {
+        aside_in_turn(memory.path(), share, 5)?;
+    }
+    Ok(())
 }
 
 /// Builds and removes the same tree, by `rm -rf` and by a sweep.
@@ -111,8 +122,16 @@ fn in_turn(rounds: usize, one: Run<'_>, other: Run<'_>) -> Result<(), Failure> {
         all[all.len() / 2]
     };
     let of = |take: fn(&(Duration, Duration)) -> f64| median(times.iter().map(take).collect());
-    println!("  {:<20} {:8.1} ms", one.0, of(|pair| pair.0.as_secs_f64() * 1e3));
-    println!("  {:<20} {:8.1} ms", other.0, of(|pair| pair.1.as_secs_f64() * 1e3));
+    println!(
+        "  {:<20} {:8.1} ms",
+        one.0,
+        of(|pair| pair.0.as_secs_f64() * 1e3)
+    );
+    println!(
+        "  {:<20} {:8.1} ms",
+        other.0,
+        of(|pair| pair.1.as_secs_f64() * 1e3)
+    );
     let ratio = of(|pair| pair.1.as_secs_f64() / pair.0.as_secs_f64());
     println!("  {:<20} {ratio:8.2} of {}", "ratio", one.0);
     Ok(())

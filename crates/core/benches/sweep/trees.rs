@@ -7,7 +7,10 @@ use std::path::Path;
 fn computer(root: &Path) -> io::Result<()> {
     fs::create_dir_all(root.join("etc"))?;
     fs::create_dir_all(root.join("tmp"))?;
-    fs::write(root.join("etc/passwd"), "ada:x:1001:1001::/home/ada:/bin/sh\n")
+    fs::write(
+        root.join("etc/passwd"),
+        "ada:x:1001:1001::/home/ada:/bin/sh\n",
+    )
 }
 
 /// Empty files, so many in a folder.
@@ -15,7 +18,11 @@ pub(crate) fn empty(root: &Path, files: usize, in_folder: usize) -> io::Result<(
     computer(root)?;
     for first in (0..files).step_by(in_folder) {
         let number = first / in_folder;
-        let folder = root.join(format!("tmp/group-{:04}/run-{:02}", number / 100, number % 100));
+        let folder = root.join(format!(
+            "tmp/group-{:04}/run-{:02}",
+            number / 100,
+            number % 100
+        ));
         fs::create_dir_all(&folder)?;
         for file in first..first + in_folder {
             File::create(folder.join(format!("entry-{file:08}.dat")))?;
@@ -33,7 +40,10 @@ pub(crate) fn full(root: &Path, share: usize) -> io::Result<()> {
         let folder = root.join(format!("tmp/small-{:03}", number / 100));
         fs::create_dir_all(&folder)?;
         let from = number * 4096 % (40 << 20);
-        fs::write(folder.join(format!("s{number:05}")), &piece[from..from + 4096])?;
+        fs::write(
+            folder.join(format!("s{number:05}")),
+            &piece[from..from + 4096],
+        )?;
     }
     for number in 0..20 / share.min(20) {
         let mut file = File::create(root.join(format!("tmp/big-{number:02}")))?;

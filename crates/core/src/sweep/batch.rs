@@ -96,7 +96,7 @@ pub(super) fn carry_out(
         shared,
         items: batch.items,
         stored: &stored,
-        reins_stop: reins.stop,
+        stop: reins.stop,
         pause: reins.pause,
     };
     let (free, bound): (Vec<usize>, Vec<usize>) =
@@ -184,7 +184,7 @@ struct Touch<'a> {
     shared: &'a Shared<'a>,
     items: &'a [ManifestItem],
     stored: &'a Stored,
-    reins_stop: &'a CancelToken,
+    stop: &'a CancelToken,
     pause: &'a Pause,
 }
 
@@ -213,14 +213,14 @@ impl Touch<'_> {
 
     /// Touches one item, unless all is to stop.
     fn one(&self, checker: &mut Checker<'_>, at: usize) -> Option<Verdict> {
-        self.pause.wait(self.reins_stop);
-        (!self.reins_stop.is_cancelled()).then(|| self.go(checker, at))
+        self.pause.wait(self.stop);
+        (!self.stop.is_cancelled()).then(|| self.go(checker, at))
     }
 
     /// Touches one that had to wait for others. Folders that are empty by now go even when all is
     /// to stop: left behind, each would be too young for the next sweep.
     fn bound(&self, checker: &mut Checker<'_>, at: usize) -> Option<Verdict> {
-        if !self.reins_stop.is_cancelled() {
+        if !self.stop.is_cancelled() {
             return self.one(checker, at);
         }
         let is_folder = self.items[at].kind == EntryKind::Folder;
@@ -230,22 +230,23 @@ impl Touch<'_> {
 
     fn go(&self, checker: &mut Checker<'_>, at: usize) -> Verdict {
         let item = &self.items[at];
+        let name = item.path.to_name();
         match item.by {
-            Removal::Remove => match checker.check(item) {
-                Ok(stat) => checker.remove(item, &stat),
+            Removal::Remove => match checker.check(item, &name) {
+                Ok(stat) => checker.remove(item, &name, &stat),
                 Err(verdict) => verdict,
             },
-            Removal::Overwrite => match checker.check(item) {
-                Ok(stat) => checker.overwrite_and_remove(item, &stat),
+            Removal::Overwrite => match checker.check(item, &name) {
+                Ok(stat) => checker.overwrite_and_remove(item, &name, &stat),
                 Err(verdict) => verdict,
             },
             Removal::SetAside => match self.stored.get(&at) {
                 None => Verdict::stays(Outcome::Failed, "it never reached the dustpan"),
                 Some(Err(verdict)) => verdict.clone(),
                 // Time has passed while its bytes were stored: everything is asked again.
-                Some(Ok(before)) => match checker.check(item) {
+                Some(Ok(before)) => match checker.check(item, &name) {
                     Ok(stat) if is_same(item, before, &stat) => {
-                        let mut verdict = checker.remove(item, &stat);
+                        let mut verdict = checker.remove(item, &name, &stat);
                         if verdict.outcome == Outcome::Removed {
                             verdict.outcome = Outcome::SetAside;
                         }
@@ -285,12 +286,14 @@ fn store(
         if reins.stop.is_cancelled() {
             break;
         }
-        let result = checker.check_for_storing(item).and_then(|stat| {
-            let disk = &**shared.ground.target.disk();
-            let folder = checker.parent(&item.path)?;
-            dustpan.store(disk, folder, item, &stat)?;
-            Ok(stat)
-        });
+        let result = checker
+            .check_for_storing(item, &item.path.to_name())
+            .and_then(|stat| {
+                let disk = &**shared.ground.target.disk();
+                let folder = checker.parent(&item.path)?;
+                dustpan.store(disk, folder, item, &stat)?;
+                Ok(stat)
+            });
         stored.insert(at, result);
     }
     if let Err(error) = dustpan.sync() {

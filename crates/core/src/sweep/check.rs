@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 use std::collections::HashMap;
+use std::ffi::CStr;
 use std::io;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -47,9 +48,7 @@ impl Verdict {
             io::ErrorKind::ResourceBusy | io::ErrorKind::ExecutableFileBusy => {
                 (Outcome::InUse, "the system holds it".into())
             }
-            io::ErrorKind::DirectoryNotEmpty => {
-                (Outcome::Refused, NOT_EMPTY.into())
-            }
+            io::ErrorKind::DirectoryNotEmpty => (Outcome::Refused, NOT_EMPTY.into()),
             io::ErrorKind::NotADirectory
             | io::ErrorKind::IsADirectory
             | io::ErrorKind::CrossesDevices => {
@@ -205,8 +204,8 @@ impl<'a> Checker<'a> {
     /// The look goes through the open parent that the removal will go through, compares identity,
     /// and only then come guards and holders; whatever changes afterwards inside that parent can
     /// only lose a name that its changer put there.
-    pub(super) fn check(&mut self, item: &ManifestItem) -> Result<Stat, Verdict> {
-        let stat = self.check_for_storing(item)?;
+    pub(super) fn check(&mut self, item: &ManifestItem, name: &CStr) -> Result<Stat, Verdict> {
+        let stat = self.check_for_storing(item, name)?;
         if let Some(after) = &item.after
             && self.exists(after)
         {
@@ -217,13 +216,16 @@ impl<'a> Checker<'a> {
     }
 
     /// Asks everything but whether what must go before it has gone: bytes may be stored earlier.
-    pub(super) fn check_for_storing(&mut self, item: &ManifestItem) -> Result<Stat, Verdict> {
+    pub(super) fn check_for_storing(
+        &mut self,
+        item: &ManifestItem,
+        name: &CStr,
+    ) -> Result<Stat, Verdict> {
         let disk = self.disk();
         let own_links = self.own_links(item);
-        let name = item.path.to_name();
         let stat = {
             let folder = self.parent(&item.path)?;
-            disk.stat(folder, &name)
+            disk.stat(folder, name)
                 .map_err(|error| Verdict::of_error(&error, "look at"))?
         };
         if !item.identity.holds(item.kind, &stat, own_links) {
@@ -232,7 +234,7 @@ impl<'a> Checker<'a> {
                 "it is no longer what was shown",
             ));
         }
-        self.guard(item, &stat)?;
+        self.guard(item, name, &stat)?;
         if let Some(holder) = self.shared.in_use.holder(stat.key) {
             return Err(Verdict::stays(Outcome::InUse, format!("open in {holder}")));
         }
@@ -249,7 +251,7 @@ impl<'a> Checker<'a> {
     }
 
     /// The guards' second look, and the rule's: the path must still be the named rule's.
-    fn guard(&mut self, item: &ManifestItem, stat: &Stat) -> Result<(), Verdict> {
+    fn guard(&mut self, item: &ManifestItem, name: &CStr, stat: &Stat) -> Result<(), Verdict> {
         let refuse = |reason: &'static str| Err(Verdict::stays(Outcome::Refused, reason));
         let shared = self.shared;
         let near = self.near(&item.path);
@@ -279,13 +281,13 @@ impl<'a> Checker<'a> {
             let reason = format!("it waits for {holder}");
             return Err(Verdict::stays(Outcome::InUse, reason));
         }
-        self.recognise(item, stat, rule, search)
+        self.recognise((item, name), stat, rule, search)
     }
 
     /// What no pattern can say is asked once more, too.
     fn recognise(
         &mut self,
-        item: &ManifestItem,
+        (item, name): (&ManifestItem, &CStr),
         stat: &Stat,
         rule: &CompiledRule,
         search: &Search,
@@ -299,7 +301,7 @@ impl<'a> Checker<'a> {
             search,
             path: &item.path,
             folder: self.parent(&item.path)?,
-            name: &item.path.to_name(),
+            name,
             kind: stat.kind,
         };
         match shared.recogniser.look(&rule.rule, detect, &candidate) {
@@ -322,14 +324,18 @@ impl<'a> Checker<'a> {
     }
 
     /// Writes over the bytes of one item that `check` let pass, and removes it.
-    pub(super) fn overwrite_and_remove(&mut self, item: &ManifestItem, stat: &Stat) -> Verdict {
+    pub(super) fn overwrite_and_remove(
+        &mut self,
+        item: &ManifestItem,
+        name: &CStr,
+        stat: &Stat,
+    ) -> Verdict {
         if stat.kind == Kind::File {
             let disk = self.disk();
-            let name = item.path.to_name();
             let looked = match self.parent(&item.path) {
                 Err(verdict) => return verdict,
                 Ok(folder) => {
-                    overwrite(disk, folder, &name, stat).and_then(|()| disk.stat(folder, &name))
+                    overwrite(disk, folder, name, stat).and_then(|()| disk.stat(folder, name))
                 }
             };
             match looked {
@@ -341,17 +347,16 @@ impl<'a> Checker<'a> {
                 Ok(_) => {}
             }
         }
-        self.remove(item, stat)
+        self.remove(item, name, stat)
     }
 
     /// Removes one item that `check` let pass; says what it freed.
-    pub(super) fn remove(&mut self, item: &ManifestItem, stat: &Stat) -> Verdict {
+    pub(super) fn remove(&mut self, item: &ManifestItem, name: &CStr, stat: &Stat) -> Verdict {
         let disk = self.disk();
-        let name = item.path.to_name();
         let removed = match self.parent(&item.path) {
             Err(verdict) => return verdict,
-            Ok(folder) if stat.kind == Kind::Folder => disk.remove_folder(folder, &name),
-            Ok(folder) => disk.unlink(folder, &name),
+            Ok(folder) if stat.kind == Kind::Folder => disk.remove_folder(folder, name),
+            Ok(folder) => disk.unlink(folder, name),
         };
         if let Err(error) = removed {
             Verdict::of_error(&error, "remove")

@@ -3,6 +3,7 @@
 //! JSON Lines. Every line carries in `prev` the hash (BLAKE3, hex) of the line before it, and in
 //! `sum` the hash of itself up to there, so that an altered, lost or added line shows.
 
+use std::borrow::Cow;
 use std::fs::File;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
@@ -13,7 +14,7 @@ use serde::{Deserialize, Serialize};
 use crate::decide::{EntryKind, ManifestItem};
 use crate::rulebook::Removal;
 use crate::sweep::{Outcome, StateError, StateFolder};
-use crate::target::WrittenPath;
+use crate::target::{TargetPath, WrittenPath};
 
 /// The format's name in the first line.
 pub(super) const FORMAT: &str = "jolly-broom/log";
@@ -91,18 +92,18 @@ pub(super) enum Record {
 /// One intended item.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub(super) struct Intent {
-    #[serde(default, skip_serializing)]
+    #[serde(default)]
     pub n: u64,
-    #[serde(default = "file", skip_serializing_if = "is_file")]
+    #[serde(default = "file")]
     pub kind: String,
     #[serde(flatten)]
     pub name: WrittenPath,
-    #[serde(default, skip_serializing_if = "is_nothing")]
+    #[serde(default)]
     pub bytes: u64,
-    #[serde(default, skip_serializing)]
+    #[serde(default)]
     pub device: u64,
     pub inode: u64,
-    #[serde(default, skip_serializing_if = "is_nothing")]
+    #[serde(default)]
     pub size: u64,
     pub changed: (i64, u32),
 }
@@ -140,44 +141,72 @@ fn is_nothing(bytes: &u64) -> bool {
     *bytes == 0
 }
 
-fn is_file(kind: &str) -> bool {
-    kind == "file"
+/// Items of one folder that are about to be touched, as they are written.
+#[derive(Serialize)]
+#[serde(tag = "line", rename = "intend")]
+pub(super) struct Intending<'a> {
+    #[serde(flatten)]
+    folder: WrittenPath,
+    rule: &'a str,
+    account: Option<&'a str>,
+    by: Removal,
+    first: u64,
+    device: u64,
+    items: Vec<IntendedItem<'a>>,
 }
 
-impl Intent {
-    fn of(item: &ManifestItem) -> Self {
-        let name = crate::target::TargetPath::new(item.path.name()).unwrap_or_default();
+/// One of them: an [`Intent`] that owns nothing, for there are millions.
+#[derive(Serialize)]
+struct IntendedItem<'a> {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    kind: Option<&'static str>,
+    path: Cow<'a, str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    path_base64: Option<String>,
+    #[serde(skip_serializing_if = "is_nothing")]
+    bytes: u64,
+    inode: u64,
+    #[serde(skip_serializing_if = "is_nothing")]
+    size: u64,
+    changed: (i64, u32),
+}
+
+impl<'a> Intending<'a> {
+    /// Items of one folder, of which the first has this number in the manifest.
+    pub(super) fn new(first: usize, items: &'a [ManifestItem]) -> Option<Self> {
+        let item = items.first()?;
+        Some(Self {
+            folder: WrittenPath::from(&item.path.parent().unwrap_or_default()),
+            rule: &item.rule,
+            account: item.account.as_deref(),
+            by: item.by,
+            first: first as u64,
+            device: item.identity.key.device,
+            items: items.iter().map(IntendedItem::of).collect(),
+        })
+    }
+}
+
+impl<'a> IntendedItem<'a> {
+    fn of(item: &'a ManifestItem) -> Self {
         let identity = &item.identity;
-        Self {
-            n: 0,
-            kind: match item.kind {
-                EntryKind::Folder => "folder",
-                EntryKind::File | EntryKind::Link => "file",
+        let (path, path_base64) = match std::str::from_utf8(item.path.name()) {
+            Ok(name) => (Cow::Borrowed(name), None),
+            Err(_) => {
+                let name = TargetPath::new(item.path.name()).unwrap_or_default();
+                let written = WrittenPath::from(&name);
+                (Cow::Owned(written.path), written.path_base64)
             }
-            .to_owned(),
-            name: WrittenPath::from(&name),
+        };
+        Self {
+            kind: (item.kind == EntryKind::Folder).then_some("folder"),
+            path,
+            path_base64,
             bytes: item.bytes,
-            device: identity.key.device,
             inode: identity.key.inode,
             size: identity.size,
             changed: (identity.changed.seconds, identity.changed.nanos),
         }
-    }
-}
-
-impl Record {
-    /// What is about to be touched: items of one folder, of which the first has this number.
-    pub(super) fn intend(first: usize, items: &[ManifestItem]) -> Option<Self> {
-        let item = items.first()?;
-        Some(Self::Intend {
-            folder: WrittenPath::from(&item.path.parent().unwrap_or_default()),
-            rule: item.rule.to_string(),
-            account: item.account.as_ref().map(ToString::to_string),
-            by: item.by,
-            first: Some(first as u64),
-            device: Some(item.identity.key.device),
-            items: items.iter().map(Intent::of).collect(),
-        })
     }
 }
 
@@ -249,12 +278,9 @@ impl Journal {
     }
 
     /// Writes one line; it reaches the disk with the next `hand_over` or `sync`.
-    pub(super) fn write(&mut self, record: &Record) -> Result<(), JournalError> {
-        let line = seal(record, &self.previous).map_err(io::Error::from);
-        let written = line.and_then(|line| {
-            self.previous = hash(line.as_bytes());
-            self.written.extend_from_slice(line.as_bytes());
-            self.written.push(b'\n');
+    pub(super) fn write(&mut self, record: &impl Serialize) -> Result<(), JournalError> {
+        let sealed = seal(record, &mut self.written, &mut self.previous);
+        let written = sealed.map_err(io::Error::from).and_then(|()| {
             if self.written.len() >= BUFFER {
                 self.pour()
             } else {
@@ -303,18 +329,31 @@ pub(super) fn hash(line: &[u8]) -> String {
     blake3::hash(line).to_hex().to_string()
 }
 
-/// A record as a line, with the hash of the line before it and its own.
-fn seal(record: &Record, previous: &str) -> Result<String, serde_json::Error> {
-    let mut line = serde_json::to_string(record)?;
-    line.truncate(line.len().saturating_sub(1));
-    line.push_str(",\"prev\":\"");
-    line.push_str(previous);
-    line.push('"');
-    let own = hash(line.as_bytes());
-    line.push_str(",\"sum\":\"");
-    line.push_str(&own);
-    line.push_str("\"}");
-    Ok(line)
+/// Puts a record as a line at the end of some text, with the hash of the line before it and its own;
+/// `previous` becomes the hash of the whole line.
+fn seal(
+    record: &impl Serialize,
+    text: &mut Vec<u8>,
+    previous: &mut String,
+) -> Result<(), serde_json::Error> {
+    let from = text.len();
+    if let Err(error) = serde_json::to_writer(&mut *text, record) {
+        text.truncate(from);
+        return Err(error);
+    }
+    text.pop();
+    text.extend_from_slice(b",\"prev\":\"");
+    text.extend_from_slice(previous.as_bytes());
+    text.push(b'"');
+    let mut hasher = blake3::Hasher::new();
+    hasher.update(text.get(from..).unwrap_or_default());
+    let own = hasher.finalize().to_hex();
+    let end = format!(",\"sum\":\"{own}\"}}");
+    hasher.update(end.as_bytes());
+    *previous = hasher.finalize().to_hex().to_string();
+    text.extend_from_slice(end.as_bytes());
+    text.push(b'\n');
+    Ok(())
 }
 
 /// Reads a line back; nothing when its own hash, or its link to the line before, doesn't fit.

@@ -32,6 +32,8 @@ struct Near {
 /// Why everything below a folder is refused.
 #[derive(Default)]
 struct Refused {
+    /// It may belong to the system; the name and the rule decide.
+    may_be_systems: bool,
     is_secret: bool,
     is_mail: bool,
     is_personal: bool,
@@ -75,13 +77,20 @@ impl Near {
         let homes = target.accounts.iter().map(|account| &account.home);
         Self {
             refused: Refused {
+                may_be_systems: may_be_systems(target.layout, &text),
                 is_secret: holds(&SECRET_FOLDERS),
                 is_mail: holds(&MAIL_FOLDERS),
                 is_personal: personal.iter().any(|root| is_in(folder, root)),
                 is_own: own.iter().any(|root| is_in(folder, root)),
             },
-            personal: personal.iter().filter_map(|root| right_in(folder, root)).collect(),
-            own: own.iter().filter_map(|root| right_in(folder, root)).collect(),
+            personal: personal
+                .iter()
+                .filter_map(|root| right_in(folder, root))
+                .collect(),
+            own: own
+                .iter()
+                .filter_map(|root| right_in(folder, root))
+                .collect(),
             holding: target
                 .places
                 .roots()
@@ -97,14 +106,16 @@ impl Near {
     fn refusal(&mut self, layout: Layout, rule: &Rule, name: &[u8]) -> Option<&'static str> {
         self.text.truncate(self.len);
         if name.is_ascii() {
-            let small = name.iter().map(|byte| char::from(byte.to_ascii_lowercase()));
+            let small = name
+                .iter()
+                .map(|byte| char::from(byte.to_ascii_lowercase()));
             self.text.extend(small);
         } else {
             let small = String::from_utf8_lossy(name).to_lowercase();
             self.text.push_str(&small);
         }
         let is_one = |names: &[Vec<u8>]| names.iter().any(|known| known == name);
-        if is_systems(layout, rule, &self.text) {
+        if self.refused.may_be_systems && is_systems(layout, rule, &self.text) {
             return Some("it belongs to the system");
         }
         if self.refused.is_secret || is_secret(rule, &self.text) {
@@ -159,6 +170,16 @@ fn is_systems(layout: Layout, rule: &Rule, text: &str) -> bool {
     }
 }
 
+/// Whether anything right in a folder can belong to the system at all.
+fn may_be_systems(layout: Layout, folder: &str) -> bool {
+    match layout {
+        Layout::Linux => starts(folder, &LINUX_SYSTEM),
+        // Some names are the system's wherever they lie.
+        Layout::Windows => true,
+        Layout::Macos => starts(folder, &MACOS_SYSTEM),
+    }
+}
+
 fn starts(text: &str, roots: &[&str]) -> bool {
     roots.iter().any(|root| text.starts_with(root))
 }
@@ -167,26 +188,28 @@ fn ends(text: &str, tails: &[&str]) -> bool {
     tails.iter().any(|tail| text.ends_with(tail))
 }
 
+/// Folders of a linux system.
+const LINUX_SYSTEM: [&str; 17] = [
+    "/bin/",
+    "/sbin/",
+    "/lib/",
+    "/lib32/",
+    "/lib64/",
+    "/boot/",
+    "/dev/",
+    "/etc/",
+    "/proc/",
+    "/sys/",
+    "/run/",
+    "/usr/",
+    "/opt/",
+    "/nix/",
+    "/srv/",
+    "/snap/",
+    "/var/lib/",
+];
+
 fn is_linux(rule: &Rule, text: &str) -> bool {
-    let system = [
-        "/bin/",
-        "/sbin/",
-        "/lib/",
-        "/lib32/",
-        "/lib64/",
-        "/boot/",
-        "/dev/",
-        "/etc/",
-        "/proc/",
-        "/sys/",
-        "/run/",
-        "/usr/",
-        "/opt/",
-        "/nix/",
-        "/srv/",
-        "/snap/",
-        "/var/lib/",
-    ];
     let speaks = rule.detect == Some(Detect::LanguageNotUsed);
     let asks = rule.class == Class::Ask;
     let is_replaced = || {
@@ -201,7 +224,7 @@ fn is_linux(rule: &Rule, text: &str) -> bool {
             ))
         || (asks && starts(text, &["/var/lib/snapd/snaps/"]))
         || (asks && starts(text, &["/etc/"]) && is_replaced());
-    starts(text, &system) && !but
+    starts(text, &LINUX_SYSTEM) && !but
 }
 
 fn is_windows(text: &str) -> bool {
@@ -254,19 +277,21 @@ fn is_windows(text: &str) -> bool {
     is_kept || (starts(text, &system) && !starts(text, &but) && !is_note && !is_fonts)
 }
 
+/// Folders of a macos system.
+const MACOS_SYSTEM: [&str; 10] = [
+    "/system/",
+    "/library/",
+    "/applications/",
+    "/bin/",
+    "/sbin/",
+    "/usr/",
+    "/opt/",
+    "/private/etc/",
+    "/private/var/",
+    "/dev/",
+];
+
 fn is_macos(rule: &Rule, text: &str) -> bool {
-    let system = [
-        "/system/",
-        "/library/",
-        "/applications/",
-        "/bin/",
-        "/sbin/",
-        "/usr/",
-        "/opt/",
-        "/private/etc/",
-        "/private/var/",
-        "/dev/",
-    ];
     let but = [
         "/library/caches/",
         "/library/logs/",
@@ -285,7 +310,7 @@ fn is_macos(rule: &Rule, text: &str) -> bool {
     let speaks = rule.detect == Some(Detect::LanguageNotUsed)
         && starts(text, &["/applications/"])
         && text.contains(".lproj/");
-    starts(text, &system) && !starts(text, &but) && !launches && !speaks
+    starts(text, &MACOS_SYSTEM) && !starts(text, &but) && !launches && !speaks
 }
 
 fn name_of(text: &str) -> &str {
@@ -359,7 +384,10 @@ mod tests {
         assert!(is_in(b"home/ada/docs/x", &path("home/ada/docs")));
         assert!(is_in(b"home/ada/docs", &path("home/ada/docs")));
         assert!(!is_in(b"home/ada/docs2", &path("home/ada/docs")));
-        assert_eq!(right_in(b"home/ada", &path("home/ada/docs")).unwrap(), b"docs");
+        assert_eq!(
+            right_in(b"home/ada", &path("home/ada/docs")).unwrap(),
+            b"docs"
+        );
         assert!(right_in(b"home", &path("home/ada/docs")).is_none());
         assert_eq!(towards(b"", &path("home/ada/docs")).unwrap(), b"home");
         assert_eq!(towards(b"home", &path("home/ada/docs")).unwrap(), b"ada");

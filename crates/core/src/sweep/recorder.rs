@@ -6,7 +6,7 @@ use std::thread::{Scope, ScopedJoinHandle};
 
 use crate::decide::ManifestItem;
 use crate::sweep::check::Verdict;
-use crate::sweep::journal::{Done, Record};
+use crate::sweep::journal::{Done, Intending, Record};
 use crate::sweep::{Journal, JournalError};
 
 /// A batch: the number of its first item in the manifest, and its items.
@@ -92,8 +92,8 @@ fn write(
 fn intend(journal: &mut Journal, batch: Batch<'_>) -> Result<(), JournalError> {
     let mut first = batch.first;
     for items in batch.items.chunk_by(is_like) {
-        if let Some(record) = Record::intend(first, items) {
-            journal.write(&record)?;
+        if let Some(intending) = Intending::new(first, items) {
+            journal.write(&intending)?;
         }
         first += items.len();
     }

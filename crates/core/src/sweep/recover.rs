@@ -11,7 +11,9 @@ use crate::rulebook::Removal;
 use crate::sweep::journal::{Done, Journal, Record};
 use crate::sweep::log::{self, LogEntry};
 use crate::sweep::run::lock;
-use crate::sweep::{JournalError, LogError, LogState, LogSummary, Outcome, StateFolder, SweepError};
+use crate::sweep::{
+    JournalError, LogError, LogState, LogSummary, Outcome, StateFolder, SweepError,
+};
 use crate::target::Target;
 
 /// Why a run can't be settled.

@@ -44,7 +44,7 @@ pub(super) fn predict(
         after: item.after.clone().filter(|_| !described),
         ..item.clone()
     };
-    let stat = match checker.check(&asked) {
+    let stat = match checker.check(&asked, &item.path.to_name()) {
         Ok(stat) => stat,
         Err(verdict) => return verdict,
     };

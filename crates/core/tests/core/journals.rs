@@ -6,7 +6,9 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 
 use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{Journal, LogError, Mode, Pause, Real, list_logs, read_items, sweep, verify_log};
+use jolly_core::sweep::{
+    Journal, LogError, Mode, Pause, Real, list_logs, read_items, sweep, verify_log,
+};
 
 use crate::support::{Bench, DAY, ground, manifest_of, now, run};
 

@@ -7,7 +7,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use jolly_core::decide::{EntryKind, Manifest, ManifestItem};
 use jolly_core::scan::{CancelToken, Scan};
-use jolly_core::sweep::{Journal, Mode, Pause, Real, Outcome, SweepError, sweep, verify_log};
+use jolly_core::sweep::{Journal, Mode, Outcome, Pause, Real, SweepError, sweep, verify_log};
 use jolly_core::target::TargetPath;
 use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;

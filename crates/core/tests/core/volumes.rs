@@ -10,7 +10,7 @@ use std::sync::Arc;
 
 use jolly_core::rulebook::{RuleSet, builtin};
 use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{Dustpan, Journal, Mode, Pause, Real, Outcome, StateFolder, sweep};
+use jolly_core::sweep::{Dustpan, Journal, Mode, Outcome, Pause, Real, StateFolder, sweep};
 use jolly_core::target::{Layout, Target, mount_of, mounted_systems};
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
