@@ -2,11 +2,11 @@
 
 use jiff::Timestamp;
 use jolly_core::decide::ConfirmedManifest;
-use jolly_core::rulebook::{Removal, Search};
+use jolly_core::rulebook::Search;
 use jolly_core::scan::CancelToken;
 use jolly_core::sweep::{
-    Dustpan, DustpanError, Ground, Journal, JournalError, Mode, Pause, Real, RunSummary,
-    SweepError, SweepEvent, sweep,
+    Dustpan, DustpanError, Ground, Journal, JournalError, Mode, NewDustpan, Pause, Real, RoomError,
+    RunSummary, SweepError, SweepEvent, find_room, sweep,
 };
 use jolly_core::whole_story;
 
@@ -31,6 +31,9 @@ pub(crate) enum RunError {
     /// What it sets aside can't be kept.
     #[error(transparent)]
     Dustpan(#[from] DustpanError),
+    /// There is no room for it.
+    #[error(transparent)]
+    Room(#[from] RoomError),
     /// The sweep refused.
     #[error(transparent)]
     Sweep(#[from] SweepError),
@@ -85,11 +88,18 @@ impl Session {
         let started = clock();
         let id = run_id(started);
         let mut journal = Journal::create(&self.state, &id)?;
-        let mut items = manifest.manifest().items.iter();
-        let mut dustpan = if items.any(|item| item.by == Removal::SetAside) {
-            Some(Dustpan::create(&self.state, &id)?)
-        } else {
-            None
+        let room = find_room(&self.state, &self.target, manifest.manifest())?;
+        let mut dustpan = match &room {
+            None => None,
+            Some(room) => {
+                let new = NewDustpan {
+                    run: &id,
+                    started,
+                    target: &self.target,
+                    folder: room.folder.as_deref(),
+                };
+                Some(Dustpan::create(&self.state, &new)?)
+            }
         };
         let log = journal.path().display().to_string();
         let mode = Mode::Real(Real {

@@ -12,11 +12,15 @@ mod pause;
 mod recorder;
 mod recover;
 mod rehearse;
+mod restore;
 mod run;
 mod state_folder;
 mod tally;
 
-pub use dustpan::{Dustpan, DustpanError};
+pub use dustpan::{
+    Dustpan, DustpanError, Emptied, EmptyError, KEPT_DAYS, NewDustpan, ON_TARGET, Pan, PanItem,
+    Room, RoomError, empty, empty_expired, find_room,
+};
 pub use journal::{Journal, JournalError, Sink};
 pub use log::{
     LogEntry, LogError, LogItem, LogState, LogSummary, list_logs, read_items, verify_log,
@@ -24,5 +28,6 @@ pub use log::{
 pub use outcome::{Outcome, OutcomeSums, Stayed};
 pub use pause::Pause;
 pub use recover::{RecoverError, recover};
+pub use restore::{Back, RestoreError, Returned, restore};
 pub use run::{Ground, Mode, Real, RunSummary, SweepError, SweepEvent, sweep};
 pub use state_folder::{StateError, StateFolder};

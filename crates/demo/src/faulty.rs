@@ -4,12 +4,13 @@ use std::ffi::CStr;
 use std::fs::File;
 use std::io;
 use std::ops::ControlFlow;
+use std::os::fd::BorrowedFd;
 use std::path::Path;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
-use jolly_disk::{Disk, Entry, Folder, RealDisk, Space, Stat};
+use jolly_disk::{Attribute, Disk, Entry, Folder, NotGiven, RealDisk, Space, Stat, Traits};
 
 /// What happens at which call.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -167,6 +168,43 @@ impl Disk for FaultyDisk {
         RealDisk.remove_folder(folder, name)?;
         self.note(name);
         Ok(())
+    }
+
+    fn attributes(&self, of: BorrowedFd<'_>) -> io::Result<Vec<Attribute>> {
+        self.pass().and_then(|()| RealDisk.attributes(of))
+    }
+
+    fn make_folder(&self, folder: &Folder, name: &CStr) -> io::Result<()> {
+        self.pass()
+            .and_then(|()| RealDisk.make_folder(folder, name))
+    }
+
+    fn make_file(&self, folder: &Folder, name: &CStr) -> io::Result<File> {
+        self.pass().and_then(|()| RealDisk.make_file(folder, name))
+    }
+
+    fn make_link(&self, folder: &Folder, name: &CStr, to: &[u8]) -> io::Result<()> {
+        self.pass()
+            .and_then(|()| RealDisk.make_link(folder, name, to))
+    }
+
+    fn settle_name(&self, folder: &Folder, from: &CStr, to: &CStr) -> io::Result<()> {
+        self.pass()
+            .and_then(|()| RealDisk.settle_name(folder, from, to))
+    }
+
+    fn give_traits(&self, of: BorrowedFd<'_>, traits: &Traits) -> Vec<NotGiven> {
+        match self.pass() {
+            Ok(()) => RealDisk.give_traits(of, traits),
+            Err(error) => vec![NotGiven {
+                what: "its owner",
+                error,
+            }],
+        }
+    }
+
+    fn give_link_traits(&self, folder: &Folder, name: &CStr, traits: &Traits) -> Vec<NotGiven> {
+        RealDisk.give_link_traits(folder, name, traits)
     }
 
     fn keeps_changes(&self, folder: &Folder) -> bool {

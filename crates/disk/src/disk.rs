@@ -9,6 +9,7 @@ use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use crate::stat::{Kind, Stat};
+use crate::traits::{Attribute, NotGiven, Traits};
 
 /// An open folder. Holding it means that the folder stays the same one, whatever its name does.
 #[derive(Debug)]
@@ -133,6 +134,42 @@ pub trait Disk: Send + Sync {
     /// # Errors
     /// `DirectoryNotEmpty`, else what the kernel says.
     fn remove_folder(&self, folder: &Folder, name: &CStr) -> io::Result<()>;
+
+    /// Reads the extended attributes of something open; none where the file system has none.
+    ///
+    /// # Errors
+    /// What the kernel says.
+    fn attributes(&self, of: BorrowedFd<'_>) -> io::Result<Vec<Attribute>>;
+
+    /// Makes a folder that is there for its owner alone, where nothing is yet.
+    ///
+    /// # Errors
+    /// `AlreadyExists`, else what the kernel says.
+    fn make_folder(&self, folder: &Folder, name: &CStr) -> io::Result<()>;
+
+    /// Makes an empty file that is there for its owner alone, where nothing is yet.
+    ///
+    /// # Errors
+    /// `AlreadyExists`, else what the kernel says.
+    fn make_file(&self, folder: &Folder, name: &CStr) -> io::Result<File>;
+
+    /// Makes a symbolic link where nothing is yet.
+    ///
+    /// # Errors
+    /// `AlreadyExists`, else what the kernel says.
+    fn make_link(&self, folder: &Folder, name: &CStr, to: &[u8]) -> io::Result<()>;
+
+    /// Gives a file that was just made its final name; nothing is replaced.
+    ///
+    /// # Errors
+    /// `AlreadyExists`, else what the kernel says.
+    fn settle_name(&self, folder: &Folder, from: &CStr, to: &CStr) -> io::Result<()>;
+
+    /// Gives something open its owner, mode, attributes and times; says what could not be given.
+    fn give_traits(&self, of: BorrowedFd<'_>, traits: &Traits) -> Vec<NotGiven>;
+
+    /// Gives a symbolic link itself its owner and times; says what could not be given.
+    fn give_link_traits(&self, folder: &Folder, name: &CStr, traits: &Traits) -> Vec<NotGiven>;
 
     /// Whether the file system is known to move a folder's last change with every name that comes,
     /// goes or is renamed in it.

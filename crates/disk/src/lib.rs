@@ -8,7 +8,9 @@ mod beneath;
 mod disk;
 mod real;
 mod stat;
+mod traits;
 
 pub use disk::{Disk, Entry, Folder, Space};
 pub use real::{RealDisk, busy_time};
 pub use stat::{FileKey, Kind, Stamp, Stat};
+pub use traits::{Attribute, NotGiven, Traits};

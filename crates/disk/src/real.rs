@@ -4,12 +4,13 @@ use std::ffi::CStr;
 use std::fs::File;
 use std::io;
 use std::ops::ControlFlow;
-use std::os::fd::AsFd;
+use std::os::fd::{AsFd, BorrowedFd};
 use std::path::Path;
 
 use rustix::fs::{
-    Access, AtFlags, FlockOperation, Mode, OFlags, RawDir, StatxFlags, accessat, flock, fstatfs,
-    fstatvfs, open, readlinkat, statx, syncfs,
+    Access, AtFlags, FlockOperation, Gid, Mode, OFlags, RawDir, RenameFlags, StatxFlags, Uid,
+    accessat, chownat, flock, fstatfs, fstatvfs, mkdirat, open, openat, readlinkat, renameat,
+    renameat_with, statx, symlinkat, syncfs, utimensat,
 };
 use rustix::io::Errno;
 use rustix::time::{ClockId, clock_gettime};
@@ -17,6 +18,7 @@ use rustix::time::{ClockId, clock_gettime};
 use crate::beneath;
 use crate::disk::{Disk, Entry, Folder, Space};
 use crate::stat::{Kind, Stat};
+use crate::traits::{self, Attribute, NotGiven, Traits};
 
 /// A folder is listed in batches of this many bytes: large enough to save calls, small enough to
 /// hand to another thread.
@@ -140,6 +142,59 @@ impl Disk for RealDisk {
     )]
     fn remove_folder(&self, folder: &Folder, name: &CStr) -> io::Result<()> {
         Ok(rustix::fs::unlinkat(folder, name, AtFlags::REMOVEDIR)?)
+    }
+
+    fn attributes(&self, of: BorrowedFd<'_>) -> io::Result<Vec<Attribute>> {
+        traits::attributes(of)
+    }
+
+    fn make_folder(&self, folder: &Folder, name: &CStr) -> io::Result<()> {
+        Ok(mkdirat(folder, name, Mode::RWXU)?)
+    }
+
+    fn make_file(&self, folder: &Folder, name: &CStr) -> io::Result<File> {
+        let flags = OFlags::CREATE | OFlags::EXCL | OFlags::WRONLY | OFlags::NOFOLLOW;
+        let mode = Mode::RUSR | Mode::WUSR;
+        Ok(File::from(openat(
+            folder,
+            name,
+            flags | OFlags::CLOEXEC,
+            mode,
+        )?))
+    }
+
+    fn make_link(&self, folder: &Folder, name: &CStr, to: &[u8]) -> io::Result<()> {
+        Ok(symlinkat(to, folder, name)?)
+    }
+
+    fn settle_name(&self, folder: &Folder, from: &CStr, to: &CStr) -> io::Result<()> {
+        match renameat_with(folder, from, folder, to, RenameFlags::NOREPLACE) {
+            // Some file systems can't promise that: a name of our own is put there first, and only
+            // that is replaced.
+            Err(Errno::INVAL | Errno::NOSYS | Errno::NOTSUP) => {
+                self.make_file(folder, to)?;
+                Ok(renameat(folder, from, folder, to)?)
+            }
+            settled => Ok(settled?),
+        }
+    }
+
+    fn give_traits(&self, of: BorrowedFd<'_>, traits: &Traits) -> Vec<NotGiven> {
+        traits::give(of, traits)
+    }
+
+    fn give_link_traits(&self, folder: &Folder, name: &CStr, traits: &Traits) -> Vec<NotGiven> {
+        let (user, group) = (Uid::from_raw(traits.user), Gid::from_raw(traits.group));
+        let flags = AtFlags::SYMLINK_NOFOLLOW;
+        let owned = chownat(folder, name, Some(user), Some(group), flags);
+        let timed = utimensat(folder, name, &traits::times(traits), flags);
+        [("its owner", owned), ("its times", timed)]
+            .into_iter()
+            .filter_map(|(what, given)| {
+                let error = given.err()?.into();
+                Some(NotGiven { what, error })
+            })
+            .collect()
     }
 
     fn keeps_changes(&self, folder: &Folder) -> bool {

@@ -103,6 +103,10 @@ fn refuse(error: &RunError) -> Refusal {
     match error {
         RunError::Journal(error) => Refusal::failed(error, writable),
         RunError::Dustpan(error) => Refusal::failed(error, writable),
+        RunError::Room(error) => Refusal::failed(
+            error,
+            "name a folder with more room with --state, or take less; nothing was removed",
+        ),
         RunError::Sweep(error) => match error {
             SweepError::OtherTarget { .. } => Refusal::bad_input(error, "scan this target first"),
             SweepError::Locked => Refusal::failed(error, "wait until it has ended"),

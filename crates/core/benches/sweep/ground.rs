@@ -9,7 +9,7 @@ use jolly_core::decide::{Decisions, Selection, make_manifest};
 use jolly_core::rulebook::RuleSet;
 use jolly_core::scan::{CancelToken, ScanOrder, scan};
 use jolly_core::sweep::{
-    Dustpan, Ground, Journal, Mode, Pause, Real, RunSummary, StateFolder, SweepError,
+    Dustpan, Ground, Journal, Mode, NewDustpan, Pause, Real, RunSummary, StateFolder, SweepError,
     sweep as carry_out,
 };
 use jolly_core::target::{Layout, Target};
@@ -66,7 +66,15 @@ fn sweep_all(root: &Path, way: Way) -> Result<(Duration, RunSummary), Failure> {
     let mut journal = Journal::create(&state, "bench")?;
     let mut dustpan = match way {
         Way::Remove => None,
-        Way::SetAside => Some(Dustpan::create(&state, "bench")?),
+        Way::SetAside => {
+            let new = NewDustpan {
+                run: "bench",
+                started: clock(),
+                target: &scan.target,
+                folder: None,
+            };
+            Some(Dustpan::create(&state, &new)?)
+        }
     };
     let mode = Mode::Real(Real {
         run: "bench",

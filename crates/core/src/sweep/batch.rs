@@ -22,7 +22,7 @@ const MOST_ITEMS: usize = 4096;
 
 /// Bytes that one batch sets aside, unless its first item alone has more: what waits in the dustpan
 /// before its originals may go.
-const MOST_STORED: u64 = 64 << 20;
+pub(super) const MOST_STORED: u64 = 64 << 20;
 
 /// Items that a thread takes at once, unless their folder holds more.
 const CHUNK: usize = 64;
@@ -79,18 +79,19 @@ pub(super) struct Reins<'a> {
     pub clock: &'a dyn Fn() -> jiff::Timestamp,
 }
 
-type Stored = HashMap<usize, Result<Stat, Verdict>>;
+/// What was stored of each item that is set aside: how it looked, and its number in the dustpan.
+type Stored = HashMap<usize, Result<(Stat, u64), Verdict>>;
 
 /// Touches one batch. What a stop kept from being reached has no verdict.
 pub(super) fn carry_out(
     shared: &Shared<'_>,
-    dustpan: Option<&mut Dustpan>,
+    mut dustpan: Option<&mut Dustpan>,
     batch: Batch<'_>,
     hands: &mut Hands,
     reins: &Reins<'_>,
     tell: &mut dyn FnMut(&ManifestItem, &Verdict),
 ) -> Vec<Option<Verdict>> {
-    let stored = store(shared, dustpan, batch.items, reins);
+    let stored = store(shared, dustpan.as_deref_mut(), batch.items, reins);
     let mut verdicts: Vec<Option<Verdict>> = vec![None; batch.items.len()];
     let touch = Touch {
         shared,
@@ -149,6 +150,18 @@ pub(super) fn carry_out(
         if let Some(verdict) = touch.bound(&mut checker, at) {
             settle(at, verdict, &mut verdicts);
         }
+    }
+    if let Some(dustpan) = dustpan {
+        let left = |at: &usize| {
+            let verdict = verdicts.get(*at).and_then(Option::as_ref);
+            verdict.is_some_and(|verdict| verdict.outcome == Outcome::SetAside)
+        };
+        let stayed = stored.iter().filter(|(at, _)| !left(at));
+        let mut stayed: Vec<u64> = stayed
+            .filter_map(|(_, stored)| stored.as_ref().ok().map(|(_, number)| *number))
+            .collect();
+        stayed.sort_unstable();
+        dustpan.note_stayed(stayed);
     }
     verdicts
 }
@@ -244,7 +257,7 @@ impl Touch<'_> {
                 None => Verdict::stays(Outcome::Failed, "it never reached the dustpan"),
                 Some(Err(verdict)) => verdict.clone(),
                 // Time has passed while its bytes were stored: everything is asked again.
-                Some(Ok(before)) => match checker.check(item, &name) {
+                Some(Ok((before, _))) => match checker.check(item, &name) {
                     Ok(stat) if is_same(item, before, &stat) => {
                         let mut verdict = checker.remove(item, &name, &stat);
                         if verdict.outcome == Outcome::Removed {
@@ -291,8 +304,8 @@ fn store(
             .and_then(|stat| {
                 let disk = &**shared.ground.target.disk();
                 let folder = checker.parent(&item.path)?;
-                dustpan.store(disk, folder, item, &stat)?;
-                Ok(stat)
+                let number = dustpan.store(disk, folder, item, &stat)?;
+                Ok((stat, number))
             });
         stored.insert(at, result);
     }

@@ -9,6 +9,7 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
+use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 
 use crate::decide::{EntryKind, ManifestItem};
@@ -357,7 +358,7 @@ fn seal(
 }
 
 /// Reads a line back; nothing when its own hash, or its link to the line before, doesn't fit.
-pub(super) fn open(line: &str, previous: &str) -> Option<Record> {
+pub(super) fn open<T: DeserializeOwned>(line: &str, previous: &str) -> Option<T> {
     let (body, sum) = line.rsplit_once(",\"sum\":\"")?;
     let sum = sum.strip_suffix("\"}")?;
     let (_, link) = body.rsplit_once(",\"prev\":\"")?;

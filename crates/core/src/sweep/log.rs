@@ -7,10 +7,11 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use serde::Serialize;
+use serde::de::DeserializeOwned;
 
 use crate::rulebook::Removal;
 use crate::sweep::journal::{self, FORMAT, Intent, Record, VERSION};
-use crate::sweep::{Outcome, OutcomeSums, StateFolder};
+use crate::sweep::{Outcome, OutcomeSums, Pan, StateFolder};
 use crate::target::{TargetPath, WrittenPath};
 
 /// How a run ended.
@@ -52,6 +53,8 @@ pub struct LogSummary {
     pub started: Timestamp,
     /// Its target's root, made harmless.
     pub target: String,
+    /// What tells the computer from others; empty in logs of the first version.
+    pub identity: String,
     /// What the computer is called.
     pub label: String,
     /// How it ended.
@@ -126,14 +129,17 @@ pub(super) fn find(state: &StateFolder, run: &str) -> Result<PathBuf, LogError> 
     })
 }
 
-/// Reads a log, checking every line's hash and its link to the line before.
-pub(super) fn read(path: &Path) -> Result<Contents, LogError> {
+/// Reads a chained file line by line, checking every line's hash and its link to the line before,
+/// until `each` says no; the hash of the last good line, and where that ends.
+pub(super) fn each_line<T: DeserializeOwned>(
+    path: &Path,
+    each: &mut dyn FnMut(T) -> bool,
+) -> Result<(String, u64), LogError> {
     let unreadable = |source| LogError::Unreadable {
         path: path.to_owned(),
         source,
     };
     let mut reader = io::BufReader::new(File::open(path).map_err(unreadable)?);
-    let mut parts = Parts::default();
     let mut previous = String::new();
     let mut good_until = 0_u64;
     let mut text = Vec::new();
@@ -144,38 +150,55 @@ pub(super) fn read(path: &Path) -> Result<Contents, LogError> {
         let Some(body) = text.strip_suffix(b"\n") else {
             break;
         };
-        let altered = || LogError::Altered {
+        let body = std::str::from_utf8(body).ok();
+        let record = body.and_then(|body| journal::open(body, &previous));
+        let record = record.ok_or_else(|| LogError::Altered {
             path: path.to_owned(),
             line,
-        };
-        if parts.is_ended() {
-            return Err(altered());
-        }
-        let body = std::str::from_utf8(body).ok();
-        let record = body
-            .and_then(|body| journal::open(body, &previous))
-            .ok_or_else(altered)?;
+        })?;
         previous = journal::hash(body.unwrap_or_default().as_bytes());
         good_until += read as u64;
-        if line == 1
-            && !matches!(&record, Record::Start { format, version, .. }
-                if format == FORMAT && (1..=VERSION).contains(version))
-        {
-            return Err(LogError::OtherVersion {
-                path: path.to_owned(),
-            });
+        if !each(record) {
+            break;
         }
-        parts.take(record);
     }
-    let never_began = LogError::NeverBegan {
-        path: path.to_owned(),
-    };
-    parts.into_contents(previous, good_until).ok_or(never_began)
+    Ok((previous, good_until))
+}
+
+/// Reads a log, checking every line's hash and its link to the line before.
+pub(super) fn read(path: &Path) -> Result<Contents, LogError> {
+    let path = || path.to_owned();
+    let mut parts = Parts::default();
+    let (mut is_other, mut lines) = (false, 0);
+    let (last_hash, good_until) = each_line(&path(), &mut |record: Record| {
+        lines += 1;
+        is_other = lines == 1
+            && !matches!(&record, Record::Start { format, version, .. }
+                if format == FORMAT && (1..=VERSION).contains(version));
+        let is_too_much = parts.is_ended();
+        if !is_other && !is_too_much {
+            parts.take(record);
+        }
+        !is_other && !is_too_much
+    })?;
+    if is_other {
+        return Err(LogError::OtherVersion { path: path() });
+    }
+    if lines > parts.lines {
+        let line = lines;
+        return Err(LogError::Altered { path: path(), line });
+    }
+    let never_began = LogError::NeverBegan { path: path() };
+    parts
+        .into_contents(last_hash, good_until)
+        .ok_or(never_began)
 }
 
 /// What a log's lines add up to.
 #[derive(Default)]
 struct Parts {
+    /// How many lines were taken.
+    lines: usize,
     start: Option<Record>,
     entries: BTreeMap<u64, LogEntry>,
     finish: Option<(String, u64)>,
@@ -187,6 +210,7 @@ impl Parts {
     }
 
     fn take(&mut self, record: Record) {
+        self.lines += 1;
         match record {
             Record::Start { .. } => self.start = Some(record),
             Record::Intend {
@@ -235,6 +259,7 @@ impl Parts {
             run,
             started,
             target,
+            identity,
             device,
             inode,
             label,
@@ -271,6 +296,7 @@ impl Parts {
                 run,
                 started,
                 target,
+                identity,
                 label,
                 state,
                 outcomes,
@@ -307,8 +333,15 @@ pub fn list_logs(
 /// When there is no such run, or its log was altered.
 pub fn read_items(state: &StateFolder, run: &str) -> Result<Vec<LogItem>, LogError> {
     let contents = read(&find(state, run)?)?;
+    let pan = Pan::read(state, run)?;
+    let aside = pan.as_ref().map(Pan::by_path).unwrap_or_default();
     let item = |entry: LogEntry| {
         let (outcome, bytes, reason) = match entry.outcome {
+            Some((Outcome::SetAside, bytes, reason)) if reason.is_empty() => {
+                let known = pan.as_ref().zip(aside.get(&entry.path));
+                let reason = known.map(|(pan, item)| pan.whereabouts(item));
+                (Some(Outcome::SetAside), bytes, reason.unwrap_or_default())
+            }
             Some((outcome, bytes, reason)) => (Some(outcome), bytes, reason),
             None if contents.summary.state == LogState::Interrupted => {
                 let reason = "the run broke off here; `log recover` settles it".to_owned();

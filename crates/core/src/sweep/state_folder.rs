@@ -51,9 +51,27 @@ impl StateFolder {
         self.logs().join(format!("{run}.jsonl"))
     }
 
-    /// The dustpan of a run.
+    /// Where dustpans are, and the records of all of them.
+    pub fn dustpan_folder(&self) -> PathBuf {
+        self.path.join("dustpan")
+    }
+
+    /// The record of what a run set aside.
+    pub fn dustpan_record(&self, run: &str) -> PathBuf {
+        self.dustpan_folder().join(format!("{run}.jsonl"))
+    }
+
+    /// The dustpan of a run, unless another folder had more room.
     pub fn dustpan(&self, run: &str) -> PathBuf {
-        self.path.join("dustpan").join(format!("{run}.tar.zst"))
+        self.dustpan_folder().join(archive_of(run))
+    }
+
+    /// The runs that have a dustpan, oldest first.
+    ///
+    /// # Errors
+    /// When the folder is there but can't be read.
+    pub fn dustpans(&self) -> Result<Vec<String>, StateError> {
+        runs_in(&self.dustpan_folder())
     }
 
     /// Where the job sheets are.
@@ -84,20 +102,25 @@ impl StateFolder {
         for path in [
             self.path.clone(),
             self.logs(),
-            self.path.join("dustpan"),
+            self.dustpan_folder(),
             self.sheets(),
         ] {
-            DirBuilder::new()
-                .recursive(true)
-                .mode(0o700)
-                .create(&path)
-                .map_err(|source| StateError {
-                    verb: "make the folder",
-                    path,
-                    source,
-                })?;
+            Self::make_private(&path)?;
         }
         Ok(())
+    }
+
+    /// Makes a folder and those above it, mode 0700.
+    ///
+    /// # Errors
+    /// When it can't be made.
+    pub fn make_private(path: &Path) -> Result<(), StateError> {
+        let made = DirBuilder::new().recursive(true).mode(0o700).create(path);
+        made.map_err(|source| StateError {
+            verb: "make the folder",
+            path: path.to_owned(),
+            source,
+        })
     }
 
     /// Makes a new file of a run, mode 0600; it must not be there yet.
@@ -130,26 +153,33 @@ impl StateFolder {
     /// # Errors
     /// When the folder is there but can't be read.
     pub fn runs(&self) -> Result<Vec<String>, StateError> {
-        let refuse = |source| StateError {
-            verb: "read",
-            path: self.logs(),
-            source,
-        };
-        let entries = match fs::read_dir(self.logs()) {
-            Ok(entries) => entries,
-            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
-            Err(error) => return Err(refuse(error)),
-        };
-        let mut runs = Vec::new();
-        for entry in entries {
-            let name = entry.map_err(refuse)?.file_name();
-            runs.extend(
-                name.to_str()
-                    .and_then(|name| name.strip_suffix(".jsonl"))
-                    .map(str::to_owned),
-            );
-        }
-        runs.sort();
-        Ok(runs)
+        runs_in(&self.logs())
     }
+}
+
+/// The name of a run's archive.
+pub(super) fn archive_of(run: &str) -> String {
+    format!("{run}.tar.zst")
+}
+
+/// The runs that have a chained file in a folder.
+fn runs_in(folder: &Path) -> Result<Vec<String>, StateError> {
+    let refuse = |source| StateError {
+        verb: "read",
+        path: folder.to_owned(),
+        source,
+    };
+    let entries = match fs::read_dir(folder) {
+        Ok(entries) => entries,
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
+        Err(error) => return Err(refuse(error)),
+    };
+    let mut runs = Vec::new();
+    for entry in entries {
+        let name = entry.map_err(refuse)?.file_name();
+        let run = name.to_str().and_then(|name| name.strip_suffix(".jsonl"));
+        runs.extend(run.map(str::to_owned));
+    }
+    runs.sort();
+    Ok(runs)
 }

@@ -18,6 +18,7 @@ mod kept_files;
 mod layouts;
 mod plans;
 mod recoveries;
+mod restores;
 mod rule_keys;
 mod rulebooks;
 mod scans;

@@ -10,7 +10,8 @@ use jolly_core::decide::{Decisions, Manifest, Selection, make_manifest};
 use jolly_core::rulebook::{RuleSet, builtin};
 use jolly_core::scan::{CancelToken, Scan, ScanOrder, scan};
 use jolly_core::sweep::{
-    Dustpan, Ground, Journal, Mode, Pause, Real, RunSummary, StateFolder, SweepError, sweep,
+    Dustpan, Ground, Journal, Mode, NewDustpan, Pause, Real, RunSummary, StateFolder, SweepError,
+    sweep,
 };
 use jolly_core::target::{Layout, Target};
 use jolly_demo::TreeBuilder;
@@ -172,8 +173,41 @@ pub(crate) fn run(
     name: &str,
     cancel: &CancelToken,
 ) -> Result<RunSummary, SweepError> {
+    run_with(bench, scan, manifest, (name, None), cancel)
+}
+
+/// The same, with the dustpan in another folder.
+pub(crate) fn run_into(
+    bench: &Bench,
+    scan: &Scan,
+    manifest: &Manifest,
+    name: &str,
+    folder: Option<&Path>,
+) -> Result<RunSummary, SweepError> {
+    run_with(
+        bench,
+        scan,
+        manifest,
+        (name, folder),
+        &CancelToken::default(),
+    )
+}
+
+fn run_with(
+    bench: &Bench,
+    scan: &Scan,
+    manifest: &Manifest,
+    (name, folder): (&str, Option<&Path>),
+    cancel: &CancelToken,
+) -> Result<RunSummary, SweepError> {
     let mut journal = Journal::create(&bench.state(), name).unwrap();
-    let mut dustpan = Dustpan::create(&bench.state(), name).unwrap();
+    let new = NewDustpan {
+        run: name,
+        started: now(),
+        target: &scan.target,
+        folder,
+    };
+    let mut dustpan = Dustpan::create(&bench.state(), &new).unwrap();
     let mode = Mode::Real(Real {
         run: name,
         journal: &mut journal,
@@ -183,7 +217,8 @@ pub(crate) fn run(
     });
     let confirmed = manifest.clone().confirm();
     let summary = sweep(&ground(scan), &confirmed, mode, cancel, &now, &|_| {});
-    dustpan.finish().unwrap();
+    let finished = dustpan.finish();
+    assert!(folder.is_some() || finished.is_ok(), "{finished:?}");
     summary
 }
 

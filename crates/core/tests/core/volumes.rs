@@ -10,7 +10,9 @@ use std::sync::Arc;
 
 use jolly_core::rulebook::{RuleSet, builtin};
 use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{Dustpan, Journal, Mode, Outcome, Pause, Real, StateFolder, sweep};
+use jolly_core::sweep::{
+    Dustpan, Journal, Mode, NewDustpan, Outcome, Pause, Real, StateFolder, sweep,
+};
 use jolly_core::target::{Layout, Target, mount_of, mounted_systems};
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
@@ -154,7 +156,13 @@ fn on_volume(point: &Path, kind: &str, layout: Layout, demo: DemoLayout) {
     let state = tempfile::tempdir().unwrap();
     let state = StateFolder::new(state.path().join("state"));
     let mut journal = Journal::create(&state, kind).unwrap();
-    let mut dustpan = Dustpan::create(&state, kind).unwrap();
+    let new = NewDustpan {
+        run: kind,
+        started: now(),
+        target: &scan.target,
+        folder: None,
+    };
+    let mut dustpan = Dustpan::create(&state, &new).unwrap();
     let mode = Mode::Real(Real {
         run: kind,
         journal: &mut journal,

@@ -1,0 +1,116 @@
+//! Where there is room for what is set aside.
+
+use std::io;
+use std::path::{Path, PathBuf};
+
+use crate::decide::{Manifest, ManifestItem};
+use crate::rulebook::Removal;
+use crate::sweep::StateFolder;
+use crate::sweep::batch::MOST_STORED;
+use crate::target::Target;
+
+/// The folder on a target's own volume for a dustpan that fits nowhere else.
+pub const ON_TARGET: &str = ".jolly-broom-dustpan";
+
+/// What an entry costs beside its bytes: header, records and the rest of its last block.
+const HEAD: u64 = 2048;
+
+/// What must stay free beside the dustpan, for logs and for whoever else writes.
+const RESERVE: u64 = 64 << 20;
+
+/// Where a dustpan goes, and what that means.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Room {
+    /// The folder of the archive; none for the state folder's own.
+    pub folder: Option<PathBuf>,
+    /// What it may need at most, in bytes: nothing is known of how well things pack.
+    pub needs: u64,
+    /// What is free there.
+    pub free: u64,
+    /// Whether it is the target's own volume: then only what packing saves comes back.
+    pub is_targets: bool,
+}
+
+/// Why nothing can be set aside.
+#[derive(Debug, thiserror::Error)]
+#[expect(missing_docs, reason = "the message names the fields")]
+pub enum RoomError {
+    #[error("there is no room to set {needs} bytes aside: {free} are free at {}", path.display())]
+    TooSmall {
+        needs: u64,
+        free: u64,
+        path: PathBuf,
+    },
+    #[error("cannot measure the volume of {}", path.display())]
+    Measure { path: PathBuf, source: io::Error },
+}
+
+/// Looks where what a manifest sets aside has room: in the state folder, else on the target itself.
+/// Nothing when it sets nothing aside.
+///
+/// # Errors
+/// When there is room nowhere.
+pub fn find_room(
+    state: &StateFolder,
+    target: &Target,
+    manifest: &Manifest,
+) -> Result<Option<Room>, RoomError> {
+    let aside = || {
+        manifest
+            .items
+            .iter()
+            .filter(|item| item.by == Removal::SetAside)
+    };
+    if aside().next().is_none() {
+        return Ok(None);
+    }
+    let size = |item: &ManifestItem| item.size.saturating_add(HEAD);
+    let whole = aside().map(size).fold(0, u64::saturating_add);
+    // On its own volume things come back frame by frame: what is packed and not yet gone is at most
+    // one frame.
+    let frame = aside().map(size).max().unwrap_or(0).max(MOST_STORED);
+    let own = target.key().device;
+    let disk = target.disk();
+    let measure = |path: &Path| {
+        let there = path.ancestors().find(|path| path.is_dir());
+        let folder = disk.open_root(there.unwrap_or(Path::new("/")))?;
+        Ok((
+            disk.stat_folder(&folder)?.key.device,
+            disk.space(&folder)?.free,
+        ))
+    };
+    let state_folder = state.dustpan_folder();
+    let (device, free) = measure(&state_folder).map_err(|source| RoomError::Measure {
+        path: state_folder.clone(),
+        source,
+    })?;
+    let is_targets = device == own;
+    let needs = if is_targets { frame.min(whole) } else { whole };
+    let in_state = Room {
+        folder: None,
+        needs,
+        free,
+        is_targets,
+    };
+    if free >= needs.saturating_add(RESERVE.min(free / 8)) {
+        return Ok(Some(in_state));
+    }
+    let on_target = target.root_path().join(ON_TARGET);
+    if let Ok((_, free)) = measure(&on_target)
+        && !is_targets
+        && free >= frame.min(whole).saturating_add(RESERVE)
+        && disk.may_change(target.root())
+    {
+        return Ok(Some(Room {
+            folder: Some(on_target),
+            needs: frame.min(whole),
+            free,
+            is_targets: true,
+        }));
+    }
+    Err(RoomError::TooSmall {
+        needs,
+        free,
+        path: state_folder,
+    })
+}

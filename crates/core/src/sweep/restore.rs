@@ -1,0 +1,245 @@
+//! Bringing back what a run set aside.
+
+mod put_back;
+
+use std::collections::BTreeMap;
+use std::io;
+use std::path::PathBuf;
+
+use jiff::Timestamp;
+
+use crate::scan::CancelToken;
+use crate::sweep::dustpan::{Line, Pan, PanItem, each_entry, read_frame, resume};
+use crate::sweep::run::lock;
+use crate::sweep::{JournalError, StateFolder, SweepError};
+use crate::target::{Target, TargetPath};
+use put_back::PutBack;
+
+/// What became of one thing that was to be brought back.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Back {
+    /// It is where it was, as it was.
+    There,
+    /// It is where it was, but for something that could not be given back.
+    ButFor(String),
+    /// Something is there already, and was left as it is.
+    Exists,
+    /// The dustpan is damaged here.
+    Damaged,
+    /// The system doesn't let us.
+    Denied(String),
+    /// It could not be written.
+    Failed(String),
+}
+
+impl Back {
+    /// The word that the command line uses.
+    pub fn name(&self) -> &'static str {
+        match self {
+            Self::There | Self::ButFor(_) => "brought-back",
+            Self::Exists => "exists",
+            Self::Damaged => "damaged",
+            Self::Denied(_) => "denied",
+            Self::Failed(_) => "failed",
+        }
+    }
+
+    /// Whether it is where it was again.
+    pub fn is_back(&self) -> bool {
+        matches!(self, Self::There | Self::ButFor(_))
+    }
+
+    /// Why, in words; empty when there is nothing to say.
+    pub fn reason(&self) -> &str {
+        match self {
+            Self::There => "",
+            Self::ButFor(what) | Self::Denied(what) | Self::Failed(what) => what,
+            Self::Exists => "something is there already, and was left as it is",
+            Self::Damaged => "the dustpan is damaged here",
+        }
+    }
+}
+
+/// What a restore did.
+#[derive(Clone, Debug, Default)]
+pub struct Returned {
+    /// What became of each thing, in the order of the dustpan.
+    pub items: Vec<(TargetPath, Back)>,
+    /// Whether it was stopped before its end.
+    pub is_stopped: bool,
+    /// Why it could not be noted in the dustpan's record, when it couldn't.
+    pub not_noted: Option<String>,
+}
+
+/// Why nothing was brought back.
+#[derive(Debug, thiserror::Error)]
+#[expect(missing_docs, reason = "the message names the fields")]
+pub enum RestoreError {
+    #[error("the run set these things aside from {label}, and this is {opened}")]
+    OtherTarget { label: String, opened: String },
+    #[error("the dustpan of {run} was emptied on {}", when.strftime("%Y-%m-%d"))]
+    Emptied { run: String, when: Timestamp },
+    #[error("the dustpan {} is not here", path.display())]
+    NotHere { path: PathBuf },
+    #[error("nothing of that path is in the dustpan of {run}")]
+    NothingThere { run: String },
+    #[error("{needs} bytes would come back, and only {free} are free")]
+    NoRoom { needs: u64, free: u64 },
+    #[error("a sweep of this target is under way")]
+    UnderWay { source: Box<SweepError> },
+    #[error("the dustpan's record can't be continued")]
+    Record {
+        #[from]
+        source: JournalError,
+    },
+}
+
+/// Brings back what a run set aside and `wanted` names. What is there already is never touched.
+///
+/// # Safety argument
+/// Every name is made beneath the target's root through an open folder, following no link; a file
+/// gets its final name only when it is whole and its hash is right, by a rename that replaces
+/// nothing.
+///
+/// # Errors
+/// When nothing can be brought back at all; what goes wrong with one thing is told with it.
+pub fn restore(
+    (state, pan): (&StateFolder, &Pan),
+    target: &Target,
+    wanted: &dyn Fn(&PanItem) -> bool,
+    when: Timestamp,
+    cancel: &CancelToken,
+    sink: &dyn Fn(u64, u64),
+) -> Result<Returned, RestoreError> {
+    let _lock = may_begin(pan, target)?;
+    let mut chosen: BTreeMap<usize, Option<Back>> = (0..)
+        .zip(&pan.items)
+        .filter(|(_, item)| item.has_left && wanted(item))
+        .map(|(at, _)| (at, None))
+        .collect();
+    if chosen.is_empty() {
+        let run = pan.run.clone();
+        return Err(RestoreError::NothingThere { run });
+    }
+    let needs = chosen.keys().filter_map(|at| pan.items.get(*at));
+    let needs = needs.map(|item| item.size.min(item.held)).sum();
+    let free = target
+        .disk()
+        .space(target.root())
+        .map_or(u64::MAX, |space| space.free);
+    if needs > free {
+        return Err(RestoreError::NoRoom { needs, free });
+    }
+    let mut record = resume(state, pan)?;
+    let mut put_back = PutBack::new(target, &pan.run);
+    let (of, mut done) = (chosen.len() as u64, 0);
+    for frame in frames_of(pan, &chosen) {
+        if cancel.is_cancelled() {
+            break;
+        }
+        let mut at = pan.items.partition_point(|item| item.frame < frame);
+        let read = read_frame(&pan.archive, pan.frames.get(frame).copied().unwrap_or(0));
+        let walked = read.and_then(|frame_bytes| {
+            each_entry(frame_bytes, &mut |entry, bytes| {
+                let here = at;
+                at += 1;
+                let Some(item) = pan.items.get(here).filter(|item| item.frame == frame) else {
+                    return Err(io::Error::from(io::ErrorKind::InvalidData));
+                };
+                if cancel.is_cancelled() {
+                    return Err(io::Error::from(io::ErrorKind::Interrupted));
+                }
+                match chosen.get_mut(&here) {
+                    Some(back) => {
+                        *back = Some(put_back.put(&entry, item, here, bytes)?);
+                        done += 1;
+                        sink(done, of);
+                    }
+                    // A folder that was made on the way to something wanted is made as it was.
+                    None => put_back.dress(&entry, item, here),
+                }
+                Ok(())
+            })
+        });
+        if walked.is_err() && !cancel.is_cancelled() {
+            let rest = chosen.iter_mut().filter(|(at, back)| {
+                let is_here = pan.items.get(**at).is_some_and(|item| item.frame == frame);
+                is_here && back.is_none()
+            });
+            rest.for_each(|(_, back)| *back = Some(Back::Damaged));
+        }
+    }
+    let mut on_the_way = Vec::new();
+    for (at, missing) in put_back.finish() {
+        match (chosen.get_mut(&at), missing) {
+            (None, _) => on_the_way.push(at as u64),
+            (Some(back), Some(missing)) => *back = Some(Back::ButFor(missing)),
+            (Some(_), None) => {}
+        }
+    }
+    // The record must not say that something is back before its volume has it.
+    drop(target.disk().sync_volume(target.root()));
+    let is_back = |(at, back): (&usize, &Option<Back>)| {
+        back.as_ref()
+            .is_some_and(Back::is_back)
+            .then_some(*at as u64)
+    };
+    let items = chosen.iter().filter_map(is_back).chain(on_the_way);
+    let items = items.collect();
+    let noted = record
+        .write(&Line::Back { when, items })
+        .and_then(|()| record.sync());
+    Ok(Returned {
+        is_stopped: chosen.values().any(Option::is_none),
+        items: chosen
+            .into_iter()
+            .filter_map(|(at, back)| Some((pan.items.get(at)?.path.clone(), back?)))
+            .collect(),
+        not_noted: noted.err().map(|error| crate::story::whole_story(&error)),
+    })
+}
+
+/// Whether a restore can begin; the lock that keeps sweeps away meanwhile.
+fn may_begin(pan: &Pan, target: &Target) -> Result<jolly_disk::Folder, RestoreError> {
+    if let Some(when) = pan.emptied {
+        let run = pan.run.clone();
+        return Err(RestoreError::Emptied { run, when });
+    }
+    if target.identity() != pan.identity {
+        return Err(RestoreError::OtherTarget {
+            label: format!("{} at {}", pan.label, pan.target),
+            opened: format!("{} at {}", target.label, target.root_path().display()),
+        });
+    }
+    if !pan.archive.is_file() {
+        let path = pan.archive.clone();
+        return Err(RestoreError::NotHere { path });
+    }
+    lock(target).map_err(|source| RestoreError::UnderWay {
+        source: Box::new(source),
+    })
+}
+
+/// The frames that must be read: those of what was chosen, and of the folders on the way to it.
+fn frames_of(pan: &Pan, chosen: &BTreeMap<usize, Option<Back>>) -> Vec<usize> {
+    let mut ways: std::collections::HashSet<TargetPath> = std::collections::HashSet::new();
+    for path in chosen.keys().filter_map(|at| pan.items.get(*at)) {
+        let mut above = path.path.parent();
+        while let Some(folder) = above.filter(|folder| !folder.is_root()) {
+            above = folder.parent();
+            if !ways.insert(folder) {
+                break;
+            }
+        }
+    }
+    let is_read = |at: usize, item: &PanItem| {
+        chosen.contains_key(&at) || (item.is_folder && ways.contains(&item.path))
+    };
+    let items = pan.items.iter().enumerate();
+    let mut frames: Vec<usize> = items
+        .filter(|(at, item)| is_read(*at, item))
+        .map(|(_, item)| item.frame)
+        .collect();
+    frames.dedup();
+    frames
+}

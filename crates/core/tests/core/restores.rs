@@ -1,0 +1,424 @@
+//! What was set aside comes back as it was, onto nothing that is there, and from a damaged dustpan
+//! only what is whole.
+
+use std::collections::BTreeMap;
+use std::os::unix::ffi::OsStrExt as _;
+use std::os::unix::fs::{MetadataExt as _, PermissionsExt as _, symlink};
+use std::path::Path;
+use std::sync::Arc;
+
+use jolly_core::decide::Manifest;
+use jolly_core::scan::{CancelToken, Scan};
+use jolly_core::sweep::{
+    Back, Pan, RestoreError, Returned, empty_expired, read_items, restore, verify_log,
+};
+use jolly_core::target::Target;
+use jolly_demo::{Fault, FaultyDisk};
+use proptest::prelude::*;
+
+use crate::support::{Bench, DAY, arb_tree, build, manifest_of, now, run, scan_on};
+
+/// A rule that sets aside whatever lies in the folders for temporary files.
+const ASIDE: &str = "[[rule]]\nid = \"all\"\ntitle = \"All\"\nclass = \"ask\"\nabout = \"a\"\n\
+                     after = \"b\"\nin = [\"{temp}\"]\nempty-folders = true\n";
+
+/// Everything that can be seen of a tree, but for what nobody can give back.
+fn seen(root: &Path) -> BTreeMap<Vec<u8>, String> {
+    let mut found = BTreeMap::new();
+    let mut waiting = vec![root.to_owned()];
+    while let Some(folder) = waiting.pop() {
+        for entry in std::fs::read_dir(&folder).unwrap() {
+            let path = entry.unwrap().path();
+            let metadata = path.symlink_metadata().unwrap();
+            let content = if metadata.is_symlink() {
+                format!("{:?}", std::fs::read_link(&path).unwrap())
+            } else if metadata.is_file() {
+                blake3::hash(&std::fs::read(&path).unwrap()).to_string()
+            } else {
+                waiting.push(path.clone());
+                String::new()
+            };
+            let mut attributes = Vec::new();
+            if !metadata.is_symlink() {
+                use std::os::fd::AsFd as _;
+                let file = std::fs::File::open(&path).unwrap();
+                let disk: &dyn jolly_disk::Disk = &jolly_disk::RealDisk;
+                attributes = disk.attributes(file.as_fd()).unwrap();
+            }
+            let line = format!(
+                "{:o} {} {} {}.{} {content} {attributes:?}",
+                metadata.mode(),
+                metadata.uid(),
+                metadata.gid(),
+                metadata.mtime(),
+                metadata.mtime_nsec(),
+            );
+            let below = path.strip_prefix(root).unwrap();
+            found.insert(below.as_os_str().as_bytes().to_vec(), line);
+        }
+    }
+    found
+}
+
+fn back(bench: &Bench, target: &Target, wanted: &[u8]) -> Result<Returned, RestoreError> {
+    let pan = Pan::read(&bench.state(), "one").unwrap().unwrap();
+    let is_wanted = |item: &jolly_core::sweep::PanItem| {
+        let path = item.path.as_bytes();
+        wanted.is_empty()
+            || path == wanted
+            || (path.starts_with(wanted) && path.get(wanted.len()) == Some(&b'/'))
+    };
+    let (never, quiet) = (CancelToken::default(), |_, _| {});
+    restore(
+        (&bench.state(), &pan),
+        target,
+        &is_wanted,
+        now(),
+        &never,
+        &quiet,
+    )
+}
+
+fn all_back(returned: &Returned) -> bool {
+    returned.items.iter().all(|(_, back)| *back == Back::There)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 24, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn prop_what_was_set_aside_comes_back_as_it_was(tree in arb_tree()) {
+        let bench = Bench::new().with_book(ASIDE);
+        build(&bench, &tree);
+        let before = seen(&bench.root());
+        let scan = bench.scan();
+        let manifest = manifest_of(&scan, true);
+        let summary = run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
+        prop_assert!(!summary.has_stayed(), "{:?}", summary.stayed);
+        if manifest.items.is_empty() {
+            return Ok(());
+        }
+        let returned = back(&bench, &scan.target, b"").unwrap();
+        prop_assert!(all_back(&returned), "{:?}", returned.items);
+        let mut after = seen(&bench.root());
+        // Folders that stayed had things taken out and put in: their time says so, rightly.
+        let gone: std::collections::BTreeSet<_> = manifest.items.iter().map(|item| item.path.as_bytes().to_vec()).collect();
+        after.retain(|path, _| gone.contains(path));
+        let mut wanted = before;
+        wanted.retain(|path, _| gone.contains(path));
+        prop_assert_eq!(after, wanted);
+    }
+}
+
+/// A computer with things that are hard to bring back, all of which are set aside.
+fn hard() -> Bench {
+    let bench = Bench::new().with_book(ASIDE);
+    let tree = &bench.tree;
+    let long = vec![0xfe_u8; 255];
+    tree.text([b"tmp/job/", &long[..]].concat(), b"long name", 60 * DAY)
+        .unwrap();
+    tree.text("tmp/job/deep/=formula(1)", b"=1+1", 60 * DAY)
+        .unwrap();
+    tree.text("tmp/job/deep/line\nbreak", b"\n", 60 * DAY)
+        .unwrap();
+    tree.file("tmp/job/empty", 0, 60 * DAY).unwrap();
+    tree.sparse("tmp/job/holes", 8 << 20, 4096, 60 * DAY)
+        .unwrap();
+    tree.text("tmp/job/many", b"0123456789".repeat(50_000), 60 * DAY)
+        .unwrap();
+    tree.link("tmp/job/link", Path::new("../../etc/passwd"), 60 * DAY)
+        .unwrap();
+    tree.file("tmp/job/before-1970", 10, 90 * 365 * DAY)
+        .unwrap();
+    tree.mode("tmp/job/many", 0o4751).unwrap();
+    tree.mode("tmp/job/deep", 0o710).unwrap();
+    // As a shared folder may be set up, where this file system keeps attributes.
+    let value = b"first\n30 size=99999999999999999999\nlast";
+    let path = bench.root().join("tmp/job/many");
+    let kept = rustix::fs::setxattr(&path, "user.origin", value, rustix::fs::XattrFlags::empty());
+    assert!(kept.is_ok() || kept == Err(rustix::io::Errno::NOTSUP));
+    drop(std::os::unix::fs::lchown(&path, Some(1001), Some(1002)));
+    for folder in ["tmp/job/deep", "tmp/job"] {
+        tree.age(&bench.root().join(folder), 60 * DAY).unwrap();
+    }
+    bench
+}
+
+fn swept(bench: &Bench) -> (Scan, Manifest) {
+    let scan = bench.scan();
+    let manifest = manifest_of(&scan, true);
+    let summary = run(bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
+    assert!(!summary.has_stayed(), "{:?}", summary.stayed);
+    assert!(!bench.root().join("tmp/job").exists());
+    (scan, manifest)
+}
+
+#[test]
+fn names_modes_owners_attributes_holes_and_times_come_back_by_item_by_folder_and_all() {
+    let bench = hard();
+    let before = seen(&bench.root());
+    let holes = bench.root().join("tmp/job/holes");
+    let held = std::fs::metadata(&holes).unwrap().blocks();
+    let (scan, manifest) = swept(&bench);
+    let one = back(&bench, &scan.target, b"tmp/job/deep/line\nbreak").unwrap();
+    assert_eq!(one.items.len(), 1);
+    assert!(all_back(&one), "{:?}", one.items);
+    let partly = seen(&bench.root());
+    let path = b"tmp/job/deep/line\nbreak".to_vec();
+    assert_eq!(partly[&path], before[&path]);
+    // The folders on the way are as they were, too, although nobody asked for them.
+    assert_eq!(
+        partly[&b"tmp/job/deep".to_vec()],
+        before[&b"tmp/job/deep".to_vec()]
+    );
+    let folder = back(&bench, &scan.target, b"tmp/job/deep").unwrap();
+    let told: Vec<&Back> = folder.items.iter().map(|(_, back)| back).collect();
+    assert_eq!(
+        told.iter().filter(|back| ***back == Back::Exists).count(),
+        2,
+        "{told:?}"
+    );
+    let rest = back(&bench, &scan.target, b"").unwrap();
+    assert_eq!(rest.items.len(), manifest.items.len());
+    let mut after = seen(&bench.root());
+    let mut wanted = before;
+    // These got contents after they had come back with the first of them.
+    for moved in ["tmp", "tmp/job", "tmp/job/deep"] {
+        after.remove(moved.as_bytes());
+        wanted.remove(moved.as_bytes());
+    }
+    assert_eq!(after, wanted);
+    assert!(
+        std::fs::metadata(&holes).unwrap().blocks() <= held.max(256),
+        "its holes are holes"
+    );
+    let again = seen(&bench.root());
+    let twice = back(&bench, &scan.target, b"").unwrap();
+    assert!(twice.items.iter().all(|(_, back)| *back == Back::Exists));
+    assert_eq!(seen(&bench.root()), again, "what is there is never touched");
+    let told = read_items(&bench.state(), "one").unwrap();
+    assert!(
+        told.iter()
+            .all(|item| item.reason.starts_with("brought back on"))
+    );
+    verify_log(&bench.state(), "one").unwrap();
+}
+
+#[test]
+fn ordinary_tools_unpack_it_with_times_and_attributes() {
+    let bench = hard();
+    let before = seen(&bench.root());
+    swept(&bench);
+    let out = bench.outside();
+    std::fs::create_dir(&out).unwrap();
+    let archive = bench.state().dustpan("one");
+    let unpacked = std::process::Command::new("tar")
+        .args(["--zstd", "--xattrs", "--atime-preserve", "-xpf"])
+        .arg(&archive)
+        .arg("-C")
+        .arg(&out)
+        .output()
+        .unwrap();
+    assert!(unpacked.status.success(), "{unpacked:?}");
+    let mut wanted = before;
+    wanted.retain(|path, _| path.starts_with(b"tmp/"));
+    let mut found = seen(&out);
+    found.retain(|path, _| path.starts_with(b"tmp/"));
+    // An ordinary person can't give files away.
+    if rustix::process::geteuid().is_root() {
+        assert_eq!(found, wanted);
+    } else {
+        assert!(found.keys().eq(wanted.keys()));
+    }
+}
+
+#[test]
+fn nothing_is_put_onto_what_is_there_through_a_link_or_onto_another_computer() {
+    let bench = hard();
+    let (scan, _) = swept(&bench);
+    let job = bench.root().join("tmp/job");
+    std::fs::create_dir(&job).unwrap();
+    std::fs::write(job.join("many"), b"somebody's new work").unwrap();
+    std::fs::create_dir(bench.outside()).unwrap();
+    symlink(bench.outside(), job.join("deep")).unwrap();
+    let returned = back(&bench, &scan.target, b"").unwrap();
+    let of = |name: &str| {
+        let mut items = returned.items.iter();
+        let path = format!("tmp/job/{name}");
+        items
+            .find(|(found, _)| found.as_bytes() == path.as_bytes())
+            .unwrap()
+            .1
+            .clone()
+    };
+    assert_eq!(of("many"), Back::Exists);
+    assert_eq!(of("empty"), Back::There);
+    assert!(
+        matches!(of("deep/=formula(1)"), Back::Failed(_)),
+        "{:?}",
+        of("deep/=formula(1)")
+    );
+    assert_eq!(
+        std::fs::read(job.join("many")).unwrap(),
+        b"somebody's new work"
+    );
+    assert_eq!(std::fs::read_dir(bench.outside()).unwrap().count(), 0);
+
+    let other = hard();
+    let refused = back(&bench, &other.target(), b"");
+    assert!(matches!(refused, Err(RestoreError::OtherTarget { .. })));
+    let nothing = back(&bench, &scan.target, b"home");
+    assert!(matches!(nothing, Err(RestoreError::NothingThere { .. })));
+}
+
+#[test]
+fn from_a_damaged_dustpan_comes_only_what_is_whole_and_the_rest_is_told() {
+    let bench = hard();
+    let before = seen(&bench.root());
+    let (scan, _) = swept(&bench);
+    let archive = bench.state().dustpan("one");
+    let whole = std::fs::read(&archive).unwrap();
+    for at in (0..whole.len()).step_by((whole.len() / 40).max(1)) {
+        let mut damaged = whole.clone();
+        damaged[at] ^= 0x55;
+        if at % 3 == 0 {
+            damaged.truncate(at);
+        }
+        std::fs::write(&archive, &damaged).unwrap();
+        let returned = back(&bench, &scan.target, b"").unwrap();
+        let after = seen(&bench.root());
+        for (path, back) in &returned.items {
+            let there = after.get(path.as_bytes());
+            match back {
+                Back::There | Back::ButFor(_) => {
+                    let is_folder = there.is_some_and(|there| there.starts_with("4"));
+                    assert!(
+                        is_folder || there == before.get(path.as_bytes()),
+                        "byte {at}: {path}"
+                    );
+                }
+                Back::Damaged => assert!(
+                    there.is_none_or(|it| it.starts_with("4")),
+                    "byte {at}: {path}"
+                ),
+                other => panic!("byte {at}: {path}: {other:?}"),
+            }
+        }
+        let strays = after
+            .keys()
+            .filter(|path| path.windows(13).any(|part| part == b".jolly-broom-"));
+        assert_eq!(strays.count(), 0, "byte {at}");
+        std::fs::rename(
+            bench.root().join("tmp/job"),
+            bench.state().path().join(format!("old{at}")),
+        )
+        .ok();
+    }
+}
+
+#[test]
+fn whatever_call_fails_what_comes_back_is_whole_and_what_does_not_is_told() {
+    let counting = Arc::new(FaultyDisk::new(Fault::None));
+    let bench = hard();
+    let before = seen(&bench.root());
+    swept(&bench);
+    let target = bench.target_on(counting.clone());
+    let opened = counting.calls();
+    back(&bench, &target, b"").unwrap();
+    let calls = counting.calls() - opened;
+    assert!(calls > 40);
+    for call in 1..=calls {
+        let used = bench.state().path().join(format!("used-{call}"));
+        std::fs::rename(bench.root().join("tmp/job"), used).ok();
+        let disk = Arc::new(FaultyDisk::new(Fault::None));
+        let target = bench.target_on(disk.clone());
+        disk.fail_at(call);
+        let Ok(returned) = back(&bench, &target, b"") else {
+            continue;
+        };
+        let after = seen(&bench.root());
+        for (path, back) in &returned.items {
+            let there = after.get(path.as_bytes());
+            let is_folder = there.is_some_and(|there| there.starts_with("4"));
+            if *back == Back::There && !is_folder {
+                assert_eq!(there, before.get(path.as_bytes()), "call {call}: {path}");
+            }
+            if !back.is_back() {
+                assert!(there.is_none() || is_folder, "call {call}: {path} {back:?}");
+            }
+        }
+    }
+}
+
+#[test]
+fn a_dustpan_is_emptied_past_its_date_and_the_log_says_so() {
+    let bench = hard();
+    let (scan, _) = swept(&bench);
+    let disk = jolly_disk::RealDisk;
+    let day = jiff::SignedDuration::from_hours(24);
+    let archive = bench.state().dustpan("one");
+    assert_eq!(
+        std::fs::metadata(&archive).unwrap().permissions().mode() & 0o777,
+        0o600
+    );
+    assert!(
+        empty_expired(&bench.state(), &disk, now() + day * 29)
+            .unwrap()
+            .is_empty()
+    );
+    assert!(archive.exists());
+    let emptied = empty_expired(&bench.state(), &disk, now() + day * 30).unwrap();
+    assert_eq!(emptied.len(), 1);
+    assert!(emptied[0].freed > 0 && !archive.exists());
+    assert!(
+        empty_expired(&bench.state(), &disk, now() + day * 31)
+            .unwrap()
+            .is_empty()
+    );
+    let told = read_items(&bench.state(), "one").unwrap();
+    assert!(
+        told.iter()
+            .all(|item| item.reason.starts_with("the dustpan was emptied on"))
+    );
+    let refused = back(&bench, &scan.target, b"");
+    assert!(matches!(refused, Err(RestoreError::Emptied { .. })));
+}
+
+#[test]
+fn a_dustpan_whose_disk_is_full_costs_nothing_but_the_run() {
+    let bench = hard();
+    let dir = tempfile::tempdir().unwrap();
+    let mounted = std::process::Command::new("mount")
+        .args(["-t", "tmpfs", "-o", "size=400k", "none"])
+        .arg(dir.path())
+        .output();
+    if !mounted.is_ok_and(|mounted| mounted.status.success()) {
+        eprintln!("a small disk can't be mounted here, so a full dustpan was not tried");
+        return;
+    }
+    // What doesn't pack: it can't fit.
+    let mut noise = vec![0_u8; 1 << 20];
+    blake3::Hasher::new().finalize_xof().fill(&mut noise);
+    bench.tree.text("tmp/noise", &noise, 60 * DAY).unwrap();
+    let before = seen(&bench.root());
+    let scan = scan_on(&bench.target(), &bench.rules());
+    let manifest = manifest_of(&scan, true);
+    let summary =
+        crate::support::run_into(&bench, &scan, &manifest, "one", Some(dir.path())).unwrap();
+    drop(
+        std::process::Command::new("umount")
+            .arg("-l")
+            .arg(dir.path())
+            .status(),
+    );
+    assert!(summary.has_stayed());
+    let gone = jolly_core::sweep::Outcome::SetAside;
+    assert_eq!(
+        summary.sum(gone).items,
+        0,
+        "all was in the frame that did not fit"
+    );
+    assert_eq!(seen(&bench.root()), before, "nothing is lost");
+    let items = read_items(&bench.state(), "one").unwrap();
+    assert!(items.iter().all(|item| item.outcome.is_some()));
+}

@@ -1,0 +1,119 @@
+//! What is kept about a file beside its bytes, read and given back.
+
+use std::io;
+use std::os::fd::BorrowedFd;
+
+use rustix::fs::{
+    Gid, Mode, Timespec, Timestamps, Uid, fchmod, fchown, fgetxattr, flistxattr, fsetxattr,
+    futimens,
+};
+use rustix::fs::{XattrFlags, fstat};
+use rustix::io::Errno;
+
+use crate::stat::Stamp;
+
+/// One extended attribute (xattr(7)).
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Attribute {
+    /// Its whole name, such as `user.origin`.
+    pub name: Vec<u8>,
+    /// Its value, any bytes.
+    pub value: Vec<u8>,
+}
+
+/// What is kept about a file or folder beside its bytes.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Traits {
+    /// Owner.
+    pub user: u32,
+    /// Group.
+    pub group: u32,
+    /// Permission bits.
+    pub mode: u32,
+    /// Last access.
+    pub accessed: Stamp,
+    /// Last modification.
+    pub modified: Stamp,
+    /// Extended attributes.
+    pub attributes: Vec<Attribute>,
+}
+
+/// Something that could not be given back.
+#[derive(Debug)]
+pub struct NotGiven {
+    /// What, in a word or two.
+    pub what: &'static str,
+    /// What the kernel said.
+    pub error: io::Error,
+}
+
+/// The most that an attribute's value, or the list of their names, can hold (xattr(7)).
+const MOST: usize = 64 * 1024;
+
+pub(crate) fn attributes(of: BorrowedFd<'_>) -> io::Result<Vec<Attribute>> {
+    let mut names = Vec::with_capacity(1024);
+    let listed = flistxattr(of, rustix::buffer::spare_capacity(&mut names));
+    match listed {
+        Ok(_) => {}
+        Err(Errno::NOTSUP) => return Ok(Vec::new()),
+        Err(Errno::RANGE) => {
+            names = Vec::with_capacity(MOST);
+            flistxattr(of, rustix::buffer::spare_capacity(&mut names))?;
+        }
+        Err(error) => return Err(error.into()),
+    }
+    let mut found = Vec::new();
+    for name in names
+        .split(|byte| *byte == 0)
+        .filter(|name| !name.is_empty())
+    {
+        let mut value = Vec::with_capacity(MOST);
+        match fgetxattr(of, name, rustix::buffer::spare_capacity(&mut value)) {
+            Ok(_) => found.push(Attribute {
+                name: name.to_vec(),
+                value,
+            }),
+            // It went meanwhile, or belongs to the kernel alone.
+            Err(Errno::NODATA | Errno::NOTSUP | Errno::ACCESS | Errno::PERM) => {}
+            Err(error) => return Err(error.into()),
+        }
+    }
+    Ok(found)
+}
+
+pub(crate) fn times(traits: &Traits) -> Timestamps {
+    let time = |stamp: Stamp| Timespec {
+        tv_sec: stamp.seconds,
+        tv_nsec: stamp.nanos.into(),
+    };
+    Timestamps {
+        last_access: time(traits.accessed),
+        last_modification: time(traits.modified),
+    }
+}
+
+/// The owner first, which takes special bits of the mode away; the times last, which all the others
+/// would move.
+pub(crate) fn give(of: BorrowedFd<'_>, traits: &Traits) -> Vec<NotGiven> {
+    let mut missing = Vec::new();
+    let mut note = |what: &'static str, given: Result<(), Errno>| {
+        if let Err(error) = given {
+            let error = error.into();
+            missing.push(NotGiven { what, error });
+        }
+    };
+    let is_theirs =
+        fstat(of).is_ok_and(|now| now.st_uid == traits.user && now.st_gid == traits.group);
+    if !is_theirs {
+        let (user, group) = (Uid::from_raw(traits.user), Gid::from_raw(traits.group));
+        note("its owner", fchown(of, Some(user), Some(group)));
+    }
+    note("its mode", fchmod(of, Mode::from_raw_mode(traits.mode)));
+    for attribute in &traits.attributes {
+        let flags = XattrFlags::empty();
+        let (name, value) = (attribute.name.as_slice(), attribute.value.as_slice());
+        note("an attribute", fsetxattr(of, name, value, flags));
+    }
+    note("its times", futimens(of, &times(traits)));
+    missing
+}
