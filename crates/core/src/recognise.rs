@@ -118,9 +118,11 @@ impl<'a> Recogniser<'a> {
     }
 
     /// Forgets what was seen of folders, which others may have changed since.
-    pub fn forget(&mut self) {
-        self.trashes = Mutex::default();
-        self.tagged = Mutex::default();
+    pub fn forget(&self) {
+        let trashes = self.trashes.lock();
+        trashes.unwrap_or_else(PoisonError::into_inner).clear();
+        let tagged = self.tagged.lock();
+        *tagged.unwrap_or_else(PoisonError::into_inner) = None;
     }
 
     /// Whether a name is what the rule looks for. Rules without a recogniser find whatever their

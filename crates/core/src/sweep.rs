@@ -8,6 +8,7 @@ mod last_guard;
 mod log;
 mod outcome;
 mod overwrite;
+mod packer;
 mod pause;
 mod recorder;
 mod recover;

@@ -1,6 +1,5 @@
-//! One batch: its bytes into the dustpan where they are set aside, then the touching.
+//! Touching one batch.
 
-use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc::{Sender, channel};
@@ -13,8 +12,9 @@ use crate::decide::{EntryKind, ManifestItem};
 use crate::rulebook::Removal;
 use crate::scan::CancelToken;
 use crate::sweep::check::{Checker, Shared, Verdict};
+use crate::sweep::packer::Stored;
 use crate::sweep::recorder::Batch;
-use crate::sweep::{Dustpan, Outcome, Pause};
+use crate::sweep::{Outcome, Pause};
 
 /// Items in one batch. A batch costs one wait for the state disk; after a crash, at most two of
 /// them are without an outcome.
@@ -79,24 +79,20 @@ pub(super) struct Reins<'a> {
     pub clock: &'a dyn Fn() -> jiff::Timestamp,
 }
 
-/// What was stored of each item that is set aside: how it looked, and its number in the dustpan.
-type Stored = HashMap<usize, Result<(Stat, u64), Verdict>>;
-
 /// Touches one batch. What a stop kept from being reached has no verdict.
 pub(super) fn carry_out(
     shared: &Shared<'_>,
-    mut dustpan: Option<&mut Dustpan>,
+    stored: &Stored,
     batch: Batch<'_>,
     hands: &mut Hands,
     reins: &Reins<'_>,
     tell: &mut dyn FnMut(&ManifestItem, &Verdict),
 ) -> Vec<Option<Verdict>> {
-    let stored = store(shared, dustpan.as_deref_mut(), batch.items, reins);
     let mut verdicts: Vec<Option<Verdict>> = vec![None; batch.items.len()];
     let touch = Touch {
         shared,
         items: batch.items,
-        stored: &stored,
+        stored,
         stop: reins.stop,
         pause: reins.pause,
     };
@@ -150,18 +146,6 @@ pub(super) fn carry_out(
         if let Some(verdict) = touch.bound(&mut checker, at) {
             settle(at, verdict, &mut verdicts);
         }
-    }
-    if let Some(dustpan) = dustpan {
-        let left = |at: &usize| {
-            let verdict = verdicts.get(*at).and_then(Option::as_ref);
-            verdict.is_some_and(|verdict| verdict.outcome == Outcome::SetAside)
-        };
-        let stayed = stored.iter().filter(|(at, _)| !left(at));
-        let mut stayed: Vec<u64> = stayed
-            .filter_map(|(_, stored)| stored.as_ref().ok().map(|(_, number)| *number))
-            .collect();
-        stayed.sort_unstable();
-        dustpan.note_stayed(stayed);
     }
     verdicts
 }
@@ -278,42 +262,4 @@ fn is_same(item: &ManifestItem, before: &Stat, after: &Stat) -> bool {
         || (before.key == after.key
             && before.size == after.size
             && before.modified == after.modified)
-}
-
-/// Stores what a batch sets aside, and waits until the dustpan has it safely. A verdict for
-/// what can't be stored.
-fn store(
-    shared: &Shared<'_>,
-    dustpan: Option<&mut Dustpan>,
-    items: &[ManifestItem],
-    reins: &Reins<'_>,
-) -> Stored {
-    let mut stored = Stored::new();
-    let Some(dustpan) = dustpan else {
-        return stored;
-    };
-    let mut checker = Checker::new(shared);
-    let aside = items.iter().enumerate();
-    for (at, item) in aside.filter(|(_, item)| item.by == Removal::SetAside) {
-        reins.pause.wait(reins.stop);
-        if reins.stop.is_cancelled() {
-            break;
-        }
-        let result = checker
-            .check_for_storing(item, &item.path.to_name())
-            .and_then(|stat| {
-                let disk = &**shared.ground.target.disk();
-                let folder = checker.parent(&item.path)?;
-                let number = dustpan.store(disk, folder, item, &stat)?;
-                Ok((stat, number))
-            });
-        stored.insert(at, result);
-    }
-    if let Err(error) = dustpan.sync() {
-        let verdict = Verdict::stays(Outcome::Failed, error.to_string());
-        for result in stored.values_mut().filter(|result| result.is_ok()) {
-            *result = Err(verdict.clone());
-        }
-    }
-    stored
 }

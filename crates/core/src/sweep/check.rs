@@ -74,9 +74,8 @@ const FRESH_MS: u64 = 500;
 /// What all threads of one run share.
 pub(super) struct Shared<'a> {
     pub ground: &'a Ground<'a>,
-    in_use: InUse,
-    /// When that was last looked at.
-    looked: Option<Timestamp>,
+    /// Who holds what, and when that was looked at.
+    looked: Mutex<(Arc<InUse>, Option<Timestamp>)>,
     /// How many names of a file this run has removed, for files with several.
     own_links: Mutex<HashMap<FileKey, u32>>,
     recogniser: Recogniser<'a>,
@@ -88,8 +87,7 @@ impl<'a> Shared<'a> {
     pub(super) fn new(ground: &'a Ground<'a>, now: Timestamp) -> Self {
         Self {
             ground,
-            in_use: InUse::default(),
-            looked: None,
+            looked: Mutex::default(),
             own_links: Mutex::default(),
             recogniser: Recogniser::new(ground.target, now),
             busy: Mutex::default(),
@@ -97,16 +95,20 @@ impl<'a> Shared<'a> {
     }
 
     /// Begins a batch: looks again who holds what, unless that was just done.
-    pub(super) fn begin_batch(&mut self, now: Timestamp) {
-        let is_fresh = self.looked.is_some_and(|looked| {
+    pub(super) fn begin_batch(&self, now: Timestamp) {
+        let is_fresh = lock(&self.looked).1.is_some_and(|looked| {
             now.as_millisecond().abs_diff(looked.as_millisecond()) < FRESH_MS
         });
         if !is_fresh {
-            self.in_use = InUse::read();
-            self.looked = Some(now);
+            let in_use = Arc::new(InUse::read());
+            *lock(&self.looked) = (in_use, Some(now));
             lock(&self.busy).clear();
         }
         self.recogniser.forget();
+    }
+
+    fn in_use(&self) -> Arc<InUse> {
+        Arc::clone(&lock(&self.looked).0)
     }
 
     /// The program that runs and that a rule waits for.
@@ -116,12 +118,13 @@ impl<'a> Shared<'a> {
             return None;
         }
         let key = (search.rule, search.account);
+        let in_use = self.in_use();
         let mut known = lock(&self.busy);
         let look = || {
             let target = self.ground.target;
             let mut held = families
                 .iter()
-                .filter_map(|family| running(target, &self.in_use, search.account, family));
+                .filter_map(|family| running(target, &in_use, search.account, family));
             held.next()
         };
         known.entry(key).or_insert_with(look).clone()
@@ -154,6 +157,7 @@ struct Ruled<'a> {
 /// Checks items of one batch, for one thread.
 pub(super) struct Checker<'a> {
     shared: &'a Shared<'a>,
+    in_use: Arc<InUse>,
     near: Option<Near<'a>>,
     last_guard: LastGuard<'a>,
 }
@@ -164,6 +168,7 @@ impl<'a> Checker<'a> {
         let ground = shared.ground;
         Self {
             shared,
+            in_use: shared.in_use(),
             near: None,
             last_guard: LastGuard::new(ground.target, ground.own),
         }
@@ -235,7 +240,7 @@ impl<'a> Checker<'a> {
             ));
         }
         self.guard(item, name, &stat)?;
-        if let Some(holder) = self.shared.in_use.holder(stat.key) {
+        if let Some(holder) = self.in_use.holder(stat.key) {
             return Err(Verdict::stays(Outcome::InUse, format!("open in {holder}")));
         }
         Ok(stat)

@@ -17,9 +17,10 @@ pub(super) use frames::read_frame;
 pub(super) use record::Line;
 
 use std::fs::File;
-use std::io::{self, Read, Write};
+use std::io::{self, Read as _, Write as _};
 use std::os::fd::AsFd as _;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
 
 use jiff::{SignedDuration, Timestamp};
 use jolly_disk::{Disk, Folder, Kind, Stat, Traits};
@@ -73,20 +74,43 @@ pub struct NewDustpan<'a> {
 /// The dustpan of one run.
 ///
 /// # Invariants
-/// What `store` took is safe only after the next `sync`; once writing has failed, everything is
-/// refused.
+/// What the writer took is safe only when the prover has proven its frame; once anything has failed,
+/// everything is refused.
 pub struct Dustpan {
     path: PathBuf,
     frames: Frames,
     record: Journal,
-    /// What is in the open frame.
-    open: Vec<Packed>,
-    /// Where the open frame begins.
+    /// Where the next frame begins.
     at: u64,
     /// How many things are in the frames before.
     closed: u64,
+    is_shut: AtomicBool,
+}
+
+/// The half that packs.
+pub(super) struct Writer<'a> {
+    path: &'a Path,
+    frames: &'a mut Frames,
+    at: &'a mut u64,
+    closed: &'a mut u64,
+    /// What is in the open frame.
+    open: Vec<Packed>,
     buffer: Vec<u8>,
-    is_shut: bool,
+    is_shut: &'a AtomicBool,
+}
+
+/// The half that makes sure.
+pub(super) struct Prover<'a> {
+    path: &'a Path,
+    record: &'a mut Journal,
+    is_shut: &'a AtomicBool,
+}
+
+/// A frame that is written, and not yet proven.
+pub(super) struct Frame {
+    file: File,
+    at: u64,
+    items: Vec<Packed>,
 }
 
 impl Dustpan {
@@ -125,11 +149,9 @@ impl Dustpan {
             path,
             frames: Frames::new(file),
             record,
-            open: Vec::new(),
             at: 0,
             closed: 0,
-            buffer: vec![0; PIECE],
-            is_shut: false,
+            is_shut: AtomicBool::new(false),
         })
     }
 
@@ -143,6 +165,48 @@ impl Dustpan {
         self.frames.len().unwrap_or(0)
     }
 
+    /// Its two halves, for two threads.
+    pub(super) fn halves(&mut self) -> (Writer<'_>, Prover<'_>) {
+        let (path, is_shut) = (self.path.as_path(), &self.is_shut);
+        let writer = Writer {
+            path,
+            frames: &mut self.frames,
+            at: &mut self.at,
+            closed: &mut self.closed,
+            open: Vec::new(),
+            buffer: vec![0; PIECE],
+            is_shut,
+        };
+        let record = &mut self.record;
+        (
+            writer,
+            Prover {
+                path,
+                record,
+                is_shut,
+            },
+        )
+    }
+
+    /// Ends the archive.
+    ///
+    /// # Errors
+    /// When its end can't be written; what it holds stays readable.
+    pub fn finish(&mut self) -> Result<(), DustpanError> {
+        let write = |source| DustpanError::Write {
+            path: self.path.clone(),
+            source,
+        };
+        entry::write_end(&mut self.frames).map_err(write)?;
+        let ended = self.frames.end().map_err(write)?;
+        ended
+            .map_or(Ok(()), |file| file.sync_data())
+            .map_err(write)?;
+        Ok(self.record.sync()?)
+    }
+}
+
+impl Writer<'_> {
     /// Takes one item's bytes; gives the number of the thing in here.
     pub(super) fn store(
         &mut self,
@@ -151,7 +215,7 @@ impl Dustpan {
         item: &ManifestItem,
         stat: &Stat,
     ) -> Result<u64, Verdict> {
-        if self.is_shut {
+        if self.is_shut.load(Ordering::SeqCst) {
             let reason = "the dustpan can't be written";
             return Err(Verdict::stays(Outcome::Failed, reason));
         }
@@ -194,7 +258,7 @@ impl Dustpan {
         let written = self.append(&entry, source, &mut packed);
         let failed = self.latch(written)?;
         packed.broken = failed.is_some();
-        let number = self.closed + self.open.len() as u64;
+        let number = *self.closed + self.open.len() as u64;
         self.open.push(packed);
         match failed {
             None => Ok(number),
@@ -214,7 +278,7 @@ impl Dustpan {
         source: Option<File>,
         packed: &mut Packed,
     ) -> io::Result<Option<Option<io::Error>>> {
-        entry.write_head(&mut self.frames)?;
+        entry.write_head(self.frames)?;
         let mut hasher = blake3::Hasher::new();
         let mut failed = None;
         if let (Body::File(size), Some(mut file)) = (&entry.body, source) {
@@ -241,7 +305,7 @@ impl Dustpan {
                 self.frames.write_all(piece)?;
                 left -= read as u64;
             }
-            entry::pad(&mut self.frames, *size)?;
+            entry::pad(self.frames, *size)?;
         }
         packed.hash = hasher.finalize().to_hex().to_string();
         Ok(failed)
@@ -249,94 +313,90 @@ impl Dustpan {
 
     fn latch<T>(&mut self, result: io::Result<T>) -> Result<T, Verdict> {
         result.map_err(|error| {
-            self.is_shut = true;
+            self.is_shut.store(true, Ordering::SeqCst);
             let reason = format!("the dustpan can't be written: {error}");
             Verdict::stays(Outcome::Failed, reason)
         })
     }
 
-    /// Brings everything taken so far to the disk, reads it back from there, and notes it.
+    /// Ends the frame; nothing when nothing was packed.
     ///
     /// # Errors
-    /// When any of that fails; then nothing taken since the last time is safe.
-    pub fn sync(&mut self) -> Result<(), DustpanError> {
-        if self.open.is_empty() && !self.is_shut {
-            return Ok(());
-        }
-        let path = || self.path.clone();
-        if self.is_shut {
-            let source = io::Error::other("an earlier write failed");
-            return Err(DustpanError::Write {
-                path: path(),
-                source,
-            });
-        }
-        self.is_shut = true;
-        let write = |source| DustpanError::Write {
-            path: path(),
-            source,
-        };
-        self.frames.end().map_err(write)?;
-        self.read_back().map_err(|source| DustpanError::ReadBack {
-            path: path(),
-            source,
-        })?;
+    /// When it can't be written; then nothing in it is safe.
+    pub(super) fn close(&mut self) -> Result<Option<Frame>, DustpanError> {
         let items = std::mem::take(&mut self.open);
-        self.closed += items.len() as u64;
-        self.record.write(&Line::Frame { at: self.at, items })?;
-        self.record.sync()?;
-        self.at = self.frames.len().map_err(write)?;
-        self.is_shut = false;
-        Ok(())
+        let closed = if self.is_shut.load(Ordering::SeqCst) {
+            Err(io::Error::other("an earlier write failed"))
+        } else {
+            self.frames
+                .end()
+                .and_then(|ended| Ok((ended, self.frames.len()?)))
+        };
+        let (ended, len) = closed.map_err(|source| {
+            self.is_shut.store(true, Ordering::SeqCst);
+            let path = self.path.to_owned();
+            DustpanError::Write { path, source }
+        })?;
+        let at = std::mem::replace(self.at, len);
+        *self.closed += items.len() as u64;
+        Ok(ended.map(|file| Frame { file, at, items }))
+    }
+}
+
+impl Prover<'_> {
+    /// Brings a frame to the disk, reads it back from there, and notes it.
+    ///
+    /// # Errors
+    /// When any of that fails; then nothing in it is safe.
+    pub(super) fn prove(&mut self, frame: Frame) -> Result<(), DustpanError> {
+        let proven = self.try_prove(frame);
+        if proven.is_err() {
+            self.is_shut.store(true, Ordering::SeqCst);
+        }
+        proven
     }
 
-    /// Reads the last frame as it lies there, and compares every entry with what was packed.
-    fn read_back(&self) -> io::Result<()> {
-        let differs = || io::Error::new(io::ErrorKind::InvalidData, "it differs");
-        let mut wanted = self.open.iter();
-        let mut buffer = vec![0; PIECE];
-        each_entry(read_frame(&self.path, self.at)?, &mut |entry, bytes| {
-            let packed = wanted.next().ok_or_else(differs)?;
-            let hash = hash_of(bytes, &mut buffer)?;
-            let path = crate::target::TargetPath::try_from(&packed.path).unwrap_or_default();
-            let is_same = hash == packed.hash && entry.path == path.as_bytes();
-            if is_same { Ok(()) } else { Err(differs()) }
+    fn try_prove(&mut self, frame: Frame) -> Result<(), DustpanError> {
+        let path = || self.path.to_owned();
+        frame
+            .file
+            .sync_data()
+            .map_err(|source| DustpanError::Write {
+                path: path(),
+                source,
+            })?;
+        read_back(self.path, &frame).map_err(|source| DustpanError::ReadBack {
+            path: path(),
+            source,
         })?;
-        wanted.next().map_or(Ok(()), |_| Err(differs()))
+        let (at, items) = (frame.at, frame.items);
+        self.record.write(&Line::Frame { at, items })?;
+        Ok(self.record.sync()?)
     }
 
     /// Notes which things stayed where they were, although they are in here.
     pub(super) fn note_stayed(&mut self, items: Vec<u64>) {
-        if !items.is_empty() && !self.is_shut {
+        if !items.is_empty() {
             // Without the note they are offered, and found to be there still.
             drop(self.record.write(&Line::Stayed { items }));
         }
     }
-
-    /// Ends the archive.
-    ///
-    /// # Errors
-    /// When its end can't be written; what it holds stays readable.
-    pub fn finish(&mut self) -> Result<(), DustpanError> {
-        let write = |source| DustpanError::Write {
-            path: self.path.clone(),
-            source,
-        };
-        entry::write_end(&mut self.frames).map_err(write)?;
-        self.frames.end().map_err(write)?;
-        Ok(self.record.sync()?)
-    }
 }
 
-/// The hash of all that comes, BLAKE3 in hex.
-fn hash_of(bytes: &mut dyn Read, buffer: &mut [u8]) -> io::Result<String> {
-    let mut hasher = blake3::Hasher::new();
-    loop {
-        match bytes.read(buffer) {
-            Ok(0) => return Ok(hasher.finalize().to_hex().to_string()),
-            Ok(read) => hasher.update(buffer.get(..read).unwrap_or_default()),
-            Err(error) if error.kind() == io::ErrorKind::Interrupted => continue,
-            Err(error) => return Err(error),
+/// Reads a frame as it lies there, to its end and thereby against its checksum, and compares every
+/// entry with what was packed.
+fn read_back(path: &Path, frame: &Frame) -> io::Result<()> {
+    let differs = || io::Error::new(io::ErrorKind::InvalidData, "it differs");
+    let mut wanted = frame.items.iter();
+    each_entry(read_frame(path, frame.at)?, &mut |entry, _| {
+        let packed = wanted.next().ok_or_else(differs)?;
+        let path = crate::target::TargetPath::try_from(&packed.path).unwrap_or_default();
+        let size = match entry.body {
+            Body::File(size) => size,
+            Body::Folder | Body::Link(_) => 0,
         };
-    }
+        let is_same = entry.path == path.as_bytes() && size == packed.size;
+        if is_same { Ok(()) } else { Err(differs()) }
+    })?;
+    wanted.next().map_or(Ok(()), |_| Err(differs()))
 }

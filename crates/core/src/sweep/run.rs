@@ -14,6 +14,7 @@ use crate::story::whole_story;
 use crate::sweep::batch::{self, Hands, Reins};
 use crate::sweep::check::{Checker, Shared, Verdict};
 use crate::sweep::journal::{FORMAT, Record, VERSION};
+use crate::sweep::packer::{Packer, stayed};
 use crate::sweep::recorder::Recorder;
 use crate::sweep::rehearse::{LetGo, predict};
 use crate::sweep::tally::Tally;
@@ -239,7 +240,12 @@ pub(super) fn lock(target: &Target) -> Result<Folder, SweepError> {
     Ok(folder)
 }
 
-/// Touches batch after batch, each only when its intents are on the disk.
+/// How many batches are packed ahead of the one that is touched: one that is proven, and one that is
+/// written.
+const AHEAD: usize = 2;
+
+/// Touches batch after batch, each only when its intents are on the disk and what it sets aside is in
+/// the dustpan.
 fn run_batches<'a>(
     ground: &Ground<'_>,
     manifest: &'a Manifest,
@@ -248,7 +254,7 @@ fn run_batches<'a>(
     clock: &dyn Fn() -> Timestamp,
     tally: &mut Tally<'_>,
 ) -> Result<(), JournalError> {
-    let mut shared = Shared::new(ground, manifest.now);
+    let shared = Shared::new(ground, manifest.now);
     let mut hands = Hands::new();
     let reins = Reins {
         stop: cancel,
@@ -257,8 +263,18 @@ fn run_batches<'a>(
     };
     let batches = batch::split(&manifest.items);
     let (journal, dustpan) = (&mut *real.journal, &mut real.dustpan);
+    shared.begin_batch(clock());
     thread::scope(|scope| {
         let recorder = Recorder::begin(scope, journal);
+        let packer = dustpan
+            .as_deref_mut()
+            .map(|dustpan| Packer::begin(scope, &shared, dustpan, (cancel, &real.pause)));
+        let pack = |at: usize| {
+            if let (Some(packer), Some(batch)) = (&packer, batches.get(at)) {
+                packer.pack(*batch);
+            }
+        };
+        (0..AHEAD).for_each(pack);
         if let Some(first) = batches.first() {
             recorder.intend(*first);
         }
@@ -270,12 +286,20 @@ fn run_batches<'a>(
             if let Some(next) = batches.get(at + 1) {
                 recorder.intend(*next);
             }
+            pack(at + AHEAD);
+            let stored = packer.as_ref().map(Packer::packed).unwrap_or_default();
             shared.begin_batch(clock());
             let mut tell = |item: &_, verdict: &Verdict| tally.count(item, verdict);
-            let dustpan = dustpan.as_deref_mut();
             let verdicts =
-                batch::carry_out(&shared, dustpan, *batch, &mut hands, &reins, &mut tell);
+                batch::carry_out(&shared, &stored, *batch, &mut hands, &reins, &mut tell);
+            if let Some(packer) = &packer {
+                let verdict = |at: usize| verdicts.get(at).and_then(Option::as_ref);
+                packer.note_stayed(stayed(&stored, &verdict));
+            }
             recorder.record(*batch, verdicts);
+        }
+        if let Some(packer) = packer {
+            packer.end();
         }
         recorder.end()
     })
@@ -289,7 +313,7 @@ fn rehearse(
     clock: &dyn Fn() -> Timestamp,
     tally: &mut Tally<'_>,
 ) {
-    let mut shared = Shared::new(ground, manifest.now);
+    let shared = Shared::new(ground, manifest.now);
     let mut gone = LetGo::default();
     for batch in batch::split(&manifest.items) {
         shared.begin_batch(clock());

@@ -1,5 +1,4 @@
-//! A file of zstd frames: each is ended and brought to the disk before its originals may go, and
-//! each can be read alone (RFC 8878: frames follow each other).
+//! A file of zstd frames, each of which can be read alone (RFC 8878: frames follow each other).
 
 use std::fs::File;
 use std::io::{self, BufReader, Read, Seek as _, SeekFrom, Write};
@@ -25,12 +24,9 @@ impl Frames {
         Ok(self.file.metadata()?.len())
     }
 
-    /// Ends the open frame and brings it to the disk.
-    pub(super) fn end(&mut self) -> io::Result<()> {
-        if let Some(encoder) = self.open.take() {
-            encoder.finish()?.sync_data()?;
-        }
-        Ok(())
+    /// Ends the open frame, if one is; it is not yet on the disk.
+    pub(super) fn end(&mut self) -> io::Result<Option<File>> {
+        self.open.take().map(zstd::Encoder::finish).transpose()
     }
 }
 
