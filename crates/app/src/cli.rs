@@ -4,6 +4,7 @@ mod demo;
 mod log;
 mod preview;
 mod print;
+mod restore;
 mod rules;
 mod scan;
 mod sweep;
@@ -49,6 +50,14 @@ enum Command {
     },
     /// Remove what the decisions take, or exactly what a plan holds
     Sweep(SweepOptions),
+    /// Bring back what a run set aside
+    Restore {
+        /// The run's id
+        run: String,
+        /// Only these, and what lies below them; all of it otherwise
+        #[arg(value_name = "PATH")]
+        paths: Vec<PathBuf>,
+    },
     /// The logs of runs
     Log {
         #[command(subcommand)]
@@ -137,6 +146,7 @@ pub(crate) fn run() -> Exit {
         Some(Command::Scan) => scan::run(&shared),
         Some(Command::Preview { plan }) => preview::run(&shared, plan.as_deref()),
         Some(Command::Sweep(options)) => sweep::run(&shared, &options),
+        Some(Command::Restore { run, paths }) => restore::run(&shared, &run, &paths),
         Some(Command::Log { command }) => log::run(&shared, &command),
         Some(Command::Rules { command }) => rules::run(&shared, &command),
     };

@@ -5,10 +5,12 @@ use jolly_core::decide::ConfirmedManifest;
 use jolly_core::rulebook::Search;
 use jolly_core::scan::CancelToken;
 use jolly_core::sweep::{
-    Dustpan, DustpanError, Ground, Journal, JournalError, Mode, NewDustpan, Pause, Real, RoomError,
-    RunSummary, SweepError, SweepEvent, find_room, sweep,
+    Dustpan, DustpanError, Emptied, Ground, Journal, JournalError, NewDustpan, Pause, Predictions,
+    Real, Rehearsed, RoomError, RunSummary, SweepError, SweepEvent, empty_expired, find_room,
+    rehearse, sweep,
 };
 use jolly_core::whole_story;
+use jolly_disk::RealDisk;
 
 use crate::session::{Session, clock};
 
@@ -49,6 +51,12 @@ fn run_id(started: Timestamp) -> String {
 }
 
 impl Session {
+    /// Empties the dustpans whose date is past; what can't be emptied stays.
+    pub(crate) fn empty_expired(&self) -> Vec<Emptied> {
+        let now = self.now.unwrap_or_else(clock);
+        empty_expired(&self.state, &RealDisk, now).unwrap_or_default()
+    }
+
     fn ground<'a>(&'a self, searches: &'a [Search]) -> Ground<'a> {
         Ground {
             target: &self.target,
@@ -58,23 +66,20 @@ impl Session {
         }
     }
 
-    /// Makes every check of a sweep and removes nothing.
+    /// Makes every check of a sweep, removes nothing, and keeps what it predicts.
     pub(crate) fn rehearse(
         &self,
         searches: &[Search],
         manifest: &ConfirmedManifest,
         sink: &dyn Fn(SweepEvent),
-    ) -> Result<RunSummary, RunError> {
+    ) -> Result<Rehearsed, RunError> {
         let never = CancelToken::default();
         let ground = self.ground(searches);
-        Ok(sweep(
-            &ground,
-            manifest,
-            Mode::Rehearsal,
-            &never,
-            &clock,
-            sink,
-        )?)
+        let started = clock();
+        let id = run_id(started);
+        let mut journal = Journal::of_rehearsal(&self.state, &id)?;
+        let record = Some((id.as_str(), started, &mut journal));
+        Ok(rehearse(&ground, manifest, record, &never, &clock, sink)?)
     }
 
     /// Sweeps, with a journal and, where something is set aside, a dustpan of its own.
@@ -82,7 +87,8 @@ impl Session {
         &self,
         searches: &[Search],
         manifest: &ConfirmedManifest,
-        cancel: &CancelToken,
+        predictions: Option<&Predictions>,
+        (cancel, pause): (&CancelToken, &Pause),
         sink: &dyn Fn(SweepEvent),
     ) -> Result<Run, RunError> {
         let started = clock();
@@ -102,15 +108,16 @@ impl Session {
             }
         };
         let log = journal.path().display().to_string();
-        let mode = Mode::Real(Real {
+        let real = Real {
             run: &id,
             journal: &mut journal,
             dustpan: dustpan.as_mut(),
             started,
-            pause: Pause::default(),
-        });
+            pause: pause.clone(),
+            predictions,
+        };
         let ground = self.ground(searches);
-        let mut summary = sweep(&ground, manifest, mode, cancel, &clock, sink)?;
+        let mut summary = sweep(&ground, manifest, real, cancel, &clock, sink)?;
         if let Some(Err(error)) = dustpan.as_mut().map(Dustpan::finish) {
             summary.broke_off.get_or_insert(whole_story(&error));
         }

@@ -12,7 +12,7 @@ use jolly_core::decide::{Exclusion, Selection, Starts};
 use jolly_core::rulebook::{Class, Guards, RuleNumber, RuleSet, resolve};
 use jolly_core::scan::{CancelToken, Explanation, Scan, ScanEvent, ScanOrder, explain, scan};
 use jolly_core::sheet::{Sheet, SheetError};
-use jolly_core::sweep::StateFolder;
+use jolly_core::sweep::{ON_TARGET, StateFolder};
 use jolly_core::target::{Layout, Target, TargetError, TargetPath};
 use jolly_disk::RealDisk;
 
@@ -68,7 +68,6 @@ impl Session {
 
     /// Opens the target and reads the rulebooks.
     pub(crate) fn open(options: &SharedOptions, target: &Path) -> Result<Self, Refusal> {
-        let layout = read_layout(options.layout.as_deref())?;
         let now = match &options.now {
             None => None,
             Some(text) => Some(text.parse::<Timestamp>().ok().ok_or_else(|| Refusal {
@@ -79,9 +78,7 @@ impl Session {
                 ),
             })?),
         };
-        let environment = |name: &str| std::env::var_os(name);
-        let target = Target::open(Arc::new(RealDisk), target, layout, &environment)
-            .map_err(|error| refuse_target(&error))?;
+        let target = open_target(options, target)?;
         let state = StateFolder::new(state_path(options.state.as_deref())?);
         let identity = target.identity();
         let config = books::config_folder(options.config.as_deref());
@@ -94,7 +91,8 @@ impl Session {
         let rules = books::read_rules(target.layout, &shelf)?;
         let mut own = Vec::new();
         let exe = std::env::current_exe().ok();
-        for path in exe.into_iter().chain([state.path().to_owned()]) {
+        let dustpan = target.root_path().join(ON_TARGET);
+        for path in exe.into_iter().chain([state.path().to_owned(), dustpan]) {
             let path = resolve_as_far_as_it_exists(&path);
             own.extend(target.inside(&path));
         }
@@ -324,6 +322,14 @@ fn refuse_target(error: &TargetError) -> Refusal {
             TargetError::StandIn { .. } => "mend or remove that file",
         },
     )
+}
+
+/// Opens a target as the options say.
+pub(crate) fn open_target(options: &SharedOptions, root: &Path) -> Result<Target, Refusal> {
+    let layout = read_layout(options.layout.as_deref())?;
+    let environment = |name: &str| std::env::var_os(name);
+    Target::open(Arc::new(RealDisk), root, layout, &environment)
+        .map_err(|error| refuse_target(&error))
 }
 
 /// `--state`, else the XDG state folder.

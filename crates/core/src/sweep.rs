@@ -2,6 +2,7 @@
 
 mod batch;
 mod check;
+mod compare;
 mod dustpan;
 mod journal;
 mod last_guard;
@@ -18,6 +19,7 @@ mod run;
 mod state_folder;
 mod tally;
 
+pub use compare::{Comparison, Difference, Predictions, Rehearsed};
 pub use dustpan::{
     Dustpan, DustpanError, Emptied, EmptyError, KEPT_DAYS, NewDustpan, ON_TARGET, Pan, PanItem,
     Room, RoomError, empty, empty_expired, find_room,
@@ -30,5 +32,5 @@ pub use outcome::{Outcome, OutcomeSums, Stayed};
 pub use pause::Pause;
 pub use recover::{RecoverError, recover};
 pub use restore::{Back, RestoreError, Returned, restore};
-pub use run::{Ground, Mode, Real, RunSummary, SweepError, SweepEvent, sweep};
+pub use run::{Ground, Real, RunSummary, SweepError, SweepEvent, rehearse, sweep};
 pub use state_folder::{StateError, StateFolder};

@@ -21,6 +21,7 @@ mod volume;
 
 pub use account::Account;
 pub(crate) use find::{anything_noting as find_noting, folders as find_folders, is_pattern};
+pub(crate) use in_use::device_number;
 pub use in_use::{Holder, InUse};
 pub(crate) use layout::fold;
 pub use layout::{Layout, UnknownLayout};

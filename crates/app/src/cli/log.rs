@@ -47,6 +47,7 @@ fn state_name(state: LogState) -> &'static str {
         LogState::Stopped => "stopped",
         LogState::Interrupted => "interrupted",
         LogState::Recovered => "recovered",
+        LogState::Rehearsed => "rehearsed",
     }
 }
 

@@ -109,6 +109,11 @@ impl Progress {
         self.bar.set_message(text);
     }
 
+    pub(super) fn restore(&self, done: u64, of: u64) {
+        let text = format!("{} of {}", count(done), count(of));
+        self.bar.set_message(text);
+    }
+
     pub(super) fn end(&self) {
         self.bar.finish_and_clear();
     }

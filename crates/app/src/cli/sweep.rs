@@ -7,7 +7,9 @@ use std::path::Path;
 use jolly_core::decide::{ConfirmedManifest, Manifest, MostRead, make_manifest, read_plan};
 use jolly_core::rulebook::{Search, resolve};
 use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{Outcome, RunSummary, SweepError};
+use jolly_core::sweep::{
+    Comparison, Difference, Outcome, Pause, Predictions, RunSummary, SweepError,
+};
 use serde_json::{Value, json};
 
 use crate::cli::{SweepOptions, preview, print, scan};
@@ -126,14 +128,21 @@ fn rehearse(
     let rehearsed = session.rehearse(searches, &manifest.confirm(), &|event| {
         progress.sweep(&event);
     });
-    let summary = rehearsed.map_err(|error| refuse(&error))?;
+    let rehearsed = rehearsed.map_err(|error| refuse(&error))?;
+    let (summary, id) = (rehearsed.summary, rehearsed.predictions.rehearsal);
     progress.end();
     if options.json {
-        print::json(&as_json(&summary, None))?;
+        let mut printed = as_json(&summary, None);
+        printed["rehearsed"] = id.into();
+        print::json(&printed)?;
     } else {
         print::result(|out| {
             writeln!(out, "Rehearsed; nothing was removed.")?;
-            write_summary(out, &summary)
+            write_summary(out, &summary)?;
+            writeln!(
+                out,
+                "kept as {id}; `jolly-broom log show {id}` has it item by item"
+            )
         })?;
     }
     Ok(if summary.has_stayed() {
@@ -150,8 +159,20 @@ fn carry_out(
     searches: &[Search],
     cancel: &CancelToken,
 ) -> Result<Exit, Refusal> {
+    for emptied in session.empty_expired() {
+        let (run, freed) = (&emptied.run, bytes(emptied.freed));
+        print::message(&format!(
+            "jolly-broom: the dustpan of {run} was past its date and is empty now: {freed}"
+        ));
+    }
     let progress = print::Progress::new();
-    let swept = session.sweep(searches, manifest, cancel, &|event| progress.sweep(&event));
+    // A rehearsal of this very list may have been kept; one that can't be read is none.
+    let predictions = Predictions::of(&session.state, manifest.manifest());
+    let predictions = predictions.ok().flatten();
+    let reins = (cancel, &Pause::default());
+    let swept = session.sweep(searches, manifest, predictions.as_ref(), reins, &|event| {
+        progress.sweep(&event);
+    });
     let Run { id, log, summary } = swept.map_err(|error| refuse(&error))?;
     progress.end();
     if options.json {
@@ -201,8 +222,27 @@ fn as_json(summary: &RunSummary, run: Option<(&str, &str)>) -> Value {
             "after": summary.free_after,
             "predicted": summary.free_predicted,
         },
+        "compared": summary.compared.as_ref().map(compared),
         "stopped": summary.is_stopped,
         "broke_off": summary.broke_off,
+    })
+}
+
+/// Predicted against actual.
+fn compared(comparison: &Comparison) -> Value {
+    let difference = |difference: &Difference| {
+        json!({
+            "path": difference.path,
+            "predicted": difference.predicted.name(),
+            "outcome": difference.actual.name(),
+            "why": difference.why,
+        })
+    };
+    let differences: Vec<Value> = comparison.differences.iter().map(difference).collect();
+    json!({
+        "same": comparison.same,
+        "differ": comparison.differs,
+        "differences": differences,
     })
 }
 
@@ -226,6 +266,15 @@ fn write_summary(out: &mut dyn std::io::Write, summary: &RunSummary) -> std::io:
             stayed.reason
         )?;
         writeln!(out, "       {}", outcome.advice())?;
+    }
+    if let Some(comparison) = &summary.compared {
+        let (same, differ) = (count(comparison.same), count(comparison.differs));
+        writeln!(out, "rehearsed: {same} as predicted, {differ} otherwise")?;
+        for difference in &comparison.differences {
+            let (predicted, actual) = (difference.predicted.name(), difference.actual.name());
+            let (path, why) = (&difference.path, &difference.why);
+            writeln!(out, "       {path}: predicted {predicted}, {actual}: {why}")?;
+        }
     }
     let (before, after) = (bytes(summary.free_before), bytes(summary.free_after));
     writeln!(

@@ -13,7 +13,7 @@ use jolly_core::decide::{
 use jolly_core::inside::{Arrangement, EntryId, Inside, InsideOrder, Others};
 use jolly_core::kept::NewPlace;
 use jolly_core::scan::{PileId, Scan, ScanEvent};
-use jolly_core::sweep::{RunSummary, SweepEvent};
+use jolly_core::sweep::{Predictions, Rehearsed, RunSummary, SweepEvent};
 use jolly_core::target::Volume;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
@@ -66,7 +66,7 @@ pub(super) enum Msg {
     /// The manifest of the decisions is made.
     Listed(u32, Option<Box<Check>>),
     /// A rehearsal has ended.
-    Rehearsed(u32, Result<Box<RunSummary>, String>),
+    Rehearsed(u32, Result<Box<Rehearsed>, String>),
     /// News of a sweep.
     Sweeping(SweepEvent),
     /// A sweep has ended; the run's id with its summary.
@@ -142,6 +142,15 @@ pub(super) struct Search {
     pub text: String,
 }
 
+/// A sweep to do: exactly the list that was on the screen.
+pub(super) struct SweepOrder {
+    pub session: Arc<Session>,
+    pub scan: Arc<Scan>,
+    pub manifest: Arc<Manifest>,
+    /// What a rehearsal of this list predicted.
+    pub predictions: Option<Arc<Predictions>>,
+}
+
 /// Something that is remembered.
 pub(super) enum Keeping {
     /// The rules that are turned off for the computer.
@@ -195,7 +204,11 @@ pub(super) enum Effect {
     /// Rehearse a manifest.
     Rehearse(u32, Arc<Session>, Arc<Scan>, Arc<Manifest>),
     /// Carry a manifest out. Only the typed word leads here.
-    Sweep(Arc<Session>, Arc<Scan>, Arc<Manifest>),
+    Sweep(Box<SweepOrder>),
     /// Stop the sweep after the item under way.
     StopSweep,
+    /// Hold the sweep before its next item.
+    HoldSweep,
+    /// Let it go on.
+    GoOn,
 }

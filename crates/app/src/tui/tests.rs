@@ -9,6 +9,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use jolly_core::scan::{CancelToken, ScanEvent};
+use jolly_core::sweep::Pause;
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
@@ -132,9 +133,9 @@ impl Desk {
             Effect::Rehearse(job, session, scan, manifest) => {
                 Msg::Rehearsed(job, worker::rehearse(&session, &scan, &manifest))
             }
-            Effect::Sweep(session, scan, manifest) => {
+            Effect::Sweep(order) => {
                 let (send, _receive) = crossbeam_channel::bounded(1);
-                let swept = worker::carry_out(&session, &scan, &manifest, &never, &send);
+                let swept = worker::carry_out(&order, &(never, Pause::default()), &send);
                 Msg::Swept(swept)
             }
         };
@@ -521,7 +522,7 @@ fn a_sweep_ends_in_a_report_that_a_second_scan_bears_out() {
     desk.key(KeyCode::Tab);
     desk.key(KeyCode::Char('r'));
     let check = desk.model.check.as_ref().unwrap();
-    assert!(matches!(check.rehearsal, Rehearsal::Done(_)));
+    assert!(matches!(check.rehearsal, Rehearsal::Done(..)));
     // Something changes between the word and the sweep: it stays, and the report says so.
     let changed = desk.root().join("tmp/dump-4411.bin");
     let held = std::fs::metadata(&changed).unwrap().blocks() * 512;

@@ -8,7 +8,7 @@ use std::time::Duration;
 use crossbeam_channel::{Receiver, Sender, bounded};
 use jolly_core::decide::Manifest;
 use jolly_core::scan::{CancelToken, Scan};
-use jolly_core::sweep::RunSummary;
+use jolly_core::sweep::{Pause, Rehearsed, RunSummary};
 use jolly_core::whole_story;
 use ratatui::crossterm::event::{self, Event, KeyEventKind, MouseEventKind};
 
@@ -19,7 +19,7 @@ use crate::session::Session;
 use crate::tui::answer;
 use crate::tui::bench::{self, Source};
 use crate::tui::model::Check;
-use crate::tui::msg::{Effect, Keeping, Msg, Opened, ScanJob, Scanned};
+use crate::tui::msg::{Effect, Keeping, Msg, Opened, ScanJob, Scanned, SweepOrder};
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
 const WAITING: usize = 4096;
@@ -35,6 +35,7 @@ pub(super) struct Workers {
     receive: Receiver<Msg>,
     scan: CancelToken,
     sweep: CancelToken,
+    pause: Pause,
     slots: Slots,
     /// What is to be remembered, done one after the other.
     keeper: Option<Sender<Box<dyn FnOnce() -> Msg + Send>>>,
@@ -52,6 +53,7 @@ impl Workers {
             receive,
             scan: CancelToken::default(),
             sweep: CancelToken::default(),
+            pause: Pause::default(),
             slots: Slots::default(),
             keeper: None,
             is_over: Arc::default(),
@@ -131,6 +133,8 @@ impl Workers {
             Effect::LetGo(large) => drop(std::thread::spawn(move || drop(large))),
             Effect::StopScan => self.scan.cancel(),
             Effect::StopSweep => self.sweep.cancel(),
+            Effect::HoldSweep => self.pause.hold(),
+            Effect::GoOn => self.pause.go_on(),
             Effect::Scan(job) => {
                 self.scan = CancelToken::default();
                 let cancel = self.scan.clone();
@@ -150,15 +154,14 @@ impl Workers {
                     Msg::Rehearsed(job, rehearse(&session, &scan, &manifest))
                 });
             }
-            Effect::Sweep(session, scan, manifest) => {
+            Effect::Sweep(order) => {
                 self.sweep = CancelToken::default();
-                let cancel = self.sweep.clone();
+                self.pause = Pause::default();
+                let reins = (self.sweep.clone(), self.pause.clone());
                 let broken = Msg::Swept(Err(
                     "The sweep broke off; `jolly-broom log recover` settles its log.".to_owned(),
                 ));
-                self.work(broken, move || {
-                    Msg::Swept(carry_out(&session, &scan, &manifest, &cancel, &send))
-                });
+                self.work(broken, move || Msg::Swept(carry_out(&order, &reins, &send)));
             }
         }
     }
@@ -393,23 +396,25 @@ pub(super) fn rehearse(
     session: &Session,
     scan: &Scan,
     manifest: &Manifest,
-) -> Result<Box<RunSummary>, String> {
+) -> Result<Box<Rehearsed>, String> {
     let confirmed = manifest.clone().confirm();
     let rehearsed = session.rehearse(&scan.searches, &confirmed, &|_| {});
     rehearsed.map(Box::new).map_err(|error| whole_story(&error))
 }
 
 pub(super) fn carry_out(
-    session: &Session,
-    scan: &Scan,
-    manifest: &Manifest,
-    cancel: &CancelToken,
+    order: &SweepOrder,
+    (cancel, pause): &(CancelToken, Pause),
     send: &Sender<Msg>,
 ) -> Result<(String, Box<RunSummary>), String> {
-    let confirmed = manifest.clone().confirm();
+    let confirmed = (*order.manifest).clone().confirm();
     // Only the newest news counts: what doesn't fit is dropped.
     let sink = |event| drop(send.try_send(Msg::Sweeping(event)));
-    let swept = session.sweep(&scan.searches, &confirmed, cancel, &sink);
+    let predictions = order.predictions.as_deref();
+    let (searches, reins) = (&order.scan.searches, (cancel, pause));
+    let swept = order
+        .session
+        .sweep(searches, &confirmed, predictions, reins, &sink);
     let run = swept.map_err(|error| format!("Nothing was removed: {}.", whole_story(&error)))?;
     Ok((run.id, Box::new(run.summary)))
 }

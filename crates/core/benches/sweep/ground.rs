@@ -9,7 +9,7 @@ use jolly_core::decide::{Decisions, Selection, make_manifest};
 use jolly_core::rulebook::RuleSet;
 use jolly_core::scan::{CancelToken, ScanOrder, scan};
 use jolly_core::sweep::{
-    Dustpan, Ground, Journal, Mode, NewDustpan, Pause, Real, RunSummary, StateFolder, SweepError,
+    Dustpan, Ground, Journal, NewDustpan, Pause, Real, RunSummary, StateFolder, SweepError,
     sweep as carry_out,
 };
 use jolly_core::target::{Layout, Target};
@@ -76,13 +76,14 @@ fn sweep_all(root: &Path, way: Way) -> Result<(Duration, RunSummary), Failure> {
             Some(Dustpan::create(&state, &new)?)
         }
     };
-    let mode = Mode::Real(Real {
+    let mode = Real {
         run: "bench",
         journal: &mut journal,
         dustpan: dustpan.as_mut(),
         started: clock(),
         pause: Pause::default(),
-    });
+        predictions: None,
+    };
     let swept: Result<RunSummary, SweepError> =
         carry_out(&ground, &confirmed, mode, &cancel, &clock, &|_| {});
     let summary = swept?;

@@ -117,6 +117,31 @@ pub struct Manifest {
 pub struct ConfirmedManifest(Manifest);
 
 impl Manifest {
+    /// What tells this list from any other, BLAKE3 in hex: the target, the moment, the rules, and of
+    /// each item where, how and what it is.
+    pub fn digest(&self) -> String {
+        let mut hasher = blake3::Hasher::new();
+        let number = |hasher: &mut blake3::Hasher, number: u64| {
+            hasher.update(&number.to_le_bytes());
+        };
+        number(&mut hasher, self.target.key.device);
+        number(&mut hasher, self.target.key.inode);
+        hasher.update(self.now.to_string().as_bytes());
+        hasher.update(self.rules.as_bytes());
+        for item in &self.items {
+            // Each path with its length, so that no two lists run together to the same bytes.
+            number(&mut hasher, item.path.as_bytes().len() as u64);
+            hasher.update(item.path.as_bytes());
+            hasher.update(item.by.name().as_bytes());
+            let identity = &item.identity;
+            number(&mut hasher, identity.key.inode);
+            number(&mut hasher, identity.size);
+            hasher.update(&identity.changed.seconds.to_le_bytes());
+            hasher.update(&identity.changed.nanos.to_le_bytes());
+        }
+        hasher.finalize().to_hex().to_string()
+    }
+
     /// Says that a person has seen this list and agreed to it.
     pub fn confirm(self) -> ConfirmedManifest {
         ConfirmedManifest(self)

@@ -310,6 +310,7 @@ mod tests {
                     key: FileKey { device: 1, inode: number as u64 },
                     kind: Kind::File,
                     is_mount: false,
+                    is_fixed: false,
                     size: *bytes,
                     allocated: *bytes,
                     links: 1,

@@ -86,7 +86,7 @@ pub(super) fn carry_out(
     batch: Batch<'_>,
     hands: &mut Hands,
     reins: &Reins<'_>,
-    tell: &mut dyn FnMut(&ManifestItem, &Verdict),
+    tell: &mut dyn FnMut(usize, &ManifestItem, &Verdict),
 ) -> Vec<Option<Verdict>> {
     let mut verdicts: Vec<Option<Verdict>> = vec![None; batch.items.len()];
     let touch = Touch {
@@ -100,7 +100,7 @@ pub(super) fn carry_out(
         (0..batch.items.len()).partition(|at| is_free(&batch.items[*at]));
     let chunks = chunks(batch.items, &free);
     let mut settle = |at: usize, verdict: Verdict, verdicts: &mut Vec<Option<Verdict>>| {
-        tell(&batch.items[at], &verdict);
+        tell(batch.first + at, &batch.items[at], &verdict);
         verdicts[at] = Some(verdict);
     };
     let mut checker = Checker::new(shared);

@@ -160,6 +160,11 @@ impl Dustpan {
         &self.path
     }
 
+    /// The device that it lies on, as a file's key tells it.
+    pub(super) fn device(&self) -> Option<u64> {
+        self.frames.device().ok()
+    }
+
     /// Bytes that it takes so far.
     pub fn packed(&self) -> u64 {
         self.frames.len().unwrap_or(0)

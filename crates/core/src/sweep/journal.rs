@@ -63,6 +63,12 @@ pub(super) enum Record {
         /// Whether the scan was stopped before its end.
         #[serde(default)]
         partial: bool,
+        /// The digest of the list that it carries out.
+        #[serde(default)]
+        manifest: String,
+        /// The rehearsal that came before.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        rehearsal: Option<String>,
     },
     /// What is about to be touched, a folder at a time. It is on the disk before the first touch.
     Intend {
@@ -246,7 +252,19 @@ impl Journal {
     /// When the file can't be made; a run of that name must not exist.
     pub fn create(state: &StateFolder, run: &str) -> Result<Self, JournalError> {
         state.make()?;
-        let path = state.log(run);
+        Self::begin(state.log(run))
+    }
+
+    /// Starts the record of a rehearsal.
+    ///
+    /// # Errors
+    /// When the file can't be made.
+    pub fn of_rehearsal(state: &StateFolder, run: &str) -> Result<Self, JournalError> {
+        state.make()?;
+        Self::begin(state.rehearsal(run))
+    }
+
+    fn begin(path: PathBuf) -> Result<Self, JournalError> {
         let file = StateFolder::create(&path)?;
         Ok(Self::new(path, Box::new(file)))
     }

@@ -26,6 +26,8 @@ pub enum LogState {
     Interrupted,
     /// It broke off, and its open intents were settled afterwards.
     Recovered,
+    /// It was a rehearsal: nothing was touched.
+    Rehearsed,
 }
 
 /// Why a log can't be trusted or read.
@@ -119,7 +121,11 @@ pub(super) struct Contents {
 pub(super) fn find(state: &StateFolder, run: &str) -> Result<PathBuf, LogError> {
     let is_plain = !run.is_empty() && !run.contains(['/', '\0']) && !run.starts_with('.');
     let path = state.log(run);
-    if is_plain && path.is_file() {
+    let rehearsal = state.rehearsal(run);
+    if let Some(path) = [path, rehearsal]
+        .into_iter()
+        .find(|path| is_plain && path.is_file())
+    {
         return Ok(path);
     }
     let run = crate::target::Printable(run.as_bytes()).to_string();
@@ -192,6 +198,18 @@ pub(super) fn read(path: &Path) -> Result<Contents, LogError> {
     parts
         .into_contents(last_hash, good_until)
         .ok_or(never_began)
+}
+
+/// The digest of the list that a record is of, from its first line.
+pub(super) fn manifest_of(path: &Path) -> Option<String> {
+    let mut digest = None;
+    let first = each_line(path, &mut |record: Record| {
+        if let Record::Start { manifest, .. } = record {
+            digest = Some(manifest);
+        }
+        false
+    });
+    first.ok().and(digest)
 }
 
 /// What a log's lines add up to.
@@ -274,6 +292,7 @@ impl Parts {
             Some("finished") => LogState::Finished,
             Some("stopped") => LogState::Stopped,
             Some("recovered") => LogState::Recovered,
+            Some("rehearsed") => LogState::Rehearsed,
             _ => LogState::Interrupted,
         };
         let mut outcomes = OutcomeSums::new();

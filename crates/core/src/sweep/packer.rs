@@ -72,10 +72,8 @@ impl<'a> Packer<'a> {
 
     /// Has a batch packed; [`Self::packed`] waits for it.
     pub(super) fn pack(&self, batch: Batch<'a>) {
-        // A thread that has ended packs nothing, which is what is told then.
-        if self.orders.send(batch).is_err() {
-            // Packed is then what was ordered before; the rest never reaches the dustpan.
-        }
+        // A thread that has ended packs nothing, and what was not packed stays.
+        let _ended = self.orders.send(batch).is_err();
     }
 
     /// Waits for the oldest batch not waited for yet.

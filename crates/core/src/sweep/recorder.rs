@@ -89,7 +89,7 @@ fn write(
 }
 
 /// Writes what a batch is about to touch, and waits until that is on the disk.
-fn intend(journal: &mut Journal, batch: Batch<'_>) -> Result<(), JournalError> {
+pub(super) fn intend(journal: &mut Journal, batch: Batch<'_>) -> Result<(), JournalError> {
     let mut first = batch.first;
     for items in batch.items.chunk_by(is_like) {
         if let Some(intending) = Intending::new(first, items) {
@@ -110,7 +110,7 @@ fn is_like(one: &ManifestItem, other: &ManifestItem) -> bool {
 }
 
 /// Writes what became of items; those without a verdict were not reached.
-fn record(
+pub(super) fn record(
     journal: &mut Journal,
     batch: Batch<'_>,
     verdicts: &[Option<Verdict>],

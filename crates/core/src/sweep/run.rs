@@ -15,11 +15,14 @@ use crate::sweep::batch::{self, Hands, Reins};
 use crate::sweep::check::{Checker, Shared, Verdict};
 use crate::sweep::journal::{FORMAT, Record, VERSION};
 use crate::sweep::packer::{Packer, stayed};
-use crate::sweep::recorder::Recorder;
+use crate::sweep::recorder::{self, Recorder};
 use crate::sweep::rehearse::{LetGo, predict};
 use crate::sweep::tally::Tally;
-use crate::sweep::{Dustpan, Journal, JournalError, Outcome, OutcomeSums, Pause, Stayed};
-use crate::target::{Target, TargetPath};
+use crate::sweep::{
+    Comparison, Dustpan, Journal, JournalError, Outcome, OutcomeSums, Pause, Predictions,
+    Rehearsed, Stayed,
+};
+use crate::target::{Holder, InUse, Target, TargetPath};
 
 /// What a sweep stands on: the open target and the rules in force, against which every item is
 /// held once more.
@@ -34,14 +37,6 @@ pub struct Ground<'a> {
     pub own: &'a [TargetPath],
 }
 
-/// Whether a sweep touches anything.
-pub enum Mode<'a> {
-    /// Every check, nothing removed, nothing written.
-    Rehearsal,
-    /// The real thing.
-    Real(Real<'a>),
-}
-
 /// What a real sweep needs beside the ground.
 pub struct Real<'a> {
     /// The run's id.
@@ -54,6 +49,8 @@ pub struct Real<'a> {
     pub started: Timestamp,
     /// Holds it for a while.
     pub pause: Pause,
+    /// What a rehearsal of the same list predicted.
+    pub predictions: Option<&'a Predictions>,
 }
 
 /// What a sweep tells while it goes.
@@ -85,6 +82,12 @@ pub struct RunSummary {
     pub free_after: u64,
     /// Free space that the manifest promised.
     pub free_predicted: u64,
+    /// What the dustpan takes on the target's own volume.
+    pub packed_on_target: u64,
+    /// What programs still hold of what went, in bytes: it comes back when they let go.
+    pub still_held: (u64, Option<Holder>),
+    /// Predicted against actual, when a rehearsal came before.
+    pub compared: Option<Comparison>,
     /// Whether it was stopped before its end.
     pub is_stopped: bool,
     /// Why it broke off, when it did.
@@ -122,96 +125,195 @@ pub enum SweepError {
     },
 }
 
-/// Carries a confirmed manifest out, or rehearses it.
+/// Carries a confirmed manifest out.
 ///
 /// # Errors
 /// When it can't start. Once it has touched anything it always returns a summary.
 pub fn sweep(
     ground: &Ground<'_>,
     confirmed: &ConfirmedManifest,
-    mut mode: Mode<'_>,
+    mut real: Real<'_>,
     cancel: &CancelToken,
     clock: &dyn Fn() -> Timestamp,
     sink: &dyn Fn(SweepEvent),
 ) -> Result<RunSummary, SweepError> {
     let manifest = confirmed.manifest();
     let opened = same_target(ground.target, manifest)?;
-    let free = |target: &Target| match target.measure() {
+    // Held until the sweep returns.
+    let _lock = lock(ground.target)?;
+    let free_before = free(ground.target)?;
+    let start = Start {
+        run: real.run,
+        started: real.started,
+        rehearsal: real.predictions.map(|known| known.rehearsal.as_str()),
+    };
+    let journal = &mut *real.journal;
+    journal.write(&start.line(ground, manifest, opened, free_before))?;
+    journal.sync()?;
+    let mut tally = Tally::new(ground, manifest, sink, real.predictions);
+    let broke_off = run_batches(ground, manifest, &mut real, cancel, clock, &mut tally);
+    let is_stopped = cancel.is_cancelled() && tally.done < manifest.items.len() as u64;
+    let mut broke_off = broke_off.err().map(|error| whole_story(&error));
+    let disk = ground.target.disk();
+    // The journal may lie on another disk: its last line must not be true before the target's own.
+    // A volume that can't say so is measured all the same.
+    drop(disk.sync_volume(ground.target.root()));
+    let free_after = free(ground.target).unwrap_or(free_before);
+    if broke_off.is_none() {
+        let state = if is_stopped { "stopped" } else { "finished" }.to_owned();
+        let last = Record::Finish {
+            state,
+            ended: clock(),
+            free: free_after,
+        };
+        let finished = real.journal.write(&last);
+        let finished = finished.and_then(|()| real.journal.sync());
+        broke_off = finished.err().map(|error| whole_story(&error));
+    }
+    let device = ground.target.key().device;
+    let packed = real
+        .dustpan
+        .as_deref()
+        .filter(|pan| pan.device() == Some(device));
+    let mut summary = tally.into_summary(manifest, (free_before, free_after));
+    summary.packed_on_target = packed.map_or(0, Dustpan::packed);
+    summary.still_held = still_held(&summary, manifest);
+    summary.is_stopped = is_stopped;
+    summary.broke_off = broke_off;
+    Ok(summary)
+}
+
+/// Makes every check of a sweep, removes nothing, and says what would become of each item; written to
+/// `record` where one is given.
+///
+/// # Errors
+/// When the target is another one, or the record can't be written.
+pub fn rehearse(
+    ground: &Ground<'_>,
+    confirmed: &ConfirmedManifest,
+    record: Option<(&str, Timestamp, &mut Journal)>,
+    cancel: &CancelToken,
+    clock: &dyn Fn() -> Timestamp,
+    sink: &dyn Fn(SweepEvent),
+) -> Result<Rehearsed, SweepError> {
+    let manifest = confirmed.manifest();
+    let opened = same_target(ground.target, manifest)?;
+    let free_before = free(ground.target)?;
+    let mut tally = Tally::new(ground, manifest, sink, None);
+    let mut predictions = Predictions::default();
+    let mut record = record.map(|(run, started, journal)| {
+        predictions.rehearsal = run.to_owned();
+        let rehearsal = None;
+        let start = Start {
+            run,
+            started,
+            rehearsal,
+        };
+        let first = start.line(ground, manifest, opened, free_before);
+        (first, journal)
+    });
+    if let Some((first, journal)) = &mut record {
+        journal.write(first)?;
+    }
+    let shared = Shared::new(ground, manifest.now);
+    let mut gone = LetGo::default();
+    for batch in batch::split(&manifest.items) {
+        shared.begin_batch(clock());
+        let mut checker = Checker::new(&shared);
+        let mut verdicts = Vec::with_capacity(batch.items.len());
+        for (number, item) in (batch.first..).zip(batch.items) {
+            if cancel.is_cancelled() {
+                break;
+            }
+            let verdict = predict(ground, &mut checker, item, &mut gone);
+            tally.count(number, item, &verdict);
+            predictions.add(&verdict);
+            verdicts.push(Some(verdict));
+        }
+        if let Some((_, journal)) = &mut record {
+            recorder::intend(journal, batch)?;
+            recorder::record(journal, batch, &verdicts)?;
+        }
+    }
+    let free_after = free_before.saturating_add(tally.freed().values().sum());
+    if let Some((_, journal)) = &mut record {
+        journal.write(&Record::Finish {
+            state: "rehearsed".to_owned(),
+            ended: clock(),
+            free: free_after,
+        })?;
+        journal.sync()?;
+    }
+    let mut summary = tally.into_summary(manifest, (free_before, free_after));
+    summary.is_stopped = cancel.is_cancelled();
+    Ok(Rehearsed {
+        summary,
+        predictions,
+    })
+}
+
+fn free(target: &Target) -> Result<u64, SweepError> {
+    match target.measure() {
         Ok(volume) => Ok(volume.free),
         Err(source) => Err(SweepError::Measure { source }),
-    };
-    // Held until the sweep returns.
-    let _lock = match mode {
-        Mode::Rehearsal => None,
-        Mode::Real(_) => Some(lock(ground.target)?),
-    };
-    let free_before = free(ground.target)?;
-    if let Mode::Real(real) = &mut mode {
-        let identity = ground.target.identity();
-        real.journal.write(&Record::Start {
+    }
+}
+
+/// How a record begins.
+struct Start<'a> {
+    run: &'a str,
+    started: Timestamp,
+    rehearsal: Option<&'a str>,
+}
+
+impl Start<'_> {
+    fn line(
+        &self,
+        ground: &Ground<'_>,
+        manifest: &Manifest,
+        opened: TargetMark,
+        free: u64,
+    ) -> Record {
+        Record::Start {
             format: FORMAT.to_owned(),
             version: VERSION,
-            run: real.run.to_owned(),
-            started: real.started,
+            run: self.run.to_owned(),
+            started: self.started,
             target: opened.root,
-            identity,
+            identity: ground.target.identity(),
             device: opened.key.device,
             inode: opened.key.inode,
             layout: opened.layout.name().to_owned(),
             label: opened.label,
-            free: free_before,
+            free,
             items: manifest.items.len() as u64,
             bytes: manifest.takes.bytes,
             partial: manifest.is_partial,
-        })?;
-        real.journal.sync()?;
+            manifest: manifest.digest(),
+            rehearsal: self.rehearsal.map(str::to_owned),
+        }
     }
-    let mut tally = Tally::new(ground, manifest, sink);
-    let broke_off = match &mut mode {
-        Mode::Rehearsal => {
-            rehearse(ground, manifest, cancel, clock, &mut tally);
-            Ok(())
+}
+
+/// What programs hold of what went: they opened it in the moment before, and its bytes come back when
+/// they let go.
+fn still_held(summary: &RunSummary, manifest: &Manifest) -> (u64, Option<Holder>) {
+    let came_back = summary.free_after.saturating_sub(summary.free_before);
+    let went: u64 = summary.went.values().map(|sum| sum.bytes).sum();
+    // Asked only when something is missing: it costs a look at all that programs hold.
+    if came_back >= went {
+        return (0, None);
+    }
+    let in_use = InUse::read();
+    let mut held = (0_u64, None);
+    let items = manifest.items.iter();
+    for item in items.filter(|item| item.bytes > 0) {
+        if let Some(holder) = in_use.deleted(item.identity.key) {
+            held.0 = held.0.saturating_add(item.bytes);
+            held.1.get_or_insert_with(|| holder.clone());
         }
-        Mode::Real(real) => run_batches(ground, manifest, real, cancel, clock, &mut tally),
-    };
-    let is_stopped = cancel.is_cancelled() && tally.done < manifest.items.len() as u64;
-    let mut broke_off = broke_off.err().map(|error| whole_story(&error));
-    let free_after = match &mut mode {
-        Mode::Rehearsal => free_before.saturating_add(tally.freed().values().sum()),
-        Mode::Real(real) => {
-            let disk = ground.target.disk();
-            // The journal may lie on another disk: its last line must not be true before the
-            // target's own. A volume that can't say so is measured all the same.
-            drop(disk.sync_volume(ground.target.root()));
-            let after = free(ground.target).unwrap_or(free_before);
-            if broke_off.is_none() {
-                let state = if is_stopped { "stopped" } else { "finished" }.to_owned();
-                let ended = clock();
-                let last = Record::Finish {
-                    state,
-                    ended,
-                    free: after,
-                };
-                let finished = real.journal.write(&last);
-                let finished = finished.and_then(|()| real.journal.sync());
-                broke_off = finished.err().map(|error| whole_story(&error));
-            }
-            after
-        }
-    };
-    let promised = manifest.takes.bytes.saturating_add(manifest.folders.bytes);
-    let outcomes = std::mem::take(&mut tally.outcomes);
-    let (went, stayed) = tally.into_sums();
-    Ok(RunSummary {
-        outcomes,
-        went,
-        stayed,
-        free_before,
-        free_after,
-        free_predicted: free_before.saturating_add(promised),
-        is_stopped,
-        broke_off,
-    })
+    }
+    held
 }
 
 /// The mark of the opened target, which must be the one that the manifest was made for.
@@ -289,7 +391,7 @@ fn run_batches<'a>(
             pack(at + AHEAD);
             let stored = packer.as_ref().map(Packer::packed).unwrap_or_default();
             shared.begin_batch(clock());
-            let mut tell = |item: &_, verdict: &Verdict| tally.count(item, verdict);
+            let mut tell = |number, item: &_, verdict: &Verdict| tally.count(number, item, verdict);
             let verdicts =
                 batch::carry_out(&shared, &stored, *batch, &mut hands, &reins, &mut tell);
             if let Some(packer) = &packer {
@@ -303,27 +405,4 @@ fn run_batches<'a>(
         }
         recorder.end()
     })
-}
-
-/// Makes every check of every item, in the order in which they would go.
-fn rehearse(
-    ground: &Ground<'_>,
-    manifest: &Manifest,
-    cancel: &CancelToken,
-    clock: &dyn Fn() -> Timestamp,
-    tally: &mut Tally<'_>,
-) {
-    let shared = Shared::new(ground, manifest.now);
-    let mut gone = LetGo::default();
-    for batch in batch::split(&manifest.items) {
-        shared.begin_batch(clock());
-        let mut checker = Checker::new(&shared);
-        for item in batch.items {
-            if cancel.is_cancelled() {
-                return;
-            }
-            let verdict = predict(ground, &mut checker, item, &mut gone);
-            tally.count(item, &verdict);
-        }
-    }
 }

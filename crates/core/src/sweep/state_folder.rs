@@ -5,7 +5,7 @@ use std::io;
 use std::os::unix::fs::{DirBuilderExt as _, OpenOptionsExt as _};
 use std::path::{Path, PathBuf};
 
-/// The state folder: `logs/`, `dustpan/`, `sheets/`, `exclusions/` and `rulebooks/`, readable by
+/// The state folder: `logs/`, `rehearsals/`, `dustpan/`, `sheets/`, `exclusions/` and `rulebooks/`, readable by
 /// nobody else.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct StateFolder {
@@ -49,6 +49,23 @@ impl StateFolder {
     /// The log of a run.
     pub fn log(&self, run: &str) -> PathBuf {
         self.logs().join(format!("{run}.jsonl"))
+    }
+
+    /// The record of a rehearsal.
+    pub fn rehearsal(&self, run: &str) -> PathBuf {
+        self.rehearsal_folder().join(format!("{run}.jsonl"))
+    }
+
+    fn rehearsal_folder(&self) -> PathBuf {
+        self.path.join("rehearsals")
+    }
+
+    /// The rehearsals that are stored, oldest first.
+    ///
+    /// # Errors
+    /// When the folder is there but can't be read.
+    pub fn rehearsals(&self) -> Result<Vec<String>, StateError> {
+        runs_in(&self.rehearsal_folder())
     }
 
     /// Where dustpans are, and the records of all of them.
@@ -103,6 +120,7 @@ impl StateFolder {
             self.path.clone(),
             self.logs(),
             self.dustpan_folder(),
+            self.rehearsal_folder(),
             self.sheets(),
         ] {
             Self::make_private(&path)?;

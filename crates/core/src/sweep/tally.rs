@@ -7,7 +7,9 @@ use crate::decide::{Manifest, ManifestItem};
 use crate::rulebook::Class;
 use crate::scan::Sum;
 use crate::sweep::check::Verdict;
-use crate::sweep::{Ground, Outcome, OutcomeSums, Stayed, SweepEvent};
+use crate::sweep::{
+    Comparison, Ground, Outcome, OutcomeSums, Predictions, RunSummary, Stayed, SweepEvent,
+};
 
 /// Items between two pieces of news.
 const NEWS_EVERY: u64 = 64;
@@ -30,11 +32,12 @@ pub(super) struct Tally<'a> {
     of: u64,
     pub done: u64,
     told: u64,
-    pub outcomes: OutcomeSums,
+    outcomes: OutcomeSums,
     /// By rule and account: items come in rows of one kind, so the last is looked at first.
     went: Vec<Went>,
     last: usize,
     stayed: BTreeMap<(Outcome, String), Stayed>,
+    compared: Option<(&'a Predictions, Comparison)>,
 }
 
 impl<'a> Tally<'a> {
@@ -42,6 +45,7 @@ impl<'a> Tally<'a> {
         ground: &'a Ground<'a>,
         manifest: &Manifest,
         sink: &'a dyn Fn(SweepEvent),
+        predictions: Option<&'a Predictions>,
     ) -> Self {
         Self {
             ground,
@@ -53,12 +57,16 @@ impl<'a> Tally<'a> {
             went: Vec::new(),
             last: 0,
             stayed: BTreeMap::new(),
+            compared: predictions.map(|known| (known, Comparison::default())),
         }
     }
 
-    /// Counts one item; `tell` gives the news.
-    pub(super) fn count(&mut self, item: &ManifestItem, verdict: &Verdict) {
+    /// Counts one item, by its number in the manifest.
+    pub(super) fn count(&mut self, number: usize, item: &ManifestItem, verdict: &Verdict) {
         self.done += 1;
+        if let Some((predictions, comparison)) = &mut self.compared {
+            comparison.count(predictions, number, (item, verdict));
+        }
         let stays = verdict.outcome.stays();
         let bytes = if stays { item.bytes } else { verdict.bytes };
         let sum = Sum { items: 1, bytes };
@@ -136,13 +144,26 @@ impl<'a> Tally<'a> {
         freed
     }
 
-    /// What went, by class and account, and what stayed and why.
-    pub(super) fn into_sums(self) -> (BTreeMap<(Class, Option<String>), Sum>, Vec<Stayed>) {
-        let mut sums: BTreeMap<(Class, Option<String>), Sum> = BTreeMap::new();
-        for went in self.went {
-            let account = went.account.as_ref().map(ToString::to_string);
-            sums.entry((went.class, account)).or_default().add(went.sum);
+    /// What came of it all; `free` before and after.
+    pub(super) fn into_summary(self, manifest: &Manifest, free: (u64, u64)) -> RunSummary {
+        let mut went: BTreeMap<(Class, Option<String>), Sum> = BTreeMap::new();
+        for some in self.went {
+            let account = some.account.as_ref().map(ToString::to_string);
+            went.entry((some.class, account)).or_default().add(some.sum);
         }
-        (sums, self.stayed.into_values().collect())
+        let promised = manifest.takes.bytes.saturating_add(manifest.folders.bytes);
+        RunSummary {
+            outcomes: self.outcomes,
+            went,
+            stayed: self.stayed.into_values().collect(),
+            free_before: free.0,
+            free_after: free.1,
+            free_predicted: free.0.saturating_add(promised),
+            packed_on_target: 0,
+            still_held: (0, None),
+            compared: self.compared.map(|(_, comparison)| comparison),
+            is_stopped: false,
+            broke_off: None,
+        }
     }
 }

@@ -49,6 +49,10 @@ impl InUse {
             let Some(number) = name.to_str().and_then(|text| text.parse::<u32>().ok()) else {
                 continue;
             };
+            // What we have open is being looked at or packed, which is no reason to spare it.
+            if number == own {
+                continue;
+            }
             let folder = process.path();
             let mut keys = Vec::new();
             let mut look = |path: &std::path::Path| {
@@ -58,17 +62,11 @@ impl InUse {
                     keys.push(key_of(&metadata));
                 }
             };
-            // Our own descriptors are folders being walked, never a reason to spare something.
-            if number != own {
-                look(&folder.join("exe"));
-                look(&folder.join("cwd"));
-            }
+            look(&folder.join("exe"));
+            look(&folder.join("cwd"));
             if let Ok(descriptors) = std::fs::read_dir(folder.join("fd")) {
                 for descriptor in descriptors.flatten() {
-                    let path = descriptor.path();
-                    if number != own || std::fs::metadata(&path).is_ok_and(|is| is.is_file()) {
-                        look(&path);
-                    }
+                    look(&descriptor.path());
                 }
             }
             if let Ok(maps) = std::fs::read(folder.join("maps")) {
@@ -87,12 +85,32 @@ impl InUse {
                 programs.push((holder, metadata.uid()));
             }
         }
+        // Locks are told of everybody's programs, also to an ordinary person.
+        let locks = std::fs::read("/proc/locks").unwrap_or_default();
+        for (key, process) in locked_files(&locks) {
+            let known = programs
+                .iter()
+                .find(|(holder, _)| holder.process == process);
+            if process != own && !holders.contains_key(&key) {
+                let unnamed = || Holder {
+                    process: 0,
+                    program: "a program that locked it".to_owned(),
+                };
+                let holder = known.map_or_else(unnamed, |(holder, _)| holder.clone());
+                holders.insert(key, holder);
+            }
+        }
         Self { holders, programs }
     }
 
     /// Who holds the file, if anybody is seen to.
     pub fn holder(&self, key: FileKey) -> Option<&Holder> {
         self.holders.get(&key)
+    }
+
+    /// Who holds a file that was removed: its bytes are not free before that program lets go.
+    pub fn deleted(&self, key: FileKey) -> Option<&Holder> {
+        self.holder(key).filter(|holder| holder.process > 0)
     }
 
     /// A program of that name, of one account or of anybody.
@@ -138,7 +156,7 @@ fn key_of(metadata: &std::fs::Metadata) -> FileKey {
 }
 
 /// A kernel's device number as a file's key holds it.
-pub(super) fn device_number(device: u64) -> u64 {
+pub(crate) fn device_number(device: u64) -> u64 {
     u64::from(major_of(device)) << 32 | u64::from(minor_of(device))
 }
 
@@ -152,6 +170,28 @@ fn major_of(device: u64) -> u32 {
 fn minor_of(device: u64) -> u32 {
     let number = (device & 0xff) | ((device >> 12) & 0xffff_ff00);
     u32::try_from(number).unwrap_or(u32::MAX)
+}
+
+/// The files in the text of `/proc/locks` (proc(5)), and by which process:
+/// `1: POSIX ADVISORY WRITE process major:minor:inode start end`, devices in hex. A lock that belongs
+/// to an open file and not to a process has process -1, here 0; who only waits for one has an arrow.
+fn locked_files(locks: &[u8]) -> Vec<(FileKey, u32)> {
+    let line = |line: &[u8]| {
+        let fields: Vec<&str> = std::str::from_utf8(line).ok()?.split_whitespace().collect();
+        let [_, _, _, _, process, file, ..] = fields.as_slice() else {
+            return None;
+        };
+        let mut numbers = file.split(':');
+        let major = u64::from_str_radix(numbers.next()?, 16).ok()?;
+        let minor = u64::from_str_radix(numbers.next()?, 16).ok()?;
+        let key = FileKey {
+            device: major << 32 | minor,
+            inode: numbers.next()?.parse().ok()?,
+        };
+        Some((key, process.parse().unwrap_or(0)))
+    };
+    let lines = locks.split(|byte| *byte == b'\n');
+    lines.filter_map(line).collect()
 }
 
 /// The files in a `maps` text: `address perms offset major:minor inode path`, numbers in hex but
@@ -188,20 +228,44 @@ mod tests {
     use jolly_disk::{Disk, RealDisk};
 
     #[test]
-    fn an_open_file_is_seen_with_its_program() {
+    fn an_open_file_is_seen_with_its_program_and_our_own_are_nobodys() {
         let dir = tempfile::tempdir().unwrap();
-        let held = std::fs::File::create(dir.path().join("held")).unwrap();
-        std::fs::write(dir.path().join("idle"), b"x").unwrap();
+        for name in ["held", "ours", "idle"] {
+            std::fs::write(dir.path().join(name), b"x").unwrap();
+        }
+        let held = std::fs::File::open(dir.path().join("held")).unwrap();
+        let ours = std::fs::File::open(dir.path().join("ours")).unwrap();
+        let mut program = std::process::Command::new("sleep")
+            .arg("60")
+            .stdin(held)
+            .spawn()
+            .unwrap();
         let root = RealDisk.open_root(dir.path()).unwrap();
         let in_use = InUse::read();
+        program.kill().unwrap();
+        program.wait().unwrap();
         let key = |name| RealDisk.stat(&root, name).unwrap().key;
-        assert_eq!(
-            in_use.holder(key(c"held")).unwrap().process,
-            std::process::id()
-        );
+        assert_eq!(in_use.holder(key(c"held")).unwrap().process, program.id());
+        assert_eq!(in_use.holder(key(c"ours")), None);
         assert_eq!(in_use.holder(key(c"idle")), None);
-        drop(held);
+        drop(ours);
         let exe = std::fs::metadata("/proc/self/exe").unwrap();
         assert!(mapped_files(&std::fs::read("/proc/self/maps").unwrap()).contains(&key_of(&exe)));
+    }
+
+    #[test]
+    fn locks_are_read_with_who_has_them() {
+        let text =
+            b"1: POSIX  ADVISORY  WRITE 812 fe:01:4711 0 EOF\n1: -> POSIX ADVISORY READ 9 x\n\
+                     2: OFDLCK ADVISORY  READ -1 08:1f:12 128 128\n3: broken\n";
+        let key = |device, inode| FileKey { device, inode };
+        let found = locked_files(text);
+        assert_eq!(
+            found,
+            [
+                (key(0xfe << 32 | 1, 4711), 812),
+                (key(8 << 32 | 0x1f, 12), 0)
+            ]
+        );
     }
 }

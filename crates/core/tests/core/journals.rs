@@ -6,9 +6,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 
 use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{
-    Journal, LogError, Mode, Pause, Real, list_logs, read_items, sweep, verify_log,
-};
+use jolly_core::sweep::{Journal, LogError, Pause, Real, list_logs, read_items, sweep, verify_log};
 
 use crate::support::{Bench, DAY, ground, manifest_of, now, run};
 
@@ -72,13 +70,14 @@ fn whatever_is_gone_was_intended_in_a_record_that_reached_the_disk() {
             written: Arc::clone(&written),
         };
         let mut journal = Journal::new("journal".into(), Box::new(sink));
-        let mode = Mode::Real(Real {
+        let mode = Real {
             run: "one",
             journal: &mut journal,
             dustpan: None,
             started: now(),
             pause: Pause::default(),
-        });
+            predictions: None,
+        };
         let confirmed = manifest.confirm();
         let swept = sweep(
             &ground(&scan),

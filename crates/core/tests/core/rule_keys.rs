@@ -11,7 +11,7 @@ use jolly_core::sweep::Outcome;
 use jolly_core::target::TargetPath;
 use proptest::prelude::*;
 
-use crate::support::{Bench, DAY, manifest_of, now, paths_of, run, scan_on};
+use crate::support::{Bench, DAY, Program, manifest_of, now, paths_of, run, scan_on};
 
 fn rule(id: &str, body: &str) -> String {
     format!(
@@ -268,7 +268,7 @@ fn a_cache_is_tagged_by_a_valid_tag_above_it_and_the_tag_stays() {
 fn a_pile_waits_while_its_browser_holds_the_profile() {
     let bench = Bench::demo();
     let history = bench.root().join("home/pia/.config/heron/Default/History");
-    let held = std::fs::File::open(history).unwrap();
+    let held = Program::holding(&history);
     let scan = bench.scan();
     let pile = |account: &str| {
         let mut piles = scan.piles.iter();
@@ -280,10 +280,7 @@ fn a_pile_waits_while_its_browser_holds_the_profile() {
             .unwrap()
     };
     let why = pile("pia").blocked.as_ref().unwrap().to_string();
-    assert!(
-        why.contains(&format!("(pid {})", std::process::id())),
-        "{why}"
-    );
+    assert!(why.contains(&format!("(pid {})", held.id())), "{why}");
     assert_eq!(
         pile("joss").blocked,
         None,

@@ -10,8 +10,8 @@ use jolly_core::decide::{Decisions, Manifest, Selection, make_manifest};
 use jolly_core::rulebook::{RuleSet, builtin};
 use jolly_core::scan::{CancelToken, Scan, ScanOrder, scan};
 use jolly_core::sweep::{
-    Dustpan, Ground, Journal, Mode, NewDustpan, Pause, Real, RunSummary, StateFolder, SweepError,
-    sweep,
+    Dustpan, Ground, Journal, NewDustpan, Pause, Predictions, Real, RunSummary, StateFolder,
+    SweepError, sweep,
 };
 use jolly_core::target::{Layout, Target};
 use jolly_demo::TreeBuilder;
@@ -173,7 +173,24 @@ pub(crate) fn run(
     name: &str,
     cancel: &CancelToken,
 ) -> Result<RunSummary, SweepError> {
-    run_with(bench, scan, manifest, (name, None), cancel)
+    run_with(bench, scan, manifest, (name, None, None), cancel)
+}
+
+/// The same after a rehearsal.
+pub(crate) fn run_predicted(
+    bench: &Bench,
+    scan: &Scan,
+    manifest: &Manifest,
+    predictions: Option<&Predictions>,
+) -> Result<RunSummary, SweepError> {
+    let never = CancelToken::default();
+    run_with(
+        bench,
+        scan,
+        manifest,
+        ("predicted", None, predictions),
+        &never,
+    )
 }
 
 /// The same, with the dustpan in another folder.
@@ -188,7 +205,7 @@ pub(crate) fn run_into(
         bench,
         scan,
         manifest,
-        (name, folder),
+        (name, folder, None),
         &CancelToken::default(),
     )
 }
@@ -197,7 +214,7 @@ fn run_with(
     bench: &Bench,
     scan: &Scan,
     manifest: &Manifest,
-    (name, folder): (&str, Option<&Path>),
+    (name, folder, predictions): (&str, Option<&Path>, Option<&Predictions>),
     cancel: &CancelToken,
 ) -> Result<RunSummary, SweepError> {
     let mut journal = Journal::create(&bench.state(), name).unwrap();
@@ -208,18 +225,41 @@ fn run_with(
         folder,
     };
     let mut dustpan = Dustpan::create(&bench.state(), &new).unwrap();
-    let mode = Mode::Real(Real {
+    let mode = Real {
         run: name,
         journal: &mut journal,
         dustpan: Some(&mut dustpan),
         started: now(),
         pause: Pause::default(),
-    });
+        predictions,
+    };
     let confirmed = manifest.clone().confirm();
     let summary = sweep(&ground(scan), &confirmed, mode, cancel, &now, &|_| {});
     let finished = dustpan.finish();
     assert!(folder.is_some() || finished.is_ok(), "{finished:?}");
     summary
+}
+
+/// A program that has a file open until it is let go of.
+pub(crate) struct Program(std::process::Child);
+
+impl Program {
+    pub(crate) fn holding(path: &Path) -> Self {
+        let file = std::fs::File::open(path).unwrap();
+        let mut command = std::process::Command::new("sleep");
+        Self(command.arg("600").stdin(file).spawn().unwrap())
+    }
+
+    pub(crate) fn id(&self) -> u32 {
+        self.0.id()
+    }
+}
+
+impl Drop for Program {
+    fn drop(&mut self) {
+        self.0.kill().ok();
+        self.0.wait().ok();
+    }
 }
 
 /// One thing of a made-up tree.

@@ -7,17 +7,26 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use jolly_core::decide::{EntryKind, Manifest, ManifestItem};
 use jolly_core::scan::{CancelToken, Scan};
-use jolly_core::sweep::{Journal, Mode, Outcome, Pause, Real, SweepError, sweep, verify_log};
+use jolly_core::sweep::{
+    Journal, LogState, Outcome, Pause, Predictions, Real, Rehearsed, SweepError, read_items,
+    rehearse, sweep, verify_log,
+};
 use jolly_core::target::TargetPath;
 use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
 
 use crate::support::{
-    Bench, DAY, arb_tree, build, ground, manifest_of, now, paths_of, run, scan_on,
+    Bench, DAY, Program, arb_tree, build, ground, manifest_of, now, paths_of, run, scan_on,
 };
 
 fn never() -> CancelToken {
     CancelToken::default()
+}
+
+/// Rehearses without keeping a record.
+fn rehearsal(scan: &Scan, manifest: &Manifest) -> Rehearsed {
+    let confirmed = manifest.clone().confirm();
+    rehearse(&ground(scan), &confirmed, None, &never(), &now, &|_| {}).unwrap()
 }
 
 #[test]
@@ -26,19 +35,11 @@ fn the_demo_loses_exactly_what_was_listed_and_a_second_scan_takes_nothing() {
     let before = bench.paths();
     let scan = bench.scan();
     let manifest = manifest_of(&scan, true);
-    let rehearsed = sweep(
-        &ground(&scan),
-        &manifest.clone().confirm(),
-        Mode::Rehearsal,
-        &never(),
-        &now,
-        &|_| {},
-    )
-    .unwrap();
+    let rehearsed = rehearsal(&scan, &manifest);
     assert_eq!(bench.paths(), before, "a rehearsal touches nothing");
     let summary = run(&bench, &scan, &manifest, "one", &never()).unwrap();
     assert_eq!(
-        summary.outcomes, rehearsed.outcomes,
+        summary.outcomes, rehearsed.summary.outcomes,
         "on a still target both are equal"
     );
     assert!(!summary.has_stayed(), "{:?}", summary.stayed);
@@ -76,6 +77,66 @@ proptest! {
         prop_assert_eq!(bytes, manifest.takes.bytes);
         prop_assert!(bench.outside().join("precious").exists());
     }
+}
+
+#[test]
+fn a_rehearsal_is_kept_and_each_difference_from_it_is_told_with_its_reason() {
+    let bench = small();
+    let scan = bench.scan();
+    let manifest = manifest_of(&scan, true);
+    let confirmed = manifest.clone().confirm();
+    let held = Program::holding(&bench.root().join("tmp/d"));
+    let mut journal = Journal::of_rehearsal(&bench.state(), "first").unwrap();
+    let record = Some(("first", now(), &mut journal));
+    let rehearsed = rehearse(&ground(&scan), &confirmed, record, &never(), &now, &|_| {}).unwrap();
+    assert_eq!(rehearsed.summary.sum(Outcome::InUse).items, 1);
+    let kept = Predictions::of(&bench.state(), &manifest).unwrap();
+    assert_eq!(
+        kept.as_ref(),
+        Some(&rehearsed.predictions),
+        "it reads back as it was"
+    );
+    assert_eq!(
+        verify_log(&bench.state(), "first").unwrap().state,
+        LogState::Rehearsed
+    );
+    assert_eq!(
+        read_items(&bench.state(), "first").unwrap().len(),
+        manifest.items.len()
+    );
+    let mut other = manifest.clone();
+    other.items.pop();
+    assert_eq!(Predictions::of(&bench.state(), &other).unwrap(), None);
+
+    // One lets go of its file, another takes one, a third goes by itself.
+    drop(held);
+    let held = Program::holding(&bench.root().join("tmp/job/a"));
+    std::fs::rename(bench.root().join("tmp/job/b"), bench.root().join("b")).unwrap();
+    let summary = crate::support::run_predicted(&bench, &scan, &manifest, kept.as_ref()).unwrap();
+    let compared = summary.compared.unwrap();
+    let told: Vec<(&str, Outcome, Outcome)> = compared
+        .differences
+        .iter()
+        .map(|one| (one.path.as_str(), one.predicted, one.actual))
+        .collect();
+    let (removed, in_use, gone) = (Outcome::Removed, Outcome::InUse, Outcome::Gone);
+    let mut wanted = vec![
+        ("tmp/d", in_use, removed),
+        ("tmp/job/a", removed, in_use),
+        ("tmp/job/b", removed, gone),
+        ("tmp/job", removed, Outcome::Refused),
+    ];
+    wanted.sort_by_key(|one| told.iter().position(|other| other.0 == one.0));
+    assert_eq!(told, wanted);
+    assert!(
+        compared.differences.iter().all(|one| !one.why.is_empty()),
+        "{compared:?}"
+    );
+    assert_eq!(
+        compared.same + compared.differs,
+        manifest.items.len() as u64
+    );
+    drop(held);
 }
 
 /// A small computer with something of every kind that can go.
@@ -138,7 +199,7 @@ fn a_disk_that_fails_at_any_call_loses_nothing_unlisted_and_the_log_tells_the_tr
             );
             continue;
         };
-        let items = jolly_core::sweep::read_items(&bench.state(), "one").unwrap();
+        let items = read_items(&bench.state(), "one").unwrap();
         let logged: BTreeSet<Vec<u8>> = items
             .iter()
             .filter(|item| matches!(item.outcome, Some(Outcome::Removed | Outcome::SetAside)))
@@ -162,7 +223,7 @@ fn outcome_after(change: impl FnOnce(&Bench), path: &str) -> (Outcome, Bench) {
     assert!(paths_of(&manifest).contains(path.as_bytes()));
     change(&bench);
     run(&bench, &scan, &manifest, "one", &never()).unwrap();
-    let items = jolly_core::sweep::read_items(&bench.state(), "one").unwrap();
+    let items = read_items(&bench.state(), "one").unwrap();
     let item = items.iter().find(|item| item.path.path == path).unwrap();
     (item.outcome.unwrap(), bench)
 }
@@ -233,19 +294,16 @@ fn a_folder_that_got_a_visitor_stays_and_the_visitor_with_it() {
 #[test]
 fn what_a_program_holds_stays_and_the_program_is_named() {
     let bench = small();
-    let held = std::fs::File::open(bench.root().join("tmp/d")).unwrap();
+    let program = Program::holding(&bench.root().join("tmp/d"));
     let scan = bench.scan();
     let summary = run(&bench, &scan, &manifest_of(&scan, true), "one", &never()).unwrap();
-    drop(held);
     let stayed = summary
         .stayed
         .iter()
         .find(|stayed| stayed.outcome == Outcome::InUse)
         .unwrap();
     assert!(
-        stayed
-            .reason
-            .contains(&format!("pid {}", std::process::id())),
+        stayed.reason.contains(&format!("pid {}", program.id())),
         "{}",
         stayed.reason
     );
@@ -340,13 +398,14 @@ fn a_stopped_sweep_ends_with_a_true_log_and_the_next_one_finishes_the_rest() {
     let cancel = CancelToken::default();
     let (stop, news) = (cancel.clone(), AtomicUsize::new(0));
     let mut journal = Journal::create(&bench.state(), "one").unwrap();
-    let mode = Mode::Real(Real {
+    let mode = Real {
         run: "one",
         journal: &mut journal,
         dustpan: None,
         started: now(),
         pause: Pause::default(),
-    });
+        predictions: None,
+    };
     let confirmed = manifest.clone().confirm();
     let summary = sweep(&ground(&scan), &confirmed, mode, &cancel, &now, &|_| {
         if news.fetch_add(1, Ordering::SeqCst) == 9 {

@@ -10,9 +10,7 @@ use std::sync::Arc;
 
 use jolly_core::rulebook::{RuleSet, builtin};
 use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{
-    Dustpan, Journal, Mode, NewDustpan, Outcome, Pause, Real, StateFolder, sweep,
-};
+use jolly_core::sweep::{Dustpan, Journal, NewDustpan, Outcome, Pause, Real, StateFolder, sweep};
 use jolly_core::target::{Layout, Target, mount_of, mounted_systems};
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
@@ -163,13 +161,14 @@ fn on_volume(point: &Path, kind: &str, layout: Layout, demo: DemoLayout) {
         folder: None,
     };
     let mut dustpan = Dustpan::create(&state, &new).unwrap();
-    let mode = Mode::Real(Real {
+    let mode = Real {
         run: kind,
         journal: &mut journal,
         dustpan: Some(&mut dustpan),
         started: now(),
         pause: Pause::default(),
-    });
+        predictions: None,
+    };
     let confirmed = manifest.clone().confirm();
     let cancel = CancelToken::default();
     let summary = sweep(&ground(&scan), &confirmed, mode, &cancel, &now, &|_| {}).unwrap();

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use jolly_core::decide::{Decisions, EntryKind, Manifest, ManifestItem, make_manifest};
 use jolly_core::rulebook::{Class, Removal, RuleNumber};
 use jolly_core::scan::{Scan, Sum};
-use jolly_core::sweep::RunSummary;
+use jolly_core::sweep::{Predictions, RunSummary};
 
 /// How many of the biggest items are named.
 const BIGGEST: usize = 3;
@@ -22,7 +22,7 @@ pub(in crate::tui) enum Rehearsal {
     None,
     UnderWay,
     Failed(String),
-    Done(Box<RunSummary>),
+    Done(Box<RunSummary>, Arc<Predictions>),
 }
 
 /// The check station.

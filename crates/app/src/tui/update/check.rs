@@ -2,11 +2,11 @@
 
 use std::sync::Arc;
 
-use jolly_core::sweep::RunSummary;
+use jolly_core::sweep::Rehearsed;
 
 use crate::tui::keys::Action;
 use crate::tui::model::{Check, Model, Rehearsal, Station, Sweeping, WORD};
-use crate::tui::msg::Effect;
+use crate::tui::msg::{Effect, SweepOrder};
 
 /// How far a page goes.
 const PAGE: usize = 15;
@@ -21,10 +21,16 @@ pub(super) fn listed(model: &mut Model, check: Option<Check>) {
 }
 
 /// Takes in the outcome of a rehearsal.
-pub(super) fn rehearsed(model: &mut Model, result: Result<Box<RunSummary>, String>) {
+pub(super) fn rehearsed(model: &mut Model, result: Result<Box<Rehearsed>, String>) {
     if let Some(check) = &mut model.check {
         check.rehearsal = match result {
-            Ok(summary) => Rehearsal::Done(summary),
+            Ok(rehearsed) => {
+                let Rehearsed {
+                    summary,
+                    predictions,
+                } = *rehearsed;
+                Rehearsal::Done(Box::new(summary), Arc::new(predictions))
+            }
             Err(message) => Rehearsal::Failed(message),
         };
     }
@@ -54,7 +60,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
             if let (
                 Some(session),
                 Some(manifest),
-                Rehearsal::None | Rehearsal::Done(_) | Rehearsal::Failed(_),
+                Rehearsal::None | Rehearsal::Done(..) | Rehearsal::Failed(_),
             ) = (&model.session, &check.manifest, &check.rehearsal)
             {
                 check.rehearsal = Rehearsal::UnderWay;
@@ -107,8 +113,17 @@ fn letter_typed(model: &mut Model, letter: char) -> Vec<Effect> {
         return Vec::new();
     };
     let (scan, manifest) = (Arc::clone(&check.scan), Arc::clone(manifest));
+    let predictions = match &check.rehearsal {
+        Rehearsal::Done(_, predictions) => Some(Arc::clone(predictions)),
+        Rehearsal::None | Rehearsal::UnderWay | Rehearsal::Failed(_) => None,
+    };
     let of = manifest.items.len() as u64;
     model.sweeping = Some(Sweeping::new(check, of, model.clock));
     model.station = Station::Sweep;
-    vec![Effect::Sweep(session, scan, manifest)]
+    vec![Effect::Sweep(Box::new(SweepOrder {
+        session,
+        scan,
+        manifest,
+        predictions,
+    }))]
 }

@@ -216,7 +216,7 @@ fn rehearsal(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
         Rehearsal::None => return Vec::new(),
         Rehearsal::UnderWay => vec![fact(theme, "rehearsal", "under way…", width)],
         Rehearsal::Failed(message) => vec![fact(theme, "rehearsal", message, width)],
-        Rehearsal::Done(summary) => predicted(theme, summary, width),
+        Rehearsal::Done(summary, _) => predicted(theme, summary, width),
     };
     all.push(Line::default());
     all

@@ -323,6 +323,7 @@ mod tests {
                 key: FileKey { device, inode },
                 kind: Kind::File,
                 is_mount: false,
+                is_fixed: false,
                 size,
                 allocated: size.rotate_left(7),
                 links,

@@ -2,8 +2,11 @@
 
 use std::fs::File;
 use std::io::{self, BufReader, Read, Seek as _, SeekFrom, Write};
+use std::os::unix::fs::MetadataExt as _;
 use std::path::Path;
 use std::thread;
+
+use crate::target::device_number;
 
 /// Fast, and within a few percent of what slower levels save.
 const LEVEL: i32 = 1;
@@ -22,6 +25,11 @@ impl Frames {
     /// How many bytes the file holds.
     pub(super) fn len(&self) -> io::Result<u64> {
         Ok(self.file.metadata()?.len())
+    }
+
+    /// The device that the file lies on.
+    pub(super) fn device(&self) -> io::Result<u64> {
+        Ok(device_number(self.file.metadata()?.dev()))
     }
 
     /// Ends the open frame, if one is; it is not yet on the disk.

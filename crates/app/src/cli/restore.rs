@@ -1,0 +1,152 @@
+//! `restore`: brings back what a run set aside.
+
+use std::path::PathBuf;
+
+use jolly_core::scan::CancelToken;
+use jolly_core::sweep::{Pan, PanItem, RestoreError, Returned, StateFolder, restore};
+use jolly_core::target::{Target, TargetPath, WrittenPath};
+use serde_json::json;
+
+use crate::cli::print;
+use crate::exit::{Exit, Refusal};
+use crate::options::SharedOptions;
+use crate::session::{clock, open_target, state_path};
+use crate::wording::counted;
+
+pub(super) fn run(options: &SharedOptions, run: &str, paths: &[PathBuf]) -> Result<Exit, Refusal> {
+    let cancel = print::cancel_on_interrupt()?;
+    let state = StateFolder::new(state_path(options.state.as_deref())?);
+    let pan = read(&state, run)?;
+    let root = options
+        .target
+        .clone()
+        .unwrap_or_else(|| pan.target.clone().into());
+    let target = open_target(options, &root)?;
+    let wanted = paths
+        .iter()
+        .map(|path| on_target(&target, path))
+        .collect::<Result<Vec<TargetPath>, Refusal>>()?;
+    if let Some(missing) = wanted
+        .iter()
+        .find(|path| !pan.held().any(|item| holds(path, item)))
+    {
+        return Err(Refusal {
+            exit: Exit::BadInput,
+            message: format!(
+                "run {} did not set {missing} aside\n  `jolly-broom log show {}` names what it did",
+                pan.run, pan.run
+            ),
+        });
+    }
+    let is_wanted =
+        |item: &PanItem| wanted.is_empty() || wanted.iter().any(|path| holds(path, item));
+    let progress = print::Progress::new();
+    let sink = |done, of| progress.restore(done, of);
+    let returned = bring_back((&state, &pan), &target, &is_wanted, &cancel, &sink)?;
+    progress.end();
+    tell(options, &returned)
+}
+
+fn bring_back(
+    from: (&StateFolder, &Pan),
+    target: &Target,
+    wanted: &dyn Fn(&PanItem) -> bool,
+    cancel: &CancelToken,
+    sink: &dyn Fn(u64, u64),
+) -> Result<Returned, Refusal> {
+    restore(from, target, wanted, clock(), cancel, sink).map_err(|error| match &error {
+        RestoreError::OtherTarget { .. } => {
+            Refusal::bad_input(&error, "name where that computer is with --target")
+        }
+        RestoreError::Emptied { .. } | RestoreError::NothingThere { .. } => {
+            Refusal::bad_input(&error, "nothing was brought back")
+        }
+        RestoreError::NotHere { .. } => Refusal::failed(&error, "mount the volume that it lies on"),
+        RestoreError::NoRoom { .. } => {
+            Refusal::failed(&error, "make room, or name less; nothing was brought back")
+        }
+        RestoreError::UnderWay { .. } => Refusal::failed(&error, "wait until it has ended"),
+        RestoreError::Record { .. } => Refusal::failed(
+            &error,
+            "nothing was brought back; see that the state folder can be written",
+        ),
+    })
+}
+
+/// The dustpan of a run.
+fn read(state: &StateFolder, run: &str) -> Result<Pan, Refusal> {
+    let names_a_file = run.is_empty() || run.contains(['/', '\0']) || run.starts_with('.');
+    let pan = if names_a_file {
+        None
+    } else {
+        Pan::read(state, run).map_err(|error| {
+            Refusal::failed(&error, "`tar --zstd -xf` still opens the archive itself")
+        })?
+    };
+    pan.ok_or_else(|| Refusal {
+        exit: Exit::BadInput,
+        message: format!(
+            "run {} set nothing aside, or is not known here\n  `jolly-broom log list` names the runs",
+            jolly_core::target::Printable(run.as_bytes())
+        ),
+    })
+}
+
+/// A path as a person gives it: below the target's root, on the target, or on this machine.
+fn on_target(target: &Target, path: &std::path::Path) -> Result<TargetPath, Refusal> {
+    use std::os::unix::ffi::OsStrExt as _;
+    let given = path.as_os_str().as_bytes();
+    // What was set aside is gone, so the path can't be resolved as one that is there.
+    let root = target.root_path();
+    let below = path.strip_prefix(root).ok();
+    let below = below.filter(|_| root != std::path::Path::new("/"));
+    let meant = match below {
+        Some(below) => TargetPath::from_inside(below.as_os_str().as_bytes()),
+        None => target.as_meant(given),
+    };
+    meant.map_err(|error| Refusal::bad_input(&error, "such as home/pia/.local/share/Trash"))
+}
+
+fn holds(path: &TargetPath, item: &PanItem) -> bool {
+    item.path.below(path).is_some()
+}
+
+fn tell(options: &SharedOptions, returned: &Returned) -> Result<Exit, Refusal> {
+    if options.json {
+        for (path, back) in &returned.items {
+            let written = WrittenPath::from(path);
+            let mut line = json!({
+                "path": written.path,
+                "outcome": back.name(),
+                "reason": back.reason(),
+            });
+            if let Some(exact) = written.path_base64 {
+                line["path_base64"] = exact.into();
+            }
+            print::json(&line)?;
+        }
+    } else {
+        let back = returned.items.iter().filter(|(_, back)| back.is_back());
+        let many = counted(back.count() as u64, "item");
+        print::result(|out| {
+            for (path, back) in &returned.items {
+                if !back.reason().is_empty() {
+                    writeln!(out, "{:<12} {path}: {}", back.name(), back.reason())?;
+                }
+            }
+            writeln!(out, "{many} brought back")
+        })?;
+    }
+    if let Some(why) = &returned.not_noted {
+        print::message(&format!(
+            "jolly-broom: what came back could not be noted in the dustpan: {why}"
+        ));
+    }
+    Ok(if returned.is_stopped {
+        Exit::Stopped
+    } else if returned.items.iter().all(|(_, back)| back.is_back()) {
+        Exit::Done
+    } else {
+        Exit::SomeStayed
+    })
+}
