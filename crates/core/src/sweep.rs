@@ -6,6 +6,7 @@ mod compare;
 mod dustpan;
 mod journal;
 mod last_guard;
+mod left_over;
 mod log;
 mod outcome;
 mod overwrite;
@@ -25,6 +26,7 @@ pub use dustpan::{
     Room, RoomError, empty, empty_expired, find_room,
 };
 pub use journal::{Journal, JournalError, Sink};
+pub use left_over::{LeftOver, interrupted, left_over};
 pub use log::{
     LogEntry, LogError, LogItem, LogState, LogSummary, list_logs, read_items, verify_log,
 };

@@ -1,5 +1,6 @@
 //! What is taken, from which age on, what is spared, and the way back.
 
+use std::collections::HashSet;
 use std::sync::Arc;
 
 use crate::decide::choice::{Choice, Choices, Node};
@@ -9,6 +10,7 @@ use crate::decide::reach::Excluded;
 use crate::decide::{ExclusionError, Selection, Spares, Thing};
 use crate::rulebook::{AgeLimit, Removal};
 use crate::scan::{FolderId, ItemId, LinkGroup, PileId, PileIndex, Scan, Sum};
+use crate::target::TargetPath;
 
 /// What was decided about one pile.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -345,6 +347,25 @@ impl Decisions {
         let index = index.map(|index| (pile, index));
         let state = before.clone().with_choices(scan, choices, &[pile], index);
         self.go_on(scan, what, state)
+    }
+
+    /// Takes exactly these things, whatever their age, and leaves all the rest, as one step; says how
+    /// many of them were found. What is excluded stays excluded.
+    pub fn take_only(&mut self, scan: &Scan, what: &str, paths: &HashSet<TargetPath>) -> usize {
+        let before = self.history.state();
+        let mut piles = Vec::clone(&before.piles);
+        piles.iter_mut().for_each(|pile| pile.is_taken = false);
+        let mut choices = Choices::default();
+        let found = scan.arena.find_items(paths);
+        for (_, item) in &found {
+            choices.set(scan, Node::Item(*item), Some(Choice::Take));
+        }
+        let all: Vec<PileId> = (0..scan.piles.len()).map(PileId).collect();
+        let state = before
+            .with_piles(piles)
+            .with_choices(scan, choices, &all, None);
+        self.go_on(scan, what, state);
+        found.len()
     }
 
     /// Changes what is excluded, as one step.

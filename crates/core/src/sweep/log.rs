@@ -202,14 +202,27 @@ pub(super) fn read(path: &Path) -> Result<Contents, LogError> {
 
 /// The digest of the list that a record is of, from its first line.
 pub(super) fn manifest_of(path: &Path) -> Option<String> {
-    let mut digest = None;
-    let first = each_line(path, &mut |record: Record| {
-        if let Record::Start { manifest, .. } = record {
-            digest = Some(manifest);
-        }
+    match first_line(path)? {
+        Record::Start { manifest, .. } => Some(manifest),
+        Record::Intend { .. } | Record::Done { .. } | Record::Finish { .. } => None,
+    }
+}
+
+/// What tells the computer that a log is of from others, from its first line.
+pub(super) fn identity_of(path: &Path) -> Option<String> {
+    match first_line(path)? {
+        Record::Start { identity, .. } => Some(identity),
+        Record::Intend { .. } | Record::Done { .. } | Record::Finish { .. } => None,
+    }
+}
+
+fn first_line(path: &Path) -> Option<Record> {
+    let mut first = None;
+    let read = each_line(path, &mut |record: Record| {
+        first = Some(record);
         false
     });
-    first.ok().and(digest)
+    read.ok().and(first)
 }
 
 /// What a log's lines add up to.
