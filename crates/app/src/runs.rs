@@ -6,13 +6,14 @@ use jolly_core::rulebook::Search;
 use jolly_core::scan::CancelToken;
 use jolly_core::sweep::{
     Dustpan, DustpanError, Emptied, Ground, Journal, JournalError, NewDustpan, Pause, Predictions,
-    Real, Rehearsed, RoomError, RunSummary, SweepError, SweepEvent, empty_expired, find_room,
-    rehearse, sweep,
+    Real, RecoverError, Rehearsed, RoomError, RunSummary, SweepError, SweepEvent, empty_expired,
+    find_room, interrupted, recover, rehearse, sweep,
 };
 use jolly_core::whole_story;
 use jolly_disk::RealDisk;
 
 use crate::session::{Session, clock};
+use crate::wording::{bytes, counted};
 
 /// A run that has ended.
 pub(crate) struct Run {
@@ -55,6 +56,34 @@ impl Session {
     pub(crate) fn empty_expired(&self) -> Vec<Emptied> {
         let now = self.now.unwrap_or_else(clock);
         empty_expired(&self.state, &RealDisk, now).unwrap_or_default()
+    }
+
+    /// Settles what broke off on this computer, and empties what is past its date; says what it did.
+    pub(crate) fn look_after(&self) -> Vec<String> {
+        let mut notes = Vec::new();
+        for run in interrupted(&self.state, &self.identity) {
+            let settled = recover(&self.state, &run, &self.target, clock());
+            notes.push(match settled {
+                Ok(log) => {
+                    let sum = |stays: bool| {
+                        let outcomes = log.outcomes.iter();
+                        let some = outcomes.filter(|(outcome, _)| outcome.stays() == stays);
+                        counted(some.map(|(_, sum)| sum.items).sum(), "item")
+                    };
+                    let (went, stayed) = (sum(false), sum(true));
+                    format!("Run {run} broke off and is settled now: {went} went, {stayed} stayed.")
+                }
+                Err(RecoverError::UnderWay { .. }) => continue,
+                Err(error) => format!("Run {run} broke off: {}", whole_story(&error)),
+            });
+        }
+        for emptied in self.empty_expired() {
+            let (run, freed) = (emptied.run, bytes(emptied.freed));
+            notes.push(format!(
+                "The dustpan of {run} was past its date and is empty now: {freed}."
+            ));
+        }
+        notes
     }
 
     fn ground<'a>(&'a self, searches: &'a [Search]) -> Ground<'a> {

@@ -8,6 +8,7 @@ mod draw;
 mod keys;
 mod model;
 mod msg;
+mod pans;
 mod stage;
 mod terminal;
 mod theme;

@@ -60,6 +60,11 @@ pub(crate) fn age(seconds: u64) -> String {
 }
 
 /// The day of a moment, seconds since 1970, where this machine stands: "2026-05-01".
+pub(crate) fn day(day: jiff::civil::Date) -> String {
+    day.strftime("%e %B %Y").to_string().trim().to_owned()
+}
+
+/// A day, from seconds since 1970.
 pub(crate) fn date(seconds: i64) -> String {
     let moment = jiff::Timestamp::from_second(seconds);
     moment.map_or_else(

@@ -4,6 +4,7 @@ mod batch;
 mod check;
 mod compare;
 mod dustpan;
+mod explain;
 mod journal;
 mod last_guard;
 mod left_over;
@@ -23,14 +24,16 @@ mod tally;
 pub use compare::{Comparison, Difference, Predictions, Rehearsed};
 pub use dustpan::{
     Dustpan, DustpanError, Emptied, EmptyError, KEPT_DAYS, NewDustpan, ON_TARGET, Pan, PanItem,
-    Room, RoomError, empty, empty_expired, find_room,
+    Room, RoomError, empty, empty_expired, estimate_packed, find_room,
 };
+pub use explain::{Cause, explain};
 pub use journal::{Journal, JournalError, Sink};
 pub use left_over::{LeftOver, interrupted, left_over};
 pub use log::{
     LogEntry, LogError, LogItem, LogState, LogSummary, list_logs, read_items, verify_log,
 };
 pub use outcome::{Outcome, OutcomeSums, Stayed};
+pub use overwrite::overwrite_caveat;
 pub use pause::Pause;
 pub use recover::{RecoverError, recover};
 pub use restore::{Back, RestoreError, Returned, restore};

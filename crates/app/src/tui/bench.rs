@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use jolly_core::sheet::Sheet;
-use jolly_core::sweep::StateFolder;
+use jolly_core::sweep::{StateFolder, left_over};
 use jolly_core::target::{Printable, Volume, mounted_systems};
 use jolly_core::whole_story;
 use jolly_demo::DemoLayout;
@@ -75,7 +75,11 @@ pub(super) fn arrive(options: &SharedOptions, root: &Path) -> Result<Box<Arrived
         .selection(options)
         .map_err(|refusal| one_line(refusal.message))?;
     let arrival = session.arrive();
+    let notes = session.look_after();
+    let left = left_over(&session.state, &session.identity).unwrap_or_default();
     Ok(Box::new(Arrived {
+        left,
+        notes,
         rules_off: session.rules_off(),
         now: session.now.unwrap_or_else(clock).as_second(),
         session: Arc::new(session),

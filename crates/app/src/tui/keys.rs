@@ -47,6 +47,12 @@ pub(super) enum Action {
     Choose,
     Open,
     Rules,
+    Pause,
+    Retry,
+    Dustpan,
+    BringBack,
+    SavePlan,
+    LookAgain,
 }
 
 /// One row of the table.
@@ -94,7 +100,8 @@ const fn more(
 }
 
 use Context::{
-    Ages, Arrive, Check, Decided, Exclusions, Inside, Report, Rulebooks, Scan, Starts, Sweep,
+    Ages, Arrive, Check, Decided, Dustpan, Exclusions, Inside, Report, Rulebooks, Scan, Starts,
+    Sweep,
 };
 use KeyCode::{
     BackTab, Backspace, Char, Delete, Down, End, Enter, Esc, Home, Left, PageDown, PageUp, Right,
@@ -303,7 +310,7 @@ pub(super) const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Arrive, Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks,
+            Arrive, Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks, Dustpan,
         ],
         "↑ ↓",
         "move; also k and j",
@@ -315,14 +322,16 @@ pub(super) const BINDINGS: &[Binding] = &[
         ],
     ),
     more(
-        &[Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks],
+        &[
+            Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks, Dustpan,
+        ],
         "page up, page down",
         "move by a screen",
         &[(PageUp, Action::PageUp), (PageDown, Action::PageDown)],
     ),
     more(
         &[
-            Arrive, Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks,
+            Arrive, Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks, Dustpan,
         ],
         "home, end",
         "first and last",
@@ -346,7 +355,68 @@ pub(super) const BINDINGS: &[Binding] = &[
         "back to weigh",
         &[(BackTab, Action::Back), (Esc, Action::Back)],
     ),
+    main(
+        &[Check],
+        "f",
+        "save the list",
+        &[(Char('f'), Action::SavePlan)],
+    ),
+    main(
+        &[Check],
+        "l",
+        "look again who runs",
+        &[(Char('l'), Action::LookAgain)],
+    ),
+    main(
+        &[Sweep],
+        "p",
+        "pause, or go on",
+        &[(Char('p'), Action::Pause)],
+    ),
     main(&[Sweep], "esc", "stop", &[(Esc, Action::Stop)]),
+    main(
+        &[Report],
+        "t",
+        "try again what stayed",
+        &[(Char('t'), Action::Retry)],
+    ),
+    main(
+        &[Arrive],
+        "t",
+        "try again what the last sweep left",
+        &[(Char('t'), Action::Retry)],
+    ),
+    main(
+        &[Arrive, Report],
+        "p",
+        "dustpan",
+        &[(Char('p'), Action::Dustpan)],
+    ),
+    more(&[Ages], "p", "dustpan", &[(Char('p'), Action::Dustpan)]),
+    main(
+        &[Dustpan],
+        "enter",
+        "open or close",
+        &[(Enter, Action::Enter)],
+    ),
+    main(
+        &[Dustpan],
+        "b",
+        "bring back",
+        &[(Char('b'), Action::BringBack)],
+    ),
+    main(
+        &[Dustpan],
+        "d",
+        "empty a run",
+        &[(Char('d'), Action::Delete), (Delete, Action::Delete)],
+    ),
+    main(
+        &[Dustpan],
+        "esc",
+        "close",
+        &[(Esc, Action::Close), (Char('q'), Action::Close)],
+    ),
     main(&[Report], "enter", "weigh again", &[(Enter, Action::Again)]),
     main(&[Arrive, Scan], "tab", "onward", &[(Tab, Action::Onward)]),
     main(&[Scan], "r", "scan again", &[(Char('r'), Action::Again)]),
@@ -399,6 +469,14 @@ pub(super) fn is_offered(model: &Model, action: Action) -> bool {
         (Station::Scan, Action::Stop) => !is_over,
         (Station::Scan, Action::Onward) => is_over && model.weigh.is_some(),
         (Station::Scan, Action::Again | Action::Back) => is_over,
+        (Station::Report, Action::Retry) => {
+            let report = model.report.as_ref();
+            report.is_some_and(|report| report.left.is_some())
+        }
+        (Station::Arrive, Action::Retry) => {
+            let arrived = model.bench.focused().and_then(|it| it.arrived());
+            arrived.is_some_and(|arrived| arrived.left.is_some())
+        }
         _ => true,
     }
 }

@@ -3,6 +3,7 @@
 mod arrive;
 mod check;
 mod context;
+mod dustpan;
 mod exclude;
 mod exclusions;
 mod inside;
@@ -20,12 +21,14 @@ use std::time::Duration;
 
 use jolly_core::decide::Selection;
 use jolly_core::rulebook::RuleNumber;
+use jolly_core::sweep::LeftOver;
 use jolly_core::target::Volume;
 use tui_input::Input;
 
 pub(super) use arrive::{Arrived, Bench, Computer, Look, Origin};
 pub(super) use check::{Check, Rehearsal, WORD};
 pub(super) use context::Context;
+pub(super) use dustpan::{DustpanRun, DustpanView, PanRow};
 pub(super) use exclude::{Counted, Draft, Field, Offer};
 pub(super) use exclusions::ExclusionsView;
 pub(super) use inside::{InsideRow, InsideView, OpenPile};
@@ -98,6 +101,10 @@ pub(super) enum Overlay {
     Starts(Box<StartsView>),
     /// A folder is made a pile of its own.
     Place(Box<PlaceDraft>),
+    /// What waits in the dustpans.
+    Dustpan(Box<DustpanView>),
+    /// A file is named for the list; with what was wrong with it.
+    SavePlan(Input, Option<String>),
 }
 
 /// Whose computer this is.
@@ -137,6 +144,10 @@ pub(super) struct Model {
     pub check: Option<Check>,
     pub sweeping: Option<Sweeping>,
     pub report: Option<Report>,
+    /// What a run left behind, to be taken alone once the scan is over.
+    pub retry: Option<LeftOver>,
+    /// Whether the scan under way leads back to check.
+    pub then_check: bool,
 }
 
 impl Model {
@@ -166,6 +177,8 @@ impl Model {
             check: None,
             sweeping: None,
             report: None,
+            retry: None,
+            then_check: false,
         }
     }
 
@@ -185,6 +198,8 @@ impl Model {
         self.check = None;
         self.sweeping = None;
         self.report = None;
+        self.retry = None;
+        self.then_check = false;
     }
 
     /// A number for a new question.

@@ -13,13 +13,13 @@ use jolly_core::decide::{
 use jolly_core::inside::{Arrangement, EntryId, Inside, InsideOrder, Others};
 use jolly_core::kept::NewPlace;
 use jolly_core::scan::{PileId, Scan, ScanEvent};
-use jolly_core::sweep::{Predictions, Rehearsed, RunSummary, SweepEvent};
-use jolly_core::target::Volume;
+use jolly_core::sweep::{LeftOver, Pan, Predictions, Rehearsed, Returned, RunSummary, SweepEvent};
+use jolly_core::target::{TargetPath, Volume};
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
 use crate::exit::Refusal;
 use crate::session::Session;
-use crate::tui::model::{Arrived, Check, Holders, Origin};
+use crate::tui::model::{Arrived, Check, DustpanRun, Holders, Origin};
 
 /// Something that happened.
 pub(super) enum Msg {
@@ -67,10 +67,33 @@ pub(super) enum Msg {
     Listed(u32, Option<Box<Check>>),
     /// A rehearsal has ended.
     Rehearsed(u32, Result<Box<Rehearsed>, String>),
+    /// The list was written as a plan, or not.
+    PlanSaved(Result<PathBuf, String>),
+    /// What the dustpans hold.
+    Dustpans(Dustpans),
+    /// Something was brought back, or not.
+    BroughtBack(Result<Returned, String>),
+    /// A dustpan was emptied, or not.
+    PanEmptied(Result<u64, String>),
     /// News of a sweep.
     Sweeping(SweepEvent),
-    /// A sweep has ended; the run's id with its summary.
-    Swept(Result<(String, Box<RunSummary>), String>),
+    /// A sweep has ended.
+    Swept(Result<Box<SweptRun>, String>),
+}
+
+/// A run that has ended, with what it left behind.
+pub(super) struct SweptRun {
+    pub run: String,
+    pub summary: RunSummary,
+    pub left: Option<LeftOver>,
+}
+
+/// What the dustpans hold.
+#[derive(Default)]
+pub(super) struct Dustpans {
+    pub runs: Vec<DustpanRun>,
+    /// Records that can't be read, in words.
+    pub broken: Vec<String>,
 }
 
 /// A computer that has been opened.
@@ -89,6 +112,8 @@ pub(super) struct ScanJob {
     pub before: Option<Arc<Scan>>,
     /// What was decided about it, to go on with.
     pub decided: Option<(Arc<Scan>, Decisions)>,
+    /// What a run left behind, which alone is to be taken.
+    pub only: Option<LeftOver>,
 }
 
 /// A scan that has ended, with what is decided about it.
@@ -97,9 +122,18 @@ pub(super) struct Scanned {
     pub decisions: Decisions,
     /// The day of the scan.
     pub today: Date,
+    /// Of what a run left behind: how many were found, of how many.
+    pub only: Option<(u64, u64)>,
 }
 
 impl Scanned {
+    /// Takes what a run left behind, and nothing else.
+    pub(super) fn take_only(&mut self, left: &LeftOver) {
+        let what = format!("only what run {} left", left.run);
+        let found = self.decisions.take_only(&self.scan, &what, &left.paths);
+        self.only = Some((found as u64, left.paths.len() as u64));
+    }
+
     /// Decides about a scan as the selection recommends, or goes on with what was decided before.
     /// `kept` is what the files exclude now: what somebody wrote into them meanwhile counts, too.
     pub(super) fn of(
@@ -128,6 +162,7 @@ impl Scanned {
             today: scan.now.to_zoned(TimeZone::system()).date(),
             scan: Arc::new(scan),
             decisions,
+            only: None,
         })
     }
 }
@@ -200,7 +235,15 @@ pub(super) enum Effect {
     /// Stop the scan and keep what is there.
     StopScan,
     /// Make the manifest.
-    List(u32, Arc<Scan>, Box<Decisions>),
+    List(u32, Arc<Session>, Arc<Scan>, Box<Decisions>),
+    /// Write the list as a plan to a file.
+    SavePlan(Arc<Manifest>, PathBuf),
+    /// Read what the dustpans hold.
+    LoadDustpans(Arc<Session>),
+    /// Bring back what lay at a path, and below it.
+    BringBack(Arc<Session>, Arc<Pan>, TargetPath),
+    /// Empty a dustpan for good.
+    EmptyPan(Arc<Session>, Arc<Pan>),
     /// Rehearse a manifest.
     Rehearse(u32, Arc<Session>, Arc<Scan>, Arc<Manifest>),
     /// Carry a manifest out. Only the typed word leads here.

@@ -103,8 +103,8 @@ impl Stage {
                 let scanned = worker::scan(&job, &never, &send);
                 Msg::Scanned(job.job, scanned)
             }
-            Effect::List(job, scan, decisions) => {
-                let made = Check::of(scan, &decisions);
+            Effect::List(job, session, scan, decisions) => {
+                let made = Check::of(&session, scan, &decisions);
                 Msg::Listed(job, Some(Box::new(made)))
             }
             effect @ (Effect::LookInside(..)

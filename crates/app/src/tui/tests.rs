@@ -21,6 +21,7 @@ use crate::tui::bench;
 use crate::tui::keys;
 use crate::tui::model::{Check, Context, Model, Origin, Overlay, Rehearsal, Station};
 use crate::tui::msg::{Effect, Msg};
+use crate::tui::pans;
 use crate::tui::theme::Theme;
 use crate::tui::update::{start_scan, update};
 use crate::tui::view;
@@ -90,7 +91,15 @@ impl Desk {
     fn carry_out(&mut self, effect: Effect) {
         let never = CancelToken::default();
         let message = match effect {
-            Effect::StopScan | Effect::StopSweep | Effect::LetGo(_) => return,
+            Effect::StopScan
+            | Effect::StopSweep
+            | Effect::HoldSweep
+            | Effect::GoOn
+            | Effect::LetGo(_) => return,
+            effect @ (Effect::SavePlan(..)
+            | Effect::LoadDustpans(_)
+            | Effect::BringBack(..)
+            | Effect::EmptyPan(..)) => pans::carry_out(effect),
             Effect::FindComputers => Msg::Found(vec![(self.root(), Origin::Mounted)]),
             Effect::Arrive(root) => {
                 let looked = bench::arrive(&self.options, &root);
@@ -126,8 +135,8 @@ impl Desk {
                 let scanned = worker::scan(&job, &never, &send);
                 Msg::Scanned(number, scanned)
             }
-            Effect::List(job, scan, decisions) => {
-                let made = Check::of(scan, &decisions);
+            Effect::List(job, session, scan, decisions) => {
+                let made = Check::of(&session, scan, &decisions);
                 Msg::Listed(job, Some(Box::new(made)))
             }
             Effect::Rehearse(job, session, scan, manifest) => {

@@ -6,6 +6,7 @@ mod change;
 mod check;
 mod completion;
 mod decided;
+mod dustpan;
 mod exclude;
 mod exclusions;
 mod inside;
@@ -19,14 +20,14 @@ mod weigh;
 use std::sync::Arc;
 
 use jolly_core::scan::Sum;
-use jolly_core::sweep::RunSummary;
+use jolly_core::sweep::{LeftOver, explain};
 use ratatui::crossterm::event::KeyEvent;
 
 use crate::exit::Refusal;
 use crate::tui::keys::{self, Action};
 use crate::tui::model::{Context, Model, Overlay, Report, Scanning, Station, Verified, Weigh};
-use crate::tui::msg::{Effect, Keeping, Msg, Opened, ScanJob, Scanned};
-use crate::wording::count;
+use crate::tui::msg::{Effect, Keeping, Msg, Opened, ScanJob, Scanned, SweptRun};
+use crate::wording::{count, counted};
 
 /// Takes one message in; what threads have to do comes out.
 pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
@@ -77,6 +78,10 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::FoundInside(..)
         | Msg::Others(..)
         | Msg::Reckoned(..)
+        | Msg::PlanSaved(_)
+        | Msg::Dustpans(_)
+        | Msg::BroughtBack(_)
+        | Msg::PanEmptied(_)
         | Msg::PlaceAdded(_) => answered(model, message),
         Msg::Listed(job, check) => {
             if job == model.job {
@@ -123,6 +128,22 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
             Vec::new()
         }
         Msg::Reckoned(ticket, reckoned) => exclude::reckoned(model, ticket, reckoned),
+        Msg::PlanSaved(saved) => {
+            model.message = Some(match saved {
+                Ok(path) => format!(
+                    "Saved. `jolly-broom sweep --plan {}` carries out exactly this list.",
+                    crate::tui::bench::shown(&path)
+                ),
+                Err(why) => why,
+            });
+            Vec::new()
+        }
+        Msg::Dustpans(loaded) => {
+            dustpan::loaded(model, loaded);
+            Vec::new()
+        }
+        Msg::BroughtBack(result) => dustpan::brought_back(model, result),
+        Msg::PanEmptied(result) => dustpan::emptied(model, result),
         Msg::PlaceAdded(added) => place::added(model, *added),
         _ => Vec::new(),
     }
@@ -148,6 +169,7 @@ pub(super) fn start_scan(model: &mut Model) -> Vec<Effect> {
         job: model.job,
         session,
         selection: model.selection.clone(),
+        only: model.retry.take(),
         before: before.map(|weigh| Arc::clone(&weigh.scan)),
         decided,
     }));
@@ -185,6 +207,12 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
             }
             vec![Effect::StopSweep]
         }
+        (Action::Pause, Station::Sweep) => pause(model),
+        (Action::Dustpan, _) => dustpan::open(model),
+        (Action::Retry, Station::Report) => {
+            let left = model.report.as_ref().and_then(|report| report.left.clone());
+            retry(model, left)
+        }
         (action, Station::Weigh) if context == Context::Inside => inside::act(model, action),
         (action, Station::Weigh) => weigh::act(model, action),
         (action, Station::Check) => check::act(model, action),
@@ -201,6 +229,40 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     }
 }
 
+/// Holds the sweep, or lets it go on.
+fn pause(model: &mut Model) -> Vec<Effect> {
+    let clock = model.clock;
+    let Some(sweeping) = model.sweeping.as_mut().filter(|it| !it.is_stopping) else {
+        return Vec::new();
+    };
+    match sweeping.held.0.take() {
+        None => {
+            sweeping.held.0 = Some(clock);
+            vec![Effect::HoldSweep]
+        }
+        Some(since) => {
+            sweeping.held.1 += clock.saturating_sub(since);
+            vec![Effect::GoOn]
+        }
+    }
+}
+
+/// Scans again, to take what a run left behind and nothing else.
+fn retry(model: &mut Model, left: Option<LeftOver>) -> Vec<Effect> {
+    let Some(left) = left else {
+        model.message = Some("Nothing was left that another try could take.".to_owned());
+        return Vec::new();
+    };
+    if model.scanning.took.is_none() {
+        model.message = Some("The scan is still under way.".to_owned());
+        return Vec::new();
+    }
+    model.report = None;
+    model.station = Station::Scan;
+    model.retry = Some(left);
+    start_scan(model)
+}
+
 /// Keys while a view stands before the station.
 fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
     match (action, model.overlay.take()) {
@@ -214,6 +276,7 @@ fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
         (_, Some(Overlay::Exclusions(view))) => exclusions::act(model, view, action),
         (_, Some(Overlay::Decided(focus))) => decided::act(model, focus, action),
         (_, Some(Overlay::Starts(view))) => starts::act(model, view, action),
+        (_, Some(Overlay::Dustpan(view))) => dustpan::act(model, view, action),
         (_, Some(other)) => {
             model.overlay = Some(other);
             overlay::press(model, key)
@@ -307,10 +370,21 @@ fn scanned(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
     let holders = Effect::LookForHolders(scan);
     let before = model.weigh.replace(weigh);
     let let_go = before.map(let_go);
-    std::iter::once(holders).chain(keep).chain(let_go).collect()
+    let mut effects: Vec<Effect> = std::iter::once(holders).chain(keep).chain(let_go).collect();
+    let leads_on = std::mem::take(&mut model.then_check);
+    if let Some((found, of)) = scanned.only {
+        effects.extend(weigh::check(model));
+        let (found, of) = (count(found), counted(of, "item"));
+        let text =
+            format!("{found} of {of} are still there; u at weigh takes what was taken before.");
+        model.message = Some(text);
+    } else if leads_on && model.station == Station::Weigh {
+        effects.extend(weigh::check(model));
+    }
+    effects
 }
 
-fn swept(model: &mut Model, result: Result<(String, Box<RunSummary>), String>) -> Vec<Effect> {
+fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) -> Vec<Effect> {
     model.sweeping = None;
     match result {
         Err(message) => {
@@ -318,7 +392,8 @@ fn swept(model: &mut Model, result: Result<(String, Box<RunSummary>), String>) -
             model.message = Some(message);
             Vec::new()
         }
-        Ok((run, summary)) => {
+        Ok(swept) => {
+            let SweptRun { run, summary, left } = *swept;
             let size = model
                 .weigh
                 .as_ref()
@@ -326,7 +401,9 @@ fn swept(model: &mut Model, result: Result<(String, Box<RunSummary>), String>) -
             let is_partial = model.weigh.as_ref().is_some_and(|it| it.scan.is_partial);
             model.report = Some(Report {
                 run,
-                summary,
+                explained: explain(&summary),
+                summary: Box::new(summary),
+                left,
                 is_partial,
                 size,
                 verified: None,

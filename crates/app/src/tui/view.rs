@@ -3,6 +3,7 @@
 mod arrive;
 mod check;
 mod decided;
+mod dustpan;
 mod exclude;
 mod exclusions;
 mod keyline;
@@ -89,6 +90,7 @@ fn before_station(
     match overlay {
         Overlay::Rulebooks(view) => rulebooks::draw(model, view, theme, frame, below),
         Overlay::Exclusions(view) => exclusions::draw(model, view, theme, frame, below),
+        Overlay::Dustpan(view) => dustpan::draw(model, view, theme, frame, below),
         Overlay::Decided(focus) => decided::draw(model, *focus, theme, frame, below),
         Overlay::Starts(view) => starts::draw(model, view, theme, frame, below),
         Overlay::Exclude(draft) => exclude::draw(model, draft, theme, frame, area),
@@ -100,7 +102,7 @@ fn before_station(
             let context = Overlay::context_of_help(behind.as_deref(), model);
             overlay::help(context, *from, theme, frame, area);
         }
-        Overlay::ExactAge(..) | Overlay::Find(_) | Overlay::Open(..) => {
+        Overlay::ExactAge(..) | Overlay::Find(_) | Overlay::Open(..) | Overlay::SavePlan(..) => {
             overlay::draw(model, overlay, theme, frame, area);
         }
     }

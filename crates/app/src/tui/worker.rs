@@ -8,7 +8,7 @@ use std::time::Duration;
 use crossbeam_channel::{Receiver, Sender, bounded};
 use jolly_core::decide::Manifest;
 use jolly_core::scan::{CancelToken, Scan};
-use jolly_core::sweep::{Pause, Rehearsed, RunSummary};
+use jolly_core::sweep::{Pause, Rehearsed, left_over};
 use jolly_core::whole_story;
 use ratatui::crossterm::event::{self, Event, KeyEventKind, MouseEventKind};
 
@@ -19,7 +19,8 @@ use crate::session::Session;
 use crate::tui::answer;
 use crate::tui::bench::{self, Source};
 use crate::tui::model::Check;
-use crate::tui::msg::{Effect, Keeping, Msg, Opened, ScanJob, Scanned, SweepOrder};
+use crate::tui::msg::{Effect, Keeping, Msg, Opened, ScanJob, Scanned, SweepOrder, SweptRun};
+use crate::tui::pans;
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
 const WAITING: usize = 4096;
@@ -144,10 +145,16 @@ impl Workers {
                     Msg::Scanned(job.job, scan(&job, &cancel, &send))
                 });
             }
-            Effect::List(job, scan, decisions) => self.work(Msg::Listed(job, None), move || {
-                let made = Check::of(scan, &decisions);
-                Msg::Listed(job, Some(Box::new(made)))
-            }),
+            Effect::List(job, session, scan, decisions) => {
+                self.work(Msg::Listed(job, None), move || {
+                    let made = Check::of(&session, scan, &decisions);
+                    Msg::Listed(job, Some(Box::new(made)))
+                });
+            }
+            Effect::SavePlan(..)
+            | Effect::LoadDustpans(_)
+            | Effect::BringBack(..)
+            | Effect::EmptyPan(..) => self.work(Msg::Nothing, move || pans::carry_out(effect)),
             Effect::Rehearse(job, session, scan, manifest) => {
                 let broken = Msg::Rehearsed(job, Err("the rehearsal broke off".to_owned()));
                 self.work(broken, move || {
@@ -389,7 +396,11 @@ pub(super) fn scan(
     let kept = job.session.files.read_exclusions();
     let kept = kept.map_err(|error| unreadable(&error))?;
     let scanned = Scanned::of(scan, &job.selection, &kept, job.decided.as_ref());
-    scanned.map(Box::new).map_err(|error| unreadable(&error))
+    let mut scanned = scanned.map_err(|error| unreadable(&error))?;
+    if let Some(left) = &job.only {
+        scanned.take_only(left);
+    }
+    Ok(Box::new(scanned))
 }
 
 pub(super) fn rehearse(
@@ -406,7 +417,7 @@ pub(super) fn carry_out(
     order: &SweepOrder,
     (cancel, pause): &(CancelToken, Pause),
     send: &Sender<Msg>,
-) -> Result<(String, Box<RunSummary>), String> {
+) -> Result<Box<SweptRun>, String> {
     let confirmed = (*order.manifest).clone().confirm();
     // Only the newest news counts: what doesn't fit is dropped.
     let sink = |event| drop(send.try_send(Msg::Sweeping(event)));
@@ -416,5 +427,10 @@ pub(super) fn carry_out(
         .session
         .sweep(searches, &confirmed, predictions, reins, &sink);
     let run = swept.map_err(|error| format!("Nothing was removed: {}.", whole_story(&error)))?;
-    Ok((run.id, Box::new(run.summary)))
+    let (state, identity) = (&order.session.state, &order.session.identity);
+    Ok(Box::new(SweptRun {
+        left: left_over(state, identity).unwrap_or_default(),
+        run: run.id,
+        summary: run.summary,
+    }))
 }

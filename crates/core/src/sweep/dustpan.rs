@@ -3,11 +3,13 @@
 
 mod empty;
 mod entry;
+mod estimate;
 mod frames;
 mod record;
 mod room;
 
 pub use empty::{Emptied, EmptyError, empty, empty_expired};
+pub use estimate::estimate_packed;
 pub use record::{Pan, PanItem};
 pub use room::{ON_TARGET, Room, RoomError, find_room};
 

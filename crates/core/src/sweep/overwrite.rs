@@ -10,6 +10,8 @@ use std::os::unix::fs::MetadataExt as _;
 
 use jolly_disk::{Disk, Folder, Stat};
 
+use crate::target::{Target, mount_of};
+
 /// Bytes written at once.
 const PIECE: usize = 1 << 20;
 
@@ -48,6 +50,38 @@ pub(super) fn overwrite(
         left -= piece as u64;
     }
     file.sync_all()
+}
+
+/// What writing over can't promise on the volume of a target: older copies of the bytes may lie
+/// elsewhere on it. Nothing when nothing of the kind is known.
+pub fn overwrite_caveat(target: &Target) -> Option<&'static str> {
+    let kind = mount_of(target.root_path()).map(|mount| mount.kind);
+    match kind.as_deref() {
+        Some("btrfs" | "zfs" | "bcachefs" | "apfs" | "f2fs" | "nilfs2") => {
+            return Some(
+                "this file system writes elsewhere and leaves the old bytes where they were",
+            );
+        }
+        Some("overlay") => return Some("what lies below this volume keeps its bytes"),
+        _ => {}
+    }
+    // Major and minor number of the device that the volume lies on (sysfs(5)).
+    let device = target.key().device;
+    let queue = format!("/sys/dev/block/{}:{}", device >> 32, device & 0xffff_ffff);
+    let turns = ["queue/rotational", "../queue/rotational"]
+        .iter()
+        .find_map(|file| {
+            let text = std::fs::read_to_string(format!("{queue}/{file}")).ok()?;
+            Some(text.trim() == "1")
+        });
+    match (kind.as_deref(), turns) {
+        (_, Some(false)) => Some("a flash disk keeps spare blocks, where older bytes may stay"),
+        (Some("ext3" | "ext4" | "xfs" | "ntfs" | "ntfs3" | "fuseblk" | "hfsplus"), _) => {
+            Some("its journal, and copies that were made before, may hold older bytes")
+        }
+        (_, None) => Some("nothing is known of the disk below, which may hold older bytes"),
+        (_, Some(true)) => None,
+    }
 }
 
 #[cfg(test)]

@@ -82,6 +82,8 @@ pub struct RunSummary {
     pub free_after: u64,
     /// Free space that the manifest promised.
     pub free_predicted: u64,
+    /// How much of that is folders' own blocks.
+    pub folders_promised: u64,
     /// What the dustpan takes on the target's own volume.
     pub packed_on_target: u64,
     /// What programs still hold of what went, in bytes: it comes back when they let go.

@@ -159,6 +159,7 @@ impl<'a> Tally<'a> {
             free_before: free.0,
             free_after: free.1,
             free_predicted: free.0.saturating_add(promised),
+            folders_promised: manifest.folders.bytes,
             packed_on_target: 0,
             still_held: (0, None),
             compared: self.compared.map(|(_, comparison)| comparison),

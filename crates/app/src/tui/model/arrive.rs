@@ -7,6 +7,7 @@ use jolly_core::arrive::Arrival;
 use jolly_core::decide::Selection;
 use jolly_core::rulebook::RuleNumber;
 use jolly_core::sheet::Sheet;
+use jolly_core::sweep::LeftOver;
 
 use crate::session::Session;
 
@@ -39,6 +40,10 @@ pub(in crate::tui) struct Arrived {
     pub arrival: Arrival,
     /// The moment of the look, seconds since 1970: ages on the screen count from it.
     pub now: i64,
+    /// What its last sweep left behind.
+    pub left: Option<LeftOver>,
+    /// What was settled or emptied at this look, in words.
+    pub notes: Vec<String>,
     /// The rules that are turned off for it.
     pub rules_off: Vec<RuleNumber>,
 }

@@ -3,10 +3,20 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::Arc;
 
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
+use jiff::{SignedDuration, Timestamp};
+
 use jolly_core::decide::{Decisions, EntryKind, Manifest, ManifestItem, make_manifest};
 use jolly_core::rulebook::{Class, Removal, RuleNumber};
-use jolly_core::scan::{Scan, Sum};
-use jolly_core::sweep::{Predictions, RunSummary};
+use jolly_core::scan::{Blocked, Scan, Sum};
+use jolly_core::sweep::{
+    KEPT_DAYS, Predictions, Room, RunSummary, estimate_packed, find_room, overwrite_caveat,
+};
+use jolly_core::target::InUse;
+use jolly_core::whole_story;
+
+use crate::session::{Session, clock};
 
 /// How many of the biggest items are named.
 const BIGGEST: usize = 3;
@@ -42,6 +52,16 @@ pub(in crate::tui) struct Check {
     pub afterwards: Vec<(String, Vec<String>)>,
     /// The biggest things that go.
     pub biggest: Vec<ManifestItem>,
+    /// Until when what is set aside is kept.
+    pub until: Option<Date>,
+    /// Where it finds room; or why it doesn't.
+    pub room: Result<Option<Room>, String>,
+    /// About how small it packs, in bytes.
+    pub packs: Option<u64>,
+    /// Programs to close first, each with how many files wait for it, most first.
+    pub to_close: Vec<(String, u64)>,
+    /// How many are written over first, and what that can't promise on this volume.
+    pub overwritten: (u64, Option<&'static str>),
     pub rehearsal: Rehearsal,
     /// How much of the word has been typed.
     pub typed: String,
@@ -61,6 +81,11 @@ impl Check {
             planned: BTreeMap::new(),
             afterwards: Vec::new(),
             biggest: Vec::new(),
+            until: None,
+            room: Ok(None),
+            packs: None,
+            to_close: Vec::new(),
+            overwritten: (0, None),
             rehearsal: Rehearsal::None,
             typed: String::new(),
             scroll: 0,
@@ -69,7 +94,7 @@ impl Check {
 
     /// The list of what was decided, and all that its screen says of it. It reads the whole list, so
     /// a thread makes it.
-    pub(in crate::tui) fn of(scan: Arc<Scan>, decisions: &Decisions) -> Self {
+    pub(in crate::tui) fn of(session: &Session, scan: Arc<Scan>, decisions: &Decisions) -> Self {
         let manifest = make_manifest(&scan, decisions);
         let spared = decisions.shown(&scan);
         let spared = spared.map(|pile| decisions.spared_count(&scan, pile)).sum();
@@ -123,8 +148,42 @@ impl Check {
             // Next to what somebody does notice, that they don't notice the rest says nothing.
             sentences.retain(|sentence| sentence != NOTHING);
         }
+        check.ask_around(session, &manifest, decisions);
         check.manifest = Some(Arc::new(manifest));
         check
+    }
+
+    /// Looks for room, for programs that hold what goes, and what the volume can't promise.
+    fn ask_around(&mut self, session: &Session, manifest: &Manifest, decisions: &Decisions) {
+        let room = find_room(&session.state, &session.target, manifest);
+        self.room = room.map_err(|error| whole_story(&error));
+        if self.aside.items > 0 {
+            let kept = SignedDuration::from_hours(24 * KEPT_DAYS);
+            let until = clock().saturating_add(kept).unwrap_or(Timestamp::MAX);
+            self.until = Some(until.to_zoned(TimeZone::system()).date());
+            self.packs = estimate_packed(&session.target, manifest);
+        }
+        let by = |by: Removal| manifest.items.iter().filter(move |item| item.by == by);
+        let many = by(Removal::Overwrite).count() as u64;
+        if many > 0 {
+            self.overwritten = (many, overwrite_caveat(&session.target));
+        }
+        let mut waiting: BTreeMap<String, u64> = BTreeMap::new();
+        for id in decisions.shown(&self.scan) {
+            let pile = self.scan.pile(id);
+            if let Some(Blocked::Busy(holder)) = &pile.blocked {
+                let who = self.scan.account_name(pile).unwrap_or("the system");
+                *waiting.entry(format!("{holder} of {who}")).or_default() += pile.found().items;
+            }
+        }
+        let in_use = InUse::read();
+        let held = manifest.items.iter();
+        for holder in held.filter_map(|item| in_use.holder(item.identity.key)) {
+            *waiting.entry(holder.to_string()).or_default() += 1;
+        }
+        self.to_close = waiting.into_iter().filter(|(_, many)| *many > 0).collect();
+        self.to_close
+            .sort_by_key(|(_, many)| std::cmp::Reverse(*many));
     }
 
     /// Whether a thread works for it.

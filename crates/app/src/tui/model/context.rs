@@ -18,12 +18,13 @@ pub(in crate::tui) enum Context {
     Decided,
     Starts,
     Rulebooks,
+    Dustpan,
 }
 
 impl Context {
     /// Every one.
     #[cfg(test)]
-    pub(in crate::tui) const ALL: [Self; 11] = [
+    pub(in crate::tui) const ALL: [Self; 12] = [
         Self::Arrive,
         Self::Scan,
         Self::Ages,
@@ -35,6 +36,7 @@ impl Context {
         Self::Decided,
         Self::Starts,
         Self::Rulebooks,
+        Self::Dustpan,
     ];
 
     /// What the help calls it.
@@ -51,6 +53,7 @@ impl Context {
             Self::Decided => "what was decided",
             Self::Starts => "how this shop starts",
             Self::Rulebooks => "rulebooks",
+            Self::Dustpan => "dustpan",
         }
     }
 }
@@ -92,12 +95,14 @@ impl Overlay {
         match self {
             Self::Exclusions(_) => Some(Context::Exclusions),
             Self::Decided(_) => Some(Context::Decided),
+            Self::Dustpan(_) => Some(Context::Dustpan),
             Self::Starts(view) => view.asking.is_none().then_some(Context::Starts),
             Self::Rulebooks(view) => view.asking.is_none().then_some(Context::Rulebooks),
             Self::Help(..)
             | Self::ExactAge(..)
             | Self::Find(_)
             | Self::Open(..)
+            | Self::SavePlan(..)
             | Self::Exclude(_)
             | Self::Place(_) => None,
         }

@@ -1,7 +1,7 @@
 //! How a sweep went, and what a second look says.
 
 use jolly_core::scan::Sum;
-use jolly_core::sweep::RunSummary;
+use jolly_core::sweep::{Cause, LeftOver, RunSummary};
 
 /// What the verifying scan says.
 #[derive(Clone, Debug)]
@@ -18,8 +18,12 @@ pub(in crate::tui) struct Report {
     pub summary: Box<RunSummary>,
     /// Whether the scan it was made from had been stopped.
     pub is_partial: bool,
+    /// Why the free space is not what was predicted.
+    pub explained: Vec<(Cause, u64)>,
     /// Size of the volume.
     pub size: u64,
+    /// What it left behind that another try may take.
+    pub left: Option<LeftOver>,
     /// None while the verifying scan is under way.
     pub verified: Option<Verified>,
 }

@@ -11,7 +11,10 @@ use crate::tui::model::Check;
 /// How many samples of the rate are kept: what a chart of the design's width shows.
 const SAMPLES: usize = 70;
 
-/// How often the rate is sampled.
+/// Before that nothing is said of how long it takes.
+const SOON: Duration = Duration::from_millis(500);
+
+/// How often the rate is sampled at first.
 const SAMPLE: Duration = Duration::from_millis(100);
 
 /// A sweep under way.
@@ -24,10 +27,13 @@ pub(in crate::tui) struct Sweeping {
     pub of: u64,
     pub outcomes: OutcomeSums,
     pub freed: BTreeMap<Class, u64>,
-    /// Bytes in each of the last samples.
+    /// Bytes in each sample.
     pub rate: Vec<u64>,
     sampled: (Duration, u64),
+    sample: Duration,
     pub is_stopping: bool,
+    /// Since when it is held, and for how long it was held before.
+    pub held: (Option<Duration>, Duration),
 }
 
 impl Sweeping {
@@ -42,7 +48,9 @@ impl Sweeping {
             freed: BTreeMap::new(),
             rate: Vec::new(),
             sampled: (clock, 0),
+            sample: SAMPLE,
             is_stopping: false,
+            held: (None, Duration::ZERO),
         }
     }
 
@@ -52,12 +60,53 @@ impl Sweeping {
         self.outcomes = event.outcomes;
         self.freed = event.freed;
         let freed = self.freed_in_all();
-        if clock.saturating_sub(self.sampled.0) >= SAMPLE {
+        let passed = clock.saturating_sub(self.sampled.0);
+        if passed >= self.sample {
             self.rate.push(freed.saturating_sub(self.sampled.1));
             self.sampled = (clock, freed);
-            let surplus = self.rate.len().saturating_sub(SAMPLES);
-            self.rate.drain(..surplus);
         }
+        // A long sweep is drawn whole: two bars become one.
+        if self.rate.len() > SAMPLES {
+            self.rate = self.rate.chunks(2).map(|pair| pair.iter().sum()).collect();
+            self.sample *= 2;
+        }
+    }
+
+    /// How long one bar of the rate is.
+    pub(in crate::tui) fn sample(&self) -> Duration {
+        self.sample
+    }
+
+    /// About how long it still takes, by bytes where they are what takes long, else by items; nothing
+    /// while nothing can be said.
+    pub(in crate::tui) fn left(&self, clock: Duration) -> Option<Duration> {
+        let worked = self.worked(clock);
+        if worked < SOON || self.done == 0 {
+            return None;
+        }
+        let share = |done: u64, of: u64| done as f64 / of.max(1) as f64;
+        let by_items = share(self.done, self.of);
+        let by_bytes = share(self.freed_in_all(), self.planned_in_all());
+        // The slower of both: many small things and few large ones each take their time.
+        let done = by_items.min(if self.planned_in_all() > 0 {
+            by_bytes
+        } else {
+            by_items
+        });
+        if done <= 0.0 {
+            return None;
+        }
+        Some(worked.mul_f64(((1.0 - done) / done).clamp(0.0, 1e6)))
+    }
+
+    /// How long it has worked.
+    pub(in crate::tui) fn worked(&self, clock: Duration) -> Duration {
+        let held = self
+            .held
+            .0
+            .map_or(Duration::ZERO, |since| clock.saturating_sub(since));
+        let passed = clock.saturating_sub(self.began);
+        passed.saturating_sub(self.held.1).saturating_sub(held)
     }
 
     /// Bytes that have come back.

@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
+use jolly_core::sweep::LeftOver;
 use tui_input::Input;
 
 use crate::tui::keys::Action;
@@ -20,6 +21,16 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         Action::Choose => return choose(model),
         Action::Open => model.overlay = Some(Overlay::Open(Input::default(), Vec::new())),
         Action::Again => return look_again(model),
+        Action::Retry => {
+            let focused = model.bench.focused().and_then(|it| it.arrived());
+            let left = focused.and_then(|arrived| arrived.left.clone());
+            if left.is_none() {
+                model.message = Some("Its last sweep left nothing behind.".to_owned());
+                return Vec::new();
+            }
+            model.weigh = None;
+            return choose_with(model, left);
+        }
         Action::Rules => {
             let rulebooks = model
                 .bench
@@ -49,6 +60,11 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
 
 /// Begins with the computer in focus: what was scanned of another one is let go of.
 fn choose(model: &mut Model) -> Vec<Effect> {
+    choose_with(model, None)
+}
+
+/// The same, to take only what a run left behind.
+fn choose_with(model: &mut Model, left: Option<LeftOver>) -> Vec<Effect> {
     let chosen = model.bench.focused().map(|computer| match &computer.look {
         Look::Done(arrived) => Ok((
             Arc::clone(&arrived.session),
@@ -72,6 +88,7 @@ fn choose(model: &mut Model) -> Vec<Effect> {
             }
             model.open(session, selection, volume);
             model.rules_off = rules_off;
+            model.retry = left;
             model.station = Station::Scan;
             start_scan(model)
         }

@@ -9,7 +9,7 @@ use crate::tui::keys::help_rows;
 use crate::tui::model::{Context, Model, Overlay};
 use crate::tui::msg::Effect;
 use crate::tui::update::completion::common_start;
-use crate::tui::update::{arrive, exclude, inside, place, rulebooks, starts, weigh};
+use crate::tui::update::{arrive, check, exclude, inside, place, rulebooks, starts, weigh};
 
 pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     let Some(overlay) = model.overlay.take() else {
@@ -22,7 +22,13 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Overlay::Place(draft), _) => return place::press(model, draft, key),
         (Overlay::Help(from, behind), code) => help(model, from, behind, code),
         // These have no lines to type in, and are served by the table of keys.
-        (Overlay::Exclusions(_) | Overlay::Decided(_), _) | (_, KeyCode::Esc) => {}
+        (Overlay::Exclusions(_) | Overlay::Decided(_) | Overlay::Dustpan(_), _)
+        | (_, KeyCode::Esc) => {}
+        (Overlay::SavePlan(input, _), KeyCode::Enter) => return check::save(model, input),
+        (Overlay::SavePlan(mut input, _), _) => {
+            input.handle_event(&Event::Key(key));
+            model.overlay = Some(Overlay::SavePlan(input, None));
+        }
         (Overlay::Find(input), KeyCode::Enter) => {
             if is_inside(model) {
                 let text = input.value().to_owned();
@@ -115,7 +121,12 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
         other => model.overlay = other,
     }
     match &mut model.overlay {
-        Some(Overlay::ExactAge(input, _) | Overlay::Find(input) | Overlay::Open(input, _)) => {
+        Some(
+            Overlay::ExactAge(input, _)
+            | Overlay::Find(input)
+            | Overlay::Open(input, _)
+            | Overlay::SavePlan(input, _),
+        ) => {
             insert(input);
         }
         Some(Overlay::Rulebooks(view)) => view.asking.iter_mut().for_each(insert),
@@ -127,6 +138,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
             | Overlay::Exclude(_)
             | Overlay::Place(_)
             | Overlay::Exclusions(_)
+            | Overlay::Dustpan(_)
             | Overlay::Decided(_),
         )
         | None => {}

@@ -133,8 +133,11 @@ fn look_inside(model: &mut Model) -> Vec<Effect> {
 }
 
 /// Walks on to check.
-fn check(model: &mut Model) -> Vec<Effect> {
+pub(super) fn check(model: &mut Model) -> Vec<Effect> {
     let Some(weigh) = &model.weigh else {
+        return Vec::new();
+    };
+    let Some(session) = model.session.clone() else {
         return Vec::new();
     };
     model.job += 1;
@@ -142,7 +145,12 @@ fn check(model: &mut Model) -> Vec<Effect> {
     let waiting = Check::waiting(Arc::clone(&weigh.scan));
     let before = model.check.replace(waiting);
     let decisions = Box::new(weigh.decisions.clone());
-    let mut effects = vec![Effect::List(model.job, Arc::clone(&weigh.scan), decisions)];
+    let mut effects = vec![Effect::List(
+        model.job,
+        session,
+        Arc::clone(&weigh.scan),
+        decisions,
+    )];
     effects.extend(before.map(|before| Effect::LetGo(Box::new(before))));
     effects
 }

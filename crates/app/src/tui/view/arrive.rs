@@ -151,6 +151,26 @@ fn failed(theme: &Theme, why: &str, width: usize) -> Vec<Line<'static>> {
     all
 }
 
+/// What the last sweep left behind, and how to try it again.
+fn left_over(theme: &Theme, arrived: &Arrived, width: usize) -> Vec<Line<'static>> {
+    let Some(left) = &arrived.left else {
+        return Vec::new();
+    };
+    let passed = arrived.now.saturating_sub(left.started.as_second());
+    let passed = age(u64::try_from(passed).unwrap_or(0));
+    let many = counted(left.paths.len() as u64, "item");
+    let why = left.reasons.first().map(|(outcome, reason, _)| {
+        let name = outcome.name();
+        format!("{name}: {reason}")
+    });
+    let text = format!("The last sweep, {passed} ago, left {many}; t tries them again.");
+    let mut all = vec![Line::styled(cut(&text, width), theme.style(Role::Straw))];
+    let because = format!("  {}", why.unwrap_or_default());
+    all.push(Line::styled(cut(&because, width), theme.style(Role::Quiet)));
+    all.push(Line::default());
+    all
+}
+
 /// What is known of a computer, and its signs.
 fn facts(theme: &Theme, arrived: &Arrived, area: Rect) -> Vec<Line<'static>> {
     let width = usize::from(area.width).saturating_sub(1);
@@ -185,6 +205,10 @@ fn facts(theme: &Theme, arrived: &Arrived, area: Rect) -> Vec<Line<'static>> {
         fact("accounts", "none found: no home is on this volume");
     }
     all.push(Line::default());
+    for note in &arrived.notes {
+        all.push(Line::styled(cut(note, width), theme.style(Role::Ask)));
+    }
+    all.extend(left_over(theme, arrived, width));
     let signs = &arrived.arrival.signs;
     let heading = if signs.is_empty() {
         "No signs at first look"

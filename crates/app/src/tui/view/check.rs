@@ -8,17 +8,21 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
 
+use crate::tui::bench::shown;
 use crate::tui::draw::{Pieces, cut, left, right, wrap};
 use crate::tui::model::{Check, Model, Rehearsal, WORD};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
-use crate::wording::{bytes, count, counted};
+use crate::wording::{bytes, count, counted, day};
 
 /// Where the sentences' second column starts.
 const COLUMN: usize = 14;
 
 /// Lines of the station that are not what people notice.
-const OTHERS: usize = 14;
+const OTHERS: usize = 16;
+
+/// How many programs to close are named.
+const CLOSE: usize = 3;
 
 /// Sentences longer than this are hard to follow from line to line.
 const READABLE: usize = 100;
@@ -76,6 +80,24 @@ fn sentences(theme: &Theme, check: &Check, width: usize, height: usize) -> Vec<L
         }
     }
     all.push(Line::default());
+    for (at, (program, many)) in check.to_close.iter().take(CLOSE).enumerate() {
+        let verb = if *many == 1 { "waits" } else { "wait" };
+        let text = format!("{program}: {} {verb} for it", counted(*many, "file"));
+        all.push(fact(
+            theme,
+            if at == 0 { "close first" } else { "" },
+            &text,
+            width,
+        ));
+    }
+    if let (many @ 1.., caveat) = check.overwritten {
+        let text = format!("{} first", counted(many, "file"));
+        let text = match caveat {
+            Some(caveat) => format!("{text}, but nobody can promise anything here: {caveat}"),
+            None => text,
+        };
+        all.push(fact(theme, "written over", &text, width));
+    }
     all.push(fact(theme, "stays", &stays(check), width));
     let biggest: Vec<String> = check
         .biggest
@@ -149,9 +171,16 @@ fn sums(theme: &Theme, check: &Check) -> Vec<Line<'static>> {
             format!(" {} {verb} set aside: ", counted(check.aside.items, "file")),
             text,
         );
-        second.add(format!("{}. ", bytes(check.aside.bytes)), text);
-        second.add("They are packed into the dustpan before they leave.", quiet);
+        let until = check.until.map(|until| format!(" until {}", day(until)));
+        second.add(bytes(check.aside.bytes), text);
+        if let Some(packs) = check.packs {
+            second.add(format!(", about {} packed", bytes(packs)), text);
+        }
+        let until = until.unwrap_or_default();
+        let kept = format!(". In the dustpan{until} each can be brought back.");
+        second.add(kept, quiet);
         all.push(second.line());
+        all.push(room(theme, check));
     }
     if let Some(manifest) = &check.manifest
         && manifest.folders.items > 0
@@ -168,6 +197,30 @@ fn sums(theme: &Theme, check: &Check) -> Vec<Line<'static>> {
         ));
     }
     all
+}
+
+/// Where the dustpan goes, and whether that frees anything.
+fn room(theme: &Theme, check: &Check) -> Line<'static> {
+    let (words, role) = match &check.room {
+        Err(why) => (format!("{why}."), Role::Ask),
+        Ok(None) => (String::new(), Role::Quiet),
+        Ok(Some(room)) => {
+            let place = room.folder.as_ref().map_or_else(
+                || "with the logs".to_owned(),
+                |folder| format!("at {}", shown(folder)),
+            );
+            let needs = bytes(room.needs);
+            let free = bytes(room.free);
+            let frees = if room.is_targets {
+                "the same volume, so only what packing saves comes back"
+            } else {
+                "another volume, so all of it comes back"
+            };
+            let words = format!("It lies {place}, on {frees}; needs up to {needs} of {free}.");
+            (words, Role::Quiet)
+        }
+    };
+    Line::styled(format!(" {words}"), theme.style(role))
 }
 
 fn fact(theme: &Theme, name: &str, text: &str, width: usize) -> Line<'static> {
@@ -195,13 +248,9 @@ fn stays(check: &Check) -> String {
     }
     let mut locked = 0;
     for pile in &scan.piles {
-        let items = pile.found().items;
-        match &pile.blocked {
-            Some(Blocked::NeedsAdministrator) => locked += items,
-            Some(Blocked::Busy(holder)) if items > 0 => {
-                parts.push(format!("{} wait for {holder}", count(items)));
-            }
-            Some(Blocked::Busy(_)) | None => {}
+        // Those that wait for a program are told where it is named.
+        if pile.blocked == Some(Blocked::NeedsAdministrator) {
+            locked += pile.found().items;
         }
     }
     if locked > 0 {

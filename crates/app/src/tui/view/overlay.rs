@@ -27,6 +27,7 @@ pub(super) fn draw(
         | Overlay::Exclude(_)
         | Overlay::Exclusions(_)
         | Overlay::Decided(_)
+        | Overlay::Dustpan(_)
         | Overlay::Starts(_)
         | Overlay::Place(_)
         | Overlay::Help(..) => {}
@@ -40,6 +41,14 @@ pub(super) fn draw(
                 Role::Quiet
             };
             question(theme, frame, area, ("older than", input), (&hint, role));
+        }
+        Overlay::SavePlan(input, wrong) => {
+            let hint = "a new file; `jolly-broom sweep --plan` carries out exactly this list";
+            let (hint, role) = match wrong {
+                Some(wrong) => (wrong.as_str(), Role::Ask),
+                None => (hint, Role::Quiet),
+            };
+            question(theme, frame, area, ("save as", input), (hint, role));
         }
         Overlay::Open(input, folders) => {
             folder_question(theme, frame, area, input, folders);

@@ -1,6 +1,6 @@
 //! The report station: before and after, what went, what stayed and why.
 
-use jolly_core::sweep::Outcome;
+use jolly_core::sweep::{Cause, Outcome};
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
@@ -59,7 +59,8 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     ));
     all.push(bar(theme, "after", report.size, summary.free_after, width));
     all.push(Line::default());
-    all.extend(space(theme, report));
+    all.extend(space(theme, report, width));
+    all.extend(compared(theme, report, width));
     all.push(Line::default());
     all.extend(went(theme, report));
     all.push(Line::default());
@@ -84,7 +85,7 @@ fn bar(theme: &Theme, name: &str, size: u64, free: u64, width: usize) -> Line<'s
 }
 
 /// Predicted against measured, and the difference explained.
-fn space(theme: &Theme, report: &Report) -> Vec<Line<'static>> {
+fn space(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
     let summary = &report.summary;
     let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
     let mut line = Pieces::default();
@@ -92,30 +93,69 @@ fn space(theme: &Theme, report: &Report) -> Vec<Line<'static>> {
         .add(bytes(summary.free_predicted), text);
     line.add("   measured ", quiet)
         .add(bytes(summary.free_after), text);
+    if summary.free_predicted == summary.free_after {
+        line.add("   they are equal to the byte", quiet);
+        return vec![line.line()];
+    }
     let difference = summary.free_predicted.abs_diff(summary.free_after);
-    let why = if difference == 0 {
-        "   they are equal to the byte".to_owned()
-    } else if summary.free_after < summary.free_predicted {
-        format!("   {} less: {}", bytes(difference), shortfall(report))
-    } else {
-        format!(
-            "   {} more: something else on the volume went, too",
-            bytes(difference)
-        )
-    };
-    line.add(why, quiet);
-    vec![line.line()]
+    let is_less = summary.free_after < summary.free_predicted;
+    let word = if is_less { "less" } else { "more" };
+    line.add(format!("   {} {word}:", bytes(difference)), quiet);
+    let mut all = vec![line.line()];
+    for (cause, size) in &report.explained {
+        let mut line = Pieces::default();
+        line.add(right(&bytes(*size), 14), text);
+        let room = width.saturating_sub(16);
+        line.add(format!("  {}", cut(&because(cause), room)), quiet);
+        all.push(line.line());
+    }
+    all
 }
 
-fn shortfall(report: &Report) -> &'static str {
-    let summary = &report.summary;
-    if summary.is_stopped || summary.broke_off.is_some() {
-        "it did not come to its end"
-    } else if summary.has_stayed() {
-        "some items stayed"
-    } else {
-        "something else on the volume grew, or a program holds what went"
+fn because(cause: &Cause) -> String {
+    match cause {
+        Cause::Stayed => "stayed, as is told below".to_owned(),
+        Cause::NotReached => "was not reached".to_owned(),
+        Cause::Dustpan => "is what the dustpan takes, which lies on the same volume".to_owned(),
+        Cause::Held(holder) => {
+            format!("is still held by {holder}, and comes back when it lets go")
+        }
+        Cause::Unknown => {
+            "is held by nothing known here: others wrote meanwhile, or a snapshot keeps it"
+                .to_owned()
+        }
+        Cause::MoreFreed => "more: others removed something meanwhile".to_owned(),
     }
+}
+
+/// How many differences from the rehearsal are told; the log has all.
+const DIFFERENCES: usize = 3;
+
+/// What the rehearsal predicted, against what became.
+fn compared(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
+    let Some(comparison) = &report.summary.compared else {
+        return Vec::new();
+    };
+    let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
+    let mut first = Pieces::default();
+    first.add(" rehearsed ", quiet);
+    if comparison.differs == 0 {
+        let all = counted(comparison.same, "item");
+        first.add(format!("{all}: of each what was predicted became"), text);
+        return vec![first.line()];
+    }
+    let (same, differ) = (count(comparison.same), count(comparison.differs));
+    first.add(format!("{same} as predicted, {differ} otherwise:"), text);
+    let mut all = vec![first.line()];
+    for one in comparison.differences.iter().take(DIFFERENCES) {
+        let (predicted, actual) = (one.predicted.name(), one.actual.name());
+        let words = format!(
+            "   {}: predicted {predicted}, {actual}: {}",
+            one.path, one.why
+        );
+        all.push(Line::styled(cut(&words, width), quiet));
+    }
+    all
 }
 
 fn went(theme: &Theme, report: &Report) -> Vec<Line<'static>> {
@@ -172,6 +212,11 @@ fn stayed(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
             format!("   {}", stayed.outcome.advice()),
             theme.style(Role::Quiet),
         ));
+    }
+    if let Some(left) = &report.left {
+        let many = counted(left.paths.len() as u64, "item");
+        let text = format!(" t tries these {many} again, now or after a restart, from arrive.");
+        all.push(Line::styled(cut(&text, width), theme.style(Role::Text)));
     }
     let more = summary.stayed.len().saturating_sub(REASONS);
     if more > 0 {

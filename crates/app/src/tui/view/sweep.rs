@@ -10,7 +10,7 @@ use crate::tui::draw::{Pieces, left, right, shares};
 use crate::tui::model::{Model, Sweeping};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
-use crate::wording::{bytes, count};
+use crate::wording::{age, bytes, count, counted};
 
 /// Rows of the chart.
 const CHART: usize = 4;
@@ -24,23 +24,23 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     };
     let width = usize::from(area.width).saturating_sub(2);
     let (text, quiet) = (theme.style(Role::Text), theme.style(Role::Quiet));
-    let elapsed = model.clock.saturating_sub(sweeping.began);
+    let elapsed = sweeping.worked(model.clock);
     let mut head = Pieces::default();
-    let state = if sweeping.is_stopping {
-        " Stopping"
-    } else {
-        " Sweeping"
+    let is_held = sweeping.held.0.is_some();
+    let state = match (sweeping.is_stopping, is_held) {
+        (true, _) => " Stopping",
+        (false, true) => " Paused",
+        (false, false) => " Sweeping",
     };
     head.add(state, theme.bold(Role::Straw));
     head.add(format!("   {} ", count(sweeping.done)), text);
     head.add(format!("of {} items", count(sweeping.of)), quiet);
     head.add(format!("   {:.1} s", elapsed.as_secs_f64()), text);
-    if sweeping.done > 0 {
-        let rest = sweeping.of.saturating_sub(sweeping.done) as f64 / sweeping.done as f64;
-        head.add(
-            format!("   about {:.0} s left", elapsed.as_secs_f64() * rest),
-            quiet,
-        );
+    if let Some(left) = sweeping.left(model.clock) {
+        head.add(format!("   about {} left", age_or_seconds(left)), quiet);
+    }
+    if is_held {
+        head.add("   nothing is touched meanwhile; p goes on", quiet);
     }
     let mut all = vec![head.line(), Line::default()];
     for (class, planned) in &sweeping.planned {
@@ -62,12 +62,22 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     }
     all.push(outcomes.line());
     all.push(Line::default());
-    all.push(Line::styled(
-        " bytes that come back, by tenths of a second",
-        quiet,
-    ));
+    let most = sweeping.rate.iter().copied().max().unwrap_or(0);
+    let each = sweeping.sample().as_secs_f64();
+    let peak = bytes((most as f64 / each) as u64);
+    let heading =
+        format!(" bytes a second that come back, {each:.1} s a bar; the highest is {peak}");
+    all.push(Line::styled(heading, quiet));
     all.extend(chart(theme, sweeping, width));
     lines(frame, area, all);
+}
+
+/// A short time in words.
+fn age_or_seconds(time: std::time::Duration) -> String {
+    match time.as_secs() {
+        seconds @ ..60 => counted(seconds, "second"),
+        seconds => age(seconds),
+    }
 }
 
 fn class_line(

@@ -1,0 +1,79 @@
+//! What threads do about dustpans and plans.
+
+use std::fs::OpenOptions;
+use std::io::{self, Write as _};
+use std::os::unix::fs::OpenOptionsExt as _;
+use std::path::Path;
+
+use jolly_core::decide::{Manifest, write_plan};
+use jolly_core::scan::CancelToken;
+use jolly_core::sweep::{Pan, PanItem, empty, restore};
+use jolly_core::whole_story;
+use jolly_disk::RealDisk;
+
+use crate::session::{Session, clock};
+use crate::tui::model::DustpanRun;
+use crate::tui::msg::{Dustpans, Effect, Msg};
+
+/// Does what was asked for, and tells what came of it.
+pub(super) fn carry_out(effect: Effect) -> Msg {
+    match effect {
+        Effect::SavePlan(manifest, path) => {
+            let saved = save(&manifest, &path).map_err(|error| match error.kind() {
+                io::ErrorKind::AlreadyExists => {
+                    "A file of that name is there already; name another one.".to_owned()
+                }
+                _ => format!("The list could not be saved: {error}."),
+            });
+            Msg::PlanSaved(saved.map(|()| path))
+        }
+        Effect::LoadDustpans(session) => Msg::Dustpans(load(&session)),
+        Effect::BringBack(session, pan, path) => {
+            let is_wanted = |item: &PanItem| item.path.below(&path).is_some();
+            let (never, quiet) = (CancelToken::default(), |_, _| {});
+            let from = (&session.state, &*pan);
+            let returned = restore(from, &session.target, &is_wanted, clock(), &never, &quiet);
+            Msg::BroughtBack(
+                returned
+                    .map_err(|error| format!("Nothing was brought back: {}.", whole_story(&error))),
+            )
+        }
+        Effect::EmptyPan(session, pan) => {
+            let emptied = empty(&session.state, &RealDisk, &pan, clock());
+            Msg::PanEmptied(match emptied {
+                Ok(emptied) => Ok(emptied.freed),
+                Err(error) => Err(format!("It was not emptied: {}.", whole_story(&error))),
+            })
+        }
+        _ => Msg::Nothing,
+    }
+}
+
+/// Writes a plan to a new file, which nobody else may read.
+fn save(manifest: &Manifest, path: &Path) -> io::Result<()> {
+    let file = OpenOptions::new()
+        .write(true)
+        .create_new(true)
+        .mode(0o600)
+        .open(path)?;
+    let mut out = io::BufWriter::new(file);
+    write_plan(manifest, &mut out)?;
+    out.flush()
+}
+
+/// Every dustpan that holds something, newest first.
+fn load(session: &Session) -> Dustpans {
+    let mut loaded = Dustpans::default();
+    match Pan::all(&session.state) {
+        Err(error) => loaded.broken.push(whole_story(&error)),
+        Ok(pans) => {
+            for pan in pans.into_iter().rev() {
+                match pan {
+                    Ok(pan) => loaded.runs.push(DustpanRun::of(pan)),
+                    Err(error) => loaded.broken.push(whole_story(&error)),
+                }
+            }
+        }
+    }
+    loaded
+}

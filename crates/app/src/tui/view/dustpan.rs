@@ -1,0 +1,232 @@
+//! The dustpans: what waits there, until when, and what came back.
+
+use jiff::tz::TimeZone;
+use jiff::{Timestamp, civil::Date};
+use jolly_core::target::Printable;
+use ratatui::Frame;
+use ratatui::layout::Rect;
+use ratatui::text::Line;
+
+use crate::tui::areas::first_row;
+use crate::tui::draw::{Pieces, cut, cut_front, left, right};
+use crate::tui::model::{Context, DustpanRun, DustpanView, Model, PanRow};
+use crate::tui::theme::{Role, Theme};
+use crate::tui::view::{edge, keyline, lines, page, raise};
+use crate::wording::{bytes, count, counted, day};
+
+/// Width of a size.
+const SIZE: usize = 12;
+/// Width of a count.
+const COUNT: usize = 10;
+/// Width of what became of it.
+const STATE: usize = 26;
+/// Lines of the card.
+const CARD: usize = 5;
+
+pub(super) fn draw(
+    model: &Model,
+    view: &DustpanView,
+    theme: &Theme,
+    frame: &mut Frame<'_>,
+    area: Rect,
+) {
+    let [work, message, keys] = page(theme, frame, area);
+    let width = usize::from(work.width);
+    let quiet = theme.style(Role::Quiet);
+    let mut rows = vec![
+        Line::styled(
+            " Dustpan: what was set aside and can be brought back",
+            theme.bold(Role::Straw),
+        ),
+        heading(theme, width),
+    ];
+    let total = view.count();
+    let room = usize::from(work.height).saturating_sub(CARD + 3);
+    let first = first_row(view.focus, total, room);
+    for at in first..total.min(first + room) {
+        let Some(row) = view.row(at) else { break };
+        let line = row_line(theme, view, row, (width, at == view.focus));
+        rows.push(if at == view.focus {
+            raise(theme, line, work.width)
+        } else {
+            line
+        });
+    }
+    match &view.runs {
+        None => rows.push(Line::styled("   Looking what is there...", quiet)),
+        Some(runs) if runs.is_empty() => {
+            let text = "   Nothing waits here. What a sweep sets aside, such as the trash, is kept here for a month.";
+            rows.push(Line::styled(cut(text, width), quiet));
+        }
+        Some(_) => {}
+    }
+    for broken in &view.broken {
+        rows.push(Line::styled(
+            cut(&format!("   {broken}"), width),
+            theme.style(Role::Ask),
+        ));
+    }
+    rows.push(Line::default());
+    rows.extend(card(theme, view, width));
+    lines(frame, work, rows);
+    if let Some(text) = &model.message {
+        let line = Line::styled(format!(" {}", cut(text, width)), theme.style(Role::Straw));
+        lines(frame, message, vec![Line::default(), line]);
+    }
+    keyline::draw(model, Context::Dustpan, theme, frame, keys);
+}
+
+/// The sign of what is open, or closed.
+fn fold(theme: &Theme, is_open: bool) -> &'static str {
+    if is_open {
+        theme.glyphs.open
+    } else {
+        theme.glyphs.closed
+    }
+}
+
+fn name_width(width: usize) -> usize {
+    width.saturating_sub(3 + COUNT + SIZE + STATE + 2)
+}
+
+fn heading(theme: &Theme, width: usize) -> Line<'static> {
+    let quiet = theme.style(Role::Quiet);
+    let mut line = Pieces::default();
+    line.to(3);
+    line.add(
+        left("swept on, of which computer", name_width(width)),
+        quiet,
+    );
+    line.add(right("items", COUNT), quiet);
+    line.add(right("size", SIZE), quiet);
+    line.add(format!("  {}", left("where it is", STATE)), quiet);
+    line.line()
+}
+
+fn local(time: Timestamp) -> Date {
+    time.to_zoned(TimeZone::system()).date()
+}
+
+fn row_line(
+    theme: &Theme,
+    view: &DustpanView,
+    row: PanRow,
+    (width, is_focus): (usize, bool),
+) -> Line<'static> {
+    let (text, quiet) = (theme.style(Role::Text), theme.style(Role::Quiet));
+    let runs = view.runs.as_deref().unwrap_or_default();
+    let room = name_width(width);
+    let mut line = Pieces::default();
+    line.add(edge(theme, is_focus), theme.style(Role::Straw));
+    match row {
+        PanRow::Run(at) => {
+            let Some(run) = runs.get(at) else {
+                return line.line();
+            };
+            let mark = fold(theme, view.open == Some(at));
+            line.add(format!("{mark} "), theme.style(Role::Straw));
+            let time = run.pan.started.to_zoned(TimeZone::system());
+            let name = format!("{}, {}", time.strftime("%e %B %Y %H:%M"), run.pan.label);
+            line.add(left(&cut(name.trim(), room), room), theme.bold(Role::Text));
+            line.add(right(&count(run.items.len() as u64), COUNT), text);
+            line.add(right(&bytes(run.bytes), SIZE), text);
+            line.add(format!("  {}", left(&state(run), STATE)), quiet);
+        }
+        PanRow::Folder(at, folder) => {
+            let found = runs.get(at).and_then(|run| run.folders.get(folder));
+            let Some(found) = found else {
+                return line.line();
+            };
+            let is_open = view.open == Some(at) && view.open_folder == Some(folder);
+            let mark = fold(theme, is_open);
+            line.add(format!("  {mark} "), quiet);
+            let name = cut_front(&found.path.to_string(), room.saturating_sub(3));
+            line.add(left(&name, room.saturating_sub(2)), text);
+            line.add(right(&count(found.items.len() as u64), COUNT), quiet);
+            line.add(right(&bytes(found.bytes), SIZE), text);
+        }
+        PanRow::Item(at, folder, thing) => {
+            let run = runs.get(at);
+            let item = run.and_then(|run| {
+                let number = run.folders.get(folder)?.items.get(thing)?;
+                run.items.get(*number)
+            });
+            let Some(item) = item else {
+                return line.line();
+            };
+            line.add("      ", quiet);
+            let name = Printable(item.path.name()).to_string();
+            line.add(
+                left(&cut(&name, room.saturating_sub(5)), room.saturating_sub(4)),
+                text,
+            );
+            line.add(right("", COUNT), quiet);
+            let size = if item.is_folder {
+                "folder".to_owned()
+            } else {
+                bytes(item.size)
+            };
+            line.add(right(&size, SIZE), text);
+            let back = item
+                .back
+                .map(|back| format!("back since {}", day(local(back))));
+            let state = back.unwrap_or_else(|| "in the dustpan".to_owned());
+            line.add(format!("  {}", left(&state, STATE)), quiet);
+        }
+    }
+    line.line()
+}
+
+fn state(run: &DustpanRun) -> String {
+    if !run.is_here {
+        return "its volume is not here".to_owned();
+    }
+    if run.back == run.items.len() {
+        return "all back where it was".to_owned();
+    }
+    format!("kept until {}", day(local(run.pan.until)))
+}
+
+/// What is in focus, and where it waits.
+fn card(theme: &Theme, view: &DustpanView, width: usize) -> Vec<Line<'static>> {
+    let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
+    let named = view.focused().and_then(|row| Some((row, view.named(row)?)));
+    let Some((row, (run, path))) = named else {
+        return Vec::new();
+    };
+    let rule = format!(" {}", theme.glyphs.rule.repeat(width.saturating_sub(2)));
+    let room = width.saturating_sub(14);
+    let fact = |about: &str, says: &str| {
+        let mut line = Pieces::default();
+        line.add(format!("   {}", left(about, 10)), quiet);
+        line.add(cut(says, room), text);
+        line.line()
+    };
+    let what = match row {
+        PanRow::Run(_) => format!(
+            "all of it: {}, {} packed",
+            counted(run.items.len() as u64, "item"),
+            bytes(run.packed)
+        ),
+        PanRow::Folder(..) => format!("{path} and all that lay below it"),
+        PanRow::Item(..) => path.to_string(),
+    };
+    let back = format!(
+        "{} of {} were brought back",
+        count(run.back as u64),
+        count(run.items.len() as u64)
+    );
+    vec![
+        Line::styled(rule, theme.style(Role::Faint)),
+        fact("brings", &what),
+        fact(
+            "to",
+            &format!(
+                "{}, where nothing is put onto what is there",
+                run.pan.target
+            ),
+        ),
+        fact("so far", &back),
+        fact("lies in", &run.pan.archive.display().to_string()),
+    ]
+}
