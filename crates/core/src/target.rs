@@ -2,6 +2,7 @@
 
 mod account;
 mod accounts;
+mod boot;
 mod find;
 mod in_use;
 mod layout;
@@ -20,6 +21,7 @@ mod user_dirs;
 mod volume;
 
 pub use account::Account;
+pub use boot::boot;
 pub(crate) use find::{anything_noting as find_noting, folders as find_folders, is_pattern};
 pub(crate) use in_use::device_number;
 pub use in_use::{Holder, InUse};

@@ -10,6 +10,7 @@ use jolly_core::scan::CancelToken;
 use jolly_core::sweep::{
     Comparison, Difference, Outcome, Pause, Predictions, RunSummary, SweepError,
 };
+use jolly_core::target::boot;
 use serde_json::{Value, json};
 
 use crate::cli::{SweepOptions, preview, print, scan};
@@ -88,6 +89,10 @@ fn planned(
         );
         return Err(bad(what, "give the target that it was made for"));
     }
+    if manifest.boot != boot() {
+        let what = "it was made on another machine, or before this one was started anew";
+        return Err(bad(what.to_owned(), again));
+    }
     if manifest.rules != session.rules.digest() {
         return Err(bad("it was made with other rulebooks".to_owned(), again));
     }
@@ -110,7 +115,9 @@ fn refuse(error: &RunError) -> Refusal {
             "name a folder with more room with --state, or take less; nothing was removed",
         ),
         RunError::Sweep(error) => match error {
-            SweepError::OtherTarget { .. } => Refusal::bad_input(error, "scan this target first"),
+            SweepError::OtherTarget { .. } | SweepError::OtherBoot => {
+                Refusal::bad_input(error, "scan this target first")
+            }
             SweepError::Locked => Refusal::failed(error, "wait until it has ended"),
             SweepError::Lock { .. } | SweepError::Measure { .. } => Refusal::failed(error, ""),
             SweepError::Journal { .. } => Refusal::failed(error, writable),

@@ -27,6 +27,7 @@ use crate::tui::update::{start_scan, update};
 use crate::tui::view;
 use crate::tui::worker;
 
+mod coming_back;
 mod stalls;
 mod weighing;
 

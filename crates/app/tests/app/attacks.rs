@@ -5,7 +5,7 @@
 use std::collections::BTreeSet;
 use std::os::unix::ffi::OsStrExt as _;
 use std::process::{Child, Command, Stdio};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use serde_json::Value;
 
@@ -30,16 +30,14 @@ const TAKEN: [&str; 7] = [
     "regatta.mp4",
 ];
 
-/// Waits until the log of the run holds so many bytes, or the run has ended.
-fn wait_for_log(demo: &Demo, bytes: u64, child: &mut Child) {
+/// Waits until the run has a log, and then for so long, or until the run has ended.
+fn wait_into(demo: &Demo, time: Duration, child: &mut Child) {
     let logs = demo.state().join("logs");
-    let written = || {
-        let mut entries = std::fs::read_dir(&logs).ok()?;
-        Some(entries.next()?.ok()?.metadata().ok()?.len())
-    };
-    while child.try_wait().unwrap().is_none() && written().is_none_or(|length| length <= bytes) {
+    let has_log = || std::fs::read_dir(&logs).is_ok_and(|mut logs| logs.next().is_some());
+    while child.try_wait().unwrap().is_none() && !has_log() {
         std::thread::sleep(Duration::from_millis(1));
     }
+    std::thread::sleep(time);
 }
 
 /// The names in a dustpan, as far as it can be read: a killed run leaves its last frame open.
@@ -78,6 +76,13 @@ fn path_of(item: &Value) -> Vec<u8> {
 #[test]
 fn a_sweep_killed_at_any_moment_is_accounted_for() {
     let mut interrupted = 0;
+    // How long one takes that nobody kills.
+    let longest = {
+        let demo = Demo::new();
+        let began = Instant::now();
+        assert_eq!(demo.run(&TAKEN).code, 0);
+        began.elapsed()
+    };
     for turn in 0..kills() {
         let demo = Demo::new();
         let (root, state) = (demo.root(), demo.state());
@@ -91,7 +96,9 @@ fn a_sweep_killed_at_any_moment_is_accounted_for() {
             .stderr(Stdio::null())
             .spawn()
             .unwrap();
-        wait_for_log(&demo, turn * 79_190 % 400_000, &mut child);
+        // Spread over what a sweep of the demo takes, by the golden ratio.
+        let share = (turn as f64 * 0.618_034).fract();
+        wait_into(&demo, longest.mul_f64(share), &mut child);
         child.kill().unwrap();
         child.wait().unwrap();
 

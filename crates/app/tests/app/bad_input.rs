@@ -158,6 +158,24 @@ fn plans_that_were_altered_or_belong_elsewhere() {
     let whole = std::fs::read_to_string(&file).unwrap();
     std::fs::write(&file, whole.replacen("dump-4411.bin", "dump-4412.bin", 1)).unwrap();
     refused(&demo, &demo.run(&sweep), "was altered", names);
+    // Sealed again, but of another start of the machine, whose device numbers mean nothing here.
+    let boot = whole
+        .split("\"boot\":\"")
+        .nth(1)
+        .unwrap()
+        .split('"')
+        .next()
+        .unwrap();
+    let older = whole.replacen(boot, &"0".repeat(boot.len()), 1);
+    let (text, _) = older.rsplit_once("{\"seal\"").unwrap();
+    let seal = blake3::hash(text.as_bytes()).to_hex();
+    std::fs::write(&file, format!("{text}{{\"seal\":\"{seal}\"}}\n")).unwrap();
+    refused(
+        &demo,
+        &demo.run(&sweep),
+        "before this one was started anew",
+        names,
+    );
     std::fs::write(&file, "not a plan").unwrap();
     refused(&demo, &demo.run(&sweep), "not a plan's line", names);
     std::fs::write(&file, &whole).unwrap();

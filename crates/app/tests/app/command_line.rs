@@ -141,10 +141,97 @@ fn what_may_be_somebodys_own_is_left_unless_asked_for_and_then_set_aside() {
         BTreeSet::from(young),
         "the young and the undated stay"
     );
-    let dustpans = std::fs::read_dir(demo.state().join("dustpan"))
-        .unwrap()
-        .count();
-    assert_eq!(dustpans, 1);
+    let run = swept["run"].as_str().unwrap();
+    assert!(demo.state().join(format!("dustpan/{run}.tar.zst")).exists());
+
+    // One of them comes back, as it is written on the target or on this machine; then the rest.
+    let one = "home/pia/.local/share/Trash/files/";
+    let shown = demo.run(&["log", "show", run, "--json"]).lines();
+    let is_there = |item: &&Value| item["path"].as_str().unwrap().starts_with(one);
+    let path = shown.iter().find(is_there).unwrap()["path"]
+        .as_str()
+        .unwrap();
+    assert!(shown.iter().all(|item| {
+        let reason = item["reason"].as_str().unwrap();
+        item["outcome"] != "set-aside" || reason.starts_with("in the dustpan until ")
+    }));
+    let back = demo.run(&["restore", run, path, "--json"]);
+    assert_eq!(back.code, 0, "{}", back.err);
+    assert_eq!(back.lines()[0]["outcome"], "brought-back");
+    assert!(demo.root().join(path).exists());
+    let on_machine = demo.root().join(path);
+    let twice = demo.run(&["restore", run, on_machine.to_str().unwrap(), "--json"]);
+    assert_eq!(
+        (twice.code, &twice.lines()[0]["outcome"]),
+        (3, &"exists".into())
+    );
+    let rest = demo.run(&["restore", run, "--json"]);
+    let count = |outcome: &str| {
+        rest.lines()
+            .iter()
+            .filter(|item| item["outcome"] == outcome)
+            .count()
+    };
+    assert_eq!(rest.code, 3, "{}", rest.err);
+    assert_eq!(count("exists") + count("brought-back"), rest.lines().len());
+    assert_eq!(std::fs::read_dir(&trash).unwrap().count(), before);
+    for (arguments, words) in [
+        (
+            &["restore", "no-such-run"][..],
+            "set nothing aside, or is not known",
+        ),
+        (
+            &["restore", "../x"][..],
+            "set nothing aside, or is not known",
+        ),
+        (
+            &["restore", run, "etc/passwd"][..],
+            "did not set etc/passwd aside",
+        ),
+        (
+            &["restore", run, "../../etc"][..],
+            "is not a path below the target",
+        ),
+    ] {
+        let refused = demo.run(arguments);
+        assert_eq!(refused.code, 2, "{}", refused.err);
+        assert!(refused.err.contains(words), "{}", refused.err);
+    }
+}
+
+#[test]
+fn a_sweep_after_a_rehearsal_is_compared_with_it_item_by_item() {
+    let demo = Demo::new();
+    let plan = demo.dir().join("plan");
+    let plan = plan.to_str().unwrap();
+    let made = demo.run(&[
+        "preview",
+        "--all",
+        "--skip",
+        "linux/installers",
+        "--plan",
+        plan,
+    ]);
+    assert_eq!(made.code, 0, "{}", made.err);
+    let names = demo.names();
+    let rehearsed = demo
+        .run(&["sweep", "--rehearse", "--json", "--plan", plan])
+        .json();
+    assert_eq!(demo.names(), names);
+    let id = rehearsed["rehearsed"].as_str().unwrap();
+    assert_eq!(demo.run(&["log", "verify", id]).code, 0);
+    assert!(
+        demo.run(&["log", "list", "--json"]).lines().is_empty(),
+        "it is no run"
+    );
+    let swept = demo
+        .run(&["sweep", "--yes", "--json", "--plan", plan])
+        .json();
+    assert_eq!(swept["outcomes"], rehearsed["outcomes"]);
+    let compared = &swept["compared"];
+    assert_eq!(compared["differ"], 0, "{compared}");
+    let kept = demo.run(&["log", "show", id, "--json"]).lines().len();
+    assert_eq!(compared["same"].as_u64(), Some(kept as u64));
 }
 
 #[test]

@@ -9,7 +9,7 @@ use jolly_disk::{FileKey, Kind, Stamp, Stat};
 use crate::decide::Decisions;
 use crate::rulebook::Removal;
 use crate::scan::{ItemKind, PileId, Scan, Sum};
-use crate::target::{Layout, Target, TargetPath};
+use crate::target::{Layout, Target, TargetPath, boot};
 
 /// What a line of a manifest is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -110,6 +110,8 @@ pub struct Manifest {
     pub folders: Sum,
     /// Whether the scan it was made from was stopped before its end.
     pub is_partial: bool,
+    /// The start of the machine that it was made in: device numbers mean nothing in another one.
+    pub boot: String,
 }
 
 /// A manifest that somebody has read and agreed to: the only thing that a sweep takes.
@@ -208,6 +210,7 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
         takes,
         folders: folder_sum,
         is_partial: scan.is_partial,
+        boot: boot(),
     }
 }
 

@@ -49,6 +49,7 @@ struct Header {
     folders: HeaderSum,
     #[serde(default)]
     partial: bool,
+    boot: String,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -208,6 +209,7 @@ pub fn read_plan(plan: impl Read, most: MostRead) -> Result<Manifest, PlanError>
                 bytes: header.folders.bytes,
             },
             is_partial: header.partial,
+            boot: header.boot,
         }),
         _ => Err(PlanError::Altered),
     }
@@ -234,6 +236,7 @@ impl From<&Manifest> for Header {
             totals: sum(manifest.takes),
             folders: sum(manifest.folders),
             partial: manifest.is_partial,
+            boot: manifest.boot.clone(),
         }
     }
 }

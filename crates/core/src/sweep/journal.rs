@@ -6,6 +6,7 @@
 use std::borrow::Cow;
 use std::fs::File;
 use std::io::{self, Write};
+use std::os::unix::fs::MetadataExt as _;
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
@@ -228,7 +229,13 @@ pub trait Sink: Write + Send {
 
 impl Sink for File {
     fn sync(&mut self) -> io::Result<()> {
-        self.sync_data()
+        self.sync_data()?;
+        // A record that somebody removed meanwhile would tell nobody anything.
+        if self.metadata()?.nlink() == 0 {
+            let what = "its file was removed";
+            return Err(io::Error::new(io::ErrorKind::NotFound, what));
+        }
+        Ok(())
     }
 }
 

@@ -22,7 +22,7 @@ use crate::sweep::{
     Comparison, Dustpan, Journal, JournalError, Outcome, OutcomeSums, Pause, Predictions,
     Rehearsed, Stayed,
 };
-use crate::target::{Holder, InUse, Target, TargetPath};
+use crate::target::{Holder, InUse, Target, TargetPath, boot};
 
 /// What a sweep stands on: the open target and the rules in force, against which every item is
 /// held once more.
@@ -114,6 +114,8 @@ impl RunSummary {
 pub enum SweepError {
     #[error("the list was made for {planned}, and this is {opened}")]
     OtherTarget { planned: String, opened: String },
+    #[error("the list was made on another machine, or before this one was started anew")]
+    OtherBoot,
     #[error("another sweep of this target is under way")]
     Locked,
     #[error("cannot lock the target")]
@@ -172,11 +174,9 @@ pub fn sweep(
         let finished = finished.and_then(|()| real.journal.sync());
         broke_off = finished.err().map(|error| whole_story(&error));
     }
-    let device = ground.target.key().device;
-    let packed = real
-        .dustpan
-        .as_deref()
-        .filter(|pan| pan.device() == Some(device));
+    let device = ground.target.volume_device();
+    let shares = |pan: &&Dustpan| device.is_some() && pan.device() == device;
+    let packed = real.dustpan.as_deref().filter(shares);
     let mut summary = tally.into_summary(manifest, (free_before, free_after));
     summary.packed_on_target = packed.map_or(0, Dustpan::packed);
     summary.still_held = still_held(&summary, manifest);
@@ -327,6 +327,9 @@ fn same_target(target: &Target, manifest: &Manifest) -> Result<TargetMark, Sweep
             planned,
             opened: opened.root,
         });
+    }
+    if manifest.boot != boot() {
+        return Err(SweepError::OtherBoot);
     }
     Ok(opened)
 }

@@ -134,6 +134,12 @@ impl Target {
         layout::recognise(disk, &root)
     }
 
+    /// The device of its volume; none where a folder only stands in for a volume, whose space nobody
+    /// else shares.
+    pub fn volume_device(&self) -> Option<u64> {
+        self.stand_in.is_none().then_some(self.key.device)
+    }
+
     /// What tells this computer from all others, whatever it is called and wherever it is mounted:
     /// the identifier that its system gave it, else that of its volume, else where it lies.
     pub fn identity(&self) -> String {

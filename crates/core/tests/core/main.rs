@@ -12,6 +12,7 @@
 
 mod arrivals;
 mod decisions;
+mod hostile;
 mod insides;
 mod journals;
 mod kept_files;

@@ -69,7 +69,7 @@ pub fn find_room(
     // On its own volume things come back frame by frame: what is packed and not yet gone is at most
     // one frame.
     let frame = aside().map(size).max().unwrap_or(0).max(MOST_STORED);
-    let own = target.key().device;
+    let own = target.volume_device();
     let disk = target.disk();
     let measure = |path: &Path| {
         let there = path.ancestors().find(|path| path.is_dir());
@@ -84,7 +84,7 @@ pub fn find_room(
         path: state_folder.clone(),
         source,
     })?;
-    let is_targets = device == own;
+    let is_targets = Some(device) == own;
     let needs = if is_targets { frame.min(whole) } else { whole };
     let in_state = Room {
         folder: None,

@@ -1,0 +1,197 @@
+//! What was set aside comes back, what stayed is tried again, and the list can be kept.
+
+use super::*;
+use std::process::{Child, Command};
+
+/// A program that has a file open until it is let go of.
+struct Program(Child);
+
+impl Program {
+    fn holding(path: &std::path::Path) -> Self {
+        let file = std::fs::File::open(path).unwrap();
+        Self(
+            Command::new("sleep")
+                .arg("600")
+                .stdin(file)
+                .spawn()
+                .unwrap(),
+        )
+    }
+}
+
+impl Drop for Program {
+    fn drop(&mut self) {
+        self.0.kill().ok();
+        self.0.wait().ok();
+    }
+}
+
+#[test]
+fn what_the_check_says_of_the_dustpan_is_so_and_all_of_it_comes_back() {
+    let mut desk = Desk::new().scanned();
+    desk.find("recently used");
+    desk.key(KeyCode::Char(' '));
+    desk.key(KeyCode::Tab);
+    let shown = desk.shown();
+    assert!(shown.contains("1 file is set aside: "), "{shown}");
+    assert!(shown.contains("packed. In the dustpan until "), "{shown}");
+    assert!(
+        shown.contains("another volume, so all of it comes back"),
+        "{shown}"
+    );
+    let check = desk.model.check.as_ref().unwrap();
+    let items = check.manifest.as_ref().unwrap().items.iter();
+    let aside = items.filter(|item| item.by == jolly_core::rulebook::Removal::SetAside);
+    let paths: Vec<PathBuf> = aside
+        .map(|item| desk.root().join(item.path.to_string()))
+        .collect();
+    let whole = std::fs::read(&paths[0]).unwrap();
+    desk.key(KeyCode::Char('r'));
+    desk.text("sweep");
+    let shown = desk.shown();
+    assert!(
+        shown.contains("of each what was predicted became"),
+        "{shown}"
+    );
+    assert!(!paths[0].exists());
+
+    desk.key(KeyCode::Char('p'));
+    desk.key(KeyCode::Enter);
+    let shown = desk.shown();
+    assert!(shown.contains("all of it: 1 item"), "{shown}");
+    assert!(shown.contains("kept until"), "{shown}");
+    desk.key(KeyCode::Down);
+    desk.key(KeyCode::Enter);
+    desk.key(KeyCode::Down);
+    desk.key(KeyCode::Char('b'));
+    let shown = desk.shown();
+    assert!(shown.contains("1 item brought back"), "{shown}");
+    assert!(shown.contains("back since"), "{shown}");
+    assert_eq!(std::fs::read(&paths[0]).unwrap(), whole);
+    desk.key(KeyCode::Home);
+    desk.key(KeyCode::Char('b'));
+    let shown = desk.shown();
+    assert!(shown.contains("1 not, such as"), "{shown}");
+    desk.key(KeyCode::Char('d'));
+    assert!(desk.shown().contains("Once more empties it for good"));
+    desk.key(KeyCode::Down);
+    desk.key(KeyCode::Up);
+    desk.key(KeyCode::Char('d'));
+    assert!(
+        desk.shown().contains("Once more"),
+        "a look elsewhere takes the question back"
+    );
+    desk.key(KeyCode::Char('d'));
+    assert!(
+        desk.shown().contains("Nothing waits here."),
+        "{}",
+        desk.shown()
+    );
+    desk.key(KeyCode::Esc);
+    assert_eq!(desk.model.station, Station::Report);
+}
+
+#[test]
+fn what_was_in_use_is_named_and_tried_again_alone_from_the_report_and_from_arrive() {
+    let mut desk = Desk::new().scanned();
+    let dump = desk.root().join("tmp/dump-4411.bin");
+    let program = Program::holding(&dump);
+    desk.key(KeyCode::Tab);
+    let shown = desk.shown();
+    assert!(
+        row(&shown, &["close first"]).contains("1 file waits for it"),
+        "{shown}"
+    );
+    desk.text("sweep");
+    let shown = desk.shown();
+    assert!(shown.contains("1 stayed, in-use: open in sleep"), "{shown}");
+    assert!(shown.contains("t tries these 1 item again"), "{shown}");
+    assert!(dump.exists());
+
+    // As after a restart: the next look at the computer offers it.
+    desk.key(KeyCode::BackTab);
+    desk.key(KeyCode::BackTab);
+    desk.key(KeyCode::BackTab);
+    assert_eq!(desk.model.station, Station::Arrive);
+    desk.key(KeyCode::Char('r'));
+    let shown = desk.shown();
+    assert!(shown.contains("left 1 item; t tries them again"), "{shown}");
+    drop(program);
+    desk.key(KeyCode::Char('t'));
+    assert_eq!(desk.model.station, Station::Check, "{}", desk.shown());
+    let list = desk.model.check.as_ref().unwrap().manifest.clone().unwrap();
+    let paths: Vec<String> = list
+        .items
+        .iter()
+        .map(|item| item.path.to_string())
+        .collect();
+    assert_eq!(paths, ["tmp/dump-4411.bin"]);
+    desk.text("sweep");
+    assert!(!dump.exists());
+    assert!(desk.model.report.as_ref().unwrap().left.is_none());
+}
+
+#[test]
+fn the_list_is_saved_once_and_only_for_this_person() {
+    use std::os::unix::fs::PermissionsExt as _;
+    let mut desk = Desk::new().scanned();
+    desk.key(KeyCode::Tab);
+    let path = desk.dir.path().join("list.jsonl");
+    for _ in 0..2 {
+        desk.key(KeyCode::Char('f'));
+        for _ in 0..60 {
+            desk.key(KeyCode::Backspace);
+        }
+        desk.text(path.to_str().unwrap());
+        desk.key(KeyCode::Enter);
+        if !desk.shown().contains("Saved.") {
+            assert!(
+                desk.shown().contains("is there already"),
+                "{}",
+                desk.shown()
+            );
+        }
+    }
+    assert_eq!(
+        std::fs::metadata(&path).unwrap().permissions().mode() & 0o777,
+        0o600
+    );
+    let plan = std::fs::File::open(&path).unwrap();
+    let read = jolly_core::decide::read_plan(plan, jolly_core::decide::MostRead::default());
+    let list = desk.model.check.as_ref().unwrap().manifest.clone().unwrap();
+    assert_eq!(read.unwrap(), *list);
+}
+
+#[test]
+fn a_pause_holds_the_time_and_looking_again_leads_back_to_the_check() {
+    let mut desk = Desk::new().scanned();
+    desk.key(KeyCode::Tab);
+    desk.key(KeyCode::Char('l'));
+    assert_eq!(desk.model.station, Station::Check);
+    let check = desk.model.check.as_ref().unwrap();
+    desk.model.sweeping = Some(crate::tui::model::Sweeping::new(
+        check,
+        100,
+        desk.model.clock,
+    ));
+    desk.model.station = Station::Sweep;
+    desk.model.clock += Duration::from_secs(3);
+    let press = |desk: &mut Desk| {
+        let key = KeyEvent::new(KeyCode::Char('p'), KeyModifiers::NONE);
+        update(&mut desk.model, Msg::Key(key))
+    };
+    assert!(matches!(press(&mut desk)[..], [Effect::HoldSweep]));
+    assert!(desk.shown().contains("Paused"));
+    desk.model.clock += Duration::from_secs(60);
+    let worked = |desk: &Desk| {
+        desk.model
+            .sweeping
+            .as_ref()
+            .unwrap()
+            .worked(desk.model.clock)
+    };
+    assert_eq!(worked(&desk), Duration::from_secs(3));
+    assert!(matches!(press(&mut desk)[..], [Effect::GoOn]));
+    desk.model.clock += Duration::from_secs(2);
+    assert_eq!(worked(&desk), Duration::from_secs(5));
+}

@@ -1,0 +1,295 @@
+//! Whatever others do to the target or the state folder meanwhile, nothing outside the list goes, and
+//! each item has a true outcome.
+//!
+//! The long version, 100,000 swaps, runs with `JOLLY_BROOM_LONG=1`.
+
+use std::collections::BTreeSet;
+use std::fs::{self, File};
+use std::io::Write as _;
+use std::os::unix::fs::{MetadataExt as _, symlink};
+use std::path::Path;
+use std::process::Command;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+
+use jolly_core::decide::Manifest;
+use jolly_core::scan::{CancelToken, Scan};
+use jolly_core::sweep::{LogState, Outcome, RunSummary, read_items, rehearse, verify_log};
+use jolly_core::target::TargetPath;
+
+use crate::support::{Bench, DAY, ground, manifest_of, now, paths_of, run};
+
+fn swaps() -> u64 {
+    if std::env::var_os("JOLLY_BROOM_LONG").is_some() {
+        100_000
+    } else {
+        4_000
+    }
+}
+
+/// Folders that are swept, and as many of somebody's own with the same names in them.
+const FOLDERS: usize = 20;
+const FILES: usize = 25;
+
+fn swapped_bench() -> Bench {
+    let bench = Bench::new();
+    for folder in 0..FOLDERS {
+        for file in 0..FILES {
+            for place in ["tmp/f", "home/ada/Documents/f"] {
+                let path = format!("{place}{folder}/x{file}");
+                bench.tree.file(path, 0, 60 * DAY).unwrap();
+            }
+        }
+    }
+    fs::create_dir(bench.outside()).unwrap();
+    for file in 0..FILES {
+        fs::write(bench.outside().join(format!("x{file}")), b"").unwrap();
+    }
+    bench
+}
+
+/// Every file below a folder, by inode.
+fn inodes(folder: &Path) -> BTreeSet<u64> {
+    let mut found = BTreeSet::new();
+    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+        let Ok(metadata) = entry.metadata() else {
+            continue;
+        };
+        if metadata.is_dir() {
+            found.extend(inodes(&entry.path()));
+        } else {
+            found.insert(metadata.ino());
+        }
+    }
+    found
+}
+
+/// Swaps folders for links, for other folders with the same names in them, and files for new ones,
+/// until all is over; each round puts back what it moved.
+fn swap(bench: &Bench, from: usize, done: &AtomicU64, is_over: &AtomicBool) {
+    let (root, outside) = (bench.root(), bench.outside());
+    let aside = root.join(format!("tmp/aside-{from}"));
+    let mut turn = from;
+    while !is_over.load(Ordering::SeqCst) {
+        let folder = root.join(format!("tmp/f{}", turn % FOLDERS));
+        let own = root.join(format!("home/ada/Documents/f{}", turn % FOLDERS));
+        // Some of these fail when the sweep was quicker; that is the point of a race.
+        if fs::rename(&folder, &aside).is_ok() {
+            if turn.is_multiple_of(3) {
+                drop(symlink(&outside, &folder));
+                drop(fs::rename(&folder, root.join(format!("tmp/link-{from}"))));
+            } else if fs::rename(&own, &folder).is_ok() {
+                std::thread::yield_now();
+                fs::rename(&folder, &own).unwrap();
+            }
+            drop(fs::rename(&aside, &folder));
+        }
+        let file = folder.join(format!("x{}", turn % FILES));
+        let new = root.join(format!("tmp/new-{from}"));
+        if fs::write(&new, b"somebody's").is_ok() {
+            drop(fs::rename(&new, &file));
+        }
+        done.fetch_add(1, Ordering::SeqCst);
+        turn += 2;
+    }
+}
+
+#[test]
+fn whoever_swaps_folders_links_and_files_meanwhile_gains_nothing() {
+    let bench = swapped_bench();
+    let precious = inodes(&bench.root().join("home/ada/Documents"));
+    assert_eq!(precious.len(), FOLDERS * FILES);
+    let (is_over, done) = (AtomicBool::new(false), AtomicU64::new(0));
+    let mut runs = 0;
+    std::thread::scope(|scope| {
+        for from in 0..2 {
+            let (bench, done, is_over) = (&bench, &done, &is_over);
+            scope.spawn(move || swap(bench, from, done, is_over));
+        }
+        while done.load(Ordering::SeqCst) < swaps() {
+            // What went is made again, so that there is always something to race for.
+            for folder in 0..FOLDERS {
+                let path = format!("tmp/f{folder}/y{runs}");
+                drop(bench.tree.file(path, 0, 60 * DAY));
+            }
+            let scan = bench.scan();
+            let manifest = manifest_of(&scan, true);
+            let name = format!("run-{runs}");
+            run(&bench, &scan, &manifest, &name, &CancelToken::default()).unwrap();
+            assert!(matches!(
+                verify_log(&bench.state(), &name).unwrap().state,
+                LogState::Finished
+            ));
+            runs += 1;
+        }
+        is_over.store(true, Ordering::SeqCst);
+    });
+    assert_eq!(
+        fs::read_dir(bench.outside()).unwrap().count(),
+        FILES,
+        "outside the target"
+    );
+    let left = inodes(&bench.root());
+    assert!(
+        precious.is_subset(&left),
+        "somebody's own went with a swapped folder"
+    );
+    println!("{} swaps during {runs} sweeps", done.load(Ordering::SeqCst));
+}
+
+/// A computer with things to remove and one to set aside.
+fn bench() -> (Bench, Scan, Manifest) {
+    let bench = Bench::new();
+    for name in ["tmp/job/a", "tmp/job/b", "tmp/c"] {
+        bench.tree.file(name, 4096, 60 * DAY).unwrap();
+    }
+    let trashed = "home/ada/.local/share/Trash/files/t";
+    bench.tree.file(trashed, 4096, 60 * DAY).unwrap();
+    let scan = bench.scan();
+    let manifest = manifest_of(&scan, true);
+    (bench, scan, manifest)
+}
+
+/// Rehearses and sweeps, and holds both and the disk against each other.
+fn same_as_rehearsed(bench: &Bench, scan: &Scan, manifest: &Manifest) -> RunSummary {
+    let confirmed = manifest.clone().confirm();
+    let never = CancelToken::default();
+    let rehearsed = rehearse(&ground(scan), &confirmed, None, &never, &now, &|_| {}).unwrap();
+    let before = bench.paths();
+    let predictions = Some(&rehearsed.predictions);
+    let summary = crate::support::run_predicted(bench, scan, manifest, predictions).unwrap();
+    let compared = summary.compared.clone().unwrap();
+    assert_eq!(compared.differs, 0, "{:?}", compared.differences);
+    let gone: BTreeSet<Vec<u8>> = before.difference(&bench.paths()).cloned().collect();
+    let told = read_items(&bench.state(), "predicted").unwrap();
+    let told: BTreeSet<Vec<u8>> = told
+        .iter()
+        .filter(|item| matches!(item.outcome, Some(Outcome::Removed | Outcome::SetAside)))
+        .map(|item| {
+            TargetPath::try_from(&item.path)
+                .unwrap()
+                .as_bytes()
+                .to_vec()
+        })
+        .collect();
+    assert_eq!(told, gone);
+    assert!(gone.is_subset(&paths_of(manifest)));
+    summary
+}
+
+fn succeeds(command: &str, arguments: &[&str], path: &Path) -> bool {
+    let ended = Command::new(command).args(arguments).arg(path).output();
+    ended.is_ok_and(|ended| ended.status.success())
+}
+
+#[test]
+fn what_is_marked_immutable_stays_as_a_rehearsal_says() {
+    let (bench, scan, manifest) = bench();
+    let (file, folder) = (bench.root().join("tmp/c"), bench.root().join("tmp/job"));
+    if !succeeds("chattr", &["+i"], &file) || !succeeds("chattr", &["+a"], &folder) {
+        succeeds("chattr", &["-i"], &file);
+        eprintln!("nothing can be marked immutable here, so that was not tried");
+        return;
+    }
+    // The mark itself is a change, so the list is made anew.
+    let scan = {
+        drop((scan, manifest));
+        bench.scan()
+    };
+    let manifest = manifest_of(&scan, true);
+    let summary = same_as_rehearsed(&bench, &scan, &manifest);
+    succeeds("chattr", &["-i"], &file);
+    succeeds("chattr", &["-a"], &folder);
+    assert_eq!(
+        summary.sum(Outcome::Denied).items,
+        4,
+        "{:?}",
+        summary.stayed
+    );
+    assert!(file.exists() && folder.join("a").exists());
+}
+
+#[test]
+fn a_volume_that_is_read_only_loses_nothing_and_says_so() {
+    let (bench, scan, manifest) = bench();
+    let root = bench.root();
+    let path = root.to_str().unwrap().to_owned();
+    if !succeeds("mount", &["--bind", &path], &root) {
+        eprintln!("nothing can be mounted here, so a read-only volume was not tried");
+        return;
+    }
+    let is_read_only = succeeds("mount", &["-o", "remount,bind,ro"], &root);
+    drop((scan, manifest));
+    let scan = bench.scan();
+    let manifest = manifest_of(&scan, true);
+    let before = bench.paths();
+    let summary = is_read_only.then(|| same_as_rehearsed(&bench, &scan, &manifest));
+    drop(scan);
+    assert!(succeeds("umount", &["-l"], &root));
+    let summary = summary.unwrap();
+    assert_eq!(bench.paths(), before);
+    let denied = summary.sum(Outcome::Denied).items + summary.sum(Outcome::Refused).items;
+    assert_eq!(denied, manifest.items.len() as u64, "{:?}", summary.stayed);
+}
+
+#[test]
+fn a_file_that_grows_while_it_is_packed_stays_whole() {
+    let bench = Bench::new();
+    let path = "home/ada/.local/share/Trash/files/growing";
+    bench.tree.file(path, 24 << 20, 60 * DAY).unwrap();
+    let scan = bench.scan();
+    let manifest = manifest_of(&scan, true);
+    let is_over = AtomicBool::new(false);
+    let whole = bench.root().join(path);
+    let summary = std::thread::scope(|scope| {
+        scope.spawn(|| {
+            // Opened anew for each piece: nobody is seen to hold it.
+            while !is_over.load(Ordering::SeqCst) {
+                if let Ok(mut file) = File::options().append(true).open(&whole) {
+                    drop(file.write_all(b"more"));
+                }
+            }
+        });
+        std::thread::sleep(std::time::Duration::from_millis(20));
+        let summary = run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
+        is_over.store(true, Ordering::SeqCst);
+        summary
+    });
+    assert_eq!(summary.sum(Outcome::SetAside).items, 0);
+    assert!(fs::metadata(&whole).unwrap().len() > 24 << 20);
+}
+
+#[test]
+fn a_state_folder_that_goes_meanwhile_stops_the_run_and_nothing_more_goes() {
+    let bench = Bench::new();
+    for number in 0..9000 {
+        let path = format!("tmp/{}/x{number:05}", number % 90);
+        bench.tree.file(path, 0, 60 * DAY).unwrap();
+    }
+    let scan = bench.scan();
+    let manifest = manifest_of(&scan, true);
+    let before = bench.paths();
+    let log = bench.state().log("one");
+    let is_over = AtomicBool::new(false);
+    let summary = std::thread::scope(|scope| {
+        scope.spawn(|| {
+            while !is_over.load(Ordering::SeqCst) {
+                // As if the stick with the logs were pulled, or its folder cleared by another hand.
+                if log.exists() {
+                    succeeds("rm", &["-f"], &log);
+                }
+            }
+        });
+        let summary = run(&bench, &scan, &manifest, "one", &CancelToken::default());
+        is_over.store(true, Ordering::SeqCst);
+        summary
+    });
+    let gone = before.difference(&bench.paths()).count();
+    match summary {
+        Err(_) => assert_eq!(gone, 0, "no record, and yet something is gone"),
+        Ok(summary) => {
+            assert!(summary.broke_off.is_some());
+            // At most what was intended in a record that was still there.
+            assert!(gone <= 2 * 4096, "{gone}");
+        }
+    }
+}
