@@ -380,12 +380,7 @@ pub(super) const BINDINGS: &[Binding] = &[
         "try again what stayed",
         &[(Char('t'), Action::Retry)],
     ),
-    main(
-        &[Arrive],
-        "t",
-        "try again what the last sweep left",
-        &[(Char('t'), Action::Retry)],
-    ),
+    main(&[Arrive], "t", "try again", &[(Char('t'), Action::Retry)]),
     main(
         &[Arrive, Report],
         "p",

@@ -83,6 +83,14 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::BroughtBack(_)
         | Msg::PanEmptied(_)
         | Msg::PlaceAdded(_) => answered(model, message),
+        Msg::Listed(..) | Msg::Rehearsed(..) | Msg::Sweeping(_) => on_the_way(model, message),
+        Msg::Swept(result) => swept(model, result),
+    }
+}
+
+/// Takes in news of the check and the sweep.
+fn on_the_way(model: &mut Model, message: Msg) -> Vec<Effect> {
+    match message {
         Msg::Listed(job, check) => {
             if job == model.job {
                 check::listed(model, check.map(|check| *check));
@@ -102,7 +110,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
             }
             Vec::new()
         }
-        Msg::Swept(result) => swept(model, result),
+        _ => Vec::new(),
     }
 }
 

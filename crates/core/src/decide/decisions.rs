@@ -354,7 +354,9 @@ impl Decisions {
     pub fn take_only(&mut self, scan: &Scan, what: &str, paths: &HashSet<TargetPath>) -> usize {
         let before = self.history.state();
         let mut piles = Vec::clone(&before.piles);
-        piles.iter_mut().for_each(|pile| pile.is_taken = false);
+        for pile in &mut piles {
+            pile.is_taken = false;
+        }
         let mut choices = Choices::default();
         let found = scan.arena.find_items(paths);
         for (_, item) in &found {

@@ -52,7 +52,7 @@ pub struct ManifestItem {
     pub by: Removal,
     /// What it frees; nothing for a folder, whose own blocks are counted apart.
     pub bytes: u64,
-    /// Its apparent length.
+    /// Its apparent length; of a folder the blocks that it holds itself.
     pub size: u64,
     /// The time its age counts from, seconds since 1970.
     pub time: i64,
@@ -358,7 +358,7 @@ fn emptied_folders(
             path,
             by: maker.by,
             bytes: 0,
-            size: 0,
+            size: record.allocated,
             time: record.time,
             identity: Identity {
                 key: record.key,

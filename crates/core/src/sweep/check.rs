@@ -71,6 +71,9 @@ pub(super) const NOT_EMPTY: &str = "something that stays is in it";
 /// milliseconds on a desktop, as long as a small batch itself.
 const FRESH_MS: u64 = 500;
 
+/// The program that a rule waits for, for each account it looks for, if one runs.
+type Busy = HashMap<(RuleNumber, Option<usize>), Option<Holder>>;
+
 /// What all threads of one run share.
 pub(super) struct Shared<'a> {
     pub ground: &'a Ground<'a>,
@@ -80,7 +83,7 @@ pub(super) struct Shared<'a> {
     own_links: Mutex<HashMap<FileKey, u32>>,
     recogniser: Recogniser<'a>,
     /// The program that each rule waits for, for each account it looks for; asked once a look.
-    busy: Mutex<HashMap<(RuleNumber, Option<usize>), Option<Holder>>>,
+    busy: Mutex<Busy>,
 }
 
 impl<'a> Shared<'a> {

@@ -40,7 +40,7 @@ pub fn explain(summary: &RunSummary) -> Vec<(Cause, u64)> {
     };
     let (held, holder) = summary.still_held.clone();
     let mut parts = vec![
-        (Cause::Stayed, stayed),
+        (Cause::Stayed, stayed.saturating_add(summary.folders_stayed)),
         (Cause::NotReached, not_reached),
         (Cause::Dustpan, summary.packed_on_target),
     ];

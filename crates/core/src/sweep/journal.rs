@@ -198,13 +198,12 @@ impl<'a> Intending<'a> {
 impl<'a> IntendedItem<'a> {
     fn of(item: &'a ManifestItem) -> Self {
         let identity = &item.identity;
-        let (path, path_base64) = match std::str::from_utf8(item.path.name()) {
-            Ok(name) => (Cow::Borrowed(name), None),
-            Err(_) => {
-                let name = TargetPath::new(item.path.name()).unwrap_or_default();
-                let written = WrittenPath::from(&name);
-                (Cow::Owned(written.path), written.path_base64)
-            }
+        let (path, path_base64) = if let Ok(name) = std::str::from_utf8(item.path.name()) {
+            (Cow::Borrowed(name), None)
+        } else {
+            let name = TargetPath::new(item.path.name()).unwrap_or_default();
+            let written = WrittenPath::from(&name);
+            (Cow::Owned(written.path), written.path_base64)
         };
         Self {
             kind: (item.kind == EntryKind::Folder).then_some("folder"),

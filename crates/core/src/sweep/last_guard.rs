@@ -6,6 +6,10 @@
 use crate::rulebook::{Class, Detect, Rule};
 use crate::target::{Layout, Target, TargetPath};
 
+const SECRET: &str = "it may hold passwords, keys, bookmarks or settings";
+const MAIL: &str = "it is mail";
+const OWN: &str = "it belongs to this program";
+
 /// The second look, which remembers what it found out of the folder it looked in last.
 pub(super) struct LastGuard<'a> {
     target: &'a Target,
@@ -20,24 +24,18 @@ struct Near {
     text: String,
     /// How much of that is the folder's.
     len: usize,
-    refused: Refused,
+    /// Whether it may belong to the system; the name and the rule decide.
+    may_be_systems: bool,
+    /// Why everything in it is refused, where that doesn't hang on the rule.
+    refused: Option<&'static str>,
+    /// Whether it is, or lies in, somebody's own folder.
+    is_personal: bool,
     /// Names in it that are somebody's own folder.
     personal: Vec<Vec<u8>>,
     /// Names in it that are this program's.
     own: Vec<Vec<u8>>,
     /// Names in it that are the root of a place or home, or hold one.
     holding: Vec<Vec<u8>>,
-}
-
-/// Why everything below a folder is refused.
-#[derive(Default)]
-struct Refused {
-    /// It may belong to the system; the name and the rule decide.
-    may_be_systems: bool,
-    is_secret: bool,
-    is_mail: bool,
-    is_personal: bool,
-    is_own: bool,
 }
 
 impl<'a> LastGuard<'a> {
@@ -76,13 +74,15 @@ impl Near {
         let personal = &target.places.personal;
         let homes = target.accounts.iter().map(|account| &account.home);
         Self {
-            refused: Refused {
-                may_be_systems: may_be_systems(target.layout, &text),
-                is_secret: holds(&SECRET_FOLDERS),
-                is_mail: holds(&MAIL_FOLDERS),
-                is_personal: personal.iter().any(|root| is_in(folder, root)),
-                is_own: own.iter().any(|root| is_in(folder, root)),
+            may_be_systems: may_be_systems(target.layout, &text),
+            refused: if holds(&SECRET_FOLDERS) {
+                Some(SECRET)
+            } else if holds(&MAIL_FOLDERS) {
+                Some(MAIL)
+            } else {
+                own.iter().any(|root| is_in(folder, root)).then_some(OWN)
             },
+            is_personal: personal.iter().any(|root| is_in(folder, root)),
             personal: personal
                 .iter()
                 .filter_map(|root| right_in(folder, root))
@@ -115,21 +115,24 @@ impl Near {
             self.text.push_str(&small);
         }
         let is_one = |names: &[Vec<u8>]| names.iter().any(|known| known == name);
-        if self.refused.may_be_systems && is_systems(layout, rule, &self.text) {
+        if self.may_be_systems && is_systems(layout, rule, &self.text) {
             return Some("it belongs to the system");
         }
-        if self.refused.is_secret || is_secret(rule, &self.text) {
-            return Some("it may hold passwords, keys, bookmarks or settings");
+        if let Some(reason) = self.refused {
+            return Some(reason);
         }
-        if self.refused.is_mail || is_mail(&self.text) {
-            return Some("it is mail");
+        if is_secret(rule, &self.text) {
+            return Some(SECRET);
         }
-        let is_personal = self.refused.is_personal || is_one(&self.personal);
+        if is_mail(&self.text) {
+            return Some(MAIL);
+        }
+        let is_personal = self.is_personal || is_one(&self.personal);
         if is_personal && rule.class != Class::Ask {
             return Some("it is in somebody's own folder");
         }
-        if self.refused.is_own || is_one(&self.own) {
-            return Some("it belongs to this program");
+        if is_one(&self.own) {
+            return Some(OWN);
         }
         is_one(&self.holding).then_some("it is the root of a place")
     }

@@ -64,7 +64,7 @@ impl Outcome {
     pub fn advice(self) -> &'static str {
         match self {
             Self::Removed | Self::SetAside | Self::Gone => "",
-            Self::InUse => "close the program, scan again and sweep again",
+            Self::InUse => "close the program and try again",
             Self::Changed => "scan again and look at it as it is now",
             Self::Refused => "it is guarded, or its folder holds something that stays",
             Self::Denied => "run as the administrator",

@@ -11,11 +11,11 @@ const LOOK: Duration = Duration::from_millis(50);
 
 /// Holds a sweep before its next item, and lets it go on.
 #[derive(Clone, Debug, Default)]
-pub struct Pause(Arc<Held>);
+pub struct Pause(Arc<Gate>);
 
 #[derive(Debug, Default)]
-struct Held {
-    is_held: AtomicBool,
+struct Gate {
+    is_shut: AtomicBool,
     turn: Mutex<()>,
     bell: Condvar,
 }
@@ -23,18 +23,18 @@ struct Held {
 impl Pause {
     /// Holds the work before its next item.
     pub fn hold(&self) {
-        self.0.is_held.store(true, Ordering::SeqCst);
+        self.0.is_shut.store(true, Ordering::SeqCst);
     }
 
     /// Lets it go on.
     pub fn go_on(&self) {
-        self.0.is_held.store(false, Ordering::SeqCst);
+        self.0.is_shut.store(false, Ordering::SeqCst);
         self.0.bell.notify_all();
     }
 
     /// Waits while it is held; a stop ends the waiting.
     pub(super) fn wait(&self, stop: &CancelToken) {
-        while self.0.is_held.load(Ordering::SeqCst) && !stop.is_cancelled() {
+        while self.0.is_shut.load(Ordering::SeqCst) && !stop.is_cancelled() {
             let turn = self.0.turn.lock().unwrap_or_else(PoisonError::into_inner);
             drop(self.0.bell.wait_timeout(turn, LOOK));
         }

@@ -77,10 +77,8 @@ fn write(
         match order {
             Order::Intend(batch) => {
                 intend(journal, batch)?;
-                if tell.send(true).is_err() {
-                    // Whoever doesn't listen any more has broken off; what was done is written still.
-                    continue;
-                }
+                // Whoever doesn't listen any more has broken off; what was done is written still.
+                let _broke_off = tell.send(true).is_err();
             }
             Order::Record(batch, verdicts) => record(journal, batch, &verdicts)?,
         }

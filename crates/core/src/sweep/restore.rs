@@ -133,35 +133,16 @@ pub fn restore(
     let mut record = resume(state, pan)?;
     let mut put_back = PutBack::new(target, &pan.run);
     let (of, mut done) = (chosen.len() as u64, 0);
+    let mut step = || {
+        done += 1;
+        sink(done, of);
+    };
     for frame in frames_of(pan, &chosen) {
         if cancel.is_cancelled() {
             break;
         }
-        let mut at = pan.items.partition_point(|item| item.frame < frame);
-        let read = read_frame(&pan.archive, pan.frames.get(frame).copied().unwrap_or(0));
-        let walked = read.and_then(|frame_bytes| {
-            each_entry(frame_bytes, &mut |entry, bytes| {
-                let here = at;
-                at += 1;
-                let Some(item) = pan.items.get(here).filter(|item| item.frame == frame) else {
-                    return Err(io::Error::from(io::ErrorKind::InvalidData));
-                };
-                if cancel.is_cancelled() {
-                    return Err(io::Error::from(io::ErrorKind::Interrupted));
-                }
-                match chosen.get_mut(&here) {
-                    Some(back) => {
-                        *back = Some(put_back.put(&entry, item, here, bytes)?);
-                        done += 1;
-                        sink(done, of);
-                    }
-                    // A folder that was made on the way to something wanted is made as it was.
-                    None => put_back.dress(&entry, item, here),
-                }
-                Ok(())
-            })
-        });
-        if walked.is_err() && !cancel.is_cancelled() {
+        let read = read_into(&mut put_back, (pan, frame), &mut chosen, cancel, &mut step);
+        if read.is_err() && !cancel.is_cancelled() {
             let rest = chosen.iter_mut().filter(|(at, back)| {
                 let is_here = pan.items.get(**at).is_some_and(|item| item.frame == frame);
                 is_here && back.is_none()
@@ -179,13 +160,10 @@ pub fn restore(
     }
     // The record must not say that something is back before its volume has it.
     drop(target.disk().sync_volume(target.root()));
-    let is_back = |(at, back): (&usize, &Option<Back>)| {
-        back.as_ref()
-            .is_some_and(Back::is_back)
-            .then_some(*at as u64)
-    };
-    let items = chosen.iter().filter_map(is_back).chain(on_the_way);
-    let items = items.collect();
+    let back = chosen
+        .iter()
+        .filter(|(_, back)| back.as_ref().is_some_and(Back::is_back));
+    let items = back.map(|(at, _)| *at as u64).chain(on_the_way).collect();
     let noted = record
         .write(&Line::Back { when, items })
         .and_then(|()| record.sync());
@@ -196,6 +174,40 @@ pub fn restore(
             .filter_map(|(at, back)| Some((pan.items.get(at)?.path.clone(), back?)))
             .collect(),
         not_noted: noted.err().map(|error| crate::story::whole_story(&error)),
+    })
+}
+
+/// Reads one frame, and puts back what was chosen of it.
+///
+/// # Errors
+/// When it can't be read to its end: the dustpan is damaged, or all is to stop.
+fn read_into(
+    put_back: &mut PutBack<'_>,
+    (pan, frame): (&Pan, usize),
+    chosen: &mut BTreeMap<usize, Option<Back>>,
+    cancel: &CancelToken,
+    step: &mut dyn FnMut(),
+) -> io::Result<()> {
+    let mut next = pan.items.partition_point(|item| item.frame < frame);
+    let begins = pan.frames.get(frame).copied().unwrap_or(0);
+    each_entry(read_frame(&pan.archive, begins)?, &mut |entry, bytes| {
+        let at = next;
+        next += 1;
+        let Some(item) = pan.items.get(at).filter(|item| item.frame == frame) else {
+            return Err(io::Error::from(io::ErrorKind::InvalidData));
+        };
+        if cancel.is_cancelled() {
+            return Err(io::Error::from(io::ErrorKind::Interrupted));
+        }
+        match chosen.get_mut(&at) {
+            Some(back) => {
+                *back = Some(put_back.put(&entry, item, at, bytes)?);
+                step();
+            }
+            // A folder that was made on the way to something wanted is made as it was.
+            None => put_back.dress(&entry, item, at),
+        }
+        Ok(())
     })
 }
 

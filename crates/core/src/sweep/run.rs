@@ -84,6 +84,8 @@ pub struct RunSummary {
     pub free_predicted: u64,
     /// How much of that is folders' own blocks.
     pub folders_promised: u64,
+    /// And how much of it stayed.
+    pub folders_stayed: u64,
     /// What the dustpan takes on the target's own volume.
     pub packed_on_target: u64,
     /// What programs still hold of what went, in bytes: it comes back when they let go.
@@ -204,7 +206,7 @@ pub fn rehearse(
     let mut tally = Tally::new(ground, manifest, sink, None);
     let mut predictions = Predictions::default();
     let mut record = record.map(|(run, started, journal)| {
-        predictions.rehearsal = run.to_owned();
+        run.clone_into(&mut predictions.rehearsal);
         let rehearsal = None;
         let start = Start {
             run,

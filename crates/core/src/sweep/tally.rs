@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use crate::decide::{Manifest, ManifestItem};
+use crate::decide::{EntryKind, Manifest, ManifestItem};
 use crate::rulebook::Class;
 use crate::scan::Sum;
 use crate::sweep::check::Verdict;
@@ -37,6 +37,8 @@ pub(super) struct Tally<'a> {
     went: Vec<Went>,
     last: usize,
     stayed: BTreeMap<(Outcome, String), Stayed>,
+    /// Folders' own blocks that stayed.
+    folders_stayed: u64,
     compared: Option<(&'a Predictions, Comparison)>,
 }
 
@@ -57,6 +59,7 @@ impl<'a> Tally<'a> {
             went: Vec::new(),
             last: 0,
             stayed: BTreeMap::new(),
+            folders_stayed: 0,
             compared: predictions.map(|known| (known, Comparison::default())),
         }
     }
@@ -73,6 +76,9 @@ impl<'a> Tally<'a> {
         self.outcomes.entry(verdict.outcome).or_default().add(sum);
         if stays {
             self.keep(item, verdict, sum);
+            if item.kind == EntryKind::Folder {
+                self.folders_stayed = self.folders_stayed.saturating_add(item.size);
+            }
         } else if verdict.outcome != Outcome::Gone {
             self.went(item).sum.add(sum);
         }
@@ -160,6 +166,7 @@ impl<'a> Tally<'a> {
             free_after: free.1,
             free_predicted: free.0.saturating_add(promised),
             folders_promised: manifest.folders.bytes,
+            folders_stayed: self.folders_stayed,
             packed_on_target: 0,
             still_held: (0, None),
             compared: self.compared.map(|(_, comparison)| comparison),

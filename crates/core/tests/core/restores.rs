@@ -31,7 +31,7 @@ fn seen(root: &Path) -> BTreeMap<Vec<u8>, String> {
             let path = entry.unwrap().path();
             let metadata = path.symlink_metadata().unwrap();
             let content = if metadata.is_symlink() {
-                format!("{:?}", std::fs::read_link(&path).unwrap())
+                std::fs::read_link(&path).unwrap().display().to_string()
             } else if metadata.is_file() {
                 blake3::hash(&std::fs::read(&path).unwrap()).to_string()
             } else {
@@ -291,14 +291,14 @@ fn from_a_damaged_dustpan_comes_only_what_is_whole_and_the_rest_is_told() {
             let there = after.get(path.as_bytes());
             match back {
                 Back::There | Back::ButFor(_) => {
-                    let is_folder = there.is_some_and(|there| there.starts_with("4"));
+                    let is_folder = there.is_some_and(|there| there.starts_with('4'));
                     assert!(
                         is_folder || there == before.get(path.as_bytes()),
                         "byte {at}: {path}"
                     );
                 }
                 Back::Damaged => assert!(
-                    there.is_none_or(|it| it.starts_with("4")),
+                    there.is_none_or(|it| it.starts_with('4')),
                     "byte {at}: {path}"
                 ),
                 other => panic!("byte {at}: {path}: {other:?}"),
@@ -339,7 +339,7 @@ fn whatever_call_fails_what_comes_back_is_whole_and_what_does_not_is_told() {
         let after = seen(&bench.root());
         for (path, back) in &returned.items {
             let there = after.get(path.as_bytes());
-            let is_folder = there.is_some_and(|there| there.starts_with("4"));
+            let is_folder = there.is_some_and(|there| there.starts_with('4'));
             if *back == Back::There && !is_folder {
                 assert_eq!(there, before.get(path.as_bytes()), "call {call}: {path}");
             }

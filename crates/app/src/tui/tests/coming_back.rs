@@ -182,7 +182,7 @@ fn a_pause_holds_the_time_and_looking_again_leads_back_to_the_check() {
     };
     assert!(matches!(press(&mut desk)[..], [Effect::HoldSweep]));
     assert!(desk.shown().contains("Paused"));
-    desk.model.clock += Duration::from_secs(60);
+    desk.model.clock += Duration::from_mins(1);
     let worked = |desk: &Desk| {
         desk.model
             .sweeping

@@ -154,12 +154,13 @@ fn told(returned: &Returned) -> String {
     let back = returned.items.iter().filter(|(_, back)| back.is_back());
     let back = back.count() as u64;
     let mut others = returned.items.iter().filter(|(_, back)| !back.is_back());
-    let mut text = format!("{} brought back", counted(back, "item"));
-    let missing = returned.items.len() as u64 - back;
-    if let Some((path, why)) = others.next() {
-        let many = count(missing);
-        text.push_str(&format!("; {many} not, such as {path}: {}", why.reason()));
+    let came = counted(back, "item");
+    let missing = count(returned.items.len() as u64 - back);
+    match others.next() {
+        None => format!("{came} brought back. Scan again to see them."),
+        Some((path, why)) => {
+            let why = why.reason();
+            format!("{came} brought back; {missing} not, such as {path}: {why}.")
+        }
     }
-    text.push_str(". Scan again to see them.");
-    text
 }

@@ -19,7 +19,7 @@ const SIZE: usize = 12;
 /// Width of a count.
 const COUNT: usize = 10;
 /// Width of what became of it.
-const STATE: usize = 26;
+const STATE: usize = 28;
 /// Lines of the card.
 const CARD: usize = 5;
 

@@ -64,7 +64,8 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     all.push(Line::default());
     let most = sweeping.rate.iter().copied().max().unwrap_or(0);
     let each = sweeping.sample().as_secs_f64();
-    let peak = bytes((most as f64 / each) as u64);
+    let a_second = u128::from(most) * 1000 / sweeping.sample().as_millis().max(1);
+    let peak = bytes(u64::try_from(a_second).unwrap_or(u64::MAX));
     let heading =
         format!(" bytes a second that come back, {each:.1} s a bar; the highest is {peak}");
     all.push(Line::styled(heading, quiet));

@@ -185,7 +185,8 @@ fn invalid(what: &str) -> io::Error {
 }
 
 fn narrow(number: u64) -> io::Result<u32> {
-    u32::try_from(number).map_err(|_| invalid("an owner's number is too large"))
+    let narrow = u32::try_from(number).ok();
+    narrow.ok_or_else(|| invalid("an owner's number is too large"))
 }
 
 fn put(field: &mut [u8], bytes: &[u8]) {

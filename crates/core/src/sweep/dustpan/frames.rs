@@ -40,15 +40,14 @@ impl Frames {
 
 impl Write for Frames {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        let encoder = match self.open.take() {
-            Some(encoder) => encoder,
-            None => {
-                let mut encoder = zstd::Encoder::new(self.file.try_clone()?, LEVEL)?;
-                encoder.include_checksum(true)?;
-                let threads = thread::available_parallelism().map_or(1, std::num::NonZero::get);
-                encoder.multithread(u32::try_from(threads).unwrap_or(1))?;
-                encoder
-            }
+        let encoder = if let Some(encoder) = self.open.take() {
+            encoder
+        } else {
+            let mut encoder = zstd::Encoder::new(self.file.try_clone()?, LEVEL)?;
+            encoder.include_checksum(true)?;
+            let threads = thread::available_parallelism().map_or(1, std::num::NonZero::get);
+            encoder.multithread(u32::try_from(threads).unwrap_or(1))?;
+            encoder
         };
         self.open.insert(encoder).write(bytes)
     }

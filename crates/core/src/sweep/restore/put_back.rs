@@ -103,22 +103,22 @@ impl<'a> PutBack<'a> {
             Err(error) => return Ok(refused(&error)),
         }
         match &entry.body {
-            Body::Folder => Ok(match disk.make_folder(&folder, &name) {
-                Err(error) => refused(&error),
-                Ok(()) => {
-                    let traits = entry.traits.clone();
-                    let number = Some(number);
-                    self.made.insert(item.path.clone(), Made { traits, number });
-                    Back::There
+            Body::Folder => {
+                if let Err(error) = disk.make_folder(&folder, &name) {
+                    return Ok(refused(&error));
                 }
-            }),
-            Body::Link(to) => Ok(match disk.make_link(&folder, &name, to) {
-                Err(error) => refused(&error),
-                Ok(()) => {
-                    let not_given = disk.give_link_traits(&folder, &name, &entry.traits);
-                    missing(&not_given).map_or(Back::There, Back::ButFor)
+                let (traits, number) = (entry.traits.clone(), Some(number));
+                let made = Made { traits, number };
+                self.made.insert(item.path.clone(), made);
+                Ok(Back::There)
+            }
+            Body::Link(to) => {
+                if let Err(error) = disk.make_link(&folder, &name, to) {
+                    return Ok(refused(&error));
                 }
-            }),
+                let not_given = disk.give_link_traits(&folder, &name, &entry.traits);
+                Ok(missing(&not_given).map_or(Back::There, Back::ButFor))
+            }
             Body::File(_) => self.file((&folder, &name), entry, (item, number), bytes),
         }
     }
@@ -204,10 +204,13 @@ impl<'a> PutBack<'a> {
         let written = match write(&mut file, bytes, has_holes) {
             Ok(Ok(hash)) if hash == item.hash => {
                 let not_given = disk.give_traits(file.as_fd(), &entry.traits);
-                file.sync_data()
-                    .and_then(|()| disk.settle_name(folder, &own, name))
-                    .map(|()| missing(&not_given).map_or(Back::There, Back::ButFor))
-                    .unwrap_or_else(|error| refused(&error))
+                let settled = file
+                    .sync_data()
+                    .and_then(|()| disk.settle_name(folder, &own, name));
+                match settled {
+                    Ok(()) => missing(&not_given).map_or(Back::There, Back::ButFor),
+                    Err(error) => refused(&error),
+                }
             }
             Ok(Ok(_)) => Back::Damaged,
             Ok(Err(error)) => refused(&error),
