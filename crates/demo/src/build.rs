@@ -159,7 +159,8 @@ pub fn build_examples(root: &Path, layout: DemoLayout, now: i64) -> Result<(), D
 /// # Errors
 /// When the file can't be opened.
 pub fn hold_open(root: &Path) -> io::Result<Option<File>> {
-    match File::open(root.join(HELD)) {
+    // To write, as its program would: what we have open only to read is in nobody's use.
+    match File::options().append(true).open(root.join(HELD)) {
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
         opened => opened.map(Some),
     }

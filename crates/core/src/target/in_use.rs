@@ -1,8 +1,10 @@
 //! Which files are in use on this machine, and by which program.
 
 use std::collections::HashMap;
+use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt as _;
 use std::os::unix::fs::MetadataExt as _;
+use std::path::Path;
 
 use jolly_disk::FileKey;
 
@@ -49,24 +51,27 @@ impl InUse {
             let Some(number) = name.to_str().and_then(|text| text.parse::<u32>().ok()) else {
                 continue;
             };
-            // What we have open is being looked at or packed, which is no reason to spare it.
-            if number == own {
-                continue;
-            }
             let folder = process.path();
             let mut keys = Vec::new();
-            let mut look = |path: &std::path::Path| {
+            let mut look = |path: &Path| {
                 if let Ok(metadata) = std::fs::metadata(path)
                     && (metadata.is_file() || metadata.is_dir())
                 {
                     keys.push(key_of(&metadata));
                 }
             };
-            look(&folder.join("exe"));
-            look(&folder.join("cwd"));
+            if number != own {
+                look(&folder.join("exe"));
+                look(&folder.join("cwd"));
+            }
             if let Ok(descriptors) = std::fs::read_dir(folder.join("fd")) {
                 for descriptor in descriptors.flatten() {
-                    look(&descriptor.path());
+                    // What we have open to read is being looked at or packed, which is no reason to
+                    // spare it.
+                    let is_ours = number == own;
+                    if !is_ours || is_open_to_write(&folder, &descriptor.file_name()) {
+                        look(&descriptor.path());
+                    }
                 }
             }
             if let Ok(maps) = std::fs::read(folder.join("maps")) {
@@ -91,7 +96,7 @@ impl InUse {
             let known = programs
                 .iter()
                 .find(|(holder, _)| holder.process == process);
-            if process != own && !holders.contains_key(&key) {
+            if !holders.contains_key(&key) {
                 let unnamed = || Holder {
                     process: 0,
                     program: "a program that locked it".to_owned(),
@@ -126,6 +131,17 @@ impl InUse {
     }
 }
 
+/// Whether a descriptor of a process is open for writing: the last digit of its flags, in octal
+/// (proc(5), `fdinfo`), is not that of reading alone.
+fn is_open_to_write(process: &Path, descriptor: &OsStr) -> bool {
+    let info = std::fs::read_to_string(process.join("fdinfo").join(descriptor));
+    let flags = info.ok().and_then(|info| {
+        let line = info.lines().find_map(|line| line.strip_prefix("flags:"))?;
+        u32::from_str_radix(line.trim(), 8).ok()
+    });
+    flags.is_some_and(|flags| flags & 0o3 != 0)
+}
+
 /// Files that are mounted as volumes: nobody has them open, and yet they are in use.
 fn mounted_images() -> HashMap<FileKey, Holder> {
     let mut images = HashMap::new();
@@ -135,7 +151,7 @@ fn mounted_images() -> HashMap<FileKey, Holder> {
     for device in devices.flatten() {
         let backing = std::fs::read(device.path().join("loop/backing_file"));
         let Ok(path) = backing else { continue };
-        let path = std::ffi::OsStr::from_bytes(path.trim_ascii_end()).to_owned();
+        let path = OsStr::from_bytes(path.trim_ascii_end()).to_owned();
         if let Ok(metadata) = std::fs::metadata(path) {
             let program = format!("mounted as {}", Printable(device.file_name().as_bytes()));
             let holder = Holder {
@@ -228,13 +244,14 @@ mod tests {
     use jolly_disk::{Disk, RealDisk};
 
     #[test]
-    fn an_open_file_is_seen_with_its_program_and_our_own_are_nobodys() {
+    fn an_open_file_is_seen_with_its_program_and_what_we_read_is_nobodys() {
         let dir = tempfile::tempdir().unwrap();
         for name in ["held", "ours", "idle"] {
             std::fs::write(dir.path().join(name), b"x").unwrap();
         }
         let held = std::fs::File::open(dir.path().join("held")).unwrap();
         let ours = std::fs::File::open(dir.path().join("ours")).unwrap();
+        let written = std::fs::File::create(dir.path().join("written")).unwrap();
         let mut program = std::process::Command::new("sleep")
             .arg("60")
             .stdin(held)
@@ -248,7 +265,9 @@ mod tests {
         assert_eq!(in_use.holder(key(c"held")).unwrap().process, program.id());
         assert_eq!(in_use.holder(key(c"ours")), None);
         assert_eq!(in_use.holder(key(c"idle")), None);
-        drop(ours);
+        let own = std::process::id();
+        assert_eq!(in_use.holder(key(c"written")).unwrap().process, own);
+        drop((ours, written));
         let exe = std::fs::metadata("/proc/self/exe").unwrap();
         assert!(mapped_files(&std::fs::read("/proc/self/maps").unwrap()).contains(&key_of(&exe)));
     }

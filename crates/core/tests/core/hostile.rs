@@ -9,6 +9,7 @@ use std::io::Write as _;
 use std::os::unix::fs::{MetadataExt as _, symlink};
 use std::path::Path;
 use std::process::Command;
+use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 use jolly_core::decide::Manifest;
@@ -65,11 +66,12 @@ fn inodes(folder: &Path) -> BTreeSet<u64> {
 
 /// Swaps folders for links, for other folders with the same names in them, and files for new ones,
 /// until all is over; each round puts back what it moved.
-fn swap(bench: &Bench, from: usize, done: &AtomicU64, is_over: &AtomicBool) {
+fn swap(bench: &Bench, from: usize, (done, rest): (&AtomicU64, &Mutex<()>), is_over: &AtomicBool) {
     let (root, outside) = (bench.root(), bench.outside());
     let aside = root.join(format!("tmp/aside-{from}"));
     let mut turn = from;
     while !is_over.load(Ordering::SeqCst) {
+        let _round = rest.lock().unwrap();
         let folder = root.join(format!("tmp/f{}", turn % FOLDERS));
         let own = root.join(format!("home/ada/Documents/f{}", turn % FOLDERS));
         // Some of these fail when the sweep was quicker; that is the point of a race.
@@ -99,19 +101,23 @@ fn whoever_swaps_folders_links_and_files_meanwhile_gains_nothing() {
     let precious = inodes(&bench.root().join("home/ada/Documents"));
     assert_eq!(precious.len(), FOLDERS * FILES);
     let (is_over, done) = (AtomicBool::new(false), AtomicU64::new(0));
+    // One each, held while a scan looks: what lay in a swept folder then was shown, whosever it is.
+    let rests = [Mutex::new(()), Mutex::new(())];
     let mut runs = 0;
     std::thread::scope(|scope| {
         for from in 0..2 {
-            let (bench, done, is_over) = (&bench, &done, &is_over);
-            scope.spawn(move || swap(bench, from, done, is_over));
+            let (bench, counts, is_over) = (&bench, (&done, &rests[from]), &is_over);
+            scope.spawn(move || swap(bench, from, counts, is_over));
         }
         while done.load(Ordering::SeqCst) < swaps() {
+            let pauses = [rests[0].lock().unwrap(), rests[1].lock().unwrap()];
             // What went is made again, so that there is always something to race for.
             for folder in 0..FOLDERS {
                 let path = format!("tmp/f{folder}/y{runs}");
                 drop(bench.tree.file(path, 0, 60 * DAY));
             }
             let scan = bench.scan();
+            drop(pauses);
             let manifest = manifest_of(&scan, true);
             let name = format!("run-{runs}");
             run(&bench, &scan, &manifest, &name, &CancelToken::default()).unwrap();
@@ -229,6 +235,22 @@ fn a_volume_that_is_read_only_loses_nothing_and_says_so() {
     assert_eq!(bench.paths(), before);
     let denied = summary.sum(Outcome::Denied).items + summary.sum(Outcome::Refused).items;
     assert_eq!(denied, manifest.items.len() as u64, "{:?}", summary.stayed);
+}
+
+#[test]
+fn what_is_held_waits_and_goes_on_where_it_was() {
+    let (bench, scan, manifest) = bench();
+    let before = bench.paths();
+    let pause = jolly_core::sweep::Pause::default();
+    pause.hold();
+    let summary = std::thread::scope(|scope| {
+        let sweeping = scope.spawn(|| crate::support::run_held(&bench, &scan, &manifest, &pause));
+        std::thread::sleep(std::time::Duration::from_millis(150));
+        assert_eq!(bench.paths(), before, "nothing goes while it is held");
+        pause.go_on();
+        sweeping.join().unwrap().unwrap()
+    });
+    assert!(!summary.has_stayed() && !summary.is_stopped);
 }
 
 #[test]

@@ -210,6 +210,33 @@ pub(crate) fn run_into(
     )
 }
 
+/// The same, held or let go on by somebody else.
+pub(crate) fn run_held(
+    bench: &Bench,
+    scan: &Scan,
+    manifest: &Manifest,
+    pause: &Pause,
+) -> Result<RunSummary, SweepError> {
+    let mut journal = Journal::create(&bench.state(), "held").unwrap();
+    let new = NewDustpan {
+        run: "held",
+        started: now(),
+        target: &scan.target,
+        folder: None,
+    };
+    let mut dustpan = Dustpan::create(&bench.state(), &new).unwrap();
+    let real = Real {
+        run: "held",
+        journal: &mut journal,
+        dustpan: Some(&mut dustpan),
+        started: now(),
+        pause: pause.clone(),
+        predictions: None,
+    };
+    let (confirmed, never) = (manifest.clone().confirm(), CancelToken::default());
+    sweep(&ground(scan), &confirmed, real, &never, &now, &|_| {})
+}
+
 fn run_with(
     bench: &Bench,
     scan: &Scan,
