@@ -456,8 +456,7 @@ pub(super) fn help_rows(context: Context) -> usize {
     at(context).count()
 }
 
-/// Whether a key leads anywhere now: a scan can be stopped while it is under way, and left once it
-/// is over.
+/// Whether a key leads anywhere now.
 pub(super) fn is_offered(model: &Model, action: Action) -> bool {
     let is_over = model.scanning.took.is_some();
     match (model.station, action) {

@@ -16,7 +16,7 @@ use crate::sweep::packer::Stored;
 use crate::sweep::recorder::Batch;
 use crate::sweep::{Outcome, Pause};
 
-/// Items in one batch. A batch costs one wait for the state disk; after a crash, at most two of
+/// Items in one batch. A batch costs one wait for the state disk; after a crash, at most four of
 /// them are without an outcome.
 const MOST_ITEMS: usize = 4096;
 

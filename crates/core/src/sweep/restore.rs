@@ -130,7 +130,7 @@ pub fn restore(
     if needs > free {
         return Err(RestoreError::NoRoom { needs, free });
     }
-    let mut record = resume(state, pan)?;
+    let mut record = resume(state, &**target.disk(), pan)?;
     let mut put_back = PutBack::new(target, &pan.run);
     let (of, mut done) = (chosen.len() as u64, 0);
     let mut step = || {
@@ -165,8 +165,9 @@ pub fn restore(
         .filter(|(_, back)| back.as_ref().is_some_and(Back::is_back));
     let items = back.map(|(at, _)| *at as u64).chain(on_the_way).collect();
     let noted = record
+        .journal
         .write(&Line::Back { when, items })
-        .and_then(|()| record.sync());
+        .and_then(|()| record.journal.sync());
     Ok(Returned {
         is_stopped: chosen.values().any(Option::is_none),
         items: chosen

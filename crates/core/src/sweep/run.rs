@@ -349,8 +349,8 @@ pub(super) fn lock(target: &Target) -> Result<Folder, SweepError> {
     Ok(folder)
 }
 
-/// How many batches are packed ahead of the one that is touched: one that is proven, and one that is
-/// written.
+/// How many batches are ahead of the one that is touched, with their intents and what they set aside:
+/// one that is proven, and one that is written; so a disk that is slow once keeps nobody waiting.
 const AHEAD: usize = 2;
 
 /// Touches batch after batch, each only when its intents are on the disk and what it sets aside is in
@@ -383,19 +383,19 @@ fn run_batches<'a>(
                 packer.pack(*batch);
             }
         };
-        (0..AHEAD).for_each(pack);
-        if let Some(first) = batches.first() {
-            recorder.intend(*first);
-        }
+        let prepare = |at: usize| {
+            if let Some(batch) = batches.get(at) {
+                recorder.intend(*batch);
+            }
+            pack(at);
+        };
+        (0..AHEAD).for_each(prepare);
         for (at, batch) in batches.iter().enumerate() {
-            // The intents of this batch, which were written while the last one was touched.
+            // The intents of this batch, which were written while others were touched.
             if !recorder.is_on_disk() || cancel.is_cancelled() {
                 break;
             }
-            if let Some(next) = batches.get(at + 1) {
-                recorder.intend(*next);
-            }
-            pack(at + AHEAD);
+            prepare(at + AHEAD);
             let stored = packer.as_ref().map(Packer::packed).unwrap_or_default();
             shared.begin_batch(clock());
             let mut tell = |number, item: &_, verdict: &Verdict| tally.count(number, item, verdict);

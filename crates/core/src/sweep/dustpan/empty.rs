@@ -7,7 +7,7 @@ use std::os::unix::ffi::OsStrExt as _;
 use std::path::PathBuf;
 
 use jiff::Timestamp;
-use jolly_disk::Disk;
+use jolly_disk::{Disk, Folder};
 
 use super::record::{Line, Pan};
 use crate::sweep::{Journal, JournalError, LogError, StateError, StateFolder};
@@ -44,10 +44,29 @@ pub struct Emptied {
     pub freed: u64,
 }
 
+/// The record of a dustpan that is gone on with, and the folder of dustpans, taken for this alone:
+/// two who wrote one record at once would break its chain.
+pub(in crate::sweep) struct Resumed {
+    pub journal: Journal,
+    _lock: Folder,
+}
+
 /// Goes on with the record of a dustpan.
-pub(in crate::sweep) fn resume(state: &StateFolder, pan: &Pan) -> Result<Journal, JournalError> {
+pub(in crate::sweep) fn resume(
+    state: &StateFolder,
+    disk: &dyn Disk,
+    pan: &Pan,
+) -> Result<Resumed, JournalError> {
     let path = state.dustpan_record(&pan.run);
-    let (hash, good_until) = pan.tail.clone();
+    let write = |source| JournalError::Write {
+        path: path.clone(),
+        source,
+    };
+    let lock = disk.open_root(&state.dustpan_folder()).map_err(write)?;
+    disk.lock(&lock).map_err(write)?;
+    // Others may have gone on with it since it was read.
+    let fresh = Pan::read(state, &pan.run).ok().flatten();
+    let (hash, good_until) = fresh.map_or_else(|| pan.tail.clone(), |fresh| fresh.tail);
     let reopened = OpenOptions::new()
         .append(true)
         .open(&path)
@@ -56,10 +75,11 @@ pub(in crate::sweep) fn resume(state: &StateFolder, pan: &Pan) -> Result<Journal
             file.set_len(good_until)?;
             Ok(file)
         });
-    match reopened {
-        Ok(file) => Ok(Journal::resume(path, file, hash)),
-        Err(source) => Err(JournalError::Write { path, source }),
-    }
+    let file = reopened.map_err(write)?;
+    Ok(Resumed {
+        journal: Journal::resume(path.clone(), file, hash),
+        _lock: lock,
+    })
 }
 
 /// Empties the dustpan of a run; what was in it can't be brought back any more.
@@ -72,7 +92,7 @@ pub fn empty(
     pan: &Pan,
     when: Timestamp,
 ) -> Result<Emptied, EmptyError> {
-    let mut record = resume(state, pan)?;
+    let mut record = resume(state, disk, pan)?;
     let freed = pan.packed();
     let path = &pan.archive;
     let remove = || {
@@ -89,8 +109,8 @@ pub fn empty(
             return Err(EmptyError::Remove { path, source });
         }
     }
-    record.write(&Line::Emptied { when, freed })?;
-    record.sync()?;
+    record.journal.write(&Line::Emptied { when, freed })?;
+    record.journal.sync()?;
     Ok(Emptied {
         run: pan.run.clone(),
         freed,
