@@ -285,13 +285,14 @@ impl TryFrom<Line> for ManifestItem {
     fn try_from(line: Line) -> Result<Self, String> {
         let stamp = |(seconds, nanos): (i64, u32)| Stamp { seconds, nanos };
         let words = |error: crate::target::PathError| error.to_string();
+        let kind = match (line.kind.as_str(), line.identity.is_link) {
+            ("file", false) => EntryKind::File,
+            ("file", true) => EntryKind::Link,
+            ("folder", false) => EntryKind::Folder,
+            _ => return Err(format!("\"{}\" is not a kind of item", line.kind)),
+        };
         Ok(Self {
-            kind: match (line.kind.as_str(), line.identity.is_link) {
-                ("file", false) => EntryKind::File,
-                ("file", true) => EntryKind::Link,
-                ("folder", false) => EntryKind::Folder,
-                _ => return Err(format!("\"{}\" is not a kind of item", line.kind)),
-            },
+            kind,
             path: TargetPath::try_from(&line.path).map_err(words)?,
             after: line
                 .after
@@ -304,7 +305,12 @@ impl TryFrom<Line> for ManifestItem {
                     device: line.identity.device,
                     inode: line.identity.inode,
                 },
-                size: line.size,
+                // A folder's own blocks say nothing of which it is.
+                size: if kind == EntryKind::Folder {
+                    0
+                } else {
+                    line.size
+                },
                 modified: stamp(line.identity.modified),
                 changed: stamp(line.identity.changed),
                 links: line.identity.links,

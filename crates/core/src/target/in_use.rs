@@ -96,14 +96,14 @@ impl InUse {
             let known = programs
                 .iter()
                 .find(|(holder, _)| holder.process == process);
-            if !holders.contains_key(&key) {
-                let unnamed = || Holder {
-                    process: 0,
-                    program: "a program that locked it".to_owned(),
-                };
-                let holder = known.map_or_else(unnamed, |(holder, _)| holder.clone());
-                holders.insert(key, holder);
-            }
+            let unnamed = || Holder {
+                process: 0,
+                program: "a program that locked it".to_owned(),
+            };
+            let known = known.map(|(holder, _)| holder.clone());
+            holders
+                .entry(key)
+                .or_insert_with(|| known.unwrap_or_else(unnamed));
         }
         Self { holders, programs }
     }

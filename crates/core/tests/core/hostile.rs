@@ -105,8 +105,8 @@ fn whoever_swaps_folders_links_and_files_meanwhile_gains_nothing() {
     let rests = [Mutex::new(()), Mutex::new(())];
     let mut runs = 0;
     std::thread::scope(|scope| {
-        for from in 0..2 {
-            let (bench, counts, is_over) = (&bench, (&done, &rests[from]), &is_over);
+        for (from, rest) in rests.iter().enumerate() {
+            let (bench, counts, is_over) = (&bench, (&done, rest), &is_over);
             scope.spawn(move || swap(bench, from, counts, is_over));
         }
         while done.load(Ordering::SeqCst) < swaps() {
