@@ -105,7 +105,7 @@ fn what_was_in_use_is_named_and_tried_again_alone_from_the_report_and_from_arriv
     desk.text("sweep");
     let shown = desk.shown();
     assert!(shown.contains("1 stayed, in-use: open in sleep"), "{shown}");
-    assert!(shown.contains("t tries these 1 item again"), "{shown}");
+    assert!(shown.contains("t tries it again"), "{shown}");
     assert!(dump.exists());
 
     // As after a restart: the next look at the computer offers it.

@@ -214,8 +214,11 @@ fn stayed(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
         ));
     }
     if let Some(left) = &report.left {
-        let many = counted(left.paths.len() as u64, "item");
-        let text = format!(" t tries these {many} again, now or after a restart, from arrive.");
+        let what = match left.paths.len() as u64 {
+            1 => "it".to_owned(),
+            many => format!("these {} items", count(many)),
+        };
+        let text = format!(" t tries {what} again, now or after a restart, from arrive.");
         all.push(Line::styled(cut(&text, width), theme.style(Role::Text)));
     }
     let more = summary.stayed.len().saturating_sub(REASONS);

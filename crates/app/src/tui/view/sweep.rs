@@ -30,6 +30,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     let state = match (sweeping.is_stopping, is_held) {
         (true, _) => " Stopping",
         (false, true) => " Paused",
+        (false, false) if sweeping.done == sweeping.of => " Finishing",
         (false, false) => " Sweeping",
     };
     head.add(state, theme.bold(Role::Straw));
@@ -39,7 +40,9 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     if let Some(left) = sweeping.left(model.clock) {
         head.add(format!("   about {} left", age_or_seconds(left)), quiet);
     }
-    if is_held {
+    if sweeping.done == sweeping.of {
+        head.add("   what changed is brought to the disk", quiet);
+    } else if is_held {
         head.add("   nothing is touched meanwhile; p goes on", quiet);
     }
     let mut all = vec![head.line(), Line::default()];
