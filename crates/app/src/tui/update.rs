@@ -337,6 +337,7 @@ fn scanned(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
         Ok(scanned) => scanned,
         Err(why) => {
             model.message = Some(format!("The scan came to nothing: {why}; r scans again."));
+            model.then_check = false;
             return Vec::new();
         }
     };

@@ -57,3 +57,50 @@ pub fn explain(summary: &RunSummary) -> Vec<(Cause, u64)> {
     }
     parts
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::rulebook::Class;
+    use crate::scan::Sum;
+    use crate::sweep::Outcome;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn prop_the_parts_add_up_to_the_difference(
+            (before, after) in (0_u64..1 << 40, 0_u64..1 << 40),
+            (went, stayed, unreached, folders) in (0_u64..1 << 30, 0_u64..1 << 30, 0_u64..1 << 30, 0_u64..1 << 20),
+            (packed, held, is_stopped) in (0_u64..1 << 30, 0_u64..1 << 20, any::<bool>()),
+        ) {
+            let sum = |bytes| Sum { items: 1, bytes };
+            let holder = Holder { process: 8, program: "knotbook".to_owned() };
+            let promised = went + stayed + unreached + folders;
+            let summary = RunSummary {
+                outcomes: [(Outcome::Removed, sum(went)), (Outcome::InUse, sum(stayed))].into(),
+                went: [((Class::Spent, None), sum(went))].into(),
+                stayed: Vec::new(),
+                free_before: before,
+                free_after: after,
+                free_predicted: before + promised,
+                folders_promised: folders,
+                folders_stayed: 0,
+                packed_on_target: packed,
+                still_held: (held, Some(holder)),
+                compared: None,
+                is_stopped,
+                broke_off: None,
+            };
+            let parts = explain(&summary);
+            let signed = |(cause, bytes): &(Cause, u64)| match cause {
+                Cause::MoreFreed => -i128::from(*bytes),
+                _ => i128::from(*bytes),
+            };
+            let explained: i128 = parts.iter().map(signed).sum();
+            prop_assert_eq!(explained, i128::from(before + promised) - i128::from(after));
+            let not_reached = parts.iter().find(|(cause, _)| *cause == Cause::NotReached);
+            let wanted = (is_stopped && unreached > 0).then_some(unreached);
+            prop_assert_eq!(not_reached.map(|(_, bytes)| *bytes), wanted);
+        }
+    }
+}

@@ -94,6 +94,9 @@ pub(super) enum Record {
         state: String,
         ended: Timestamp,
         free: u64,
+        /// How many items stayed; not told where nobody counted.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        stayed: Option<u64>,
     },
 }
 

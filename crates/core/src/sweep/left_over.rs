@@ -68,6 +68,10 @@ pub fn left_over(state: &StateFolder, identity: &str) -> Result<Option<LeftOver>
         if log::identity_of(&path).as_deref() != Some(identity) {
             continue;
         }
+        // A log of millions need not be read to learn that nothing is left.
+        if log::stayed(&path) == Some(0) {
+            return Ok(None);
+        }
         return Ok(collect(log::read(&path)?));
     }
     Ok(None)

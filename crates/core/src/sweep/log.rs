@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::fs::File;
-use std::io::{self, BufRead as _};
+use std::io::{self, BufRead as _, Read as _, Seek as _, SeekFrom};
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
@@ -215,6 +215,26 @@ pub(super) fn identity_of(path: &Path) -> Option<String> {
         Record::Intend { .. } | Record::Done { .. } | Record::Finish { .. } => None,
     }
 }
+
+/// How many items stayed, as a log's last line says: a hint, for it is read without the lines before.
+pub(super) fn stayed(path: &Path) -> Option<u64> {
+    let mut file = File::open(path).ok()?;
+    let from = file.metadata().ok()?.len().saturating_sub(LAST);
+    file.seek(SeekFrom::Start(from)).ok()?;
+    let mut end = Vec::new();
+    file.take(LAST).read_to_end(&mut end).ok()?;
+    let last = end
+        .strip_suffix(b"\n")?
+        .rsplit(|byte| *byte == b'\n')
+        .next()?;
+    match serde_json::from_slice(last).ok()? {
+        Record::Finish { stayed, .. } => stayed,
+        Record::Start { .. } | Record::Intend { .. } | Record::Done { .. } => None,
+    }
+}
+
+/// More than a log's last line ever has, in bytes.
+const LAST: u64 = 4096;
 
 fn first_line(path: &Path) -> Option<Record> {
     let mut first = None;

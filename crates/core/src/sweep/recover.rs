@@ -95,6 +95,7 @@ pub fn recover(
         state: "recovered".to_owned(),
         ended,
         free,
+        stayed: None,
     })?;
     journal.sync()?;
     Ok(log::read(&path)?.summary)

@@ -171,6 +171,7 @@ pub fn sweep(
             state,
             ended: clock(),
             free: free_after,
+            stayed: Some(tally.stayed()),
         };
         let finished = real.journal.write(&last);
         let finished = finished.and_then(|()| real.journal.sync());
@@ -245,6 +246,7 @@ pub fn rehearse(
             state: "rehearsed".to_owned(),
             ended: clock(),
             free: free_after,
+            stayed: None,
         })?;
         journal.sync()?;
     }

@@ -140,6 +140,13 @@ impl<'a> Tally<'a> {
         });
     }
 
+    /// How many stayed so far.
+    pub(super) fn stayed(&self) -> u64 {
+        let outcomes = self.outcomes.iter();
+        let stayed = outcomes.filter(|(outcome, _)| outcome.stays());
+        stayed.map(|(_, sum)| sum.items).sum()
+    }
+
     /// What came back so far, by class.
     pub(super) fn freed(&self) -> BTreeMap<Class, u64> {
         let mut freed: BTreeMap<Class, u64> = BTreeMap::new();

@@ -14,10 +14,9 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 use jolly_core::decide::Manifest;
 use jolly_core::scan::{CancelToken, Scan};
-use jolly_core::sweep::{LogState, Outcome, RunSummary, read_items, rehearse, verify_log};
-use jolly_core::target::TargetPath;
+use jolly_core::sweep::{LogState, Outcome, RunSummary, rehearse, verify_log};
 
-use crate::support::{Bench, DAY, ground, manifest_of, now, paths_of, run};
+use crate::support::{Bench, DAY, ground, logged_as_gone, manifest_of, now, paths_of, run};
 
 fn swaps() -> u64 {
     if std::env::var_os("JOLLY_BROOM_LONG").is_some() {
@@ -166,17 +165,7 @@ fn same_as_rehearsed(bench: &Bench, scan: &Scan, manifest: &Manifest) -> RunSumm
     let compared = summary.compared.clone().unwrap();
     assert_eq!(compared.differs, 0, "{:?}", compared.differences);
     let gone: BTreeSet<Vec<u8>> = before.difference(&bench.paths()).cloned().collect();
-    let told = read_items(&bench.state(), "predicted").unwrap();
-    let told: BTreeSet<Vec<u8>> = told
-        .iter()
-        .filter(|item| matches!(item.outcome, Some(Outcome::Removed | Outcome::SetAside)))
-        .map(|item| {
-            TargetPath::try_from(&item.path)
-                .unwrap()
-                .as_bytes()
-                .to_vec()
-        })
-        .collect();
+    let told = logged_as_gone(bench, "predicted");
     assert_eq!(told, gone);
     assert!(gone.is_subset(&paths_of(manifest)));
     summary

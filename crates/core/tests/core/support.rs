@@ -10,10 +10,10 @@ use jolly_core::decide::{Decisions, Manifest, Selection, make_manifest};
 use jolly_core::rulebook::{RuleSet, builtin};
 use jolly_core::scan::{CancelToken, Scan, ScanOrder, scan};
 use jolly_core::sweep::{
-    Dustpan, Ground, Journal, NewDustpan, Pause, Predictions, Real, RunSummary, StateFolder,
-    SweepError, sweep,
+    Dustpan, Ground, Journal, LogItem, NewDustpan, Outcome, Pause, Predictions, Real, RunSummary,
+    StateFolder, SweepError, read_items, sweep,
 };
-use jolly_core::target::{Layout, Target};
+use jolly_core::target::{Layout, Target, TargetPath};
 use jolly_demo::TreeBuilder;
 use jolly_disk::{Disk, RealDisk};
 use proptest::prelude::*;
@@ -265,6 +265,23 @@ fn run_with(
     let finished = dustpan.finish();
     assert!(folder.is_some() || finished.is_ok(), "{finished:?}");
     summary
+}
+
+/// The paths that the log of a run tells as gone from the target.
+pub(crate) fn logged_as_gone(bench: &Bench, run: &str) -> BTreeSet<Vec<u8>> {
+    let items = read_items(&bench.state(), run).unwrap();
+    let is_gone =
+        |item: &&LogItem| matches!(item.outcome, Some(Outcome::Removed | Outcome::SetAside));
+    items
+        .iter()
+        .filter(is_gone)
+        .map(|item| {
+            TargetPath::try_from(&item.path)
+                .unwrap()
+                .as_bytes()
+                .to_vec()
+        })
+        .collect()
 }
 
 /// A program that has a file open until it is let go of.

@@ -16,7 +16,8 @@ use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
 
 use crate::support::{
-    Bench, DAY, Program, arb_tree, build, ground, manifest_of, now, paths_of, run, scan_on,
+    Bench, DAY, Program, arb_tree, build, ground, logged_as_gone, manifest_of, now, paths_of, run,
+    scan_on,
 };
 
 fn never() -> CancelToken {
@@ -200,16 +201,7 @@ fn a_disk_that_fails_at_any_call_loses_nothing_unlisted_and_the_log_tells_the_tr
             continue;
         };
         let items = read_items(&bench.state(), "one").unwrap();
-        let logged: BTreeSet<Vec<u8>> = items
-            .iter()
-            .filter(|item| matches!(item.outcome, Some(Outcome::Removed | Outcome::SetAside)))
-            .map(|item| {
-                TargetPath::try_from(&item.path)
-                    .unwrap()
-                    .as_bytes()
-                    .to_vec()
-            })
-            .collect();
+        let logged = logged_as_gone(&bench, "one");
         assert_eq!(logged, gone, "call {call}: {:?}", summary.stayed);
         assert_eq!(items.len(), manifest.items.len(), "call {call}");
     }

@@ -96,7 +96,11 @@ pub fn find_room(
         return Ok(Some(in_state));
     }
     let on_target = target.root_path().join(ON_TARGET);
+    // A link that somebody put there could lead anywhere.
+    let there = std::fs::symlink_metadata(&on_target);
+    let is_plain = there.map_or(true, |there| there.is_dir());
     if let Ok((_, free)) = measure(&on_target)
+        && is_plain
         && !is_targets
         && free >= frame.min(whole).saturating_add(RESERVE)
         && disk.may_change(target.root())
