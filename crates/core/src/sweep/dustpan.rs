@@ -286,7 +286,7 @@ impl Writer<'_> {
         packed: &mut Packed,
     ) -> io::Result<Option<Option<io::Error>>> {
         entry.write_head(self.frames)?;
-        let mut hasher = blake3::Hasher::new();
+        let mut hasher = entry.hasher();
         let mut failed = None;
         if let (Body::File(size), Some(mut file)) = (&entry.body, source) {
             packed.size = *size;

@@ -67,6 +67,14 @@ impl Entry {
         out.write_all(header.as_bytes())
     }
 
+    /// A hash that everything but the bytes has gone into, the way it is written.
+    pub(in crate::sweep) fn hasher(&self) -> blake3::Hasher {
+        let mut hasher = blake3::Hasher::new();
+        // Writing into a hash can't fail; were it to, no hash would fit.
+        drop(self.write_head(&mut hasher));
+        hasher
+    }
+
     /// The pax records: times to the nanosecond, and attributes.
     fn records(&self) -> Vec<u8> {
         let mut records = Vec::new();

@@ -54,7 +54,7 @@ pub(in crate::sweep) struct Packed {
     pub size: u64,
     /// What it held on its disk; less than its length for a file with holes.
     pub held: u64,
-    /// BLAKE3 of its bytes, in hex.
+    /// BLAKE3 of its entry in the archive as it was written, without padding, in hex.
     pub hash: String,
     /// It could not be read whole, so it stayed, and what is in the archive is no copy of it.
     #[serde(default, skip_serializing_if = "is_not")]

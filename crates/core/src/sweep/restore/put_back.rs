@@ -87,6 +87,10 @@ impl<'a> PutBack<'a> {
         if entry.path != item.path.as_bytes() {
             return Err(io::Error::from(io::ErrorKind::InvalidData));
         }
+        // A file's bytes belong to its hash, which is asked when they are written.
+        if !matches!(entry.body, Body::File(_)) && !is_whole(entry, item) {
+            return Ok(Back::Damaged);
+        }
         if let (Body::Folder, Some(made)) = (&entry.body, self.made.get_mut(&item.path)) {
             made.traits = entry.traits.clone();
             made.number = Some(number);
@@ -125,7 +129,9 @@ impl<'a> PutBack<'a> {
 
     /// Remembers how a folder was that is only on the way to something.
     pub(super) fn dress(&mut self, entry: &Entry, item: &PanItem, number: usize) {
-        if let Some(made) = self.made.get_mut(&item.path) {
+        if let Some(made) = self.made.get_mut(&item.path)
+            && is_whole(entry, item)
+        {
             made.traits = entry.traits.clone();
             made.number = Some(number);
         }
@@ -201,7 +207,7 @@ impl<'a> PutBack<'a> {
             Err(error) => return Ok(refused(&error)),
         };
         let has_holes = item.held < item.size;
-        let written = match write(&mut file, bytes, has_holes) {
+        let written = match write(&mut file, entry.hasher(), (bytes, has_holes)) {
             Ok(Ok(hash)) if hash == item.hash => {
                 let not_given = disk.give_traits(file.as_fd(), &entry.traits);
                 let settled = file
@@ -234,9 +240,17 @@ impl<'a> PutBack<'a> {
     }
 }
 
-/// Copies all bytes and gives their hash; outside what went wrong with reading, inside with writing.
-fn write(file: &mut File, bytes: &mut dyn Read, has_holes: bool) -> io::Result<io::Result<String>> {
-    let mut hasher = blake3::Hasher::new();
+/// Whether an entry without bytes is as it was written.
+fn is_whole(entry: &Entry, item: &PanItem) -> bool {
+    entry.hasher().finalize().to_hex().as_str() == item.hash
+}
+
+/// Copies all bytes and gives the entry's hash; outside what went wrong with reading, inside with writing.
+fn write(
+    file: &mut File,
+    mut hasher: blake3::Hasher,
+    (bytes, has_holes): (&mut dyn Read, bool),
+) -> io::Result<io::Result<String>> {
     let mut piece = vec![0; PIECE];
     let mut len = 0_u64;
     loop {
