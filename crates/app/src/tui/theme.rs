@@ -219,6 +219,11 @@ impl Theme {
         words.into_iter().fold(label.to_owned(), written)
     }
 
+    /// Whether only letters and signs that every terminal has are drawn.
+    pub(super) fn is_plain(&self) -> bool {
+        self.is_ascii
+    }
+
     /// The marks of what goes, goes in part, stays.
     pub(super) fn part_glyphs(&self) -> [&'static str; 3] {
         let [taken, part, left, _] = self.glyphs.states;

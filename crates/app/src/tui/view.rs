@@ -77,6 +77,22 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>) {
     if let Some(overlay) = &model.overlay {
         before_station(model, overlay, theme, frame, (area, below));
     }
+    if theme.is_plain() {
+        spell_out(frame);
+    }
+}
+
+/// Signs that words are joined and cut with, as letters that every terminal has.
+const PLAIN: [(&str, &str); 4] = [("…", "~"), ("·", "-"), ("→", ">"), ("×", "x")];
+
+/// Writes signs as letters; names of files keep what they are made of.
+fn spell_out(frame: &mut Frame<'_>) {
+    for cell in &mut frame.buffer_mut().content {
+        let plain = PLAIN.iter().find(|(sign, _)| *sign == cell.symbol());
+        if let Some((_, letters)) = plain {
+            cell.set_symbol(letters);
+        }
+    }
 }
 
 /// Draws what stands before the station: over all of it, or over its work.

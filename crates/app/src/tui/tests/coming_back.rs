@@ -33,8 +33,11 @@ fn what_the_check_says_of_the_dustpan_is_so_and_all_of_it_comes_back() {
     desk.key(KeyCode::Char(' '));
     desk.key(KeyCode::Tab);
     let shown = desk.shown();
-    assert!(shown.contains("1 file is set aside: "), "{shown}");
-    assert!(shown.contains("packed. In the dustpan until "), "{shown}");
+    assert!(shown.contains("1 file is set aside until "), "{shown}");
+    assert!(
+        shown.contains(" packed. Each can be brought back."),
+        "{shown}"
+    );
     assert!(
         shown.contains("another volume, so all of it comes back"),
         "{shown}"

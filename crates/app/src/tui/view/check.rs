@@ -72,7 +72,7 @@ fn sentences(theme: &Theme, check: &Check, width: usize, height: usize) -> Vec<L
             " Nothing is taken, so nothing goes. What is taken at weigh would be listed here.";
         return vec![Line::styled(text, theme.style(Role::Quiet))];
     }
-    let mut all = sums(theme, check);
+    let mut all = sums(theme, check, width);
     all.push(Line::default());
     for (who, sentences) in afterwards(check, width, height.saturating_sub(OTHERS)) {
         for (at, line) in sentences.iter().enumerate() {
@@ -148,7 +148,7 @@ fn afterwards(check: &Check, width: usize, room: usize) -> Vec<(&str, Vec<String
 }
 
 /// What goes for good, what is set aside, and which folders go with them.
-fn sums(theme: &Theme, check: &Check) -> Vec<Line<'static>> {
+fn sums(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
     let (text, quiet, straw) = (
         theme.style(Role::Text),
         theme.style(Role::Quiet),
@@ -167,20 +167,17 @@ fn sums(theme: &Theme, check: &Check) -> Vec<Line<'static>> {
     if check.aside.items > 0 {
         let mut second = Pieces::default();
         let verb = if check.aside.items == 1 { "is" } else { "are" };
-        second.add(
-            format!(" {} {verb} set aside: ", counted(check.aside.items, "file")),
-            text,
-        );
         let until = check.until.map(|until| format!(" until {}", day(until)));
+        let until = until.unwrap_or_default();
+        let many = counted(check.aside.items, "file");
+        second.add(format!(" {many} {verb} set aside{until}: "), text);
         second.add(bytes(check.aside.bytes), text);
         if let Some(packs) = check.packs {
             second.add(format!(", about {} packed", bytes(packs)), text);
         }
-        let until = until.unwrap_or_default();
-        let kept = format!(". In the dustpan{until} each can be brought back.");
-        second.add(kept, quiet);
+        second.add(". Each can be brought back.", quiet);
         all.push(second.line());
-        all.push(room(theme, check));
+        all.push(room(theme, check, width));
     }
     if let Some(manifest) = &check.manifest
         && manifest.folders.items > 0
@@ -200,7 +197,7 @@ fn sums(theme: &Theme, check: &Check) -> Vec<Line<'static>> {
 }
 
 /// Where the dustpan goes, and whether that frees anything.
-fn room(theme: &Theme, check: &Check) -> Line<'static> {
+fn room(theme: &Theme, check: &Check, width: usize) -> Line<'static> {
     let (words, role) = match &check.room {
         Err(why) => (format!("{why}."), Role::Ask),
         Ok(None) => (String::new(), Role::Quiet),
@@ -220,7 +217,7 @@ fn room(theme: &Theme, check: &Check) -> Line<'static> {
             (words, Role::Quiet)
         }
     };
-    Line::styled(format!(" {words}"), theme.style(role))
+    Line::styled(cut(&format!(" {words}"), width), theme.style(role))
 }
 
 fn fact(theme: &Theme, name: &str, text: &str, width: usize) -> Line<'static> {

@@ -61,12 +61,13 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     all.push(Line::default());
     all.extend(space(theme, report, width));
     all.extend(compared(theme, report, width));
+    // Above what can be long: on a small screen the end is cut off.
+    all.push(verified(theme, report));
     all.push(Line::default());
-    all.extend(went(theme, report));
-    all.push(Line::default());
+    // What stayed asks for something to be done; what went is done.
     all.extend(stayed(theme, report, width));
     all.push(Line::default());
-    all.push(verified(theme, report));
+    all.extend(went(theme, report));
     lines(frame, area, all);
 }
 
