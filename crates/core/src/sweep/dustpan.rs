@@ -21,6 +21,7 @@ pub(super) use record::Line;
 use std::fs::File;
 use std::io::{self, Read as _, Write as _};
 use std::os::fd::AsFd as _;
+use std::os::unix::fs::MetadataExt as _;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 
@@ -252,6 +253,12 @@ impl Writer<'_> {
             }
             Kind::File => {
                 let file = disk.open_file(folder, &name).map_err(read)?;
+                // What was looked at may have been swapped in between.
+                let opened = file.metadata().map_err(read)?;
+                if opened.ino() != stat.key.inode || opened.len() != stat.size {
+                    let reason = "something else took its place while it was stored";
+                    return Err(Verdict::stays(Outcome::Changed, reason));
+                }
                 traits.attributes = disk.attributes(file.as_fd()).map_err(read)?;
                 (Body::File(stat.size), PackedKind::File, Some(file))
             }
