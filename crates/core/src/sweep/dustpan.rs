@@ -131,6 +131,11 @@ impl Dustpan {
             }
         };
         let file = StateFolder::create(&path)?;
+        // Whoever wants to empty it asks for this; it ends with the descriptor.
+        file.lock().map_err(|source| DustpanError::Write {
+            path: path.clone(),
+            source,
+        })?;
         let record = state.dustpan_record(new.run);
         let sink = Box::new(StateFolder::create(&record)?);
         let mut record = Journal::new(record, sink);

@@ -82,7 +82,9 @@ pub fn interrupted(state: &StateFolder, identity: &str) -> Vec<String> {
     let runs = state.runs().unwrap_or_default();
     let is_broken = |run: &String| {
         let path = state.log(run);
-        log::identity_of(&path).as_deref() == Some(identity)
+        // Those that ended are many, and none of them is read whole to learn that.
+        !log::has_ended(&path)
+            && log::identity_of(&path).as_deref() == Some(identity)
             && log::read(&path).is_ok_and(|it| it.summary.state == LogState::Interrupted)
     };
     runs.into_iter().filter(is_broken).collect()

@@ -218,19 +218,25 @@ pub(super) fn identity_of(path: &Path) -> Option<String> {
 
 /// How many items stayed, as a log's last line says: a hint, for it is read without the lines before.
 pub(super) fn stayed(path: &Path) -> Option<u64> {
+    match last_line(path)? {
+        Record::Finish { stayed, .. } => stayed,
+        Record::Start { .. } | Record::Intend { .. } | Record::Done { .. } => None,
+    }
+}
+
+/// Whether a log's last line says how its run ended; read without the lines before.
+pub(super) fn has_ended(path: &Path) -> bool {
+    matches!(last_line(path), Some(Record::Finish { .. }))
+}
+
+fn last_line(path: &Path) -> Option<Record> {
     let mut file = File::open(path).ok()?;
     let from = file.metadata().ok()?.len().saturating_sub(LAST);
     file.seek(SeekFrom::Start(from)).ok()?;
     let mut end = Vec::new();
     file.take(LAST).read_to_end(&mut end).ok()?;
-    let last = end
-        .strip_suffix(b"\n")?
-        .rsplit(|byte| *byte == b'\n')
-        .next()?;
-    match serde_json::from_slice(last).ok()? {
-        Record::Finish { stayed, .. } => stayed,
-        Record::Start { .. } | Record::Intend { .. } | Record::Done { .. } => None,
-    }
+    let lines = end.strip_suffix(b"\n")?;
+    serde_json::from_slice(lines.rsplit(|byte| *byte == b'\n').next()?).ok()
 }
 
 /// More than a log's last line ever has, in bytes.

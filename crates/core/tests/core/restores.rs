@@ -10,7 +10,8 @@ use std::sync::Arc;
 use jolly_core::decide::Manifest;
 use jolly_core::scan::{CancelToken, Scan};
 use jolly_core::sweep::{
-    Back, Pan, RestoreError, Returned, empty_expired, read_items, restore, verify_log,
+    Back, Dustpan, EmptyError, NewDustpan, Pan, RestoreError, Returned, empty, empty_expired,
+    read_items, restore, verify_log,
 };
 use jolly_core::target::Target;
 use jolly_demo::{Fault, FaultyDisk};
@@ -382,6 +383,31 @@ fn a_dustpan_is_emptied_past_its_date_and_the_log_says_so() {
     );
     let refused = back(&bench, &scan.target, b"");
     assert!(matches!(refused, Err(RestoreError::Emptied { .. })));
+}
+
+#[test]
+fn nobody_empties_a_dustpan_that_is_being_filled() {
+    let bench = hard();
+    let (scan, _) = swept(&bench);
+    let pan = Pan::read(&bench.state(), "one").unwrap().unwrap();
+    let filled = std::fs::File::open(bench.state().dustpan("one")).unwrap();
+    filled.lock().unwrap();
+    let refused = empty(&bench.state(), &jolly_disk::RealDisk, &pan, now());
+    assert!(matches!(refused, Err(EmptyError::BeingFilled)));
+    drop(filled);
+    assert!(all_back(&back(&bench, &scan.target, b"").unwrap()));
+    let new = NewDustpan {
+        run: "two",
+        started: now(),
+        target: &scan.target,
+        folder: None,
+    };
+    let under_way = Dustpan::create(&bench.state(), &new).unwrap();
+    let pan = Pan::read(&bench.state(), "two").unwrap().unwrap();
+    let refused = empty(&bench.state(), &jolly_disk::RealDisk, &pan, now());
+    assert!(matches!(refused, Err(EmptyError::BeingFilled)));
+    drop(under_way);
+    empty(&bench.state(), &jolly_disk::RealDisk, &pan, now()).unwrap();
 }
 
 #[test]

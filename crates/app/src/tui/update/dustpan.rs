@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use jolly_core::sweep::Returned;
 
+use crate::tui::bench::shown;
 use crate::tui::keys::Action;
 use crate::tui::model::{DustpanView, Model, Overlay, PanRow};
 use crate::tui::msg::{Dustpans, Effect};
@@ -86,7 +87,7 @@ fn bring_back(model: &mut Model, view: &mut DustpanView) -> Vec<Effect> {
         return Vec::new();
     }
     if !run.is_here {
-        let path = run.pan.archive.display();
+        let path = shown(&run.pan.archive);
         model.message = Some(format!(
             "The dustpan {path} is not here now; mount its volume."
         ));

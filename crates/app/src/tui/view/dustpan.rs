@@ -8,6 +8,7 @@ use ratatui::layout::Rect;
 use ratatui::text::Line;
 
 use crate::tui::areas::first_row;
+use crate::tui::bench::shown;
 use crate::tui::draw::{Pieces, cut, cut_front, left, right};
 use crate::tui::model::{Context, DustpanRun, DustpanView, Model, PanRow};
 use crate::tui::theme::{Role, Theme};
@@ -227,6 +228,6 @@ fn card(theme: &Theme, view: &DustpanView, width: usize) -> Vec<Line<'static>> {
             ),
         ),
         fact("so far", &back),
-        fact("lies in", &run.pan.archive.display().to_string()),
+        fact("lies in", &shown(&run.pan.archive)),
     ]
 }

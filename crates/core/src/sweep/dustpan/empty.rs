@@ -1,7 +1,7 @@
 //! Emptying dustpans: by hand, or once their date is past. The record stays, and says so.
 
 use std::ffi::CString;
-use std::fs::OpenOptions;
+use std::fs::{File, OpenOptions, TryLockError};
 use std::io;
 use std::os::unix::ffi::OsStrExt as _;
 use std::path::PathBuf;
@@ -26,6 +26,8 @@ pub enum EmptyError {
         #[from]
         source: StateError,
     },
+    #[error("it is being filled by a run that is under way")]
+    BeingFilled,
     #[error("cannot remove {}", path.display())]
     Remove { path: PathBuf, source: io::Error },
     #[error("its record can't be continued")]
@@ -92,9 +94,16 @@ pub fn empty(
     pan: &Pan,
     when: Timestamp,
 ) -> Result<Emptied, EmptyError> {
+    let path = &pan.archive;
+    // What a run packs is the only copy of what it removes: nobody takes that away meanwhile.
+    let archive = File::open(path);
+    let is_being_filled =
+        |archive: &File| matches!(archive.try_lock(), Err(TryLockError::WouldBlock));
+    if archive.as_ref().is_ok_and(is_being_filled) {
+        return Err(EmptyError::BeingFilled);
+    }
     let mut record = resume(state, disk, pan)?;
     let freed = pan.packed();
-    let path = &pan.archive;
     let remove = || {
         let folder = path.parent().ok_or(io::ErrorKind::InvalidInput)?;
         let name = path.file_name().ok_or(io::ErrorKind::InvalidInput)?;

@@ -234,7 +234,6 @@ impl Pan {
     }
 
     fn take(&mut self, line: Line) {
-        let of = |number: u64| usize::try_from(number).unwrap_or(usize::MAX);
         match line {
             Line::Start { .. } => {}
             Line::Frame { at, items } => {
@@ -255,20 +254,20 @@ impl Pan {
                 self.items.extend(items);
             }
             Line::Stayed { items } => {
-                for number in items {
-                    if let Some(item) = self.items.get_mut(of(number)) {
-                        item.has_left = false;
-                    }
-                }
+                self.each(&items, |item| item.has_left = false);
             }
             Line::Back { when, items } => {
-                for number in items {
-                    if let Some(item) = self.items.get_mut(of(number)) {
-                        item.back = Some(when);
-                    }
-                }
+                self.each(&items, |item| item.back = Some(when));
             }
             Line::Emptied { when, .. } => self.emptied = Some(when),
+        }
+    }
+
+    /// Does something to the things with these numbers.
+    fn each(&mut self, numbers: &[u64], change: impl Fn(&mut PanItem)) {
+        for number in numbers {
+            let at = usize::try_from(*number).unwrap_or(usize::MAX);
+            self.items.get_mut(at).into_iter().for_each(&change);
         }
     }
 
