@@ -4,6 +4,7 @@ mod demo;
 mod log;
 mod preview;
 mod print;
+mod report;
 mod restore;
 mod rules;
 mod scan;
@@ -62,6 +63,14 @@ enum Command {
     Log {
         #[command(subcommand)]
         command: LogCommand,
+    },
+    /// Write what a run did to a file
+    Report {
+        /// The run's id
+        run: String,
+        /// The file; its ending says what is written: .csv a table of all items, .json everything
+        #[arg(long, value_name = "FILE")]
+        out: PathBuf,
     },
     /// The rules in force
     Rules {
@@ -147,6 +156,7 @@ pub(crate) fn run() -> Exit {
         Some(Command::Preview { plan }) => preview::run(&shared, plan.as_deref()),
         Some(Command::Sweep(options)) => sweep::run(&shared, &options),
         Some(Command::Restore { run, paths }) => restore::run(&shared, &run, &paths),
+        Some(Command::Report { run, out }) => report::run(&shared, &run, &out),
         Some(Command::Log { command }) => log::run(&shared, &command),
         Some(Command::Rules { command }) => rules::run(&shared, &command),
     };

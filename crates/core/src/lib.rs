@@ -1,13 +1,14 @@
 //! The job, without its interface.
 //!
 //! The way of the data is the way through the modules: [`target`] → [`rulebook`] → [`recognise`] →
-//! [`scan`] → [`decide`] → [`sweep`]. Nothing here prints, exits, starts a thread or asks the clock.
+//! [`scan`] → [`decide`] → [`sweep`] → [`report`]. Nothing here prints, exits, starts a thread or asks the clock.
 
 pub mod arrive;
 pub mod decide;
 pub mod inside;
 pub mod kept;
 pub mod recognise;
+pub mod report;
 pub mod rulebook;
 pub mod scan;
 pub mod sheet;

@@ -28,7 +28,7 @@ pub(super) fn run(options: &SharedOptions, command: &LogCommand) -> Result<Exit,
     }
 }
 
-fn refuse(error: &LogError) -> Refusal {
+pub(super) fn refuse(error: &LogError) -> Refusal {
     match error {
         LogError::NoSuchRun { .. } => {
             Refusal::bad_input(error, "`jolly-broom log list` names them all")

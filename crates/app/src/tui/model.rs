@@ -103,8 +103,17 @@ pub(super) enum Overlay {
     Place(Box<PlaceDraft>),
     /// What waits in the dustpans.
     Dustpan(Box<DustpanView>),
-    /// A file is named for the list; with what was wrong with it.
-    SavePlan(Input, Option<String>),
+    /// A file is named to be written; with what was wrong with it.
+    Save(Saves, Input, Option<String>),
+}
+
+/// What is written to a file that somebody names.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Saves {
+    /// The list of the check, as a plan.
+    List,
+    /// What the run did.
+    Report,
 }
 
 /// Whose computer this is.

@@ -19,7 +19,7 @@ use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
 use crate::exit::Refusal;
 use crate::session::Session;
-use crate::tui::model::{Arrived, Check, DustpanRun, Holders, Origin};
+use crate::tui::model::{Arrived, Check, DustpanRun, Holders, Origin, Saves};
 
 /// Something that happened.
 pub(super) enum Msg {
@@ -67,8 +67,8 @@ pub(super) enum Msg {
     Listed(u32, Option<Box<Check>>),
     /// A rehearsal has ended.
     Rehearsed(u32, Result<Box<Rehearsed>, String>),
-    /// The list was written as a plan, or not.
-    PlanSaved(Result<PathBuf, String>),
+    /// A file was written, or not.
+    Saved(Saves, Result<PathBuf, String>),
     /// What the dustpans hold.
     Dustpans(Dustpans),
     /// Something was brought back, or not.
@@ -237,7 +237,9 @@ pub(super) enum Effect {
     /// Make the manifest.
     List(u32, Arc<Session>, Arc<Scan>, Box<Decisions>),
     /// Write the list as a plan to a file.
-    SavePlan(Arc<Manifest>, PathBuf),
+    SaveList(Arc<Manifest>, PathBuf),
+    /// Write what a run did to a file.
+    SaveReport(Arc<Session>, String, PathBuf),
     /// Read what the dustpans hold.
     LoadDustpans(Arc<Session>),
     /// Bring back what lay at a path, and below it.

@@ -1,31 +1,38 @@
-//! What threads do about dustpans and plans.
+//! What threads do about dustpans, and with files that somebody named.
 
-use std::fs::OpenOptions;
+use std::fs::{File, OpenOptions};
 use std::io::{self, Write as _};
 use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::Path;
 
 use jolly_core::decide::{Manifest, write_plan};
+use jolly_core::report::{ReportError, write_report};
 use jolly_core::scan::CancelToken;
 use jolly_core::sweep::{Pan, PanItem, empty, restore};
 use jolly_core::whole_story;
 use jolly_disk::RealDisk;
 
 use crate::session::{Session, clock};
-use crate::tui::model::DustpanRun;
+use crate::tui::model::{DustpanRun, Saves};
 use crate::tui::msg::{Dustpans, Effect, Msg};
 
 /// Does what was asked for, and tells what came of it.
 pub(super) fn carry_out(effect: Effect) -> Msg {
     match effect {
-        Effect::SavePlan(manifest, path) => {
-            let saved = save(&manifest, &path).map_err(|error| match error.kind() {
-                io::ErrorKind::AlreadyExists => {
-                    "A file of that name is there already; name another one.".to_owned()
+        Effect::SaveList(manifest, path) => {
+            let saved = save(&manifest, &path);
+            let saved = saved.map_err(|error| not_saved(&error, "list", &error));
+            Msg::Saved(Saves::List, saved.map(|()| path))
+        }
+        Effect::SaveReport(session, run, path) => {
+            let saved = write_report(&session.state, &run, &path, &|path| create(path, 0o644));
+            let saved = saved.map_err(|error| match &error {
+                ReportError::Write { source, .. } => not_saved(source, "report", &error),
+                ReportError::Form { .. } | ReportError::Log(_) => {
+                    format!("The report could not be saved: {}.", whole_story(&error))
                 }
-                _ => format!("The list could not be saved: {error}."),
             });
-            Msg::PlanSaved(saved.map(|()| path))
+            Msg::Saved(Saves::Report, saved.map(|()| path))
         }
         Effect::LoadDustpans(session) => Msg::Dustpans(load(&session)),
         Effect::BringBack(session, pan, path) => {
@@ -51,14 +58,22 @@ pub(super) fn carry_out(effect: Effect) -> Msg {
 
 /// Writes a plan to a new file, which nobody else may read.
 fn save(manifest: &Manifest, path: &Path) -> io::Result<()> {
-    let file = OpenOptions::new()
-        .write(true)
-        .create_new(true)
-        .mode(0o600)
-        .open(path)?;
-    let mut out = io::BufWriter::new(file);
+    let mut out = io::BufWriter::new(create(path, 0o600)?);
     write_plan(manifest, &mut out)?;
     out.flush()
+}
+
+/// Makes a new file; nothing is replaced.
+fn create(path: &Path, mode: u32) -> io::Result<File> {
+    let mut options = OpenOptions::new();
+    options.write(true).create_new(true).mode(mode).open(path)
+}
+
+fn not_saved(source: &io::Error, what: &str, whole: &dyn std::error::Error) -> String {
+    if source.kind() == io::ErrorKind::AlreadyExists {
+        return "A file of that name is there already; name another one.".to_owned();
+    }
+    format!("The {what} could not be saved: {}.", whole_story(whole))
 }
 
 /// Every dustpan that holds something, newest first.

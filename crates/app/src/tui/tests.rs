@@ -97,7 +97,8 @@ impl Desk {
             | Effect::HoldSweep
             | Effect::GoOn
             | Effect::LetGo(_) => return,
-            effect @ (Effect::SavePlan(..)
+            effect @ (Effect::SaveList(..)
+            | Effect::SaveReport(..)
             | Effect::LoadDustpans(_)
             | Effect::BringBack(..)
             | Effect::EmptyPan(..)) => pans::carry_out(effect),

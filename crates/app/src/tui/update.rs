@@ -14,6 +14,7 @@ mod mouse;
 mod overlay;
 mod place;
 mod rulebooks;
+mod save;
 mod starts;
 mod weigh;
 
@@ -25,7 +26,9 @@ use ratatui::crossterm::event::KeyEvent;
 
 use crate::exit::Refusal;
 use crate::tui::keys::{self, Action};
-use crate::tui::model::{Context, Model, Overlay, Report, Scanning, Station, Verified, Weigh};
+use crate::tui::model::{
+    Context, Model, Overlay, Report, Saves, Scanning, Station, Verified, Weigh,
+};
 use crate::tui::msg::{Effect, Keeping, Msg, Opened, ScanJob, Scanned, SweptRun};
 use crate::wording::{count, counted};
 
@@ -78,7 +81,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::FoundInside(..)
         | Msg::Others(..)
         | Msg::Reckoned(..)
-        | Msg::PlanSaved(_)
+        | Msg::Saved(..)
         | Msg::Dustpans(_)
         | Msg::BroughtBack(_)
         | Msg::PanEmptied(_)
@@ -136,14 +139,8 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
             Vec::new()
         }
         Msg::Reckoned(ticket, reckoned) => exclude::reckoned(model, ticket, reckoned),
-        Msg::PlanSaved(saved) => {
-            model.message = Some(match saved {
-                Ok(path) => format!(
-                    "Saved. `jolly-broom sweep --plan {}` carries out exactly this list.",
-                    crate::tui::bench::shown(&path)
-                ),
-                Err(why) => why,
-            });
+        Msg::Saved(saves, result) => {
+            save::saved(model, saves, result);
             Vec::new()
         }
         Msg::Dustpans(loaded) => {
@@ -220,6 +217,10 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Action::Retry, Station::Report) => {
             let left = model.report.as_ref().and_then(|report| report.left.clone());
             retry(model, left)
+        }
+        (Action::Export, Station::Report) => {
+            save::ask(model, Saves::Report);
+            Vec::new()
         }
         (action, Station::Weigh) if context == Context::Inside => inside::act(model, action),
         (action, Station::Weigh) => weigh::act(model, action),

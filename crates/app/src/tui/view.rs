@@ -118,7 +118,7 @@ fn before_station(
             let context = Overlay::context_of_help(behind.as_deref(), model);
             overlay::help(context, *from, theme, frame, area);
         }
-        Overlay::ExactAge(..) | Overlay::Find(_) | Overlay::Open(..) | Overlay::SavePlan(..) => {
+        Overlay::ExactAge(..) | Overlay::Find(_) | Overlay::Open(..) | Overlay::Save(..) => {
             overlay::draw(model, overlay, theme, frame, area);
         }
     }

@@ -151,7 +151,8 @@ impl Workers {
                     Msg::Listed(job, Some(Box::new(made)))
                 });
             }
-            Effect::SavePlan(..)
+            Effect::SaveList(..)
+            | Effect::SaveReport(..)
             | Effect::LoadDustpans(_)
             | Effect::BringBack(..)
             | Effect::EmptyPan(..) => self.work(Msg::Nothing, move || pans::carry_out(effect)),

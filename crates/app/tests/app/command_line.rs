@@ -101,6 +101,18 @@ fn the_job_from_scan_to_log_removes_exactly_what_preview_listed() {
     };
     assert_eq!(of(&shown), of(items));
     assert!(shown.iter().all(|item| item["outcome"] == "removed"));
+    for (ending, code) in [("csv", 0), ("json", 0), ("pdf", 2)] {
+        let file = demo.dir().join(format!("run.{ending}"));
+        let ended = demo.run(&["report", run, "--out", file.to_str().unwrap()]);
+        assert_eq!(
+            (ended.code, file.exists()),
+            (code, code == 0),
+            "{}",
+            ended.err
+        );
+    }
+    let table = std::fs::read_to_string(demo.dir().join("run.csv")).unwrap();
+    assert_eq!(table.lines().count(), items.len() + 1);
     let listed = demo.run(&["log", "list", "--json"]).lines();
     assert_eq!(listed.len(), 1);
     assert_eq!(

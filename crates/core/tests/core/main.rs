@@ -19,6 +19,7 @@ mod kept_files;
 mod layouts;
 mod plans;
 mod recoveries;
+mod reports;
 mod restores;
 mod rule_keys;
 mod rulebooks;

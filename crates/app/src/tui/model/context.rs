@@ -102,7 +102,7 @@ impl Overlay {
             | Self::ExactAge(..)
             | Self::Find(_)
             | Self::Open(..)
-            | Self::SavePlan(..)
+            | Self::Save(..)
             | Self::Exclude(_)
             | Self::Place(_) => None,
         }

@@ -166,6 +166,38 @@ fn the_list_is_saved_once_and_only_for_this_person() {
 }
 
 #[test]
+fn what_the_run_did_is_exported_as_a_table_and_a_wrong_name_is_asked_again() {
+    let mut desk = Desk::new().scanned();
+    desk.key(KeyCode::Tab);
+    desk.text("sweep");
+    desk.key(KeyCode::Char('e'));
+    let run = desk.model.report.as_ref().unwrap().run.clone();
+    assert!(
+        desk.shown().contains(&format!("-{run}.csv")),
+        "{}",
+        desk.shown()
+    );
+    for _ in 0..80 {
+        desk.key(KeyCode::Backspace);
+    }
+    let path = desk.dir.path().join("run");
+    desk.text(path.to_str().unwrap());
+    desk.key(KeyCode::Enter);
+    assert!(
+        desk.shown().contains("must end with .csv or .json"),
+        "{}",
+        desk.shown()
+    );
+    desk.text(".csv");
+    desk.key(KeyCode::Enter);
+    assert!(desk.shown().contains("Saved as "), "{}", desk.shown());
+    let table = std::fs::read_to_string(path.with_extension("csv")).unwrap();
+    let summary = &desk.model.report.as_ref().unwrap().summary;
+    let items: u64 = summary.outcomes.values().map(|sum| sum.items).sum();
+    assert_eq!(table.lines().count() as u64, items + 1);
+}
+
+#[test]
 fn a_pause_holds_the_time_and_looking_again_leads_back_to_the_check() {
     let mut desk = Desk::new().scanned();
     desk.key(KeyCode::Tab);

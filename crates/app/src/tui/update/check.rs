@@ -3,12 +3,11 @@
 use std::sync::Arc;
 
 use jolly_core::sweep::Rehearsed;
-use tui_input::Input;
 
 use crate::tui::keys::Action;
-use crate::tui::model::{Check, Model, Overlay, Rehearsal, Station, Sweeping, WORD};
+use crate::tui::model::{Check, Model, Rehearsal, Saves, Station, Sweeping, WORD};
 use crate::tui::msg::{Effect, SweepOrder};
-use crate::tui::update::start_scan;
+use crate::tui::update::{save, start_scan};
 
 /// How far a page goes.
 const PAGE: usize = 15;
@@ -74,22 +73,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
                 )];
             }
         }
-        Action::SavePlan => {
-            let label: String = (model.facts.label.chars())
-                .map(|letter| {
-                    if letter.is_alphanumeric() {
-                        letter
-                    } else {
-                        '-'
-                    }
-                })
-                .collect();
-            let name = format!(
-                "sweep-{}.plan.jsonl",
-                label.trim_matches('-').to_lowercase()
-            );
-            model.overlay = Some(Overlay::SavePlan(Input::new(name), None));
-        }
+        Action::SaveList => save::ask(model, Saves::List),
         Action::LookAgain => {
             model.then_check = true;
             model.station = Station::Scan;
@@ -99,25 +83,6 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         _ => {}
     }
     Vec::new()
-}
-
-/// Has the list written to the file that was named.
-pub(super) fn save(model: &mut Model, input: Input) -> Vec<Effect> {
-    let name = input.value().trim().to_owned();
-    let manifest = model
-        .check
-        .as_ref()
-        .and_then(|check| check.manifest.clone());
-    let Some(manifest) = manifest else {
-        model.message = Some("The list is still being made.".to_owned());
-        return Vec::new();
-    };
-    if name.is_empty() {
-        let why = "name a file".to_owned();
-        model.overlay = Some(Overlay::SavePlan(input, Some(why)));
-        return Vec::new();
-    }
-    vec![Effect::SavePlan(manifest, name.into())]
 }
 
 /// Takes one letter of the word; the whole word starts the sweep of exactly the list on the

@@ -9,7 +9,7 @@ use crate::tui::keys::help_rows;
 use crate::tui::model::{Context, Model, Overlay};
 use crate::tui::msg::Effect;
 use crate::tui::update::completion::common_start;
-use crate::tui::update::{arrive, check, exclude, inside, place, rulebooks, starts, weigh};
+use crate::tui::update::{arrive, exclude, inside, place, rulebooks, save, starts, weigh};
 
 pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     let Some(overlay) = model.overlay.take() else {
@@ -24,10 +24,10 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         // These have no lines to type in, and are served by the table of keys.
         (Overlay::Exclusions(_) | Overlay::Decided(_) | Overlay::Dustpan(_), _)
         | (_, KeyCode::Esc) => {}
-        (Overlay::SavePlan(input, _), KeyCode::Enter) => return check::save(model, input),
-        (Overlay::SavePlan(mut input, _), _) => {
+        (Overlay::Save(saves, input, _), KeyCode::Enter) => return save::save(model, saves, input),
+        (Overlay::Save(saves, mut input, _), _) => {
             input.handle_event(&Event::Key(key));
-            model.overlay = Some(Overlay::SavePlan(input, None));
+            model.overlay = Some(Overlay::Save(saves, input, None));
         }
         (Overlay::Find(input), KeyCode::Enter) => {
             if is_inside(model) {
@@ -125,7 +125,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
             Overlay::ExactAge(input, _)
             | Overlay::Find(input)
             | Overlay::Open(input, _)
-            | Overlay::SavePlan(input, _),
+            | Overlay::Save(_, input, _),
         ) => {
             insert(input);
         }

@@ -1,0 +1,25 @@
+//! `report`: a run as a file that other programs read.
+
+use std::fs::File;
+use std::path::Path;
+
+use jolly_core::report::{ReportError, write_report};
+use jolly_core::sweep::StateFolder;
+
+use crate::cli::log;
+use crate::exit::{Exit, Refusal};
+use crate::options::SharedOptions;
+use crate::session::state_path;
+
+pub(super) fn run(options: &SharedOptions, run: &str, file: &Path) -> Result<Exit, Refusal> {
+    let state = StateFolder::new(state_path(options.state.as_deref())?);
+    let written = write_report(&state, run, file, &|file| File::create(file));
+    written.map_err(|error| match &error {
+        ReportError::Form { .. } => {
+            Refusal::bad_input(&error, "name a file that ends with .csv or .json")
+        }
+        ReportError::Log(error) => log::refuse(error),
+        ReportError::Write { .. } => Refusal::failed(&error, "choose a file that can be written"),
+    })?;
+    Ok(Exit::Done)
+}

@@ -1,0 +1,382 @@
+//! Every key of the program, in the order of the key line and the help.
+
+use ratatui::crossterm::event::KeyCode;
+
+use crate::tui::keys::{Action, Binding};
+use crate::tui::model::Context;
+
+const fn main(
+    contexts: &'static [Context],
+    label: &'static str,
+    says: &'static str,
+    keys: &'static [(KeyCode, Action)],
+) -> Binding {
+    Binding {
+        contexts,
+        label,
+        says,
+        keys,
+        is_main: true,
+    }
+}
+
+const fn more(
+    contexts: &'static [Context],
+    label: &'static str,
+    says: &'static str,
+    keys: &'static [(KeyCode, Action)],
+) -> Binding {
+    Binding {
+        contexts,
+        label,
+        says,
+        keys,
+        is_main: false,
+    }
+}
+
+use Context::{
+    Ages, Arrive, Check, Decided, Dustpan, Exclusions, Inside, Report, Rulebooks, Scan, Starts,
+    Sweep,
+};
+use KeyCode::{
+    BackTab, Backspace, Char, Delete, Down, End, Enter, Esc, Home, Left, PageDown, PageUp, Right,
+    Tab, Up,
+};
+
+/// Every key of the program.
+pub(in crate::tui) const BINDINGS: &[Binding] = &[
+    main(
+        &[Arrive],
+        "enter",
+        "scan this one",
+        &[(Enter, Action::Choose)],
+    ),
+    main(
+        &[Arrive],
+        "o",
+        "open a folder",
+        &[(Char('o'), Action::Open)],
+    ),
+    main(&[Arrive], "r", "look again", &[(Char('r'), Action::Again)]),
+    main(
+        &[Scan],
+        "esc",
+        "stop, keep what is there",
+        &[(Esc, Action::Stop)],
+    ),
+    main(
+        &[Inside],
+        "enter",
+        "open or close",
+        &[(Enter, Action::Enter)],
+    ),
+    main(
+        &[Ages],
+        "[ ]",
+        "age limit",
+        &[(Char('['), Action::Younger), (Char(']'), Action::Older)],
+    ),
+    main(
+        &[Ages, Inside],
+        "space",
+        "take or leave",
+        &[(Char(' '), Action::Toggle)],
+    ),
+    main(&[Ages], "enter", "look inside", &[(Enter, Action::Enter)]),
+    main(
+        &[Ages, Inside],
+        "x",
+        "exclude",
+        &[(Char('x'), Action::Exclude)],
+    ),
+    main(&[Inside], "esc", "back", &[(Esc, Action::Close)]),
+    main(&[Ages], "=", "exact age", &[(Char('='), Action::ExactAge)]),
+    main(&[Ages, Inside], "u", "undo", &[(Char('u'), Action::Undo)]),
+    main(&[Ages, Inside], "/", "find", &[(Char('/'), Action::Find)]),
+    main(&[Ages, Inside], "o", "order", &[(Char('o'), Action::Order)]),
+    main(
+        &[Inside],
+        "[ ]",
+        "age limit",
+        &[(Char('['), Action::Younger), (Char(']'), Action::Older)],
+    ),
+    main(
+        &[Inside],
+        "=",
+        "exact age",
+        &[(Char('='), Action::ExactAge)],
+    ),
+    main(&[Ages], "tab", "check", &[(Tab, Action::Onward)]),
+    more(&[Inside], "tab", "check", &[(Tab, Action::Onward)]),
+    more(
+        &[Ages, Inside],
+        "U",
+        "do again what was undone",
+        &[(Char('U'), Action::Redo)],
+    ),
+    more(
+        &[Ages, Inside],
+        "{ }",
+        "age limit of the whole class",
+        &[
+            (Char('{'), Action::ClassYounger),
+            (Char('}'), Action::ClassOlder),
+        ],
+    ),
+    more(
+        &[Ages, Inside],
+        "w",
+        "the way it goes: for good, set aside, written over",
+        &[(Char('w'), Action::Way)],
+    ),
+    more(
+        &[Ages, Inside],
+        "X",
+        "all exclusions",
+        &[(Char('X'), Action::Exclusions)],
+    ),
+    more(
+        &[Ages, Inside],
+        "d",
+        "what was decided, to walk back to",
+        &[(Char('d'), Action::Decided)],
+    ),
+    more(
+        &[Ages],
+        "s",
+        "how this shop starts",
+        &[(Char('s'), Action::Starts)],
+    ),
+    more(
+        &[Ages],
+        "a",
+        "add a folder as a pile of its own",
+        &[(Char('a'), Action::AddPlace)],
+    ),
+    more(&[Ages], "enter", "on a class: fold it", &[]),
+    more(
+        &[Ages, Inside],
+        "v",
+        "the other view of this pile",
+        &[(Char('v'), Action::Lens)],
+    ),
+    more(
+        &[Inside],
+        "← →",
+        "out of a folder, into it",
+        &[
+            (Left, Action::OutOf),
+            (Char('h'), Action::OutOf),
+            (Right, Action::Into),
+            (Char('l'), Action::Into),
+        ],
+    ),
+    main(&[Arrive], "b", "rulebooks", &[(Char('b'), Action::Rules)]),
+    more(&[Ages], "b", "rulebooks", &[(Char('b'), Action::Rules)]),
+    main(
+        &[Exclusions],
+        "space",
+        "suspend, or count again",
+        &[(Char(' '), Action::Toggle)],
+    ),
+    main(&[Exclusions], "enter", "change", &[(Enter, Action::Enter)]),
+    main(
+        &[Exclusions],
+        "d",
+        "delete",
+        &[(Char('d'), Action::Delete), (Delete, Action::Delete)],
+    ),
+    main(&[Exclusions], "u", "undo", &[(Char('u'), Action::Undo)]),
+    main(
+        &[Decided],
+        "enter",
+        "go back or forth to here",
+        &[(Enter, Action::Enter)],
+    ),
+    main(
+        &[Starts],
+        "space",
+        "start taken or left",
+        &[(Char(' '), Action::Toggle)],
+    ),
+    main(
+        &[Starts],
+        "[ ]",
+        "age limit",
+        &[(Char('['), Action::Younger), (Char(']'), Action::Older)],
+    ),
+    main(
+        &[Starts],
+        "=",
+        "exact age",
+        &[(Char('='), Action::ExactAge)],
+    ),
+    main(
+        &[Starts],
+        "d",
+        "as built in",
+        &[
+            (Char('d'), Action::Delete),
+            (Delete, Action::Delete),
+            (Backspace, Action::Delete),
+        ],
+    ),
+    main(
+        &[Rulebooks],
+        "space",
+        "turn off here, or on again",
+        &[(Char(' '), Action::Toggle)],
+    ),
+    main(
+        &[Rulebooks],
+        "e",
+        "explain a path",
+        &[(Char('e'), Action::Explain)],
+    ),
+    main(
+        &[Exclusions, Decided, Starts, Rulebooks],
+        "esc",
+        "close",
+        &[
+            (Esc, Action::Close),
+            (Char('q'), Action::Close),
+            (Char('b'), Action::Close),
+        ],
+    ),
+    more(
+        &[
+            Arrive, Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks, Dustpan,
+        ],
+        "↑ ↓",
+        "move; also k and j",
+        &[
+            (Up, Action::Up),
+            (Char('k'), Action::Up),
+            (Down, Action::Down),
+            (Char('j'), Action::Down),
+        ],
+    ),
+    more(
+        &[
+            Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks, Dustpan,
+        ],
+        "page up, page down",
+        "move by a screen",
+        &[(PageUp, Action::PageUp), (PageDown, Action::PageDown)],
+    ),
+    more(
+        &[
+            Arrive, Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks, Dustpan,
+        ],
+        "home, end",
+        "first and last",
+        &[(Home, Action::First), (End, Action::Last)],
+    ),
+    main(
+        &[Check],
+        "sweep",
+        "type the word to start",
+        &[
+            (Char('s'), Action::Letter('s')),
+            (Char('w'), Action::Letter('w')),
+            (Char('e'), Action::Letter('e')),
+            (Char('p'), Action::Letter('p')),
+        ],
+    ),
+    main(&[Check], "r", "rehearse", &[(Char('r'), Action::Rehearse)]),
+    main(
+        &[Check, Report],
+        "shift-tab",
+        "back to weigh",
+        &[(BackTab, Action::Back), (Esc, Action::Back)],
+    ),
+    main(
+        &[Check],
+        "f",
+        "save the list",
+        &[(Char('f'), Action::SaveList)],
+    ),
+    main(
+        &[Check],
+        "l",
+        "look again who runs",
+        &[(Char('l'), Action::LookAgain)],
+    ),
+    main(
+        &[Sweep],
+        "p",
+        "pause, or go on",
+        &[(Char('p'), Action::Pause)],
+    ),
+    main(&[Sweep], "esc", "stop", &[(Esc, Action::Stop)]),
+    main(
+        &[Report],
+        "t",
+        "try again what stayed",
+        &[(Char('t'), Action::Retry)],
+    ),
+    main(&[Arrive], "t", "try again", &[(Char('t'), Action::Retry)]),
+    main(
+        &[Arrive, Report],
+        "p",
+        "dustpan",
+        &[(Char('p'), Action::Dustpan)],
+    ),
+    more(&[Ages], "p", "dustpan", &[(Char('p'), Action::Dustpan)]),
+    main(
+        &[Dustpan],
+        "enter",
+        "open or close",
+        &[(Enter, Action::Enter)],
+    ),
+    main(
+        &[Dustpan],
+        "b",
+        "bring back",
+        &[(Char('b'), Action::BringBack)],
+    ),
+    main(
+        &[Dustpan],
+        "d",
+        "empty a run",
+        &[(Char('d'), Action::Delete), (Delete, Action::Delete)],
+    ),
+    main(
+        &[Dustpan],
+        "esc",
+        "close",
+        &[(Esc, Action::Close), (Char('q'), Action::Close)],
+    ),
+    main(&[Report], "e", "export", &[(Char('e'), Action::Export)]),
+    main(&[Report], "enter", "weigh again", &[(Enter, Action::Again)]),
+    main(&[Arrive, Scan], "tab", "onward", &[(Tab, Action::Onward)]),
+    main(&[Scan], "r", "scan again", &[(Char('r'), Action::Again)]),
+    main(
+        &[Scan],
+        "shift-tab",
+        "back to arrive",
+        &[(BackTab, Action::Back)],
+    ),
+    more(&[Ages], "r", "scan again", &[(Char('r'), Action::Again)]),
+    more(
+        &[Ages, Inside],
+        "shift-tab",
+        "back to the scan",
+        &[(BackTab, Action::Back)],
+    ),
+    more(
+        &[Ages, Inside],
+        "mouse",
+        "click a band: age limit; the mark: take or leave; shift selects text",
+        &[],
+    ),
+    main(&[], "?", "keys", &[(Char('?'), Action::Help)]),
+    main(
+        &[Arrive, Scan, Ages, Check, Report],
+        "q",
+        "leave",
+        &[(Char('q'), Action::Leave)],
+    ),
+    more(&[Inside], "q", "leave", &[(Char('q'), Action::Leave)]),
+];

@@ -1,0 +1,124 @@
+//! A run as one JSON object: its sums, what stayed and why, and each item.
+
+use std::collections::BTreeMap;
+use std::io::{self, Write};
+
+use jiff::Timestamp;
+use serde::Serialize;
+
+use crate::scan::Sum;
+use crate::sweep::{LogItem, LogState, LogSummary, Outcome};
+
+#[derive(Serialize)]
+struct Object<'a> {
+    format: &'static str,
+    version: u32,
+    run: &'a str,
+    started: Timestamp,
+    state: LogState,
+    target: &'a str,
+    label: &'a str,
+    partial: bool,
+    free: Free,
+    outcomes: BTreeMap<&'static str, Counted>,
+    piles: Vec<Pile<'a>>,
+    stays: Vec<Reason<'a>>,
+    items: &'a [LogItem],
+}
+
+#[derive(Serialize)]
+struct Free {
+    before: u64,
+    after: Option<u64>,
+}
+
+#[derive(Serialize)]
+struct Counted {
+    items: u64,
+    bytes: u64,
+}
+
+impl From<&Sum> for Counted {
+    fn from(sum: &Sum) -> Self {
+        Self {
+            items: sum.items,
+            bytes: sum.bytes,
+        }
+    }
+}
+
+/// What went of one rule's things of one account.
+#[derive(Serialize)]
+struct Pile<'a> {
+    rule: &'a str,
+    account: Option<&'a str>,
+    #[serde(flatten)]
+    went: Counted,
+}
+
+/// What stayed for one reason.
+#[derive(Serialize)]
+struct Reason<'a> {
+    outcome: Outcome,
+    reason: &'a str,
+    #[serde(flatten)]
+    stayed: Counted,
+}
+
+/// Writes the run.
+///
+/// # Errors
+/// What the file says.
+pub(super) fn write(log: &LogSummary, items: &[LogItem], out: &mut dyn Write) -> io::Result<()> {
+    let mut went: BTreeMap<(&str, Option<&str>), Sum> = BTreeMap::new();
+    let mut stayed: BTreeMap<(Outcome, &str), Sum> = BTreeMap::new();
+    for item in items {
+        let Some(outcome) = item.outcome else {
+            continue;
+        };
+        let sum = if outcome.stays() {
+            stayed.entry((outcome, &item.reason)).or_default()
+        } else {
+            went.entry((&item.rule, item.account.as_deref()))
+                .or_default()
+        };
+        sum.add(Sum {
+            items: 1,
+            bytes: item.bytes,
+        });
+    }
+    let object = Object {
+        format: "jolly-broom/report",
+        version: 1,
+        run: &log.run,
+        started: log.started,
+        state: log.state,
+        target: &log.target,
+        label: &log.label,
+        partial: log.is_partial,
+        free: Free {
+            before: log.free.0,
+            after: log.free.1,
+        },
+        outcomes: (log.outcomes.iter())
+            .map(|(outcome, sum)| (outcome.name(), sum.into()))
+            .collect(),
+        piles: (went.iter())
+            .map(|((rule, account), sum)| Pile {
+                rule,
+                account: *account,
+                went: sum.into(),
+            })
+            .collect(),
+        stays: (stayed.iter())
+            .map(|((outcome, reason), sum)| Reason {
+                outcome: *outcome,
+                reason,
+                stayed: sum.into(),
+            })
+            .collect(),
+        items,
+    };
+    serde_json::to_writer_pretty(&mut *out, &object)?;
+    writeln!(out)
+}
