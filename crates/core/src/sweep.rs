@@ -1,5 +1,6 @@
 //! Carrying a confirmed manifest out, and being able to tell what became of each thing.
 
+mod airlock;
 mod batch;
 mod check;
 mod compare;
@@ -16,6 +17,7 @@ mod pause;
 mod recorder;
 mod recover;
 mod rehearse;
+mod remove;
 mod restore;
 mod run;
 mod state_folder;

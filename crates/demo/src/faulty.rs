@@ -1,6 +1,7 @@
 //! A disk that fails when told to.
 
 use std::ffi::CStr;
+use std::fmt;
 use std::fs::File;
 use std::io;
 use std::ops::ControlFlow;
@@ -34,6 +35,16 @@ pub struct FaultyDisk {
     /// What every file is said to hold, in bytes; nought for the truth.
     lie: AtomicU64,
     removed: Mutex<Vec<Vec<u8>>>,
+    meddler: Mutex<Option<Meddler>>,
+}
+
+/// What somebody does to a name in the moment before it leaves.
+struct Meddler(Box<dyn Fn(&CStr) + Send>);
+
+impl fmt::Debug for Meddler {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        out.write_str("Meddler")
+    }
 }
 
 impl FaultyDisk {
@@ -50,6 +61,7 @@ impl FaultyDisk {
             listings: AtomicU64::new(0),
             lie: AtomicU64::new(0),
             removed: Mutex::default(),
+            meddler: Mutex::default(),
         };
         if let Fault::Stall(time) = fault {
             disk.stall(time);
@@ -101,6 +113,22 @@ impl FaultyDisk {
             return Err(io::Error::from_raw_os_error(5));
         }
         Ok(())
+    }
+
+    /// Lets somebody act in the moment before each name leaves: after the last look at it, which is when
+    /// it hurts most.
+    pub fn meddle(&self, act: impl Fn(&CStr) + Send + 'static) {
+        if let Ok(mut meddler) = self.meddler.lock() {
+            *meddler = Some(Meddler(Box::new(act)));
+        }
+    }
+
+    fn disturb(&self, name: &CStr) {
+        if let Ok(meddler) = self.meddler.lock()
+            && let Some(Meddler(act)) = &*meddler
+        {
+            act(name);
+        }
     }
 
     fn note(&self, name: &CStr) {
@@ -158,6 +186,7 @@ impl Disk for FaultyDisk {
 
     fn unlink(&self, folder: &Folder, name: &CStr) -> io::Result<()> {
         self.pass()?;
+        self.disturb(name);
         RealDisk.unlink(folder, name)?;
         self.note(name);
         Ok(())
@@ -188,9 +217,10 @@ impl Disk for FaultyDisk {
             .and_then(|()| RealDisk.make_link(folder, name, to))
     }
 
-    fn settle_name(&self, folder: &Folder, from: &CStr, to: &CStr) -> io::Result<()> {
-        self.pass()
-            .and_then(|()| RealDisk.settle_name(folder, from, to))
+    fn move_name(&self, from: &Folder, name: &CStr, to: &Folder, new: &CStr) -> io::Result<()> {
+        self.pass()?;
+        self.disturb(name);
+        RealDisk.move_name(from, name, to, new)
     }
 
     fn give_traits(&self, of: BorrowedFd<'_>, traits: &Traits) -> Vec<NotGiven> {
@@ -213,6 +243,15 @@ impl Disk for FaultyDisk {
 
     fn may_change(&self, folder: &Folder) -> bool {
         RealDisk.may_change(folder)
+    }
+
+    fn others_may_change(&self, folder: &Folder) -> bool {
+        self.pass()
+            .map_or(true, |()| RealDisk.others_may_change(folder))
+    }
+
+    fn is_private(&self, folder: &Folder) -> bool {
+        self.pass().is_ok_and(|()| RealDisk.is_private(folder))
     }
 
     fn may_remove(&self, folder: &Folder, stat: &Stat) -> io::Result<()> {

@@ -159,11 +159,11 @@ pub trait Disk: Send + Sync {
     /// `AlreadyExists`, else what the kernel says.
     fn make_link(&self, folder: &Folder, name: &CStr, to: &[u8]) -> io::Result<()>;
 
-    /// Gives a file that was just made its final name; nothing is replaced.
+    /// Moves a name that is not a folder's to another folder or another name; nothing is replaced.
     ///
     /// # Errors
-    /// `AlreadyExists`, else what the kernel says.
-    fn settle_name(&self, folder: &Folder, from: &CStr, to: &CStr) -> io::Result<()>;
+    /// `AlreadyExists`, `CrossesDevices` where it would be another volume, else what the kernel says.
+    fn move_name(&self, from: &Folder, name: &CStr, to: &Folder, new: &CStr) -> io::Result<()>;
 
     /// Gives something open its owner, mode, attributes and times; says what could not be given.
     fn give_traits(&self, of: BorrowedFd<'_>, traits: &Traits) -> Vec<NotGiven>;
@@ -177,6 +177,14 @@ pub trait Disk: Send + Sync {
 
     /// Whether this process may remove names in the folder.
     fn may_change(&self, folder: &Folder) -> bool;
+
+    /// Whether anybody but this process's user and the administrator may change names in the folder; what
+    /// can't be told counts as so.
+    fn others_may_change(&self, folder: &Folder) -> bool;
+
+    /// Whether the folder is this process's user's own, and nobody else but the administrator may even
+    /// enter it.
+    fn is_private(&self, folder: &Folder) -> bool;
 
     /// Whether the system would let this process remove the name that was looked at, as far as it
     /// says without being tried.

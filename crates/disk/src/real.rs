@@ -167,15 +167,15 @@ impl Disk for RealDisk {
         Ok(symlinkat(to, folder, name)?)
     }
 
-    fn settle_name(&self, folder: &Folder, from: &CStr, to: &CStr) -> io::Result<()> {
-        match renameat_with(folder, from, folder, to, RenameFlags::NOREPLACE) {
+    fn move_name(&self, from: &Folder, name: &CStr, to: &Folder, new: &CStr) -> io::Result<()> {
+        match renameat_with(from, name, to, new, RenameFlags::NOREPLACE) {
             // Some file systems can't promise that: a name of our own is put there first, and only
             // that is replaced.
             Err(Errno::INVAL | Errno::NOSYS | Errno::NOTSUP) => {
-                self.make_file(folder, to)?;
-                Ok(renameat(folder, from, folder, to)?)
+                self.make_file(to, new)?;
+                Ok(renameat(from, name, to, new)?)
             }
-            settled => Ok(settled?),
+            moved => Ok(moved?),
         }
     }
 
@@ -211,6 +211,21 @@ impl Disk for RealDisk {
             AtFlags::EACCESS,
         )
         .is_ok()
+    }
+
+    fn others_may_change(&self, folder: &Folder) -> bool {
+        let own = rustix::process::geteuid().as_raw();
+        self.stat_folder(folder).map_or(true, |stat| {
+            let is_own = stat.user == own || stat.user == 0;
+            // With an access control list, the group's bits are the most that it gives anybody (acl(5)).
+            !is_own || stat.mode & 0o022 != 0
+        })
+    }
+
+    fn is_private(&self, folder: &Folder) -> bool {
+        let own = rustix::process::geteuid().as_raw();
+        self.stat_folder(folder)
+            .is_ok_and(|stat| stat.user == own && stat.mode & 0o777 == 0o700)
     }
 
     fn may_remove(&self, folder: &Folder, stat: &Stat) -> io::Result<()> {

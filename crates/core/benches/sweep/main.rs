@@ -2,8 +2,9 @@
 //! are built anew for each.
 //!
 //! `cargo bench -p jolly-core --bench sweep` runs everything; `-- --quick` takes a tenth of the
-//! files, `-- --only tmpfs` runs those whose name holds the word. Trees lie in `/dev/shm`, and in a fresh ext4 file system in an image where this process may
-//! mount one; logs lie in the folder for temporary files, on its disk.
+//! files, `-- --only tmpfs` runs those whose name holds the word. Trees lie in `/dev/shm`, in a fresh
+//! ext4 file system in an image where this process may mount one, and in the folder for temporary files, where
+//! the logs are, too.
 
 #![allow(
     clippy::print_stdout,
@@ -20,6 +21,10 @@ use std::time::{Duration, Instant};
 
 use ground::Way;
 use image::Image;
+use trees::Alike;
+
+/// How often each is measured.
+const ROUNDS: usize = 5;
 
 type Failure = Box<dyn std::error::Error>;
 
@@ -34,49 +39,79 @@ fn main() -> Result<(), Failure> {
         .prefix("jolly-broom-bench-")
         .tempdir_in("/dev/shm")?;
     let many = 500_000 / share;
-    for (name, in_folder) in [("tmpfs", 50), ("tmpfs, 10 folders", many / 10)] {
+    let plain = Alike::empty(many, 50);
+    let shared = Alike {
+        mode: 0o777,
+        ..plain
+    };
+    let few = Alike::empty(many, many / 10);
+    for (name, tree) in [
+        ("tmpfs", plain),
+        ("tmpfs, 10 folders", few),
+        ("tmpfs, others may change it", shared),
+    ] {
         if is_wanted(name) {
-            remove_in_turn(name, memory.path(), many, in_folder, 5)?;
+            remove_in_turn(name, memory.path(), tree)?;
         }
     }
-    if is_wanted("ext4 image") {
-        match Image::mount(4 << 30) {
-            Ok(image) => remove_in_turn("ext4 image", image.path(), 100_000 / share, 50, 5)?,
-            Err(error) => println!("\next4 image: not measured, {error}"),
+    let files = 100_000 / share;
+    for (name, tree) in [
+        ("ext4 image", Alike { files, ..plain }),
+        (
+            "ext4 image, others may change it",
+            Alike { files, ..shared },
+        ),
+    ] {
+        if is_wanted(name) {
+            match Image::mount(4 << 30) {
+                Ok(image) => remove_in_turn(name, image.path(), tree)?,
+                Err(error) => println!("\n{name}: not measured, {error}"),
+            }
         }
+    }
+    if is_wanted("disk") {
+        let tree = Alike {
+            files: 5_000 / share,
+            bytes: 4096,
+            ..plain
+        };
+        let disk = tempfile::Builder::new()
+            .prefix("jolly-broom-bench-")
+            .tempdir()?;
+        remove_in_turn("disk of the temporary folder", disk.path(), tree)?;
     }
     if is_wanted("set aside") {
-        aside_in_turn(memory.path(), share, 5)?;
+        aside_in_turn(memory.path(), share)?;
     }
     Ok(())
 }
 
 /// Builds and removes the same tree, by `rm -rf` and by a sweep.
-fn remove_in_turn(
-    name: &str,
-    base: &Path,
-    files: usize,
-    in_folder: usize,
-    rounds: usize,
-) -> Result<(), Failure> {
-    println!("\n{name}: {files} empty files, {in_folder} in a folder, {rounds} rounds");
+fn remove_in_turn(name: &str, base: &Path, tree: Alike) -> Result<(), Failure> {
+    let Alike {
+        files,
+        in_folder,
+        bytes,
+        ..
+    } = tree;
+    println!("\n{name}: {files} files of {bytes} bytes, {in_folder} in a folder, {ROUNDS} rounds");
     let root = base.join("tree");
     let by_rm = || {
-        trees::empty(&root, files, in_folder)?;
+        trees::alike(&root, tree)?;
         let began = Instant::now();
         run(Command::new("rm").arg("-rf").arg(root.join("tmp")))?;
         Ok(began.elapsed())
     };
     let by_sweep = || {
-        trees::empty(&root, files, in_folder)?;
+        trees::alike(&root, tree)?;
         ground::sweep(&root, Way::Remove)
     };
-    in_turn(rounds, ("rm -rf", &by_rm), ("sweep", &by_sweep))
+    in_turn(("rm -rf", &by_rm), ("sweep", &by_sweep))
 }
 
 /// Packs the same files, by `tar | zstd -1 -T2` and by a sweep that sets aside.
-fn aside_in_turn(base: &Path, share: usize, rounds: usize) -> Result<(), Failure> {
-    println!("\nset aside on tmpfs: files of 4 KiB and of 50 MiB, {rounds} rounds");
+fn aside_in_turn(base: &Path, share: usize) -> Result<(), Failure> {
+    println!("\nset aside on tmpfs: files of 4 KiB and of 50 MiB, {ROUNDS} rounds");
     let root = base.join("tree");
     let by_tar = || {
         trees::full(&root, share)?;
@@ -96,15 +131,15 @@ fn aside_in_turn(base: &Path, share: usize, rounds: usize) -> Result<(), Failure
         trees::full(&root, share)?;
         ground::sweep(&root, Way::SetAside)
     };
-    in_turn(rounds, ("tar | zstd -1 -T2", &by_tar), ("sweep", &by_sweep))
+    in_turn(("tar | zstd -1 -T2", &by_tar), ("sweep", &by_sweep))
 }
 
 type Run<'a> = (&'a str, &'a dyn Fn() -> Result<Duration, Failure>);
 
 /// Runs both in every round, in an order that changes, and prints medians.
-fn in_turn(rounds: usize, one: Run<'_>, other: Run<'_>) -> Result<(), Failure> {
+fn in_turn(one: Run<'_>, other: Run<'_>) -> Result<(), Failure> {
     let mut times = Vec::new();
-    for round in 0..=rounds {
+    for round in 0..=ROUNDS {
         let pair = if round % 2 == 0 {
             let first = (one.1)()?;
             (first, (other.1)()?)

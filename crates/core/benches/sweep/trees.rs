@@ -1,7 +1,8 @@
 //! The trees that are removed.
 
-use std::fs::{self, File};
+use std::fs::{self, File, Permissions};
 use std::io::{self, Write as _};
+use std::os::unix::fs::PermissionsExt as _;
 use std::path::Path;
 
 fn computer(root: &Path) -> io::Result<()> {
@@ -13,9 +14,34 @@ fn computer(root: &Path) -> io::Result<()> {
     )
 }
 
-/// Empty files, so many in a folder.
-pub(crate) fn empty(root: &Path, files: usize, in_folder: usize) -> io::Result<()> {
+/// Files that are alike.
+#[derive(Clone, Copy)]
+pub(crate) struct Alike {
+    pub files: usize,
+    pub in_folder: usize,
+    /// What each holds.
+    pub bytes: usize,
+    /// The permission bits of their folders.
+    pub mode: u32,
+}
+
+impl Alike {
+    /// Empty files in folders of the administrator's own.
+    pub(crate) fn empty(files: usize, in_folder: usize) -> Self {
+        Self {
+            files,
+            in_folder,
+            bytes: 0,
+            mode: 0o755,
+        }
+    }
+}
+
+/// Files that are alike, so many in a folder.
+pub(crate) fn alike(root: &Path, tree: Alike) -> io::Result<()> {
     computer(root)?;
+    let (files, in_folder) = (tree.files, tree.in_folder);
+    let piece = vec![b'x'; tree.bytes];
     for first in (0..files).step_by(in_folder) {
         let number = first / in_folder;
         let folder = root.join(format!(
@@ -25,8 +51,10 @@ pub(crate) fn empty(root: &Path, files: usize, in_folder: usize) -> io::Result<(
         ));
         fs::create_dir_all(&folder)?;
         for file in first..first + in_folder {
-            File::create(folder.join(format!("entry-{file:08}.dat")))?;
+            let mut file = File::create(folder.join(format!("entry-{file:08}.dat")))?;
+            file.write_all(&piece)?;
         }
+        fs::set_permissions(&folder, Permissions::from_mode(tree.mode))?;
     }
     Ok(())
 }

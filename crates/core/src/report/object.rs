@@ -22,7 +22,7 @@ struct Object<'a> {
     free: Free,
     outcomes: BTreeMap<&'static str, Counted>,
     piles: Vec<Pile<'a>>,
-    stays: Vec<Reason<'a>>,
+    stays: Vec<Cause<'a>>,
     items: &'a [LogItem],
 }
 
@@ -58,7 +58,7 @@ struct Pile<'a> {
 
 /// What stayed for one reason.
 #[derive(Serialize)]
-struct Reason<'a> {
+struct Cause<'a> {
     outcome: Outcome,
     reason: &'a str,
     #[serde(flatten)]
@@ -111,7 +111,7 @@ pub(super) fn write(log: &LogSummary, items: &[LogItem], out: &mut dyn Write) ->
             })
             .collect(),
         stays: (stayed.iter())
-            .map(|((outcome, reason), sum)| Reason {
+            .map(|((outcome, reason), sum)| Cause {
                 outcome: *outcome,
                 reason,
                 stayed: sum.into(),

@@ -11,9 +11,11 @@ use jolly_disk::{Stat, busy_time};
 use crate::decide::{EntryKind, ManifestItem};
 use crate::rulebook::Removal;
 use crate::scan::CancelToken;
+use crate::sweep::airlock::Airlock;
 use crate::sweep::check::{Checker, Shared, Verdict};
 use crate::sweep::packer::Stored;
 use crate::sweep::recorder::Batch;
+use crate::sweep::remove::Remover;
 use crate::sweep::{Outcome, Pause};
 
 /// Items in one batch. A batch costs one wait for the state disk; after a crash, at most four of
@@ -77,6 +79,8 @@ pub(super) struct Reins<'a> {
     pub pause: &'a Pause,
     /// The moment, for measuring how long threads wait.
     pub clock: &'a dyn Fn() -> jiff::Timestamp,
+    /// How things leave folders in which others may change names.
+    pub airlock: &'a Airlock<'a>,
 }
 
 /// Touches one batch. What a stop kept from being reached has no verdict.
@@ -91,6 +95,8 @@ pub(super) fn carry_out(
     let mut verdicts: Vec<Option<Verdict>> = vec![None; batch.items.len()];
     let touch = Touch {
         shared,
+        airlock: reins.airlock,
+        first: batch.first,
         items: batch.items,
         stored,
         stop: reins.stop,
@@ -103,10 +109,10 @@ pub(super) fn carry_out(
         tell(batch.first + at, &batch.items[at], &verdict);
         verdicts[at] = Some(verdict);
     };
-    let mut checker = Checker::new(shared);
+    let mut remover = touch.remover();
     if chunks.len() <= 1 {
         for at in free {
-            match touch.one(&mut checker, at) {
+            match touch.one(&mut remover, at) {
                 Some(verdict) => settle(at, verdict, &mut verdicts),
                 None => break,
             }
@@ -143,7 +149,7 @@ pub(super) fn carry_out(
         hands.learn(busy, Duration::try_from(took).unwrap_or_default());
     }
     for at in bound {
-        if let Some(verdict) = touch.bound(&mut checker, at) {
+        if let Some(verdict) = touch.bound(&mut remover, at) {
             settle(at, verdict, &mut verdicts);
         }
     }
@@ -179,6 +185,9 @@ fn chunks(items: &[ManifestItem], free: &[usize]) -> Vec<Range<usize>> {
 /// The touching of one batch.
 struct Touch<'a> {
     shared: &'a Shared<'a>,
+    airlock: &'a Airlock<'a>,
+    /// The number of the batch's first item in the manifest.
+    first: usize,
     items: &'a [ManifestItem],
     stored: &'a Stored,
     stop: &'a CancelToken,
@@ -186,6 +195,13 @@ struct Touch<'a> {
 }
 
 impl Touch<'_> {
+    fn remover(&self) -> Remover<'_, '_> {
+        Remover {
+            checker: Checker::new(self.shared),
+            airlock: self.airlock,
+        }
+    }
+
     /// Takes chunk after chunk until none is left.
     fn all(
         &self,
@@ -194,11 +210,11 @@ impl Touch<'_> {
         free: &[usize],
         send: &Sender<Vec<(usize, Verdict)>>,
     ) {
-        let mut checker = Checker::new(self.shared);
+        let mut remover = self.remover();
         while let Some(chunk) = chunks.get(cursor.fetch_add(1, Ordering::Relaxed)) {
             let mut done = Vec::with_capacity(chunk.len());
             for at in free.get(chunk.clone()).unwrap_or_default() {
-                match self.one(&mut checker, *at) {
+                match self.one(&mut remover, *at) {
                     Some(verdict) => done.push((*at, verdict)),
                     None => break,
                 }
@@ -209,41 +225,42 @@ impl Touch<'_> {
     }
 
     /// Touches one item, unless all is to stop.
-    fn one(&self, checker: &mut Checker<'_>, at: usize) -> Option<Verdict> {
+    fn one(&self, remover: &mut Remover<'_, '_>, at: usize) -> Option<Verdict> {
         self.pause.wait(self.stop);
-        (!self.stop.is_cancelled()).then(|| self.go(checker, at))
+        (!self.stop.is_cancelled()).then(|| self.go(remover, at))
     }
 
     /// Touches one that had to wait for others. Folders that are empty by now go even when all is
     /// to stop: left behind, each would be too young for the next sweep.
-    fn bound(&self, checker: &mut Checker<'_>, at: usize) -> Option<Verdict> {
+    fn bound(&self, remover: &mut Remover<'_, '_>, at: usize) -> Option<Verdict> {
         if !self.stop.is_cancelled() {
-            return self.one(checker, at);
+            return self.one(remover, at);
         }
         let is_folder = self.items[at].kind == EntryKind::Folder;
-        let verdict = is_folder.then(|| self.go(checker, at))?;
+        let verdict = is_folder.then(|| self.go(remover, at))?;
         (!verdict.outcome.stays()).then_some(verdict)
     }
 
-    fn go(&self, checker: &mut Checker<'_>, at: usize) -> Verdict {
+    fn go(&self, remover: &mut Remover<'_, '_>, at: usize) -> Verdict {
         let item = &self.items[at];
+        let numbered = (item, self.first + at);
         let name = item.path.to_name();
         match item.by {
-            Removal::Remove => match checker.check(item, &name) {
-                Ok(stat) => checker.remove(item, &name, &stat),
+            Removal::Remove => match remover.checker.check(item, &name) {
+                Ok(stat) => remover.remove(numbered, &name, &stat),
                 Err(verdict) => verdict,
             },
-            Removal::Overwrite => match checker.check(item, &name) {
-                Ok(stat) => checker.overwrite_and_remove(item, &name, &stat),
+            Removal::Overwrite => match remover.checker.check(item, &name) {
+                Ok(stat) => remover.overwrite_and_remove(numbered, &name, &stat),
                 Err(verdict) => verdict,
             },
             Removal::SetAside => match self.stored.get(&at) {
                 None => Verdict::stays(Outcome::Failed, "it never reached the dustpan"),
                 Some(Err(verdict)) => verdict.clone(),
                 // Time has passed while its bytes were stored: everything is asked again.
-                Some(Ok((before, _))) => match checker.check(item, &name) {
+                Some(Ok((before, _))) => match remover.checker.check(item, &name) {
                     Ok(stat) if is_same(item, before, &stat) => {
-                        let mut verdict = checker.remove(item, &name, &stat);
+                        let mut verdict = remover.remove(numbered, &name, &stat);
                         if verdict.outcome == Outcome::Removed {
                             verdict.outcome = Outcome::SetAside;
                         }

@@ -7,13 +7,12 @@ use std::io;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use jiff::Timestamp;
-use jolly_disk::{Disk, FileKey, Folder, Kind, Stat};
+use jolly_disk::{Disk, FileKey, Folder, Stat};
 
 use crate::decide::{EntryKind, ManifestItem};
 use crate::recognise::{Candidate, Finding, Recogniser};
 use crate::rulebook::{CompiledRule, Fit, Removal, RuleNumber, Search};
 use crate::sweep::last_guard::LastGuard;
-use crate::sweep::overwrite::overwrite;
 use crate::sweep::{Ground, Outcome};
 use crate::target::{Holder, InUse, TargetPath, running};
 
@@ -142,6 +141,8 @@ fn lock<T>(shared: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
 struct Near<'a> {
     path: Vec<u8>,
     opened: Result<Folder, Verdict>,
+    /// Whether others may change names in it; asked when something leaves it.
+    is_shared: Option<bool>,
     /// What was found of the rule that the last item named.
     ruled: Option<Ruled<'a>>,
 }
@@ -177,7 +178,7 @@ impl<'a> Checker<'a> {
         }
     }
 
-    fn disk(&self) -> &'a dyn Disk {
+    pub(super) fn disk(&self) -> &'a dyn Disk {
         &**self.shared.ground.target.disk()
     }
 
@@ -194,6 +195,7 @@ impl<'a> Checker<'a> {
                 Near {
                     path: wanted.to_vec(),
                     opened,
+                    is_shared: None,
                     ruled: None,
                 }
             }
@@ -206,12 +208,21 @@ impl<'a> Checker<'a> {
         self.near(path).opened.as_ref().map_err(Clone::clone)
     }
 
+    /// The open folder that holds a path, and whether others may change names in it.
+    pub(super) fn shared_parent(&mut self, path: &TargetPath) -> Result<(&Folder, bool), Verdict> {
+        let disk = self.disk();
+        let near = self.near(path);
+        let folder = near.opened.as_ref().map_err(Clone::clone)?;
+        let ask = || disk.others_may_change(folder);
+        Ok((folder, *near.is_shared.get_or_insert_with(ask)))
+    }
+
     /// Asks everything; the fresh look when the item may go.
     ///
     /// # Safety argument
     /// The look goes through the open parent that the removal will go through, compares identity,
-    /// and only then come guards and holders; whatever changes afterwards inside that parent can
-    /// only lose a name that its changer put there.
+    /// and only then come guards and holders. Where others may change names in that parent, what leaves
+    /// it is looked at once more ([`crate::sweep::airlock`]).
     pub(super) fn check(&mut self, item: &ManifestItem, name: &CStr) -> Result<Stat, Verdict> {
         let stat = self.check_for_storing(item, name)?;
         if let Some(after) = &item.after
@@ -331,55 +342,9 @@ impl<'a> Checker<'a> {
         !matches!(looked, Err(error) if error.kind() == io::ErrorKind::NotFound)
     }
 
-    /// Writes over the bytes of one item that `check` let pass, and removes it.
-    pub(super) fn overwrite_and_remove(
-        &mut self,
-        item: &ManifestItem,
-        name: &CStr,
-        stat: &Stat,
-    ) -> Verdict {
-        if stat.kind == Kind::File {
-            let disk = self.disk();
-            let looked = match self.parent(&item.path) {
-                Err(verdict) => return verdict,
-                Ok(folder) => {
-                    overwrite(disk, folder, name, stat).and_then(|()| disk.stat(folder, name))
-                }
-            };
-            match looked {
-                Err(error) => return Verdict::of_error(&error, "write over"),
-                Ok(after) if after.key != stat.key => {
-                    let reason = "something else took its place while it was written over";
-                    return Verdict::stays(Outcome::Changed, reason);
-                }
-                Ok(_) => {}
-            }
-        }
-        self.remove(item, name, stat)
-    }
-
-    /// Removes one item that `check` let pass; says what it freed.
-    pub(super) fn remove(&mut self, item: &ManifestItem, name: &CStr, stat: &Stat) -> Verdict {
-        let disk = self.disk();
-        let removed = match self.parent(&item.path) {
-            Err(verdict) => return verdict,
-            Ok(folder) if stat.kind == Kind::Folder => disk.remove_folder(folder, name),
-            Ok(folder) => disk.unlink(folder, name),
-        };
-        if let Err(error) = removed {
-            Verdict::of_error(&error, "remove")
-        } else {
-            if stat.kind != Kind::Folder && item.identity.links > 1 {
-                *lock(&self.shared.own_links).entry(stat.key).or_default() += 1;
-            }
-            let is_last = stat.kind != Kind::Folder && stat.links <= 1;
-            let bytes = if is_last { stat.allocated } else { 0 };
-            Verdict {
-                outcome: Outcome::Removed,
-                bytes,
-                reason: Cow::Borrowed(""),
-            }
-        }
+    /// Remembers that a name of a file with several was removed.
+    pub(super) fn note_link(&self, key: FileKey) {
+        *lock(&self.shared.own_links).entry(key).or_default() += 1;
     }
 }
 

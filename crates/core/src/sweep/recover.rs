@@ -1,5 +1,6 @@
 //! Settling a run that broke off, by looking.
 
+use std::collections::BTreeSet;
 use std::fs::OpenOptions;
 use std::io;
 use std::path::PathBuf;
@@ -8,13 +9,14 @@ use jiff::Timestamp;
 use jolly_disk::FileKey;
 
 use crate::rulebook::Removal;
+use crate::sweep::airlock::{self, Lies};
 use crate::sweep::journal::{Done, Journal, Record};
 use crate::sweep::log::{self, LogEntry};
 use crate::sweep::run::lock;
 use crate::sweep::{
     JournalError, LogError, LogState, LogSummary, Outcome, StateFolder, SweepError,
 };
-use crate::target::Target;
+use crate::target::{Target, TargetPath};
 
 /// Why a run can't be settled.
 #[derive(Debug, thiserror::Error)]
@@ -84,7 +86,17 @@ pub fn recover(
         .entries
         .iter()
         .filter(|entry| entry.outcome.is_none());
-    let items: Vec<Done> = open.map(|entry| settle(target, entry)).collect();
+    let parents = contents.entries.iter().map(|entry| entry.path.parent());
+    let places: BTreeSet<TargetPath> = parents.flatten().collect();
+    let path_of = |number: u64| {
+        let entry = contents.entries.iter().find(|it| it.intent.n == number)?;
+        Some(entry.path.clone())
+    };
+    let run = &contents.summary.run;
+    let held = airlock::empty(target, run, &mut places.into_iter(), &path_of);
+    let items: Vec<Done> = open
+        .map(|entry| settle(target, entry, held.get(&entry.intent.n)))
+        .collect();
     for some in items.chunks(1024) {
         journal.write(&Record::Done {
             items: some.to_vec(),
@@ -102,7 +114,8 @@ pub fn recover(
 }
 
 /// Looks what became of an intended item: absent is removed, present and the same is still there.
-fn settle(target: &Target, entry: &LogEntry) -> Done {
+/// `held` says where it is when it had been on its way out.
+fn settle(target: &Target, entry: &LogEntry, held: Option<&Lies>) -> Done {
     let disk = target.disk();
     let folder = entry.path.parent().unwrap_or_default();
     let looked = disk
@@ -110,6 +123,16 @@ fn settle(target: &Target, entry: &LogEntry) -> Done {
         .and_then(|folder| disk.stat(&folder, &entry.path.to_name()));
     let intent = &entry.intent;
     let (outcome, bytes, reason) = match looked {
+        _ if let Some(Lies::Beside(name)) = held => {
+            let reason =
+                format!("something else is there now; what was there lies beside it as {name}");
+            (Outcome::Changed, 0, reason)
+        }
+        _ if let Some(Lies::Inside) = held => {
+            let reason =
+                "it was on its way out and can't go back; it lies in the airlock of the run";
+            (Outcome::Failed, 0, reason.to_owned())
+        }
         Err(error) if error.kind() == io::ErrorKind::NotFound => {
             let outcome = match entry.by {
                 Removal::Remove | Removal::Overwrite => Outcome::Removed,
@@ -134,7 +157,7 @@ fn settle(target: &Target, entry: &LogEntry) -> Done {
             let changed = (stat.changed.seconds, stat.changed.nanos);
             let is_same = stat.key == key
                 && (intent.kind == "folder"
-                    || (stat.size == intent.size && changed == intent.changed));
+                    || (stat.size == intent.size && (held.is_some() || changed == intent.changed)));
             if is_same {
                 (
                     Outcome::Refused,

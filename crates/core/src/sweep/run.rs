@@ -11,6 +11,7 @@ use crate::decide::{ConfirmedManifest, Manifest, TargetMark};
 use crate::rulebook::{Class, RuleSet, Search};
 use crate::scan::{CancelToken, Sum};
 use crate::story::whole_story;
+use crate::sweep::airlock::Airlock;
 use crate::sweep::batch::{self, Hands, Reins};
 use crate::sweep::check::{Checker, Shared, Verdict};
 use crate::sweep::journal::{FORMAT, Record, VERSION};
@@ -367,7 +368,9 @@ fn run_batches<'a>(
 ) -> Result<(), JournalError> {
     let shared = Shared::new(ground, manifest.now);
     let mut hands = Hands::new();
+    let airlock = Airlock::of(ground.target, real.run);
     let reins = Reins {
+        airlock: &airlock,
         stop: cancel,
         pause: &real.pause,
         clock,
@@ -409,6 +412,7 @@ fn run_batches<'a>(
             }
             recorder.record(*batch, verdicts);
         }
+        airlock.close();
         if let Some(packer) = packer {
             packer.end();
         }

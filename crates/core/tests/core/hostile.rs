@@ -6,17 +6,22 @@
 use std::collections::BTreeSet;
 use std::fs::{self, File};
 use std::io::Write as _;
+use std::os::unix::ffi::OsStrExt as _;
 use std::os::unix::fs::{MetadataExt as _, symlink};
 use std::path::Path;
 use std::process::Command;
-use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Arc, Mutex};
 
 use jolly_core::decide::Manifest;
 use jolly_core::scan::{CancelToken, Scan};
 use jolly_core::sweep::{LogState, Outcome, RunSummary, rehearse, verify_log};
 
-use crate::support::{Bench, DAY, ground, logged_as_gone, manifest_of, now, paths_of, run};
+use jolly_demo::{Fault, FaultyDisk};
+
+use crate::support::{
+    Bench, DAY, ground, logged_as_gone, manifest_of, now, paths_of, run, scan_on,
+};
 
 fn swaps() -> u64 {
     if std::env::var_os("JOLLY_BROOM_LONG").is_some() {
@@ -139,6 +144,73 @@ fn whoever_swaps_folders_links_and_files_meanwhile_gains_nothing() {
         "somebody's own went with a swapped folder"
     );
     println!("{} swaps during {runs} sweeps", done.load(Ordering::SeqCst));
+}
+
+/// A computer with files in a folder in which others may change names, and what a scan saw of it.
+fn shared_bench(disk: &Arc<FaultyDisk>) -> (Bench, Scan, Manifest) {
+    let bench = Bench::new();
+    for file in 0..FILES {
+        bench
+            .tree
+            .file(format!("tmp/f/x{file}"), 4096, 60 * DAY)
+            .unwrap();
+    }
+    bench.tree.mode("tmp/f", 0o777).unwrap();
+    let scan = scan_on(
+        &bench.target_on(Arc::<FaultyDisk>::clone(disk)),
+        &bench.rules(),
+    );
+    let manifest = manifest_of(&scan, true);
+    (bench, scan, manifest)
+}
+
+/// The names in the target's root that this program made.
+fn own_names(bench: &Bench) -> usize {
+    let names = fs::read_dir(bench.root()).unwrap().flatten();
+    let is_own = |entry: &fs::DirEntry| entry.file_name().as_bytes().starts_with(b".jolly-broom");
+    names.filter(is_own).count()
+}
+
+#[test]
+fn what_somebody_puts_under_a_listed_name_at_the_last_moment_stays() {
+    for is_quicker in [false, true] {
+        let disk = Arc::new(FaultyDisk::new(Fault::None));
+        let (bench, scan, manifest) = shared_bench(&disk);
+        let folder = bench.root().join("tmp/f");
+        let made = bench.root().join("tmp/made");
+        let put = {
+            let folder = folder.clone();
+            move |name: &str, what: &[u8]| {
+                fs::write(&made, what).unwrap();
+                fs::rename(&made, folder.join(name)).unwrap();
+            }
+        };
+        let listed: Vec<String> = (manifest.items.iter())
+            .map(|item| item.path.to_name().into_string().unwrap())
+            .collect();
+        disk.meddle(move |name| {
+            let name = name.to_str().unwrap();
+            if name.starts_with('x') {
+                put(name, name.as_bytes());
+            } else if is_quicker {
+                // On its way back: its name is no longer free.
+                put(&listed[name.parse::<usize>().unwrap()], b"the next one");
+            }
+        });
+        let never = CancelToken::default();
+        let summary = run(&bench, &scan, &manifest, "one", &never).unwrap();
+        let changed = summary.sum(Outcome::Changed).items;
+        assert_eq!(changed, FILES as u64, "{:?}", summary.stayed);
+        // Every single file of theirs is there, under its name or beside it.
+        let left: Vec<Vec<u8>> = (fs::read_dir(&folder).unwrap().flatten())
+            .map(|entry| fs::read(entry.path()).unwrap())
+            .collect();
+        let (next, own): (Vec<_>, Vec<_>) = left.iter().partition(|it| *it == b"the next one");
+        assert_eq!(next.len(), if is_quicker { FILES } else { 0 });
+        let own: BTreeSet<&Vec<u8>> = own.into_iter().collect();
+        assert_eq!(own.len(), FILES);
+        assert_eq!(own_names(&bench), 0);
+    }
 }
 
 /// A computer with things to remove and one to set aside.

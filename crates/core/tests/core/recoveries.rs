@@ -104,3 +104,69 @@ fn what_the_run_never_reached_is_told_as_still_there_or_changed() {
     std::fs::write(&path, intents.join("\n") + "\n").unwrap();
     assert!(recover(&bench.state(), "one", &other.target(), now()).is_err());
 }
+
+#[test]
+fn what_was_on_its_way_out_when_the_run_died_is_put_back_or_told_where_it_lies() {
+    let bench = Bench::new();
+    for name in ["a", "b", "c", "d"] {
+        let path = format!("tmp/{name}");
+        bench.tree.text(path, name, 60 * DAY).unwrap();
+    }
+    let root = bench.root();
+    let airlock = root.join(".jolly-broom-one");
+    let foreign = root.join("tmp/.jolly-broom-one");
+    // The state of the disk and of the log as a death leaves them between two calls of the sweep.
+    let kept: Vec<_> = ["a", "b", "c", "d"]
+        .map(|name| (name, root.join("aside").join(name)))
+        .into();
+    std::fs::create_dir(root.join("aside")).unwrap();
+    for (name, aside) in &kept {
+        std::fs::hard_link(root.join("tmp").join(name), aside).unwrap();
+    }
+    let scan = bench.scan();
+    let manifest = manifest_of(&scan, true);
+    run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
+    let path = bench.state().log("one");
+    let text = std::fs::read_to_string(&path).unwrap();
+    let is_intent = |line: &&str| !line.contains("\"done\"");
+    let intents: Vec<&str> = text.lines().take_while(is_intent).collect();
+    std::fs::write(&path, intents.join("\n") + "\n").unwrap();
+    let number = |name: &str| {
+        let is_it = |path: &TargetPath| path.as_bytes() == format!("tmp/{name}").as_bytes();
+        let at = manifest.items.iter().position(|item| is_it(&item.path));
+        at.unwrap().to_string()
+    };
+    let private = |folder: &std::path::Path| {
+        use std::os::unix::fs::DirBuilderExt as _;
+        std::fs::DirBuilder::new()
+            .mode(0o700)
+            .create(folder)
+            .unwrap();
+    };
+    private(&airlock);
+    std::fs::rename(&kept[0].1, airlock.join(number("a"))).unwrap();
+    std::fs::rename(&kept[1].1, airlock.join(number("b"))).unwrap();
+    std::fs::write(root.join("tmp/b"), b"the next one").unwrap();
+    // What others made under that name, where they may write, is not ours.
+    std::fs::create_dir(&foreign).unwrap();
+    std::fs::rename(&kept[2].1, foreign.join(number("c"))).unwrap();
+
+    let settled = recover(&bench.state(), "one", &bench.target(), now()).unwrap();
+    assert_eq!(settled.state, LogState::Recovered);
+    let items = read_items(&bench.state(), "one").unwrap();
+    let told = |name: &str| {
+        let path = format!("tmp/{name}");
+        let item = items.iter().find(|item| item.path.path == path).unwrap();
+        (item.outcome.unwrap(), item.reason.clone())
+    };
+    assert_eq!(told("a").0, Outcome::Refused, "{}", told("a").1);
+    assert_eq!(std::fs::read(root.join("tmp/a")).unwrap(), b"a");
+    let beside = format!("b.{}", number("b"));
+    assert_eq!(told("b").0, Outcome::Changed);
+    assert!(told("b").1.contains(&beside), "{}", told("b").1);
+    assert_eq!(std::fs::read(root.join("tmp").join(beside)).unwrap(), b"b");
+    assert_eq!(told("c").0, Outcome::Removed);
+    assert!(foreign.join(number("c")).exists() && !root.join("tmp/c").exists());
+    assert_eq!(told("d").0, Outcome::Removed);
+    assert!(!airlock.exists());
+}

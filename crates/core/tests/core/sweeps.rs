@@ -170,11 +170,31 @@ fn small() -> Bench {
     bench
 }
 
+/// The same with folders in which others may change names.
+fn small_and_shared() -> Bench {
+    let bench = small();
+    for folder in [
+        "tmp",
+        "tmp/job",
+        "var/tmp",
+        "home/ada/.local/share/Trash/files",
+    ] {
+        bench.tree.mode(folder, 0o777).unwrap();
+    }
+    bench
+}
+
 #[test]
 fn a_disk_that_fails_at_any_call_loses_nothing_unlisted_and_the_log_tells_the_truth() {
+    for build in [small, small_and_shared] {
+        fails_at_any_call(build);
+    }
+}
+
+fn fails_at_any_call(build: fn() -> Bench) {
     let counting = Arc::new(FaultyDisk::new(Fault::None));
     let calls = {
-        let bench = small();
+        let bench = build();
         let scan = scan_on(&bench.target_on(counting.clone()), &bench.rules());
         let manifest = manifest_of(&scan, true);
         let opening = counting.calls();
@@ -183,7 +203,7 @@ fn a_disk_that_fails_at_any_call_loses_nothing_unlisted_and_the_log_tells_the_tr
     };
     assert!(calls > 30);
     for call in 1..=calls {
-        let bench = small();
+        let bench = build();
         let manifest = manifest_of(&bench.scan(), true);
         // The target is opened and scanned on a good disk first, then the fault is armed.
         let armed = Arc::new(FaultyDisk::new(Fault::None));
@@ -191,8 +211,12 @@ fn a_disk_that_fails_at_any_call_loses_nothing_unlisted_and_the_log_tells_the_tr
         armed.fail_at(call);
         let before = bench.paths();
         let swept = run(&bench, &scan, &manifest, "one", &never());
-        let gone: BTreeSet<Vec<u8>> = before.difference(&bench.paths()).cloned().collect();
+        let after = bench.paths();
+        let gone: BTreeSet<Vec<u8>> = before.difference(&after).cloned().collect();
         assert!(gone.is_subset(&paths_of(&manifest)), "call {call}");
+        // At most the empty airlock, when just its own removal failed.
+        let new: Vec<_> = after.difference(&before).collect();
+        assert!(new.len() <= 1, "call {call}: {new:?}");
         let Ok(summary) = swept else {
             assert!(
                 gone.is_empty(),

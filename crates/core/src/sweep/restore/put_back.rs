@@ -212,7 +212,7 @@ impl<'a> PutBack<'a> {
                 let not_given = disk.give_traits(file.as_fd(), &entry.traits);
                 let settled = file
                     .sync_data()
-                    .and_then(|()| disk.settle_name(folder, &own, name));
+                    .and_then(|()| disk.move_name(folder, &own, folder, name));
                 match settled {
                     Ok(()) => missing(&not_given).map_or(Back::There, Back::ButFor),
                     Err(error) => refused(&error),
