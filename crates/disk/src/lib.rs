@@ -6,11 +6,13 @@
 
 mod beneath;
 mod disk;
+mod effort;
 mod real;
 mod stat;
 mod traits;
 
 pub use disk::{Disk, Entry, Folder, Space};
-pub use real::{RealDisk, busy_time};
+pub use effort::{Effort, Meter};
+pub use real::RealDisk;
 pub use stat::{FileKey, Kind, Stamp, Stat};
 pub use traits::{Attribute, NotGiven, Traits};

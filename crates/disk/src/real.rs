@@ -13,7 +13,6 @@ use rustix::fs::{
     renameat_with, statx, symlinkat, syncfs, utimensat,
 };
 use rustix::io::Errno;
-use rustix::time::{ClockId, clock_gettime};
 
 use crate::beneath;
 use crate::disk::{Disk, Entry, Folder, Space};
@@ -27,12 +26,6 @@ const LISTING: usize = 64 * 1024;
 /// The file system of this machine.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct RealDisk;
-
-/// How long the calling thread has kept a processor busy so far; waiting doesn't count.
-pub fn busy_time() -> std::time::Duration {
-    let busy = clock_gettime(ClockId::ThreadCPUTime);
-    std::time::Duration::try_from(busy).unwrap_or_default()
-}
 
 /// Tries without leaving a trace in the access time first; only an owner may ask for that.
 fn untouched<T>(open: impl Fn(OFlags) -> io::Result<T>) -> io::Result<T> {

@@ -46,7 +46,7 @@ fn main() -> Result<(), Failure> {
     };
     let few = Alike::empty(many, many / 10);
     for (name, tree) in [
-        ("tmpfs", plain),
+        ("tmpfs, small folders", plain),
         ("tmpfs, 10 folders", few),
         ("tmpfs, others may change it", shared),
     ] {

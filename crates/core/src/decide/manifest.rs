@@ -1,6 +1,7 @@
 //! The exact list of what goes, each thing with its identity.
 
 use std::cmp::Ordering;
+use std::collections::HashSet;
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -8,7 +9,7 @@ use jolly_disk::{FileKey, Kind, Stamp, Stat};
 
 use crate::decide::Decisions;
 use crate::rulebook::Removal;
-use crate::scan::{ItemKind, PileId, Scan, Sum};
+use crate::scan::{ItemId, ItemKind, PileId, Scan, Sum};
 use crate::target::{Layout, Target, TargetPath, boot};
 
 /// What a line of a manifest is.
@@ -269,18 +270,14 @@ fn held_by(item: &ManifestItem) -> &[u8] {
 
 /// A file of which not all names go frees nothing.
 fn settle_links(scan: &Scan, decisions: &Decisions, items: &mut [ManifestItem]) {
-    for group in &scan.links {
-        if group
-            .members
-            .iter()
-            .all(|member| decisions.takes_item(scan, *member))
-        {
-            continue;
-        }
-        let path = scan.arena.path(group.carrier);
-        for item in items.iter_mut().filter(|item| item.path == path) {
-            item.bytes = 0;
-        }
+    let is_taken = |member: &ItemId| decisions.takes_item(scan, *member);
+    let held: HashSet<TargetPath> = (scan.links.iter())
+        .filter(|group| !group.members.iter().all(is_taken))
+        .map(|group| scan.arena.path(group.carrier))
+        .collect();
+    let several = items.iter_mut().filter(|item| item.identity.links > 1);
+    for item in several.filter(|item| held.contains(&item.path)) {
+        item.bytes = 0;
     }
 }
 
@@ -304,7 +301,7 @@ impl<'a> Maker<'a> {
         }
     }
 
-    fn item(&self, item: crate::scan::ItemId) -> ManifestItem {
+    fn item(&self, item: ItemId) -> ManifestItem {
         let arena = &self.scan.arena;
         let path = arena.path(item);
         let described = self.scan.described(item, &path);

@@ -105,7 +105,7 @@ fn thing_at(target: &Target, path: &TargetPath) -> Option<Thing> {
     let disk = target.disk();
     let parent = path.parent().unwrap_or_default();
     let folder = disk.open_folder(target.root(), parent.as_bytes()).ok()?;
-    let stat = disk.stat(&folder, &path.to_name()).ok()?;
+    let stat = disk.stat(&folder, path.as_name()).ok()?;
     Some(Thing { folder, stat })
 }
 
@@ -128,7 +128,7 @@ fn because(
         search,
         path,
         folder: &thing.folder,
-        name: &path.to_name(),
+        name: path.as_name(),
         kind: thing.stat.kind,
     };
     match recogniser.look(&rule.rule, detect, &candidate) {

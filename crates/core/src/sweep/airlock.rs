@@ -217,7 +217,7 @@ pub(super) fn empty(
             let back = disk.open_folder(target.root(), parent.as_bytes());
             let lies = back.map_or(Lies::Inside, |back| {
                 let held = name_of_number(number);
-                put_back(disk, (&folder, &held), (&back, &path.to_name()), number)
+                put_back(disk, (&folder, &held), (&back, path.as_name()), number)
             });
             found.insert(number, lies);
         }

@@ -22,6 +22,8 @@ pub(super) struct Verdict {
     pub outcome: Outcome,
     pub bytes: u64,
     pub reason: Cow<'static, str>,
+    /// Whether the bytes are known to be those that the list says; a log needn't say them again then.
+    pub is_as_listed: bool,
 }
 
 impl Verdict {
@@ -30,6 +32,7 @@ impl Verdict {
             outcome,
             bytes: 0,
             reason: reason.into(),
+            is_as_listed: false,
         }
     }
 
@@ -184,23 +187,18 @@ impl<'a> Checker<'a> {
 
     fn near(&mut self, path: &TargetPath) -> &mut Near<'a> {
         let wanted = path.folder_bytes();
-        let near = match self.near.take() {
-            Some(near) if near.path == wanted => near,
-            _ => {
-                let root = self.shared.ground.target.root();
-                let opened = self
-                    .disk()
-                    .open_folder(root, wanted)
-                    .map_err(|error| Verdict::of_error(&error, "open the folder of"));
-                Near {
-                    path: wanted.to_vec(),
-                    opened,
-                    is_shared: None,
-                    ruled: None,
-                }
-            }
-        };
-        self.near.insert(near)
+        if self.near.as_ref().is_some_and(|near| near.path != wanted) {
+            self.near = None;
+        }
+        let (disk, root) = (self.disk(), self.shared.ground.target.root());
+        self.near.get_or_insert_with(|| Near {
+            path: wanted.to_vec(),
+            opened: disk
+                .open_folder(root, wanted)
+                .map_err(|error| Verdict::of_error(&error, "open the folder of")),
+            is_shared: None,
+            ruled: None,
+        })
     }
 
     /// The open folder that holds a path.
@@ -274,11 +272,14 @@ impl<'a> Checker<'a> {
         let refuse = |reason: &'static str| Err(Verdict::stays(Outcome::Refused, reason));
         let shared = self.shared;
         let near = self.near(&item.path);
-        let ruled = match near.ruled.take() {
-            Some(ruled) if Arc::ptr_eq(&ruled.id, &item.rule) && ruled.by == item.by => ruled,
-            _ => Ruled::new(shared.ground, item)?,
+        let is_known =
+            |ruled: &Ruled<'_>| Arc::ptr_eq(&ruled.id, &item.rule) && ruled.by == item.by;
+        if !near.ruled.as_ref().is_some_and(is_known) {
+            near.ruled = Some(Ruled::new(shared.ground, item)?);
+        }
+        let Some(ruled) = &near.ruled else {
+            return refuse("its rule is not in force");
         };
-        let ruled: &Ruled<'a> = near.ruled.insert(ruled);
         if let Some(reason) = ruled.refused {
             return refuse(reason);
         }
@@ -337,7 +338,7 @@ impl<'a> Checker<'a> {
         let folder = path.parent().unwrap_or_default();
         let looked = disk
             .open_folder(self.shared.ground.target.root(), folder.as_bytes())
-            .and_then(|folder| disk.stat(&folder, &path.to_name()));
+            .and_then(|folder| disk.stat(&folder, path.as_name()));
         // What can't be looked at counts as still there.
         !matches!(looked, Err(error) if error.kind() == io::ErrorKind::NotFound)
     }

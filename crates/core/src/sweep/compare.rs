@@ -90,6 +90,7 @@ impl Predictions {
                 outcome,
                 bytes,
                 reason,
+                is_as_listed: false,
             });
         }
         Ok(Some(predictions))

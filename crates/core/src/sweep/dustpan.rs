@@ -232,7 +232,7 @@ impl Writer<'_> {
             let reason = "the dustpan can't be written";
             return Err(Verdict::stays(Outcome::Failed, reason));
         }
-        let name = item.path.to_name();
+        let name = item.path.as_name();
         let read = |error: io::Error| Verdict::of_error(&error, "read");
         let mut traits = Traits {
             user: stat.user,
@@ -253,11 +253,11 @@ impl Writer<'_> {
                 (Body::Folder, PackedKind::Folder, None)
             }
             Kind::Link => {
-                let to = disk.read_link(folder, &name).map_err(read)?;
+                let to = disk.read_link(folder, name).map_err(read)?;
                 (Body::Link(to), PackedKind::Link, None)
             }
             Kind::File => {
-                let file = disk.open_file(folder, &name).map_err(read)?;
+                let file = disk.open_file(folder, name).map_err(read)?;
                 // What was looked at may have been swapped in between.
                 let opened = file.metadata().map_err(read)?;
                 if opened.ino() != stat.key.inode || opened.len() != stat.size {

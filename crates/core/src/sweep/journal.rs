@@ -11,7 +11,7 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use serde::de::DeserializeOwned;
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Serialize, Serializer};
 
 use crate::decide::{EntryKind, ManifestItem};
 use crate::rulebook::Removal;
@@ -163,7 +163,13 @@ pub(super) struct Intending<'a> {
     by: Removal,
     first: u64,
     device: u64,
-    items: Vec<IntendedItem<'a>>,
+    #[serde(serialize_with = "one_by_one")]
+    items: &'a [ManifestItem],
+}
+
+/// Writes items as they come: there are millions.
+fn one_by_one<S: Serializer>(items: &[ManifestItem], to: S) -> Result<S::Ok, S::Error> {
+    to.collect_seq(items.iter().map(IntendedItem::of))
 }
 
 /// One of them: an [`Intent`] that owns nothing, for there are millions.
@@ -193,7 +199,7 @@ impl<'a> Intending<'a> {
             by: item.by,
             first: first as u64,
             device: item.identity.key.device,
-            items: items.iter().map(IntendedItem::of).collect(),
+            items,
         })
     }
 }

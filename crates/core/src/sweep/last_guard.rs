@@ -52,13 +52,13 @@ impl<'a> LastGuard<'a> {
         if path.is_root() {
             return Some("it is the root of a place");
         }
-        let mut near = match self.near.take() {
-            Some(near) if near.folder == path.folder_bytes() => near,
-            _ => Near::new(self.target, self.own, path.folder_bytes()),
-        };
-        let reason = near.refusal(self.target.layout, rule, path.name());
-        self.near = Some(near);
-        reason
+        let folder = path.folder_bytes();
+        if self.near.as_ref().is_some_and(|near| near.folder != folder) {
+            self.near = None;
+        }
+        let look = || Near::new(self.target, self.own, folder);
+        let near = self.near.get_or_insert_with(look);
+        near.refusal(self.target.layout, rule, path.name())
     }
 }
 
@@ -188,7 +188,12 @@ fn starts(text: &str, roots: &[&str]) -> bool {
 }
 
 fn ends(text: &str, tails: &[&str]) -> bool {
-    tails.iter().any(|tail| text.ends_with(tail))
+    let last = |text: &str| text.as_bytes().last().copied();
+    let end = last(text);
+    // Nearly all differ in their last letter already, and millions of names are asked.
+    tails
+        .iter()
+        .any(|tail| last(tail) == end && text.ends_with(tail))
 }
 
 /// Folders of a linux system.
@@ -362,10 +367,13 @@ const COPIES: [&str; 7] = ["", "~", ".bak", ".old", ".orig", ".swp", ".tmp"];
 fn is_secret(rule: &Rule, text: &str) -> bool {
     let is_checked = rule.detect == Some(Detect::BrokenLauncher) && ends(text, &[".plist"]);
     COPIES.iter().any(|copy| {
-        text.strip_suffix(copy).is_some_and(|name| {
+        // Most names end in nothing of the kind, and millions are asked.
+        let is_copy = copy.is_empty() || ends(text, &[copy]);
+        let name = text.strip_suffix(copy).filter(|_| is_copy);
+        name.is_some_and(|name| {
             ends(name, &SECRETS)
                 || ends(name, &[".key", "/.otter-quay.toml"])
-                || (name.ends_with("/bookmarks.plist") && !is_checked)
+                || (!is_checked && ends(name, &["/bookmarks.plist"]))
         })
     })
 }

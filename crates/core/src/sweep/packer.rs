@@ -158,8 +158,8 @@ fn store(
         if stop.is_cancelled() {
             break;
         }
-        let name = item.path.to_name();
-        let result = checker.check_for_storing(item, &name).and_then(|stat| {
+        let name = item.path.as_name();
+        let result = checker.check_for_storing(item, name).and_then(|stat| {
             let disk = &**shared.ground.target.disk();
             let folder = checker.parent(&item.path)?;
             let number = writer.store(disk, folder, item, &stat)?;

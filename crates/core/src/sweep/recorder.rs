@@ -1,10 +1,12 @@
 //! The journal, written one batch ahead of the touching by a thread of its own, so that nobody
 //! waits for the state disk while the target has work.
 
+use std::sync::Arc;
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::thread::{Scope, ScopedJoinHandle};
 
 use crate::decide::ManifestItem;
+use crate::scan::CancelToken;
 use crate::sweep::check::Verdict;
 use crate::sweep::journal::{Done, Intending, Record};
 use crate::sweep::{Journal, JournalError};
@@ -33,11 +35,21 @@ pub(super) struct Recorder<'scope, 'a> {
 }
 
 impl<'scope, 'a: 'scope> Recorder<'scope, 'a> {
-    /// Begins the thread.
-    pub(super) fn begin(scope: &'scope Scope<'scope, '_>, journal: &'a mut Journal) -> Self {
+    /// Begins the thread; it sets `halt` when something can't be written.
+    pub(super) fn begin(
+        scope: &'scope Scope<'scope, '_>,
+        journal: &'a mut Journal,
+        halt: CancelToken,
+    ) -> Self {
         let (orders, ordered) = channel();
         let (tell, synced) = channel();
-        let thread = scope.spawn(move || write(journal, &ordered, &tell));
+        let thread = scope.spawn(move || {
+            let written = write(journal, &ordered, &tell);
+            if written.is_err() {
+                halt.cancel();
+            }
+            written
+        });
         Self {
             orders,
             synced,
@@ -99,12 +111,18 @@ pub(super) fn intend(journal: &mut Journal, batch: Batch<'_>) -> Result<(), Jour
 }
 
 fn is_like(one: &ManifestItem, other: &ManifestItem) -> bool {
-    one.path.folder_bytes() == other.path.folder_bytes()
-        && one.rule == other.rule
-        && one.account == other.account
+    let is_same = |one: &Arc<str>, other: &Arc<str>| Arc::ptr_eq(one, other) || one == other;
+    let is_ones = match (&one.account, &other.account) {
+        (Some(one), Some(other)) => is_same(one, other),
+        (None, None) => true,
+        _ => false,
+    };
+    is_ones
+        && is_same(&one.rule, &other.rule)
         && one.by == other.by
         && one.identity.key.device == other.identity.key.device
         && one.path.is_root() == other.path.is_root()
+        && one.path.folder_bytes() == other.path.folder_bytes()
 }
 
 /// Writes what became of items; those without a verdict were not reached.
@@ -113,26 +131,26 @@ pub(super) fn record(
     batch: Batch<'_>,
     verdicts: &[Option<Verdict>],
 ) -> Result<(), JournalError> {
-    let numbered = (batch.first as u64..).zip(batch.items).zip(verdicts);
+    let numbered = (batch.first as u64..).zip(verdicts);
     let mut items: Vec<Done> = Vec::new();
-    for ((n, item), verdict) in numbered {
+    for (n, verdict) in numbered {
         let Some(verdict) = verdict else { continue };
-        let done = Done {
-            n,
-            many: 1,
-            outcome: verdict.outcome,
-            bytes: (verdict.bytes != item.bytes).then_some(verdict.bytes),
-            reason: verdict.reason.to_string(),
-        };
+        let bytes = (!verdict.is_as_listed).then_some(verdict.bytes);
         match items.last_mut() {
             Some(last)
                 if last.n.checked_add(last.many) == Some(n)
-                    && (last.outcome, last.bytes, &last.reason)
-                        == (done.outcome, done.bytes, &done.reason) =>
+                    && (last.outcome, last.bytes) == (verdict.outcome, bytes)
+                    && last.reason == verdict.reason =>
             {
                 last.many += 1;
             }
-            _ => items.push(done),
+            _ => items.push(Done {
+                n,
+                many: 1,
+                outcome: verdict.outcome,
+                bytes,
+                reason: verdict.reason.to_string(),
+            }),
         }
     }
     if items.is_empty() {

@@ -120,7 +120,7 @@ fn settle(target: &Target, entry: &LogEntry, held: Option<&Lies>) -> Done {
     let folder = entry.path.parent().unwrap_or_default();
     let looked = disk
         .open_folder(target.root(), folder.as_bytes())
-        .and_then(|folder| disk.stat(&folder, &entry.path.to_name()));
+        .and_then(|folder| disk.stat(&folder, entry.path.as_name()));
     let intent = &entry.intent;
     let (outcome, bytes, reason) = match looked {
         _ if let Some(Lies::Beside(name)) = held => {

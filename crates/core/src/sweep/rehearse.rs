@@ -44,7 +44,7 @@ pub(super) fn predict(
         after: item.after.clone().filter(|_| !described),
         ..item.clone()
     };
-    let stat = match checker.check(&asked, &item.path.to_name()) {
+    let stat = match checker.check(&asked, item.path.as_name()) {
         Ok(stat) => stat,
         Err(verdict) => return verdict,
     };
@@ -73,6 +73,7 @@ pub(super) fn predict(
         outcome,
         bytes,
         reason: "".into(),
+        is_as_listed: bytes == item.bytes,
     }
 }
 
@@ -85,15 +86,15 @@ fn may_go(
 ) -> Result<(), Verdict> {
     let disk = &**ground.target.disk();
     let folder = checker.parent(&item.path)?;
-    let name = item.path.to_name();
+    let name = item.path.as_name();
     let denied = |error: std::io::Error, verb: &str| Verdict::of_error(&error, verb);
     let is_stored = item.by == Removal::SetAside && stat.kind == Kind::File;
     if is_stored {
-        disk.open_file(folder, &name)
+        disk.open_file(folder, name)
             .map_err(|error| denied(error, "read"))?;
     }
     if item.by == Removal::Overwrite && stat.kind == Kind::File {
-        disk.open_to_overwrite(folder, &name)
+        disk.open_to_overwrite(folder, name)
             .map_err(|error| denied(error, "write over"))?;
     }
     disk.may_remove(folder, stat)

@@ -84,6 +84,7 @@ impl Remover<'_, '_> {
             outcome: Outcome::Removed,
             bytes: if is_last { stat.allocated } else { 0 },
             reason: Cow::Borrowed(""),
+            is_as_listed: false,
         }
     }
 }

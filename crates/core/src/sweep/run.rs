@@ -2,7 +2,6 @@
 
 use std::collections::BTreeMap;
 use std::io;
-use std::thread;
 
 use jiff::Timestamp;
 use jolly_disk::Folder;
@@ -11,12 +10,11 @@ use crate::decide::{ConfirmedManifest, Manifest, TargetMark};
 use crate::rulebook::{Class, RuleSet, Search};
 use crate::scan::{CancelToken, Sum};
 use crate::story::whole_story;
-use crate::sweep::airlock::Airlock;
-use crate::sweep::batch::{self, Hands, Reins};
-use crate::sweep::check::{Checker, Shared, Verdict};
+use crate::sweep::batch::split;
+use crate::sweep::check::{Checker, Shared};
+use crate::sweep::course;
 use crate::sweep::journal::{FORMAT, Record, VERSION};
-use crate::sweep::packer::{Packer, stayed};
-use crate::sweep::recorder::{self, Recorder};
+use crate::sweep::recorder;
 use crate::sweep::rehearse::{LetGo, predict};
 use crate::sweep::tally::Tally;
 use crate::sweep::{
@@ -158,7 +156,7 @@ pub fn sweep(
     journal.write(&start.line(ground, manifest, opened, free_before))?;
     journal.sync()?;
     let mut tally = Tally::new(ground, manifest, sink, real.predictions);
-    let broke_off = run_batches(ground, manifest, &mut real, cancel, clock, &mut tally);
+    let broke_off = course::run(ground, manifest, &mut real, cancel, clock, &mut tally);
     let is_stopped = cancel.is_cancelled() && tally.done < manifest.items.len() as u64;
     let mut broke_off = broke_off.err().map(|error| whole_story(&error));
     let disk = ground.target.disk();
@@ -223,7 +221,7 @@ pub fn rehearse(
     }
     let shared = Shared::new(ground, manifest.now);
     let mut gone = LetGo::default();
-    for batch in batch::split(&manifest.items) {
+    for batch in split(&manifest.items) {
         shared.begin_batch(clock());
         let mut checker = Checker::new(&shared);
         let mut verdicts = Vec::with_capacity(batch.items.len());
@@ -350,72 +348,4 @@ pub(super) fn lock(target: &Target) -> Result<Folder, SweepError> {
     let folder = disk.open_folder(target.root(), b"").map_err(refuse)?;
     disk.lock(&folder).map_err(refuse)?;
     Ok(folder)
-}
-
-/// How many batches are ahead of the one that is touched, with their intents and what they set aside:
-/// one that is proven, and one that is written; so a disk that is slow once keeps nobody waiting.
-const AHEAD: usize = 2;
-
-/// Touches batch after batch, each only when its intents are on the disk and what it sets aside is in
-/// the dustpan.
-fn run_batches<'a>(
-    ground: &Ground<'_>,
-    manifest: &'a Manifest,
-    real: &'a mut Real<'_>,
-    cancel: &CancelToken,
-    clock: &dyn Fn() -> Timestamp,
-    tally: &mut Tally<'_>,
-) -> Result<(), JournalError> {
-    let shared = Shared::new(ground, manifest.now);
-    let mut hands = Hands::new();
-    let airlock = Airlock::of(ground.target, real.run);
-    let reins = Reins {
-        airlock: &airlock,
-        stop: cancel,
-        pause: &real.pause,
-        clock,
-    };
-    let batches = batch::split(&manifest.items);
-    let (journal, dustpan) = (&mut *real.journal, &mut real.dustpan);
-    shared.begin_batch(clock());
-    thread::scope(|scope| {
-        let recorder = Recorder::begin(scope, journal);
-        let packer = dustpan
-            .as_deref_mut()
-            .map(|dustpan| Packer::begin(scope, &shared, dustpan, (cancel, &real.pause)));
-        let pack = |at: usize| {
-            if let (Some(packer), Some(batch)) = (&packer, batches.get(at)) {
-                packer.pack(*batch);
-            }
-        };
-        let prepare = |at: usize| {
-            if let Some(batch) = batches.get(at) {
-                recorder.intend(*batch);
-            }
-            pack(at);
-        };
-        (0..AHEAD).for_each(prepare);
-        for (at, batch) in batches.iter().enumerate() {
-            // The intents of this batch, which were written while others were touched.
-            if !recorder.is_on_disk() || cancel.is_cancelled() {
-                break;
-            }
-            prepare(at + AHEAD);
-            let stored = packer.as_ref().map(Packer::packed).unwrap_or_default();
-            shared.begin_batch(clock());
-            let mut tell = |number, item: &_, verdict: &Verdict| tally.count(number, item, verdict);
-            let verdicts =
-                batch::carry_out(&shared, &stored, *batch, &mut hands, &reins, &mut tell);
-            if let Some(packer) = &packer {
-                let verdict = |at: usize| verdicts.get(at).and_then(Option::as_ref);
-                packer.note_stayed(stayed(&stored, &verdict));
-            }
-            recorder.record(*batch, verdicts);
-        }
-        airlock.close();
-        if let Some(packer) = packer {
-            packer.end();
-        }
-        recorder.end()
-    })
 }

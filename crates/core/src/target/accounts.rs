@@ -100,7 +100,7 @@ fn of_home(disk: &dyn Disk, root: &Folder, home: &str, name: &str) -> Vec<Accoun
 
 fn account_of(disk: &dyn Disk, root: &Folder, home: TargetPath, name: String) -> Option<Account> {
     let parent = disk.open_folder(root, home.parent()?.as_bytes()).ok()?;
-    let stat = disk.stat(&parent, &home.to_name()).ok()?;
+    let stat = disk.stat(&parent, home.as_name()).ok()?;
     (stat.kind == Kind::Folder).then_some(Account {
         name,
         user: stat.user,
@@ -152,7 +152,7 @@ fn last_used(disk: &dyn Disk, root: &Folder, layout: Layout, account: &Account) 
             let parent = path.parent().unwrap_or_default();
             let stat = disk
                 .open_folder(root, parent.as_bytes())
-                .and_then(|parent| disk.stat(&parent, &path.to_name()));
+                .and_then(|parent| disk.stat(&parent, path.as_name()));
             if let Ok(stat) = stat {
                 note(stat.modified.seconds);
             }

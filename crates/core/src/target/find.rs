@@ -128,7 +128,7 @@ fn matching(
         let Ok(below) = path.join(name.as_bytes()) else {
             return Ok(found);
         };
-        match disk.stat(&folder, &below.to_name()) {
+        match disk.stat(&folder, below.as_name()) {
             Ok(stat) => found.push((below, stat.kind)),
             Err(error) if error.kind() == io::ErrorKind::NotFound => {}
             Err(error) => return Err(error),

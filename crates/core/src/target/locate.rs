@@ -191,7 +191,7 @@ fn owner(ground: &Ground<'_>, place: Place, path: &TargetPath) -> Option<usize> 
             .disk
             .open_folder(ground.root, path.parent()?.as_bytes())
             .ok()?;
-        Some(ground.disk.stat(&parent, &path.to_name()).ok()?.user)
+        Some(ground.disk.stat(&parent, path.as_name()).ok()?.user)
     };
     let of = |is_it: &dyn Fn(&Account) -> bool| ground.accounts.iter().position(is_it);
     match (ground.layout, place) {

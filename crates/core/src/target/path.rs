@@ -1,6 +1,6 @@
 //! Paths below a target's root, as bytes.
 
-use std::ffi::CString;
+use std::ffi::CStr;
 use std::fmt;
 
 use serde::{Deserialize, Serialize};
@@ -12,7 +12,13 @@ use crate::target::Printable;
 /// # Invariants
 /// Relative; its parts are never empty, `.` or `..`, and hold no NUL. The empty path is the root.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct TargetPath(Vec<u8>);
+pub struct TargetPath {
+    /// The path with a NUL behind it, so that its last part can be handed to the kernel as it stands;
+    /// nothing at all for the root.
+    ended: Box<[u8]>,
+    /// Where the last part begins: a sweep asks that many times of each of millions.
+    name_at: usize,
+}
 
 /// Why some bytes are not a path below a target.
 #[derive(Debug, PartialEq, Eq, thiserror::Error)]
@@ -25,8 +31,21 @@ pub struct PathError {
 
 impl TargetPath {
     /// The root itself.
-    pub const fn root() -> Self {
-        Self(Vec::new())
+    pub fn root() -> Self {
+        Self::default()
+    }
+
+    /// A path of bytes that are known to be plain.
+    fn of_plain(mut bytes: Vec<u8>) -> Self {
+        if bytes.is_empty() {
+            return Self::default();
+        }
+        let slash = bytes.iter().rposition(|byte| *byte == b'/');
+        bytes.push(0);
+        Self {
+            ended: bytes.into_boxed_slice(),
+            name_at: slash.map_or(0, |slash| slash + 1),
+        }
     }
 
     /// Takes bytes that already are relative and plain.
@@ -38,7 +57,7 @@ impl TargetPath {
         let is_plain =
             |part: &[u8]| !part.is_empty() && part != b"." && part != b".." && !part.contains(&0);
         if bytes.is_empty() || bytes.split(|byte| *byte == b'/').all(is_plain) {
-            Ok(Self(bytes))
+            Ok(Self::of_plain(bytes))
         } else {
             Err(PathError {
                 shown: Printable(&bytes).to_string(),
@@ -64,17 +83,17 @@ impl TargetPath {
 
     /// The bytes, without a slash at either end.
     pub fn as_bytes(&self) -> &[u8] {
-        &self.0
+        self.ended.split_last().map_or(&[], |(_, bytes)| bytes)
     }
 
     /// Whether this is the root.
     pub fn is_root(&self) -> bool {
-        self.0.is_empty()
+        self.ended.is_empty()
     }
 
     /// The parts from the root down.
     pub fn parts(&self) -> impl DoubleEndedIterator<Item = &[u8]> {
-        self.0
+        self.as_bytes()
             .split(|byte| *byte == b'/')
             .filter(|part| !part.is_empty())
     }
@@ -84,7 +103,9 @@ impl TargetPath {
     /// # Errors
     /// When the name is not a plain one.
     pub fn join(&self, below: &[u8]) -> Result<Self, PathError> {
-        let mut bytes = self.0.clone();
+        let own = self.as_bytes();
+        let mut bytes = Vec::with_capacity(own.len() + below.len() + 2);
+        bytes.extend_from_slice(own);
         if !bytes.is_empty() && !below.is_empty() {
             bytes.push(b'/');
         }
@@ -97,34 +118,32 @@ impl TargetPath {
         if self.is_root() {
             return None;
         }
-        let cut = self.0.iter().rposition(|byte| *byte == b'/').unwrap_or(0);
-        Some(Self(self.0.get(..cut).unwrap_or_default().to_vec()))
+        Some(Self::of_plain(self.folder_bytes().to_vec()))
     }
 
     /// The bytes of the folder that holds it; empty for the root and for what lies right in it.
     pub fn folder_bytes(&self) -> &[u8] {
-        let cut = self.0.iter().rposition(|byte| *byte == b'/').unwrap_or(0);
-        self.0.get(..cut).unwrap_or_default()
+        let cut = self.name_at.saturating_sub(1);
+        self.ended.get(..cut).unwrap_or_default()
     }
 
     /// The last part; empty for the root.
     pub fn name(&self) -> &[u8] {
-        let slash = self.0.iter().rposition(|byte| *byte == b'/');
-        let from = slash.map_or(0, |slash| slash + 1);
-        self.0.get(from..).unwrap_or_default()
+        self.as_bytes().get(self.name_at..).unwrap_or_default()
     }
 
     /// The last part as the kernel takes it.
-    pub fn to_name(&self) -> CString {
-        CString::new(self.name()).unwrap_or_default()
+    pub fn as_name(&self) -> &CStr {
+        let ended = self.ended.get(self.name_at..).unwrap_or_default();
+        CStr::from_bytes_with_nul(ended).unwrap_or_default()
     }
 
     /// What of this path lies below `ancestor`: empty when they are the same.
     pub fn below<'a>(&'a self, ancestor: &Self) -> Option<&'a [u8]> {
         if ancestor.is_root() {
-            return Some(&self.0);
+            return Some(self.as_bytes());
         }
-        let rest = self.0.strip_prefix(ancestor.as_bytes())?;
+        let rest = self.as_bytes().strip_prefix(ancestor.as_bytes())?;
         match rest.split_first() {
             None => Some(rest),
             Some((b'/', rest)) => Some(rest),
@@ -138,7 +157,7 @@ impl fmt::Display for TargetPath {
         if self.is_root() {
             out.write_str("/")
         } else {
-            Printable(&self.0).fmt(out)
+            Printable(self.as_bytes()).fmt(out)
         }
     }
 }
@@ -200,7 +219,9 @@ mod tests {
                 let text = serde_json::to_string(&WrittenPath::from(&path)).unwrap();
                 prop_assert!(!text.contains('\n'));
                 let written: WrittenPath = serde_json::from_str(&text).unwrap();
-                prop_assert_eq!(TargetPath::try_from(&written).unwrap(), path);
+                prop_assert_eq!(TargetPath::try_from(&written).unwrap(), path.clone());
+                let whole = path.parent().unwrap_or_default().join(path.as_name().to_bytes());
+                prop_assert_eq!(whole.unwrap(), path);
             }
         }
     }

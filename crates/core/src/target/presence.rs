@@ -140,11 +140,11 @@ fn gone(target: &Target, here: &TargetPath, part: &[u8]) -> Presence {
 fn kind_of(target: &Target, here: &TargetPath, below: &TargetPath) -> io::Result<Kind> {
     let disk = target.disk();
     let folder = disk.open_folder(target.root(), here.as_bytes())?;
-    Ok(disk.stat(&folder, &below.to_name())?.kind)
+    Ok(disk.stat(&folder, below.as_name())?.kind)
 }
 
 fn link_of(target: &Target, here: &TargetPath, below: &TargetPath) -> io::Result<Vec<u8>> {
     let disk = target.disk();
     let folder = disk.open_folder(target.root(), here.as_bytes())?;
-    disk.read_link(&folder, &below.to_name())
+    disk.read_link(&folder, below.as_name())
 }

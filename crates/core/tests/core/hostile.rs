@@ -186,7 +186,7 @@ fn what_somebody_puts_under_a_listed_name_at_the_last_moment_stays() {
             }
         };
         let listed: Vec<String> = (manifest.items.iter())
-            .map(|item| item.path.to_name().into_string().unwrap())
+            .map(|item| item.path.as_name().to_str().unwrap().to_owned())
             .collect();
         disk.meddle(move |name| {
             let name = name.to_str().unwrap();

@@ -30,7 +30,7 @@ pub fn estimate_packed(target: &Target, manifest: &Manifest) -> Option<u64> {
         let disk = target.disk();
         let opened = disk
             .open_folder(target.root(), item.path.folder_bytes())
-            .and_then(|folder| disk.open_file(&folder, &item.path.to_name()));
+            .and_then(|folder| disk.open_file(&folder, item.path.as_name()));
         let mut piece = Vec::new();
         let sample = opened.and_then(|file| file.take(PIECE as u64).read_to_end(&mut piece));
         let small = zstd::bulk::compress(&piece, 1).map(|small| small.len());

@@ -100,15 +100,15 @@ impl<'a> PutBack<'a> {
             Ok(folder) => folder,
             Err(error) => return Ok(refused(&error)),
         };
-        let (disk, name) = (self.disk(), item.path.to_name());
-        match disk.stat(&folder, &name) {
+        let (disk, name) = (self.disk(), item.path.as_name());
+        match disk.stat(&folder, name) {
             Ok(_) => return Ok(Back::Exists),
             Err(error) if error.kind() == io::ErrorKind::NotFound => {}
             Err(error) => return Ok(refused(&error)),
         }
         match &entry.body {
             Body::Folder => {
-                if let Err(error) = disk.make_folder(&folder, &name) {
+                if let Err(error) = disk.make_folder(&folder, name) {
                     return Ok(refused(&error));
                 }
                 let (traits, number) = (entry.traits.clone(), Some(number));
@@ -117,13 +117,13 @@ impl<'a> PutBack<'a> {
                 Ok(Back::There)
             }
             Body::Link(to) => {
-                if let Err(error) = disk.make_link(&folder, &name, to) {
+                if let Err(error) = disk.make_link(&folder, name, to) {
                     return Ok(refused(&error));
                 }
-                let not_given = disk.give_link_traits(&folder, &name, &entry.traits);
+                let not_given = disk.give_link_traits(&folder, name, &entry.traits);
                 Ok(missing(&not_given).map_or(Back::There, Back::ButFor))
             }
-            Body::File(_) => self.file((&folder, &name), entry, (item, number), bytes),
+            Body::File(_) => self.file((&folder, name), entry, (item, number), bytes),
         }
     }
 
@@ -165,7 +165,7 @@ impl<'a> PutBack<'a> {
             opened => return opened,
         }
         let above = self.parent(&folder, of)?;
-        disk.make_folder(&above, &folder.to_name())?;
+        disk.make_folder(&above, folder.as_name())?;
         // Nobody knows what it was: it becomes its contents' owner's, and nobody else's.
         let times = disk.stat_folder(&above)?;
         let traits = Traits {

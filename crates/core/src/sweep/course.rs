@@ -1,0 +1,199 @@
+//! Going through a manifest, batch after batch: each is touched only when its intents are on the disk and
+//! what it sets aside is in the dustpan, and nobody waits for another batch to end.
+
+use std::collections::VecDeque;
+use std::sync::Arc;
+use std::thread;
+
+use jiff::Timestamp;
+
+use crate::decide::Manifest;
+use crate::scan::CancelToken;
+use crate::sweep::JournalError;
+use crate::sweep::airlock::Airlock;
+use crate::sweep::batch::{Touch, Work, split};
+use crate::sweep::check::{Shared, Verdict};
+use crate::sweep::hands::{Hands, News};
+use crate::sweep::packer::{Packer, stayed};
+use crate::sweep::recorder::{Batch, Recorder};
+use crate::sweep::run::{Ground, Real};
+use crate::sweep::tally::Tally;
+
+/// How many batches are touched at once: while what has to wait for others is touched in one, there is
+/// work in the next.
+const UNDER_WAY: usize = 2;
+
+/// How many more have their intents written and what they set aside packed: one that is proven, and one
+/// that is written; so a disk that is slow once keeps nobody waiting.
+const AHEAD: usize = 2;
+
+/// A batch that is being touched.
+struct UnderWay<'a> {
+    work: Arc<Work<'a>>,
+    /// Pieces of news that are still to come.
+    to_come: usize,
+    verdicts: Vec<Option<Verdict>>,
+}
+
+/// Touches batch after batch.
+///
+/// # Errors
+/// When the journal can't be written; then nothing more was touched.
+pub(super) fn run<'a>(
+    ground: &Ground<'_>,
+    manifest: &'a Manifest,
+    real: &'a mut Real<'_>,
+    stop: &CancelToken,
+    clock: &dyn Fn() -> Timestamp,
+    tally: &mut Tally<'_>,
+) -> Result<(), JournalError> {
+    let shared = Shared::new(ground, manifest.now);
+    let airlock = Airlock::of(ground.target, real.run);
+    let touch = Touch {
+        shared: &shared,
+        airlock: &airlock,
+        stop,
+        pause: &real.pause,
+        halt: CancelToken::default(),
+    };
+    let (journal, dustpan) = (&mut *real.journal, &mut real.dustpan);
+    thread::scope(|scope| {
+        let packer = dustpan
+            .as_deref_mut()
+            .map(|dustpan| Packer::begin(scope, &shared, dustpan, (stop, &real.pause)));
+        let mut course = Course {
+            shared: &shared,
+            touch: &touch,
+            clock,
+            batches: split(&manifest.items),
+            recorder: Recorder::begin(scope, journal, touch.halt.clone()),
+            packer,
+            prepared: 0,
+            given: 0,
+            under_way: VecDeque::new(),
+            tally,
+        };
+        course.go(&mut Hands::begin(scope, &touch));
+        airlock.close();
+        if let Some(packer) = course.packer {
+            packer.end();
+        }
+        course.recorder.end()
+    })
+}
+
+struct Course<'r, 'scope, 'a, 't> {
+    shared: &'r Shared<'r>,
+    touch: &'r Touch<'r>,
+    clock: &'r dyn Fn() -> Timestamp,
+    batches: Vec<Batch<'a>>,
+    recorder: Recorder<'scope, 'a>,
+    packer: Option<Packer<'a>>,
+    /// How many batches were ordered to be written and packed.
+    prepared: usize,
+    /// How many were given to the hands.
+    given: usize,
+    under_way: VecDeque<UnderWay<'a>>,
+    tally: &'r mut Tally<'t>,
+}
+
+impl<'scope, 'a: 'scope> Course<'_, 'scope, 'a, '_> {
+    fn go<'h>(&mut self, hands: &mut Hands<'h, '_, 'a>)
+    where
+        'a: 'h,
+    {
+        loop {
+            while self.under_way.len() < UNDER_WAY && self.give(hands) {}
+            let Some(mut first) = self.under_way.pop_front() else {
+                return;
+            };
+            while first.to_come > 0 {
+                let Some(news) = hands.news() else { return };
+                if news.batch == first.work.batch.first {
+                    first.settle(news, self.tally);
+                } else {
+                    let batches = self.under_way.iter_mut();
+                    let mut its = batches.filter(|other| other.work.batch.first == news.batch);
+                    if let Some(batch) = its.next() {
+                        batch.settle(news, self.tally);
+                    }
+                }
+            }
+            self.end(first);
+        }
+    }
+
+    /// Has the intents of batches ahead written, and what they set aside packed.
+    fn prepare(&mut self) {
+        while self.prepared < self.given + AHEAD {
+            let Some(batch) = self.batches.get(self.prepared) else {
+                return;
+            };
+            self.recorder.intend(*batch);
+            if let Some(packer) = &self.packer {
+                packer.pack(*batch);
+            }
+            self.prepared += 1;
+        }
+    }
+
+    /// Gives the next batch to the hands, when it may be touched.
+    fn give<'h>(&mut self, hands: &Hands<'h, '_, 'a>) -> bool
+    where
+        'a: 'h,
+    {
+        self.prepare();
+        let Some(batch) = self.batches.get(self.given).copied() else {
+            return false;
+        };
+        if self.touch.stop.is_cancelled() || !self.recorder.is_on_disk() {
+            return false;
+        }
+        self.given += 1;
+        self.prepare();
+        let packer = self.packer.as_ref();
+        let stored = packer.map(Packer::packed).unwrap_or_default();
+        self.shared.begin_batch((self.clock)());
+        let work = Arc::new(Work::new(batch, stored));
+        let to_come = hands.give(&work);
+        self.under_way.push_back(UnderWay {
+            verdicts: vec![None; batch.items.len()],
+            work,
+            to_come,
+        });
+        true
+    }
+
+    /// Touches what had to wait in a batch, and has its outcomes written.
+    fn end(&mut self, mut batch: UnderWay<'a>) {
+        let work = Arc::clone(&batch.work);
+        let mut remover = self.touch.remover();
+        for at in &work.bound {
+            if let Some(verdict) = self.touch.bound(&mut remover, &work, *at) {
+                batch.note(*at, verdict, self.tally);
+            }
+        }
+        if let Some(packer) = &self.packer {
+            let verdict = |at: usize| batch.verdicts.get(at).and_then(Option::as_ref);
+            packer.note_stayed(stayed(&work.stored, &verdict));
+        }
+        self.recorder.record(work.batch, batch.verdicts);
+    }
+}
+
+impl UnderWay<'_> {
+    fn settle(&mut self, news: News, tally: &mut Tally<'_>) {
+        self.to_come -= 1;
+        for (at, verdict) in news.done {
+            self.note(at, verdict, tally);
+        }
+    }
+
+    fn note(&mut self, at: usize, verdict: Verdict, tally: &mut Tally<'_>) {
+        let batch = self.work.batch;
+        if let (Some(item), Some(place)) = (batch.items.get(at), self.verdicts.get_mut(at)) {
+            tally.count(batch.first + at, item, &verdict);
+            *place = Some(verdict);
+        }
+    }
+}

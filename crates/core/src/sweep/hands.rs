@@ -1,0 +1,159 @@
+//! The threads that touch the target. They go from one batch to the next without waiting for each
+//! other, and more of them come while they mostly wait for the device.
+
+use std::any::Any;
+use std::ops::Range;
+use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
+use std::sync::mpsc::{Receiver, Sender, channel};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::thread::{self, Scope};
+use std::time::Duration;
+
+use jolly_disk::{Effort, Meter};
+
+use crate::sweep::batch::{Touch, Work};
+use crate::sweep::check::Verdict;
+
+/// Most threads, where the device is what is waited for.
+const MOST: usize = 8;
+
+/// For how long one must have worked before it says how much of that it waited.
+const LEARNT: Duration = Duration::from_millis(20);
+
+/// Some items of one batch, for one thread: positions in what is free in it.
+struct Job<'a> {
+    work: Arc<Work<'a>>,
+    free: Range<usize>,
+}
+
+/// What became of one job.
+pub(super) struct News {
+    /// The number of its batch's first item.
+    pub batch: usize,
+    /// By position in the batch; what a stop kept from being reached is not among them.
+    pub done: Vec<(usize, Verdict)>,
+    effort: Option<Effort>,
+    panic: Option<Box<dyn Any + Send>>,
+}
+
+/// The giving end of the threads; they end with it.
+pub(super) struct Hands<'scope, 'env, 'a> {
+    scope: &'scope Scope<'scope, 'env>,
+    touch: &'scope Touch<'scope>,
+    jobs: Sender<Job<'a>>,
+    waiting: Arc<Mutex<Receiver<Job<'a>>>>,
+    tell: Sender<News>,
+    news: Receiver<News>,
+    many: usize,
+    /// Since their number was last thought about.
+    effort: Effort,
+}
+
+impl<'scope, 'env, 'a: 'scope> Hands<'scope, 'env, 'a> {
+    /// As many threads as there are processors, and at least two.
+    pub(super) fn begin(scope: &'scope Scope<'scope, 'env>, touch: &'scope Touch<'scope>) -> Self {
+        let (jobs, waiting) = channel();
+        let (tell, news) = channel();
+        let mut hands = Self {
+            scope,
+            touch,
+            jobs,
+            waiting: Arc::new(Mutex::new(waiting)),
+            tell,
+            news,
+            many: 0,
+            effort: Effort::default(),
+        };
+        let processors = thread::available_parallelism().map_or(2, std::num::NonZero::get);
+        hands.grow(processors.clamp(2, MOST));
+        hands
+    }
+
+    fn grow(&mut self, many: usize) {
+        for _ in self.many..many {
+            let (touch, waiting) = (self.touch, Arc::clone(&self.waiting));
+            let tell = self.tell.clone();
+            self.scope.spawn(move || work(touch, &waiting, &tell));
+        }
+        self.many = many;
+    }
+
+    /// Gives a batch to them; says how many pieces of news there will be.
+    pub(super) fn give(&self, work: &Arc<Work<'a>>) -> usize {
+        let chunks = work.chunks();
+        let many = chunks.len();
+        for free in chunks {
+            let work = Arc::clone(work);
+            // They listen until this end is gone.
+            let _gone = self.jobs.send(Job { work, free }).is_err();
+        }
+        many
+    }
+
+    /// Waits for the next piece of news; nothing when there is nobody to tell any.
+    ///
+    /// # Panics
+    /// When the thread that did the job has.
+    pub(super) fn news(&mut self) -> Option<News> {
+        let mut news = self.news.recv().ok()?;
+        if let Some(panic) = news.panic.take() {
+            resume_unwind(panic);
+        }
+        if let Some(effort) = news.effort {
+            self.learn(effort);
+        }
+        Some(news)
+    }
+
+    /// Takes more when those there are waited for more than half of the time.
+    fn learn(&mut self, effort: Effort) {
+        self.effort += effort;
+        let many = u32::try_from(self.many).unwrap_or(u32::MAX);
+        if self.effort.took < LEARNT * many {
+            return;
+        }
+        if self.effort.waited * 2 > self.effort.took {
+            self.grow((self.many * 2).min(MOST));
+        }
+        self.effort = Effort::default();
+    }
+}
+
+/// One thread: takes job after job until nobody gives any more.
+fn work(touch: &Touch<'_>, waiting: &Mutex<Receiver<Job<'_>>>, tell: &Sender<News>) {
+    let mut last = None;
+    let mut meter = Meter::begin();
+    loop {
+        let job = waiting
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .recv();
+        let Ok(Job { work, free }) = job else { return };
+        let batch = work.batch.first;
+        // A folder that was opened for the batch before may have been swapped since.
+        let mut remover = match last.take() {
+            Some((of, remover)) if of == batch => remover,
+            _ => touch.remover(),
+        };
+        let mut done = Vec::with_capacity(free.len());
+        let worked = meter.measure(|| {
+            catch_unwind(AssertUnwindSafe(|| {
+                touch.free(&mut remover, &work, free, &mut done);
+            }))
+        });
+        let panic = worked.err();
+        if panic.is_some() {
+            touch.halt.cancel();
+        }
+        last = Some((batch, remover));
+        let news = News {
+            batch,
+            done,
+            effort: meter.take(LEARNT),
+            panic,
+        };
+        if tell.send(news).is_err() {
+            return;
+        }
+    }
+}
