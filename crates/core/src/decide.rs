@@ -6,6 +6,7 @@ mod exclusion;
 mod history;
 mod manifest;
 mod marked;
+mod order;
 mod overlay;
 mod plan;
 mod reach;

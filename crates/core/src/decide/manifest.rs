@@ -1,6 +1,5 @@
 //! The exact list of what goes, each thing with its identity.
 
-use std::cmp::Ordering;
 use std::collections::HashSet;
 use std::sync::Arc;
 
@@ -8,6 +7,7 @@ use jiff::Timestamp;
 use jolly_disk::{FileKey, Kind, Stamp, Stat};
 
 use crate::decide::Decisions;
+use crate::decide::order::turns;
 use crate::rulebook::Removal;
 use crate::scan::{ItemId, ItemKind, PileId, Scan, Sum};
 use crate::target::{Layout, Target, TargetPath, boot};
@@ -191,23 +191,22 @@ impl Identity {
 /// Makes the list of what the decisions take.
 pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
     let mut takes = Sum::default();
-    let mut items = Vec::new();
+    let mut going = Vec::new();
     let mut gone_below = vec![0_u64; scan.arena.folder_count()];
     for id in (0..scan.piles.len()).map(PileId) {
         takes.add(decisions.takes(id));
-        let maker = Maker::new(scan, decisions, id);
         for item in decisions.taken_items(scan, id) {
             gone_below[scan.arena.folder(item).as_index()] += 1;
-            items.push(maker.item(item));
+            going.push((id, item));
         }
     }
-    let folders = emptied_folders(scan, decisions, &mut gone_below);
-    let mut folder_sum = Sum::default();
-    for (folder, bytes) in folders {
-        folder_sum.add(Sum { items: 1, bytes });
-        items.push(folder);
+    let emptied = emptied_folders(scan, decisions, &mut gone_below);
+    let mut folders = Sum::default();
+    for folder in &emptied {
+        let bytes = folder.size;
+        folders.add(Sum { items: 1, bytes });
     }
-    items.sort_by(in_order);
+    let mut items = in_order(scan, decisions, going, emptied);
     // What describes something else goes when that is gone, be it a file or a folder.
     items.sort_by_key(|item| item.after.is_some());
     settle_links(scan, decisions, &mut items);
@@ -217,55 +216,61 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
         rules: scan.rules.digest().to_owned(),
         items,
         takes,
-        folders: folder_sum,
+        folders,
         is_partial: scan.is_partial,
         boot: boot(),
     }
 }
 
-/// The order in which things go: folder by folder, in a folder by inode, which file systems like;
-/// each emptied folder right after everything below it, so that a sweep that is stopped leaves at
-/// most one behind.
-fn in_order(one: &ManifestItem, other: &ManifestItem) -> Ordering {
-    let is_folder = |item: &ManifestItem| item.kind == EntryKind::Folder;
-    let (left, right) = (held_by(one), held_by(other));
-    // Part by part: a slash ends a part, so it comes before every letter.
-    let slash_first = |byte: &u8| if *byte == b'/' { 0 } else { *byte };
-    let is_below =
-        |deeper: &[u8], folder: &[u8]| folder.is_empty() || deeper.get(folder.len()) == Some(&b'/');
-    if left != right && right.starts_with(left) && is_below(right, left) {
-        // What lies deeper comes after the files of a folder and before the folder itself.
-        return if is_folder(one) {
-            Ordering::Greater
-        } else {
-            Ordering::Less
-        };
+/// The lines of the list as they go: by folder, in a folder by inode, which file systems like. They are
+/// made in that order, too, so that they lie in memory as a sweep reads them.
+fn in_order(
+    scan: &Scan,
+    decisions: &Decisions,
+    going: Vec<(PileId, ItemId)>,
+    emptied: Vec<ManifestItem>,
+) -> Vec<ManifestItem> {
+    let arena = &scan.arena;
+    let mut paths: Vec<Option<TargetPath>> = vec![None; arena.folder_count()];
+    for (_, item) in &going {
+        let folder = arena.folder(*item);
+        paths[folder.as_index()].get_or_insert_with(|| arena.folder_path(folder));
     }
-    if left != right && left.starts_with(right) && is_below(left, right) {
-        return if is_folder(other) {
-            Ordering::Less
-        } else {
-            Ordering::Greater
-        };
+    let own = emptied.iter().map(|folder| folder.path.clone());
+    let turns = turns(paths.iter().flatten().cloned().chain(own).collect());
+    let turn_of = |path: &TargetPath| turns.get(path).copied().unwrap_or_default();
+    let contents =
+        |path: &Option<TargetPath>| path.as_ref().map_or(0, |path| turn_of(path).contents);
+    let contents: Vec<u32> = paths.iter().map(contents).collect();
+    let mut files: Vec<(u32, u64, PileId, ItemId)> = (going.into_iter())
+        .map(|(pile, item)| {
+            let turn = contents[arena.folder(item).as_index()];
+            (turn, arena.key(item).inode, pile, item)
+        })
+        .collect();
+    files.sort_unstable_by(|one, other| {
+        let by_name = || arena.name(one.3).cmp(arena.name(other.3));
+        (one.0, one.1).cmp(&(other.0, other.1)).then_with(by_name)
+    });
+    let mut folders: Vec<(u32, ManifestItem)> = (emptied.into_iter())
+        .map(|folder| (turn_of(&folder.path).itself, folder))
+        .collect();
+    folders.sort_unstable_by_key(|(turn, _)| *turn);
+    let makers: Vec<Maker<'_>> = (0..scan.piles.len())
+        .map(|pile| Maker::new(scan, decisions, PileId(pile)))
+        .collect();
+    let mut items = Vec::with_capacity(files.len() + folders.len());
+    let mut folders = folders.into_iter().peekable();
+    for (turn, _, pile, item) in files {
+        while let Some((_, folder)) = folders.next_if(|(its, _)| *its < turn) {
+            items.push(folder);
+        }
+        let folder = paths[arena.folder(item).as_index()].as_ref();
+        let path = folder.and_then(|folder| folder.join(arena.name(item)).ok());
+        items.extend(path.map(|path| makers[pile.0].item(item, path)));
     }
-    let by_folder = left
-        .iter()
-        .map(slash_first)
-        .cmp(right.iter().map(slash_first));
-    by_folder
-        .then_with(|| is_folder(one).cmp(&is_folder(other)))
-        .then_with(|| one.identity.key.inode.cmp(&other.identity.key.inode))
-        .then_with(|| one.path.cmp(&other.path))
-}
-
-/// The folder that a thing is ordered with: an emptied folder itself, else the one that holds it.
-fn held_by(item: &ManifestItem) -> &[u8] {
-    let path = item.path.as_bytes();
-    if item.kind == EntryKind::Folder {
-        return path;
-    }
-    let end = path.iter().rposition(|byte| *byte == b'/').unwrap_or(0);
-    path.get(..end).unwrap_or_default()
+    items.extend(folders.map(|(_, folder)| folder));
+    items
 }
 
 /// A file of which not all names go frees nothing.
@@ -301,9 +306,8 @@ impl<'a> Maker<'a> {
         }
     }
 
-    fn item(&self, item: ItemId) -> ManifestItem {
+    fn item(&self, item: ItemId, path: TargetPath) -> ManifestItem {
         let arena = &self.scan.arena;
-        let path = arena.path(item);
         let described = self.scan.described(item, &path);
         ManifestItem {
             rule: Arc::clone(&self.rule),
@@ -329,13 +333,13 @@ impl<'a> Maker<'a> {
     }
 }
 
-/// The folders that are empty once the items are gone, deepest first, with their own blocks. A
+/// The folders that are empty once the items are gone, with their own blocks as size. A
 /// folder that is empty already goes when it is as old as its pile's age limit asks.
 fn emptied_folders(
     scan: &Scan,
     decisions: &Decisions,
     gone_below: &mut [u64],
-) -> Vec<(ManifestItem, u64)> {
+) -> Vec<ManifestItem> {
     let mut emptied = Vec::new();
     for (id, record) in scan.arena.folders().rev() {
         let Some(pile) = record.sweeper else { continue };
@@ -356,7 +360,7 @@ fn emptied_folders(
             gone_below[parent.as_index()] += 1;
         }
         let maker = Maker::new(scan, decisions, pile);
-        let item = ManifestItem {
+        emptied.push(ManifestItem {
             rule: maker.rule,
             account: maker.account,
             kind: EntryKind::Folder,
@@ -373,8 +377,7 @@ fn emptied_folders(
                 links: 0,
             },
             after: None,
-        };
-        emptied.push((item, record.allocated));
+        });
     }
     emptied
 }

@@ -15,7 +15,7 @@ use crate::sweep::batch::{Touch, Work, split};
 use crate::sweep::check::{Shared, Verdict};
 use crate::sweep::hands::{Hands, News};
 use crate::sweep::packer::{Packer, stayed};
-use crate::sweep::recorder::{Batch, Recorder};
+use crate::sweep::recorder::{Batch, Recorder, outcomes};
 use crate::sweep::run::{Ground, Real};
 use crate::sweep::tally::Tally;
 
@@ -177,7 +177,7 @@ impl<'scope, 'a: 'scope> Course<'_, 'scope, 'a, '_> {
             let verdict = |at: usize| batch.verdicts.get(at).and_then(Option::as_ref);
             packer.note_stayed(stayed(&work.stored, &verdict));
         }
-        self.recorder.record(work.batch, batch.verdicts);
+        self.recorder.record(outcomes(work.batch, &batch.verdicts));
     }
 }
 

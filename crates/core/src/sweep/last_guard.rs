@@ -105,14 +105,17 @@ impl Near {
 
     fn refusal(&mut self, layout: Layout, rule: &Rule, name: &[u8]) -> Option<&'static str> {
         self.text.truncate(self.len);
-        if name.is_ascii() {
-            let small = name
-                .iter()
-                .map(|byte| char::from(byte.to_ascii_lowercase()));
-            self.text.extend(small);
-        } else {
-            let small = String::from_utf8_lossy(name).to_lowercase();
-            self.text.push_str(&small);
+        match std::str::from_utf8(name) {
+            Ok(name) if name.is_ascii() => {
+                self.text.push_str(name);
+                if let Some(own) = self.text.get_mut(self.len..) {
+                    own.make_ascii_lowercase();
+                }
+            }
+            _ => {
+                let small = String::from_utf8_lossy(name).to_lowercase();
+                self.text.push_str(&small);
+            }
         }
         let is_one = |names: &[Vec<u8>]| names.iter().any(|known| known == name);
         if self.may_be_systems && is_systems(layout, rule, &self.text) {
@@ -121,11 +124,13 @@ impl Near {
         if let Some(reason) = self.refused {
             return Some(reason);
         }
-        if is_secret(rule, &self.text) {
-            return Some(SECRET);
-        }
-        if is_mail(&self.text) {
-            return Some(MAIL);
+        if may_be_kept(&self.text) {
+            if is_secret(rule, &self.text) {
+                return Some(SECRET);
+            }
+            if is_mail(&self.text) {
+                return Some(MAIL);
+            }
         }
         let is_personal = self.is_personal || is_one(&self.personal);
         if is_personal && rule.class != Class::Ask {
@@ -188,12 +193,7 @@ fn starts(text: &str, roots: &[&str]) -> bool {
 }
 
 fn ends(text: &str, tails: &[&str]) -> bool {
-    let last = |text: &str| text.as_bytes().last().copied();
-    let end = last(text);
-    // Nearly all differ in their last letter already, and millions of names are asked.
-    tails
-        .iter()
-        .any(|tail| last(tail) == end && text.ends_with(tail))
+    tails.iter().any(|tail| text.ends_with(tail))
 }
 
 /// Folders of a linux system.
@@ -361,19 +361,22 @@ const SECRETS: [&str; 22] = [
     ".p12",
 ];
 
+/// More of them, which are no names of a browser's.
+const MORE_SECRETS: [&str; 2] = [".key", "/.otter-quay.toml"];
+
+/// Bookmarks, unless a rule looks whether it is broken.
+const BOOKMARKS: &str = "/bookmarks.plist";
+
 /// How copies of a file are called that programs keep beside it.
 const COPIES: [&str; 7] = ["", "~", ".bak", ".old", ".orig", ".swp", ".tmp"];
 
 fn is_secret(rule: &Rule, text: &str) -> bool {
     let is_checked = rule.detect == Some(Detect::BrokenLauncher) && ends(text, &[".plist"]);
     COPIES.iter().any(|copy| {
-        // Most names end in nothing of the kind, and millions are asked.
-        let is_copy = copy.is_empty() || ends(text, &[copy]);
-        let name = text.strip_suffix(copy).filter(|_| is_copy);
-        name.is_some_and(|name| {
+        text.strip_suffix(copy).is_some_and(|name| {
             ends(name, &SECRETS)
-                || ends(name, &[".key", "/.otter-quay.toml"])
-                || (!is_checked && ends(name, &["/bookmarks.plist"]))
+                || ends(name, &MORE_SECRETS)
+                || (!is_checked && name.ends_with(BOOKMARKS))
         })
     })
 }
@@ -381,13 +384,62 @@ fn is_secret(rule: &Rule, text: &str) -> bool {
 /// Folders of mail and messages.
 const MAIL_FOLDERS: [&str; 3] = ["/maildir/", "/mail/", "/library/messages/"];
 
+/// How mail ends.
+const MAILS: [&str; 5] = [".mbox", ".eml", ".emlx", ".pst", ".ost"];
+
 fn is_mail(text: &str) -> bool {
-    ends(text, &[".mbox", ".eml", ".emlx", ".pst", ".ost"])
+    ends(text, &MAILS)
+}
+
+/// The last letters of all that is kept by its ending: for each last one, a bit for each that may stand
+/// before it, by its lowest five bits; all bits where one letter alone tells.
+const LAST_LETTERS: [u32; 256] = {
+    let mut letters = [0; 256];
+    letters = with_last(letters, &SECRETS);
+    letters = with_last(letters, &MORE_SECRETS);
+    letters = with_last(letters, &[BOOKMARKS]);
+    letters = with_last(letters, &COPIES);
+    with_last(letters, &MAILS)
+};
+
+const fn with_last(mut letters: [u32; 256], tails: &[&str]) -> [u32; 256] {
+    let mut at = 0;
+    while at < tails.len() {
+        match tails[at].as_bytes() {
+            [] => {}
+            [last] => letters[*last as usize] = u32::MAX,
+            [.., before, last] => letters[*last as usize] |= 1 << (*before & 31),
+        }
+        at += 1;
+    }
+    letters
+}
+
+/// Whether a path may end as something that is kept: most don't, and millions are asked.
+fn may_be_kept(text: &str) -> bool {
+    match text.as_bytes() {
+        [.., before, last] => LAST_LETTERS[usize::from(*last)] & (1 << (*before & 31)) != 0,
+        _ => true,
+    }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn nothing_that_is_kept_is_passed_by_for_its_last_letters() {
+        let kept = SECRETS.iter().chain(&MORE_SECRETS).chain(&MAILS);
+        for tail in kept.chain(&[BOOKMARKS]) {
+            for copy in COPIES {
+                assert!(
+                    may_be_kept(&format!("/home/ada/x{tail}{copy}")),
+                    "{tail}{copy}"
+                );
+            }
+        }
+        assert!(!may_be_kept("/tmp/entry.dat"));
+    }
 
     #[test]
     fn what_holds_for_a_folder_is_told_by_whole_parts() {

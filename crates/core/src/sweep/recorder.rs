@@ -20,7 +20,7 @@ pub(super) struct Batch<'a> {
 
 enum Order<'a> {
     Intend(Batch<'a>),
-    Record(Batch<'a>, Vec<Option<Verdict>>),
+    Record(Vec<Done>),
 }
 
 /// The writing end of a journal's thread.
@@ -69,8 +69,8 @@ impl<'scope, 'a: 'scope> Recorder<'scope, 'a> {
     }
 
     /// Has the outcomes of a batch written; they reach the disk with the next intents.
-    pub(super) fn record(&self, batch: Batch<'a>, verdicts: Vec<Option<Verdict>>) {
-        drop(self.orders.send(Order::Record(batch, verdicts)));
+    pub(super) fn record(&self, outcomes: Vec<Done>) {
+        drop(self.orders.send(Order::Record(outcomes)));
     }
 
     /// Waits until everything is written; says what failed.
@@ -92,7 +92,7 @@ fn write(
                 // Whoever doesn't listen any more has broken off; what was done is written still.
                 let _broke_off = tell.send(true).is_err();
             }
-            Order::Record(batch, verdicts) => record(journal, batch, &verdicts)?,
+            Order::Record(outcomes) => record(journal, outcomes)?,
         }
     }
     Ok(())
@@ -125,15 +125,19 @@ fn is_like(one: &ManifestItem, other: &ManifestItem) -> bool {
         && one.path.folder_bytes() == other.path.folder_bytes()
 }
 
-/// Writes what became of items; those without a verdict were not reached.
-pub(super) fn record(
-    journal: &mut Journal,
-    batch: Batch<'_>,
-    verdicts: &[Option<Verdict>],
-) -> Result<(), JournalError> {
-    let numbered = (batch.first as u64..).zip(verdicts);
+/// Writes what became of items.
+pub(super) fn record(journal: &mut Journal, items: Vec<Done>) -> Result<(), JournalError> {
+    if items.is_empty() {
+        return Ok(());
+    }
+    journal.write(&Record::Done { items })?;
+    journal.hand_over()
+}
+
+/// What became of the items of a batch, as it is written; those without a verdict were not reached.
+pub(super) fn outcomes(batch: Batch<'_>, verdicts: &[Option<Verdict>]) -> Vec<Done> {
     let mut items: Vec<Done> = Vec::new();
-    for (n, verdict) in numbered {
+    for (n, verdict) in (batch.first as u64..).zip(verdicts) {
         let Some(verdict) = verdict else { continue };
         let bytes = (!verdict.is_as_listed).then_some(verdict.bytes);
         match items.last_mut() {
@@ -153,9 +157,5 @@ pub(super) fn record(
             }),
         }
     }
-    if items.is_empty() {
-        return Ok(());
-    }
-    journal.write(&Record::Done { items })?;
-    journal.hand_over()
+    items
 }

@@ -236,7 +236,7 @@ pub fn rehearse(
         }
         if let Some((_, journal)) = &mut record {
             recorder::intend(journal, batch)?;
-            recorder::record(journal, batch, &verdicts)?;
+            recorder::record(journal, recorder::outcomes(batch, &verdicts))?;
         }
     }
     let free_after = free_before.saturating_add(tally.freed().values().sum());
