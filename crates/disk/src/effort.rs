@@ -40,16 +40,20 @@ impl Meter {
         }
     }
 
-    /// Does something, and measures it.
-    pub fn measure<T>(&mut self, work: impl FnOnce() -> T) -> T {
+    /// Does step after step until one says that it was the last, or about so long has passed, and
+    /// measures that. Says whether there may be more.
+    pub fn measure(&mut self, most: Duration, mut step: impl FnMut() -> bool) -> bool {
         let read = |clock| Duration::try_from(clock_gettime(clock)).unwrap_or_default();
-        let look = || (read(ClockId::Monotonic), read(ClockId::ThreadCPUTime));
-        let before = look();
-        let done = work();
-        let after = look();
-        self.took += after.0.saturating_sub(before.0);
-        self.busy += after.1.saturating_sub(before.1);
-        done
+        let (began, busy) = (read(ClockId::Monotonic), read(ClockId::ThreadCPUTime));
+        loop {
+            let is_more = step();
+            let took = read(ClockId::Monotonic).saturating_sub(began);
+            if !is_more || took >= most {
+                self.took += took;
+                self.busy += read(ClockId::ThreadCPUTime).saturating_sub(busy);
+                return is_more;
+            }
+        }
     }
 
     /// What was measured since the last time, once it took at least so long.
@@ -80,18 +84,28 @@ mod tests {
 
     #[test]
     fn waiting_is_told_from_working() {
+        let long = Duration::from_mins(1);
         let mut meter = Meter::begin();
-        meter.measure(|| std::thread::sleep(Duration::from_millis(40)));
-        assert_eq!(meter.take(Duration::from_mins(1)), None);
+        let nap = || {
+            std::thread::sleep(Duration::from_millis(40));
+            false
+        };
+        assert!(!meter.measure(long, nap));
+        assert_eq!(meter.take(long), None);
         let asleep = meter.take(Duration::from_millis(1)).unwrap();
         assert!(asleep.waited * 2 > asleep.took, "{asleep:?}");
         // Other work may take the processor away, but that is no waiting.
-        meter.measure(|| while meter_busy() < Duration::from_millis(40) {});
+        let busy = || Duration::try_from(clock_gettime(ClockId::ThreadCPUTime)).unwrap();
+        let until = busy() + Duration::from_millis(40);
+        assert!(!meter.measure(long, || busy() < until));
         let busy = meter.take(Duration::from_millis(1)).unwrap();
         assert!(busy.waited * 2 < busy.took, "{busy:?}");
-    }
-
-    fn meter_busy() -> Duration {
-        Duration::try_from(clock_gettime(ClockId::ThreadCPUTime)).unwrap()
+        let mut steps = 0;
+        let count = || {
+            steps += 1;
+            true
+        };
+        assert!(meter.measure(Duration::ZERO, count));
+        assert_eq!(steps, 1);
     }
 }

@@ -55,12 +55,19 @@ fn main() -> Result<(), Failure> {
         }
     }
     let files = 100_000 / share;
+    let waiting = Alike {
+        files: 5_000 / share,
+        bytes: 4096,
+        waits: true,
+        ..plain
+    };
     for (name, tree) in [
         ("ext4 image", Alike { files, ..plain }),
         (
             "ext4 image, others may change it",
             Alike { files, ..shared },
         ),
+        ("ext4 image, each removal waits for the device", waiting),
     ] {
         if is_wanted(name) {
             match Image::mount(4 << 30) {

@@ -4,6 +4,7 @@ use std::fs::{self, File, Permissions};
 use std::io::{self, Write as _};
 use std::os::unix::fs::PermissionsExt as _;
 use std::path::Path;
+use std::process::Command;
 
 fn computer(root: &Path) -> io::Result<()> {
     fs::create_dir_all(root.join("etc"))?;
@@ -23,6 +24,8 @@ pub(crate) struct Alike {
     pub bytes: usize,
     /// The permission bits of their folders.
     pub mode: u32,
+    /// Whether each removal waits for the device: their folders are marked so (`chattr(1)`, D).
+    pub waits: bool,
 }
 
 impl Alike {
@@ -33,6 +36,7 @@ impl Alike {
             in_folder,
             bytes: 0,
             mode: 0o755,
+            waits: false,
         }
     }
 }
@@ -55,6 +59,15 @@ pub(crate) fn alike(root: &Path, tree: Alike) -> io::Result<()> {
             file.write_all(&piece)?;
         }
         fs::set_permissions(&folder, Permissions::from_mode(tree.mode))?;
+        if tree.waits
+            && !Command::new("chattr")
+                .arg("+D")
+                .arg(&folder)
+                .status()?
+                .success()
+        {
+            return Err(io::Error::other("this file system has no such mark"));
+        }
     }
     Ok(())
 }

@@ -72,6 +72,11 @@ impl<'a> Work<'a> {
         }
     }
 
+    /// The positions in a part of what is free.
+    pub(super) fn free(&self, part: Range<usize>) -> &[usize] {
+        self.free.get(part).unwrap_or_default()
+    }
+
     /// Cuts what is free into what one thread takes at once: whole folders where they are small, since
     /// two threads in one folder wait for each other.
     pub(super) fn chunks(&self) -> Vec<Range<usize>> {
@@ -122,24 +127,13 @@ impl<'a> Touch<'a> {
         }
     }
 
-    /// Touches some of what is free in a batch, until all is to stop.
-    pub(super) fn free(
+    /// Touches one item, unless all is to stop.
+    pub(super) fn one(
         &self,
         remover: &mut Remover<'_, '_>,
         work: &Work<'_>,
-        free: Range<usize>,
-        done: &mut Vec<(usize, Verdict)>,
-    ) {
-        for at in work.free.get(free).unwrap_or_default() {
-            match self.one(remover, work, *at) {
-                Some(verdict) => done.push((*at, verdict)),
-                None => break,
-            }
-        }
-    }
-
-    /// Touches one item, unless all is to stop.
-    fn one(&self, remover: &mut Remover<'_, '_>, work: &Work<'_>, at: usize) -> Option<Verdict> {
+        at: usize,
+    ) -> Option<Verdict> {
         self.pause.wait(self.stop);
         let is_over = self.stop.is_cancelled() || self.halt.is_cancelled();
         if is_over { None } else { go(remover, work, at) }

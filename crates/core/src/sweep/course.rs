@@ -30,8 +30,8 @@ const AHEAD: usize = 2;
 /// A batch that is being touched.
 struct UnderWay<'a> {
     work: Arc<Work<'a>>,
-    /// Pieces of news that are still to come.
-    to_come: usize,
+    /// Jobs that aren't done.
+    jobs: usize,
     verdicts: Vec<Option<Verdict>>,
 }
 
@@ -107,7 +107,7 @@ impl<'scope, 'a: 'scope> Course<'_, 'scope, 'a, '_> {
             let Some(mut first) = self.under_way.pop_front() else {
                 return;
             };
-            while first.to_come > 0 {
+            while first.jobs > 0 {
                 let Some(news) = hands.news() else { return };
                 if news.batch == first.work.batch.first {
                     first.settle(news, self.tally);
@@ -155,11 +155,11 @@ impl<'scope, 'a: 'scope> Course<'_, 'scope, 'a, '_> {
         let stored = packer.map(Packer::packed).unwrap_or_default();
         self.shared.begin_batch((self.clock)());
         let work = Arc::new(Work::new(batch, stored));
-        let to_come = hands.give(&work);
+        let jobs = hands.give(&work);
         self.under_way.push_back(UnderWay {
             verdicts: vec![None; batch.items.len()],
             work,
-            to_come,
+            jobs,
         });
         true
     }
@@ -183,7 +183,7 @@ impl<'scope, 'a: 'scope> Course<'_, 'scope, 'a, '_> {
 
 impl UnderWay<'_> {
     fn settle(&mut self, news: News, tally: &mut Tally<'_>) {
-        self.to_come -= 1;
+        self.jobs -= usize::from(news.is_last);
         for (at, verdict) in news.done {
             self.note(at, verdict, tally);
         }

@@ -17,8 +17,8 @@ use crate::sweep::check::Verdict;
 /// Most threads, where the device is what is waited for.
 const MOST: usize = 8;
 
-/// For how long one must have worked before it says how much of that it waited.
-const LEARNT: Duration = Duration::from_millis(20);
+/// How often a thread tells what it has done, where the device is slow, and how much of that it waited.
+const TOLD: Duration = Duration::from_millis(20);
 
 /// Some items of one batch, for one thread: positions in what is free in it.
 struct Job<'a> {
@@ -26,12 +26,14 @@ struct Job<'a> {
     free: Range<usize>,
 }
 
-/// What became of one job.
+/// What became of a job, or of a part of it.
 pub(super) struct News {
     /// The number of its batch's first item.
     pub batch: usize,
     /// By position in the batch; what a stop kept from being reached is not among them.
     pub done: Vec<(usize, Verdict)>,
+    /// Whether this is all of the job.
+    pub is_last: bool,
     effort: Option<Effort>,
     panic: Option<Box<dyn Any + Send>>,
 }
@@ -78,7 +80,7 @@ impl<'scope, 'env, 'a: 'scope> Hands<'scope, 'env, 'a> {
         self.many = many;
     }
 
-    /// Gives a batch to them; says how many pieces of news there will be.
+    /// Gives a batch to them, as so many jobs.
     pub(super) fn give(&self, work: &Arc<Work<'a>>) -> usize {
         let chunks = work.chunks();
         let many = chunks.len();
@@ -109,7 +111,7 @@ impl<'scope, 'env, 'a: 'scope> Hands<'scope, 'env, 'a> {
     fn learn(&mut self, effort: Effort) {
         self.effort += effort;
         let many = u32::try_from(self.many).unwrap_or(u32::MAX);
-        if self.effort.took < LEARNT * many {
+        if self.effort.took < TOLD * many {
             return;
         }
         if self.effort.waited * 2 > self.effort.took {
@@ -135,25 +137,35 @@ fn work(touch: &Touch<'_>, waiting: &Mutex<Receiver<Job<'_>>>, tell: &Sender<New
             Some((of, remover)) if of == batch => remover,
             _ => touch.remover(),
         };
-        let mut done = Vec::with_capacity(free.len());
-        let worked = meter.measure(|| {
-            catch_unwind(AssertUnwindSafe(|| {
-                touch.free(&mut remover, &work, free, &mut done);
-            }))
-        });
-        let panic = worked.err();
-        if panic.is_some() {
-            touch.halt.cancel();
+        let mut free = work.free(free).iter();
+        let mut is_last = false;
+        while !is_last {
+            let mut done = Vec::with_capacity(free.len());
+            let part = AssertUnwindSafe(|| {
+                meter.measure(TOLD, || {
+                    let at = free.next();
+                    let one = at.and_then(|at| Some((*at, touch.one(&mut remover, &work, *at)?)));
+                    let is_more = one.is_some();
+                    done.extend(one);
+                    is_more
+                })
+            });
+            let touched = catch_unwind(part);
+            if touched.is_err() {
+                touch.halt.cancel();
+            }
+            is_last = !matches!(touched, Ok(true));
+            let news = News {
+                batch,
+                done,
+                is_last,
+                effort: meter.take(TOLD),
+                panic: touched.err(),
+            };
+            if tell.send(news).is_err() {
+                return;
+            }
         }
         last = Some((batch, remover));
-        let news = News {
-            batch,
-            done,
-            effort: meter.take(LEARNT),
-            panic,
-        };
-        if tell.send(news).is_err() {
-            return;
-        }
     }
 }
