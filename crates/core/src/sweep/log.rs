@@ -190,8 +190,11 @@ pub(super) fn read(path: &Path) -> Result<Contents, LogError> {
     if is_other {
         return Err(LogError::OtherVersion { path: path() });
     }
-    if lines > parts.lines {
-        let line = lines;
+    // Behind the line that ends it stands nothing, not even a part of one.
+    let len = std::fs::metadata(path()).map_or(good_until, |log| log.len());
+    let is_longer = parts.is_ended() && len > good_until;
+    if lines > parts.lines || is_longer {
+        let line = parts.lines + 1;
         return Err(LogError::Altered { path: path(), line });
     }
     let never_began = LogError::NeverBegan { path: path() };

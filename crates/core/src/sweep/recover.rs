@@ -10,11 +10,12 @@ use jolly_disk::FileKey;
 
 use crate::rulebook::Removal;
 use crate::sweep::airlock::{self, Lies};
+use crate::sweep::dustpan::{self, Line};
 use crate::sweep::journal::{Done, Journal, Record};
 use crate::sweep::log::{self, LogEntry};
 use crate::sweep::run::lock;
 use crate::sweep::{
-    JournalError, LogError, LogState, LogSummary, Outcome, StateFolder, SweepError,
+    JournalError, LogError, LogState, LogSummary, Outcome, Pan, StateFolder, SweepError,
 };
 use crate::target::{Target, TargetPath};
 
@@ -94,8 +95,19 @@ pub fn recover(
     };
     let run = &contents.summary.run;
     let held = airlock::empty(target, run, &mut places.into_iter(), &path_of);
-    let items: Vec<Done> = open
-        .map(|entry| settle(target, entry, held.get(&entry.intent.n)))
+    // One that can't be read holds nothing that could be promised.
+    let pan = Pan::read(state, run).ok().flatten();
+    let packed = pan.as_ref().map(Pan::numbers).unwrap_or_default();
+    let open: Vec<&LogEntry> = open.collect();
+    let settled = |entry: &&LogEntry| {
+        let is_packed = packed.contains_key(&entry.path);
+        settle(target, entry, held.get(&entry.intent.n), is_packed)
+    };
+    let items: Vec<Done> = open.iter().map(settled).collect();
+    let stayed = open.iter().zip(&items);
+    let stayed: Vec<u64> = stayed
+        .filter(|(_, done)| done.outcome.stays())
+        .filter_map(|(entry, _)| packed.get(&entry.path).copied())
         .collect();
     for some in items.chunks(1024) {
         journal.write(&Record::Done {
@@ -110,12 +122,29 @@ pub fn recover(
         stayed: None,
     })?;
     journal.sync()?;
+    if let Some(pan) = pan.filter(|_| !stayed.is_empty()) {
+        // Without the note they are offered, and found to be there still.
+        drop(note_stayed(state, target, &pan, stayed));
+    }
     Ok(log::read(&path)?.summary)
 }
 
+/// Notes in the record of a dustpan what is in it and yet stayed where it was.
+fn note_stayed(
+    state: &StateFolder,
+    target: &Target,
+    pan: &Pan,
+    items: Vec<u64>,
+) -> Result<(), JournalError> {
+    let mut record = dustpan::resume(state, &**target.disk(), pan)?;
+    record.journal.write(&Line::Stayed { items })?;
+    record.journal.sync()
+}
+
 /// Looks what became of an intended item: absent is removed, present and the same is still there.
-/// `held` says where it is when it had been on its way out.
-fn settle(target: &Target, entry: &LogEntry, held: Option<&Lies>) -> Done {
+/// `held` says where it is when it had been on its way out, `is_packed` whether the dustpan holds it:
+/// only that leaves to be brought back, whoever took it away.
+fn settle(target: &Target, entry: &LogEntry, held: Option<&Lies>, is_packed: bool) -> Done {
     let disk = target.disk();
     let folder = entry.path.parent().unwrap_or_default();
     let looked = disk
@@ -132,6 +161,14 @@ fn settle(target: &Target, entry: &LogEntry, held: Option<&Lies>) -> Done {
             let reason =
                 "it was on its way out and can't go back; it lies in the airlock of the run";
             (Outcome::Failed, 0, reason.to_owned())
+        }
+        Err(error)
+            if error.kind() == io::ErrorKind::NotFound
+                && entry.by == Removal::SetAside
+                && !is_packed =>
+        {
+            let reason = "settled afterwards: it went by itself, before it was in the dustpan";
+            (Outcome::Gone, 0, reason.to_owned())
         }
         Err(error) if error.kind() == io::ErrorKind::NotFound => {
             let outcome = match entry.by {

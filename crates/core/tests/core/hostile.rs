@@ -14,6 +14,7 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 
 use jolly_core::decide::Manifest;
+use jolly_core::rulebook::Removal;
 use jolly_core::scan::{CancelToken, Scan};
 use jolly_core::sweep::{LogState, Outcome, RunSummary, rehearse, verify_log};
 
@@ -219,10 +220,14 @@ fn bench() -> (Bench, Scan, Manifest) {
     for name in ["tmp/job/a", "tmp/job/b", "tmp/c"] {
         bench.tree.file(name, 4096, 60 * DAY).unwrap();
     }
-    let trashed = "home/ada/.local/share/Trash/files/t";
-    bench.tree.file(trashed, 4096, 60 * DAY).unwrap();
+    bench.throw_away("t", 4096);
     let scan = bench.scan();
     let manifest = manifest_of(&scan, true);
+    let aside = manifest
+        .items
+        .iter()
+        .filter(|item| item.by == Removal::SetAside);
+    assert!(aside.count() > 0);
     (bench, scan, manifest)
 }
 
@@ -318,9 +323,15 @@ fn what_is_held_waits_and_goes_on_where_it_was() {
 fn a_file_that_grows_while_it_is_packed_stays_whole() {
     let bench = Bench::new();
     let path = "home/ada/.local/share/Trash/files/growing";
-    bench.tree.file(path, 24 << 20, 60 * DAY).unwrap();
+    bench.throw_away("growing", 24 << 20);
     let scan = bench.scan();
     let manifest = manifest_of(&scan, true);
+    assert!(
+        manifest
+            .items
+            .iter()
+            .any(|item| item.path.as_bytes() == path.as_bytes())
+    );
     let is_over = AtomicBool::new(false);
     let whole = bench.root().join(path);
     let summary = std::thread::scope(|scope| {

@@ -161,6 +161,12 @@ fn every_altered_lost_or_added_line_shows_and_is_named() {
         doubled.insert(at, lines[at].to_owned());
         assert!(verify(&doubled).is_some(), "line {} twice", at + 1);
     }
+    // Not even a part of a line stands behind the end.
+    let whole = lines.join("\n") + "\n";
+    std::fs::write(&path, whole + "{\"line\":").unwrap();
+    let verified = verify_log(&bench.state(), "one");
+    let line = lines.len() + 1;
+    assert!(matches!(verified, Err(LogError::Altered { line: at, .. }) if at == line));
 }
 
 #[test]

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{LogState, Outcome, read_items, recover, verify_log};
+use jolly_core::sweep::{LogState, Outcome, Pan, read_items, recover, verify_log};
 use jolly_core::target::TargetPath;
 
 use crate::support::{Bench, DAY, manifest_of, now, run};
@@ -169,4 +169,55 @@ fn what_was_on_its_way_out_when_the_run_died_is_put_back_or_told_where_it_lies()
     assert!(foreign.join(number("c")).exists() && !root.join("tmp/c").exists());
     assert_eq!(told("d").0, Outcome::Removed);
     assert!(!airlock.exists());
+}
+
+#[test]
+fn only_what_the_dustpan_holds_is_told_as_set_aside() {
+    for is_packed in [true, false] {
+        let bench = Bench::new();
+        let trash = "home/ada/.local/share/Trash/files";
+        for name in ["a", "b"] {
+            bench.throw_away(name, 4096);
+        }
+        let scan = bench.scan();
+        let manifest = manifest_of(&scan, true);
+        run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
+        let cut = |path: &std::path::Path, is_kept: &dyn Fn(&str) -> bool| {
+            let text = std::fs::read_to_string(path).unwrap();
+            let kept = text.lines().take_while(|line| is_kept(line));
+            let kept: String = kept.flat_map(|line| [line, "\n"]).collect();
+            std::fs::write(path, kept).unwrap();
+        };
+        // As if it had died after the intents, and as if before the first frame was proven. One of
+        // the two is there again, by whatever hand; the other is gone.
+        cut(&bench.state().log("one"), &|line| {
+            !line.contains("\"done\"")
+        });
+        if !is_packed {
+            let record = bench.state().dustpan_record("one");
+            cut(&record, &|line| !line.contains("\"frame\""));
+        }
+        let path = format!("{trash}/b");
+        bench.tree.text(path, "b", 60 * DAY).unwrap();
+        recover(&bench.state(), "one", &bench.target(), now()).unwrap();
+        let items = read_items(&bench.state(), "one").unwrap();
+        let of = |name: &str| {
+            let mut named = items.iter().filter(|item| item.path.path.ends_with(name));
+            named
+                .next()
+                .unwrap_or_else(|| panic!("{items:?}"))
+                .outcome
+                .unwrap()
+        };
+        let gone = if is_packed {
+            Outcome::SetAside
+        } else {
+            Outcome::Gone
+        };
+        assert_eq!((of("/a"), of("/b")), (gone, Outcome::Changed));
+        let pan = Pan::read(&bench.state(), "one").unwrap().unwrap();
+        let held: Vec<String> = pan.held().map(|item| item.path.to_string()).collect();
+        assert_eq!(held.contains(&format!("{trash}/a")), is_packed);
+        assert!(!held.contains(&format!("{trash}/b")), "{held:?}");
+    }
 }

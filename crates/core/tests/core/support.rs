@@ -77,6 +77,18 @@ impl Bench {
         self
     }
 
+    /// Puts a file into the trash of ada, long ago, with the note that tells so.
+    pub(crate) fn throw_away(&self, name: &str, bytes: u64) {
+        let trash = "home/ada/.local/share/Trash";
+        let note = format!("[Trash Info]\nPath={name}\nDeletionDate=2026-01-01T00:00:00\n");
+        let (file, info) = (
+            format!("{trash}/files/{name}"),
+            format!("{trash}/info/{name}.trashinfo"),
+        );
+        self.tree.file(file, bytes, 60 * DAY).unwrap();
+        self.tree.text(info, note, 60 * DAY).unwrap();
+    }
+
     pub(crate) fn root(&self) -> PathBuf {
         self.dir.path().join("root")
     }

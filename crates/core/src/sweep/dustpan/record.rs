@@ -1,5 +1,6 @@
 //! What a dustpan holds, and what became of it: JSON Lines beside the archive, chained as a log is.
 
+use std::collections::HashMap;
 use std::path::PathBuf;
 
 use jiff::Timestamp;
@@ -281,8 +282,17 @@ impl Pan {
         }
     }
 
+    /// The numbers of what left the target, as far as is known, by path.
+    pub(in crate::sweep) fn numbers(&self) -> HashMap<&TargetPath, u64> {
+        let numbered = self.items.iter().zip(0..);
+        numbered
+            .filter(|(item, _)| item.has_left)
+            .map(|(item, number)| (&item.path, number))
+            .collect()
+    }
+
     /// The items by path, for a log that names them.
-    pub(in crate::sweep) fn by_path(&self) -> std::collections::HashMap<&TargetPath, &PanItem> {
+    pub(in crate::sweep) fn by_path(&self) -> HashMap<&TargetPath, &PanItem> {
         self.held().map(|item| (&item.path, item)).collect()
     }
 }
