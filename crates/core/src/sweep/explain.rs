@@ -12,6 +12,8 @@ pub enum Cause {
     NotReached,
     /// The dustpan lies on the same volume.
     Dustpan,
+    /// A name of the same file stayed, and its bytes with it.
+    Linked,
     /// A program opened them in the last moment, and holds what is no longer there.
     Held(Holder),
     /// Nothing that is known: a snapshot may hold it, or others wrote meanwhile.
@@ -34,7 +36,7 @@ pub fn explain(summary: &RunSummary) -> Vec<(Cause, u64)> {
     // Folders' own blocks are promised, but no item's.
     let items = promised.saturating_sub(summary.folders_promised);
     let not_reached = if summary.is_stopped || summary.broke_off.is_some() {
-        items.saturating_sub(went.saturating_add(stayed))
+        items.saturating_sub(went.saturating_add(stayed).saturating_add(summary.linked))
     } else {
         0
     };
@@ -42,6 +44,7 @@ pub fn explain(summary: &RunSummary) -> Vec<(Cause, u64)> {
     let mut parts = vec![
         (Cause::Stayed, stayed.saturating_add(summary.folders_stayed)),
         (Cause::NotReached, not_reached),
+        (Cause::Linked, summary.linked),
         (Cause::Dustpan, summary.packed_on_target),
     ];
     parts.extend(holder.map(|holder| (Cause::Held(holder), held)));
@@ -71,11 +74,11 @@ mod tests {
         fn prop_the_parts_add_up_to_the_difference(
             (before, after) in (0_u64..1 << 40, 0_u64..1 << 40),
             (went, stayed, unreached, folders) in (0_u64..1 << 30, 0_u64..1 << 30, 0_u64..1 << 30, 0_u64..1 << 20),
-            (packed, held, is_stopped) in (0_u64..1 << 30, 0_u64..1 << 20, any::<bool>()),
+            (packed, held, linked, is_stopped) in (0_u64..1 << 30, 0_u64..1 << 20, 0_u64..1 << 20, any::<bool>()),
         ) {
             let sum = |bytes| Sum { items: 1, bytes };
             let holder = Holder { process: 8, program: "knotbook".to_owned() };
-            let promised = went + stayed + unreached + folders;
+            let promised = went + stayed + linked + unreached + folders;
             let summary = RunSummary {
                 outcomes: [(Outcome::Removed, sum(went)), (Outcome::InUse, sum(stayed))].into(),
                 went: [((Class::Spent, None), sum(went))].into(),
@@ -85,6 +88,7 @@ mod tests {
                 free_predicted: before + promised,
                 folders_promised: folders,
                 folders_stayed: 0,
+                linked,
                 packed_on_target: packed,
                 still_held: (held, Some(holder)),
                 compared: None,

@@ -162,25 +162,7 @@ fn settle(target: &Target, entry: &LogEntry, held: Option<&Lies>, is_packed: boo
                 "it was on its way out and can't go back; it lies in the airlock of the run";
             (Outcome::Failed, 0, reason.to_owned())
         }
-        Err(error)
-            if error.kind() == io::ErrorKind::NotFound
-                && entry.by == Removal::SetAside
-                && !is_packed =>
-        {
-            let reason = "settled afterwards: it went by itself, before it was in the dustpan";
-            (Outcome::Gone, 0, reason.to_owned())
-        }
-        Err(error) if error.kind() == io::ErrorKind::NotFound => {
-            let outcome = match entry.by {
-                Removal::Remove | Removal::Overwrite => Outcome::Removed,
-                Removal::SetAside => Outcome::SetAside,
-            };
-            (
-                outcome,
-                intent.bytes,
-                "settled afterwards: it is gone".to_owned(),
-            )
-        }
+        Err(error) if error.kind() == io::ErrorKind::NotFound => absent(entry, is_packed),
         Err(error) => (
             Outcome::Failed,
             0,
@@ -217,4 +199,19 @@ fn settle(target: &Target, entry: &LogEntry, held: Option<&Lies>, is_packed: boo
         bytes: Some(bytes),
         reason,
     }
+}
+
+/// What became of an item that isn't there any more.
+fn absent(entry: &LogEntry, is_packed: bool) -> (Outcome, u64, String) {
+    let (outcome, reason) = match entry.by {
+        Removal::Remove | Removal::Overwrite => (Outcome::Removed, "it is gone"),
+        Removal::SetAside if is_packed => (Outcome::SetAside, "it is gone"),
+        Removal::SetAside => {
+            let reason = "it went by itself, before it was in the dustpan";
+            (Outcome::Gone, reason)
+        }
+    };
+    let is_ours = outcome != Outcome::Gone;
+    let bytes = if is_ours { entry.intent.bytes } else { 0 };
+    (outcome, bytes, format!("settled afterwards: {reason}"))
 }

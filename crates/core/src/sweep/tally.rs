@@ -39,6 +39,8 @@ pub(super) struct Tally<'a> {
     stayed: BTreeMap<(Outcome, String), Stayed>,
     /// Folders' own blocks that stayed.
     folders_stayed: u64,
+    /// What names of files with several promised, less what came back with them.
+    linked: i128,
     compared: Option<(&'a Predictions, Comparison)>,
 }
 
@@ -60,6 +62,7 @@ impl<'a> Tally<'a> {
             last: 0,
             stayed: BTreeMap::new(),
             folders_stayed: 0,
+            linked: 0,
             compared: predictions.map(|known| (known, Comparison::default())),
         }
     }
@@ -80,6 +83,9 @@ impl<'a> Tally<'a> {
                 self.folders_stayed = self.folders_stayed.saturating_add(item.size);
             }
         } else if verdict.outcome != Outcome::Gone {
+            if item.identity.links > 1 {
+                self.linked += i128::from(item.bytes) - i128::from(bytes);
+            }
             self.went(item).sum.add(sum);
         }
         if self.done - self.told >= NEWS_EVERY || self.done == self.of {
@@ -174,6 +180,7 @@ impl<'a> Tally<'a> {
             free_predicted: free.0.saturating_add(promised),
             folders_promised: manifest.folders.bytes,
             folders_stayed: self.folders_stayed,
+            linked: u64::try_from(self.linked).unwrap_or(0),
             packed_on_target: 0,
             still_held: (0, None),
             compared: self.compared.map(|(_, comparison)| comparison),

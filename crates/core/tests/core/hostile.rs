@@ -16,7 +16,7 @@ use std::sync::{Arc, Mutex};
 use jolly_core::decide::Manifest;
 use jolly_core::rulebook::Removal;
 use jolly_core::scan::{CancelToken, Scan};
-use jolly_core::sweep::{LogState, Outcome, RunSummary, rehearse, verify_log};
+use jolly_core::sweep::{Cause, LogState, Outcome, RunSummary, explain, rehearse, verify_log};
 
 use jolly_demo::{Fault, FaultyDisk};
 
@@ -278,6 +278,36 @@ fn what_is_marked_immutable_stays_as_a_rehearsal_says() {
         summary.stayed
     );
     assert!(file.exists() && folder.join("a").exists());
+}
+
+#[test]
+fn what_does_not_come_back_because_another_name_stayed_is_told_so() {
+    let bench = Bench::new();
+    bench.tree.file("tmp/a/one", 64 << 10, 60 * DAY).unwrap();
+    fs::create_dir(bench.root().join("tmp/b")).unwrap();
+    let (one, other) = (
+        bench.root().join("tmp/a/one"),
+        bench.root().join("tmp/b/other"),
+    );
+    fs::hard_link(one, other).unwrap();
+    let folder = bench.root().join("tmp/b");
+    if !succeeds("chattr", &["+a"], &folder) {
+        eprintln!("nothing can be marked here, so a name that stays was not tried");
+        return;
+    }
+    let scan = bench.scan();
+    let manifest = manifest_of(&scan, true);
+    assert_eq!(manifest.takes.bytes, 64 << 10);
+    let summary = same_as_rehearsed(&bench, &scan, &manifest);
+    succeeds("chattr", &["-a"], &folder);
+    assert_eq!(summary.sum(Outcome::Removed).bytes, 0);
+    // Whichever of the two carries the bytes.
+    let told: u64 = explain(&summary)
+        .iter()
+        .filter(|(cause, _)| matches!(cause, Cause::Linked | Cause::Stayed))
+        .map(|(_, bytes)| *bytes)
+        .sum();
+    assert!(told >= 64 << 10, "{:?}", explain(&summary));
 }
 
 #[test]

@@ -24,6 +24,12 @@ const BIGGEST: usize = 3;
 /// What a rule says afterwards when nobody notices anything.
 const NOTHING: &str = "Nothing changes for anybody.";
 
+/// The same of one person.
+const NOTICES_NOTHING: &str = "Notices nothing.";
+
+/// Whose the rest is.
+const SYSTEM: &str = "system";
+
 /// The word that starts a sweep.
 pub(in crate::tui) const WORD: &str = "sweep";
 
@@ -133,7 +139,7 @@ impl Check {
             let rule = rule.map(|rule| &check.scan.rules.rule(rule).rule);
             let after = rule.map_or("", |rule| rule.after.as_str());
             (
-                who.as_deref().unwrap_or("system").to_owned(),
+                who.as_deref().unwrap_or(SYSTEM).to_owned(),
                 after.to_owned(),
             )
         };
@@ -147,6 +153,10 @@ impl Check {
         for (_, sentences) in check.afterwards.iter_mut().filter(|(_, all)| all.len() > 1) {
             // Next to what somebody does notice, that they don't notice the rest says nothing.
             sentences.retain(|sentence| sentence != NOTHING);
+        }
+        for (_, sentences) in check.afterwards.iter_mut().filter(|(who, _)| who != SYSTEM) {
+            let nothing = sentences.iter_mut().filter(|it| *it == NOTHING);
+            nothing.for_each(|it| NOTICES_NOTHING.clone_into(it));
         }
         check.ask_around(session, &manifest, decisions);
         check.manifest = Some(Arc::new(manifest));

@@ -118,6 +118,7 @@ fn because(cause: &Cause) -> String {
         Cause::Stayed => "stayed, as is told below".to_owned(),
         Cause::NotReached => "was not reached".to_owned(),
         Cause::Dustpan => "is what the dustpan takes, which lies on the same volume".to_owned(),
+        Cause::Linked => "belongs to files of which another name stayed".to_owned(),
         Cause::Held(holder) => {
             format!("is still held by {holder}, and comes back when it lets go")
         }
