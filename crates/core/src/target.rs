@@ -14,6 +14,7 @@ mod place;
 mod presence;
 mod printable;
 mod profile;
+mod profile_note;
 mod property_list;
 mod recycled;
 mod running;

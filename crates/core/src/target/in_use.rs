@@ -118,6 +118,12 @@ impl InUse {
         self.holder(key).filter(|holder| holder.process > 0)
     }
 
+    /// The program that runs as a process.
+    pub(super) fn process(&self, number: u32) -> Option<&Holder> {
+        let mut programs = self.programs.iter().map(|(holder, _)| holder);
+        programs.find(|holder| holder.process == number)
+    }
+
     /// A program of that name, of one account or of anybody.
     pub(super) fn program(&self, name: &str, user: Option<u32>) -> Option<&Holder> {
         let mut programs = self.programs.iter();

@@ -2,7 +2,7 @@
 
 use std::ffi::CString;
 
-use crate::target::{Holder, InUse, Place, Target, TargetPath};
+use crate::target::{Holder, InUse, Place, Target, TargetPath, profile_note};
 
 /// Files of a browser profile that its browser keeps open while it runs.
 const CHROMIUM: [&str; 6] = [
@@ -20,6 +20,9 @@ const GECKO: [&str; 4] = [
     ".parentlock",
 ];
 
+/// How a family notes who uses a profile.
+type Noted = fn(&Target, &InUse, &TargetPath) -> Option<Holder>;
+
 /// The program of a family that runs on the target now, for one account or for anybody. The
 /// families `chromium` and `gecko` run when somebody holds files of a profile, wherever the
 /// target is; any other name is that of a program on this computer.
@@ -29,9 +32,13 @@ pub(crate) fn running(
     account: Option<usize>,
     family: &str,
 ) -> Option<Holder> {
-    let (place, files) = match family {
-        "chromium" => (Place::ChromiumProfile, &CHROMIUM[..]),
-        "gecko" => (Place::GeckoProfile, &GECKO[..]),
+    let (place, files, noted): (_, _, Noted) = match family {
+        "chromium" => (
+            Place::ChromiumProfile,
+            &CHROMIUM[..],
+            profile_note::chromium,
+        ),
+        "gecko" => (Place::GeckoProfile, &GECKO[..], profile_note::gecko),
         name => {
             let user = account
                 .and_then(|at| target.accounts.get(at))
@@ -44,9 +51,12 @@ pub(crate) fn running(
         .of(place)
         .filter(|(of, _)| account.is_none() || *of == account)
         .find_map(|(_, profile)| {
+            // A note names a process of the machine that it was written on.
+            let noted = || target.is_live.then(|| noted(target, in_use, profile));
             files
                 .iter()
                 .find_map(|file| holder_of(target, in_use, profile, file))
+                .or_else(|| noted().flatten())
         })
 }
 
