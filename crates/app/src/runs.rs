@@ -7,7 +7,7 @@ use jolly_core::scan::CancelToken;
 use jolly_core::sweep::{
     Dustpan, DustpanError, Emptied, Ground, Journal, JournalError, NewDustpan, Pause, Predictions,
     Real, RecoverError, Rehearsed, RoomError, RunSummary, SweepError, SweepEvent, empty_expired,
-    find_room, interrupted, recover, rehearse, sweep,
+    find_room, forget_rehearsals, interrupted, recover, rehearse, sweep,
 };
 use jolly_core::whole_story;
 use jolly_disk::RealDisk;
@@ -108,7 +108,10 @@ impl Session {
         let id = run_id(started);
         let mut journal = Journal::of_rehearsal(&self.state, &id)?;
         let record = Some((id.as_str(), started, &mut journal));
-        Ok(rehearse(&ground, manifest, record, &never, &clock, sink)?)
+        let rehearsed = rehearse(&ground, manifest, record, &never, &clock, sink)?;
+        // Those that can't be thrown away lie there for longer.
+        drop(forget_rehearsals(&self.state, &RealDisk));
+        Ok(rehearsed)
     }
 
     /// Sweeps, with a journal and, where something is set aside, a dustpan of its own.

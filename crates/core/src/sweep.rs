@@ -25,7 +25,7 @@ mod run;
 mod state_folder;
 mod tally;
 
-pub use compare::{Comparison, Difference, Predictions, Rehearsed};
+pub use compare::{Comparison, Difference, Predictions, Rehearsed, forget_rehearsals};
 pub use dustpan::{
     Dustpan, DustpanError, Emptied, EmptyError, KEPT_DAYS, NewDustpan, ON_TARGET, Pan, PanItem,
     Room, RoomError, empty, empty_expired, estimate_packed, find_room,

@@ -1,6 +1,11 @@
 //! What a rehearsal predicts of each item, and how that compares with what became of it.
 
 use std::collections::BTreeMap;
+use std::ffi::CString;
+use std::io;
+use std::os::unix::ffi::OsStrExt as _;
+
+use jolly_disk::Disk;
 
 use crate::decide::{Manifest, ManifestItem};
 use crate::sweep::check::Verdict;
@@ -9,6 +14,9 @@ use crate::sweep::{Outcome, RunSummary, StateFolder};
 
 /// How many differences are kept in words; a sweep of a busy computer can have as many as items.
 const MOST: usize = 1000;
+
+/// How many rehearsals are kept.
+const KEPT: usize = 10;
 
 /// What a rehearsal predicts of every item of one manifest, in its order.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -68,6 +76,9 @@ impl Predictions {
     /// When the folder of rehearsals, or that one, can't be read.
     pub fn of(state: &StateFolder, manifest: &Manifest) -> Result<Option<Self>, LogError> {
         let runs = state.rehearsals().unwrap_or_default();
+        if runs.is_empty() {
+            return Ok(None);
+        }
         let digest = manifest.digest();
         let is_it =
             |run: &&String| log::manifest_of(&state.rehearsal(run)).as_ref() == Some(&digest);
@@ -95,6 +106,24 @@ impl Predictions {
         }
         Ok(Some(predictions))
     }
+}
+
+/// Throws away all but the newest of the rehearsals that are kept: each is as long as its list, and only
+/// a sweep of the same list asks for one.
+///
+/// # Errors
+/// When their folder can't be read, or one can't be removed.
+pub fn forget_rehearsals(state: &StateFolder, disk: &dyn Disk) -> io::Result<()> {
+    let mut runs = state.rehearsals().map_err(io::Error::other)?;
+    runs.truncate(runs.len().saturating_sub(KEPT));
+    for run in runs {
+        let path = state.rehearsal(&run);
+        let folder = path.parent().ok_or(io::ErrorKind::InvalidInput)?;
+        let name = path.file_name().ok_or(io::ErrorKind::InvalidInput)?;
+        let name = CString::new(name.as_bytes())?;
+        disk.unlink(&disk.open_root(folder)?, &name)?;
+    }
+    Ok(())
 }
 
 impl Comparison {

@@ -8,11 +8,12 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use jolly_core::decide::{EntryKind, Manifest, ManifestItem};
 use jolly_core::scan::{CancelToken, Scan};
 use jolly_core::sweep::{
-    Journal, LogState, Outcome, Pause, Predictions, Real, Rehearsed, SweepError, read_items,
-    rehearse, sweep, verify_log,
+    Journal, LogState, Outcome, Pause, Predictions, Real, Rehearsed, SweepError, forget_rehearsals,
+    read_items, rehearse, sweep, verify_log,
 };
 use jolly_core::target::TargetPath;
 use jolly_demo::{Fault, FaultyDisk};
+use jolly_disk::RealDisk;
 use proptest::prelude::*;
 
 use crate::support::{
@@ -138,6 +139,12 @@ fn a_rehearsal_is_kept_and_each_difference_from_it_is_told_with_its_reason() {
         manifest.items.len() as u64
     );
     drop(held);
+    for later in 10..30 {
+        Journal::of_rehearsal(&bench.state(), &format!("later-{later}")).unwrap();
+    }
+    forget_rehearsals(&bench.state(), &RealDisk).unwrap();
+    let left = bench.state().rehearsals().unwrap();
+    assert_eq!((left.len(), left[0].as_str()), (10, "later-20"));
 }
 
 /// A small computer with something of every kind that can go.
