@@ -11,11 +11,13 @@ use jolly_core::rulebook::Removal;
 use crate::cli::{print, scan};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
+use crate::session::Session;
 use crate::wording::{bytes, counted};
 
 pub(super) fn run(options: &SharedOptions, plan: Option<&Path>) -> Result<Exit, Refusal> {
     let cancel = print::cancel_on_interrupt()?;
-    let (_, scan, decisions) = scan::scanned(options, &cancel)?;
+    let session = Session::of_options(options)?;
+    let (scan, decisions) = scan::scanned(&session, options, &cancel)?;
     let manifest = make_manifest(&scan, &decisions);
     if let Some(file) = plan {
         save(&manifest, file)?;

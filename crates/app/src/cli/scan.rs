@@ -15,7 +15,8 @@ use crate::wording::{bytes, count, counted};
 
 pub(super) fn run(options: &SharedOptions) -> Result<Exit, Refusal> {
     let cancel = print::cancel_on_interrupt()?;
-    let (_, scan, decisions) = scanned(options, &cancel)?;
+    let session = Session::of_options(options)?;
+    let (scan, decisions) = scanned(&session, options, &cancel)?;
     if options.json {
         print::json(&as_json(&scan, &decisions))?;
     } else {
@@ -30,10 +31,10 @@ pub(super) fn run(options: &SharedOptions) -> Result<Exit, Refusal> {
 
 /// Scans by the options, and decides by them.
 pub(super) fn scanned(
+    session: &Session,
     options: &SharedOptions,
     cancel: &CancelToken,
-) -> Result<(Session, Scan, Decisions), Refusal> {
-    let session = Session::of_options(options)?;
+) -> Result<(Scan, Decisions), Refusal> {
     let selection = session.selection(options)?;
     let progress = print::Progress::new();
     let scan = session.scan(None, cancel, &|event| progress.scan(&event));
@@ -53,7 +54,7 @@ pub(super) fn scanned(
             print::message(&format!("--exclude {says} spares all that was found"));
         }
     }
-    Ok((session, scan, decisions))
+    Ok((scan, decisions))
 }
 
 fn as_json(scan: &Scan, decisions: &Decisions) -> Value {

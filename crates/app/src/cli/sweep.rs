@@ -22,10 +22,15 @@ use crate::wording::{bytes, count};
 
 pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit, Refusal> {
     let cancel = print::cancel_on_interrupt()?;
+    let is_real = sweep.yes && !sweep.rehearse;
     let (session, manifest, searches) = if let Some(file) = &sweep.plan {
-        planned(options, file)?
+        let planned = planned(options, file)?;
+        look_after(&planned.0, is_real);
+        planned
     } else {
-        let (session, scan, decisions) = scan::scanned(options, &cancel)?;
+        let session = Session::of_options(options)?;
+        look_after(&session, is_real);
+        let (scan, decisions) = scan::scanned(&session, options, &cancel)?;
         if scan.is_partial {
             print::message("jolly-broom: stopped while scanning; nothing was removed");
             return Ok(Exit::Stopped);
@@ -44,6 +49,16 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
         return Ok(Exit::BadInput);
     }
     carry_out(options, &session, &manifest.confirm(), &searches, &cancel)
+}
+
+/// Before anything is looked at: what an earlier run left open is settled, and dustpans past their date are
+/// emptied.
+fn look_after(session: &Session, is_real: bool) {
+    if is_real {
+        for note in session.look_after() {
+            print::message(&format!("jolly-broom: {note}"));
+        }
+    }
 }
 
 /// A plan, its target opened, and where the rules look there.
@@ -166,12 +181,6 @@ fn carry_out(
     searches: &[Search],
     cancel: &CancelToken,
 ) -> Result<Exit, Refusal> {
-    for emptied in session.empty_expired() {
-        let (run, freed) = (&emptied.run, bytes(emptied.freed));
-        print::message(&format!(
-            "jolly-broom: the dustpan of {run} was past its date and is empty now: {freed}"
-        ));
-    }
     let progress = print::Progress::new();
     // A rehearsal of this very list may have been kept; one that can't be read is none.
     let predictions = Predictions::of(&session.state, manifest.manifest());
