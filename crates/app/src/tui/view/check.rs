@@ -21,6 +21,9 @@ const COLUMN: usize = 14;
 /// Lines of the station that are not what people notice.
 const OTHERS: usize = 16;
 
+/// What the list needs, with its heading.
+const LIST: usize = 5;
+
 /// How many programs to close are named.
 const CLOSE: usize = 3;
 
@@ -43,11 +46,25 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     all.extend(rehearsal(theme, check, width));
     all.push(word(theme, check));
     all.push(Line::default());
-    let rule = format!(" {}", theme.glyphs.rule.repeat(width));
-    all.push(Line::styled(rule, theme.style(Role::Faint)));
-    let room = usize::from(area.height).saturating_sub(all.len() + 1);
+    let height = usize::from(area.height);
+    let is_small = height < all.len() + LIST;
+    if is_small {
+        if check.scroll == 0 {
+            let many = counted(manifest.items.len() as u64, "item");
+            let text = theme.keys(&format!(" ↓ reads the list of {many}"));
+            all.push(Line::styled(text, theme.style(Role::Quiet)));
+            return lines(frame, area, all);
+        }
+        // On a small screen it is read without what is said of it.
+        all.clear();
+    } else {
+        let rule = format!(" {}", theme.glyphs.rule.repeat(width));
+        all.push(Line::styled(rule, theme.style(Role::Faint)));
+    }
+    let room = height.saturating_sub(all.len() + 1);
     let total = manifest.items.len();
-    let first = check.scroll.min(total.saturating_sub(room));
+    let first = check.scroll.saturating_sub(usize::from(is_small));
+    let first = first.min(total.saturating_sub(room));
     let last = (first + room).min(total);
     let text = format!(
         " Exactly this goes: {} to {} of {}",

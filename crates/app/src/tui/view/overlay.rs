@@ -167,8 +167,14 @@ pub(super) fn raised(
     let height = u16::try_from(lines.len())
         .unwrap_or(u16::MAX)
         .saturating_add(2);
+    // Where hardly anything would be seen beside it, nothing is.
+    let width = if area.width < width.saturating_add(8) {
+        area.width
+    } else {
+        width
+    };
     let patch = area.centered(
-        Constraint::Length(width.min(area.width)),
+        Constraint::Length(width),
         Constraint::Length(height.min(area.height)),
     );
     frame.render_widget(Clear, patch);

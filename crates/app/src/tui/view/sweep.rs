@@ -51,19 +51,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         all.push(class_line(theme, *class, freed, *planned, width));
         all.push(Line::default());
     }
-    let mut outcomes = Pieces::default();
-    outcomes.add(" ", quiet);
-    for outcome in Outcome::ALL {
-        let sum = sweeping.outcomes.get(&outcome).copied().unwrap_or_default();
-        let role = if sum.items == 0 {
-            Role::Faint
-        } else {
-            Role::Text
-        };
-        outcomes.add(count(sum.items), theme.style(role));
-        outcomes.add(format!(" {}   ", outcome.name()), theme.style(Role::Quiet));
-    }
-    all.push(outcomes.line());
+    all.push(outcomes(theme, sweeping, width));
     all.push(Line::default());
     let most = sweeping.rate.iter().copied().max().unwrap_or(0);
     let each = sweeping.sample().as_secs_f64();
@@ -74,6 +62,33 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     all.push(Line::styled(heading, quiet));
     all.extend(chart(theme, sweeping, width));
     lines(frame, area, all);
+}
+
+/// How many items came to what; what nothing came to is left out where there is no room for it.
+fn outcomes(theme: &Theme, sweeping: &Sweeping, width: usize) -> Line<'static> {
+    let told = |outcome: Outcome| {
+        let sum = sweeping.outcomes.get(&outcome).copied().unwrap_or_default();
+        (
+            sum.items,
+            count(sum.items),
+            format!(" {}   ", outcome.name()),
+        )
+    };
+    let all = Outcome::ALL.map(told);
+    let wide: usize = all
+        .iter()
+        .map(|(_, many, name)| many.len() + name.len())
+        .sum();
+    let mut line = Pieces::default();
+    line.add(" ", theme.style(Role::Quiet));
+    for (items, many, name) in all {
+        if items > 0 || wide <= width {
+            let role = if items == 0 { Role::Faint } else { Role::Text };
+            line.add(many, theme.style(role));
+            line.add(name, theme.style(Role::Quiet));
+        }
+    }
+    line.line()
 }
 
 /// A short time in words.
