@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 use std::ffi::{CStr, CString};
 use std::io;
 use std::ops::ControlFlow;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock};
 
 use jolly_disk::{Disk, Folder, Stat};
 
@@ -25,6 +25,8 @@ pub(super) struct Airlock<'a> {
     target: &'a Target,
     name: CString,
     state: Mutex<State>,
+    /// Held by everything on its way out, so that nobody closes the folder that it is in.
+    passage: RwLock<()>,
 }
 
 enum State {
@@ -58,11 +60,16 @@ impl<'a> Airlock<'a> {
             target,
             name: name_of(run),
             state: Mutex::new(State::Closed),
+            passage: RwLock::default(),
         }
     }
 
     fn disk(&self) -> &'a dyn Disk {
         &**self.target.disk()
+    }
+
+    fn lock(&self) -> MutexGuard<'_, State> {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Removes a name that is not a folder's, and that was looked at.
@@ -77,12 +84,19 @@ impl<'a> Airlock<'a> {
         number: u64,
         seen: &Stat,
     ) -> Passed {
+        let _passage = self.passage.read().unwrap_or_else(PoisonError::into_inner);
         let Some(inside) = self.open(path) else {
             return Passed::NoWay;
         };
         let (disk, held) = (self.disk(), name_of_number(number));
         if let Err(error) = disk.move_name(folder, name, &inside.folder, &held) {
             return match error.kind() {
+                // Whoever owns the folder that it lies in can take the airlock away.
+                io::ErrorKind::NotFound if disk.stat(folder, name).is_ok() => {
+                    *self.lock() = State::Closed;
+                    let reason = "the folder that it was to leave through was taken away";
+                    Passed::Stays(Verdict::stays(Outcome::Failed, reason))
+                }
                 // Renaming may need room, and the parts of one volume may be kept apart.
                 io::ErrorKind::CrossesDevices
                 | io::ErrorKind::StorageFull
@@ -125,7 +139,7 @@ impl<'a> Airlock<'a> {
 
     /// The open airlock, made in the target's root, or where something leaves if that can't be written.
     fn open(&self, path: &TargetPath) -> Option<Arc<Inside>> {
-        let mut state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut state = self.lock();
         let parent = path.parent().unwrap_or_default();
         let is_new = match &*state {
             State::Closed => true,
@@ -162,9 +176,7 @@ impl<'a> Airlock<'a> {
 
     /// Makes way for a folder that is about to go: the airlock must not be what it holds.
     pub(super) fn make_way(&self, path: &TargetPath) {
-        let state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
-        let is_in_it = matches!(&*state, State::Open(inside) if inside.place == *path);
-        drop(state);
+        let is_in_it = matches!(&*self.lock(), State::Open(inside) if inside.place == *path);
         if is_in_it {
             self.close();
         }
@@ -172,8 +184,9 @@ impl<'a> Airlock<'a> {
 
     /// Closes it; something that could neither go nor return keeps it there.
     pub(super) fn close(&self) {
-        let mut state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
-        if let State::Open(inside) = std::mem::replace(&mut *state, State::Closed) {
+        let _nobody_is_on_the_way = self.passage.write().unwrap_or_else(PoisonError::into_inner);
+        let state = std::mem::replace(&mut *self.lock(), State::Closed);
+        if let State::Open(inside) = state {
             let disk = self.disk();
             let holding = disk.open_folder(self.target.root(), inside.place.as_bytes());
             drop(holding.and_then(|holding| disk.remove_folder(&holding, &self.name)));

@@ -214,6 +214,60 @@ fn what_somebody_puts_under_a_listed_name_at_the_last_moment_stays() {
     }
 }
 
+/// Several batches of files in folders in which others may change names.
+fn many_shared(bench: &Bench) -> usize {
+    for folder in 0..90 {
+        for file in 0..100 {
+            let path = format!("tmp/{folder:02}/x{file}");
+            bench.tree.file(path, 0, 60 * DAY).unwrap();
+        }
+        bench.tree.mode(format!("tmp/{folder:02}"), 0o777).unwrap();
+    }
+    90 * 100
+}
+
+#[test]
+fn things_leave_through_one_folder_after_another_where_the_root_takes_none() {
+    let bench = Bench::new();
+    let files = many_shared(&bench) as u64;
+    let root = bench.root();
+    if !succeeds("chattr", &["+i"], &root) {
+        eprintln!("nothing can be marked here, so a root that takes nothing was not tried");
+        return;
+    }
+    // Slow enough that something is on its way out whenever a folder goes.
+    let disk = Arc::new(FaultyDisk::new(Fault::None));
+    let target = bench.target_on(Arc::<FaultyDisk>::clone(&disk));
+    let scan = scan_on(&target, &bench.rules());
+    let manifest = manifest_of(&scan, true);
+    disk.meddle(|_| std::thread::sleep(std::time::Duration::from_micros(100)));
+    let summary = run(&bench, &scan, &manifest, "one", &CancelToken::default());
+    succeeds("chattr", &["-i"], &root);
+    let summary = summary.unwrap();
+    assert!(!summary.has_stayed(), "{:?}", summary.stayed);
+    assert_eq!(summary.sum(Outcome::Gone).items, 0);
+    assert!(summary.sum(Outcome::Removed).items >= files);
+    assert_eq!(own_names(&bench), 0);
+}
+
+#[test]
+fn whoever_takes_the_airlock_away_is_told_of_and_what_was_to_leave_is_there() {
+    let disk = Arc::new(FaultyDisk::new(Fault::None));
+    let (bench, scan, manifest) = shared_bench(&disk);
+    let airlock = bench.root().join(".jolly-broom-one");
+    // Empty in that moment, it can be removed by whoever owns the folder that it lies in.
+    disk.meddle(move |_| {
+        succeeds("rmdir", &["--ignore-fail-on-non-empty"], &airlock);
+    });
+    let summary = run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
+    assert_eq!(summary.sum(Outcome::Gone).items, 0, "{:?}", summary.stayed);
+    let failed = summary.sum(Outcome::Failed).items;
+    assert!(failed > 0);
+    let left = fs::read_dir(bench.root().join("tmp/f")).unwrap().count();
+    assert_eq!(left as u64, failed);
+    assert_eq!(own_names(&bench), 0);
+}
+
 /// A computer with things to remove and one to set aside.
 fn bench() -> (Bench, Scan, Manifest) {
     let bench = Bench::new();
