@@ -14,7 +14,7 @@ use crate::sweep::airlock::Airlock;
 use crate::sweep::batch::{Touch, Work, split};
 use crate::sweep::check::{Shared, Verdict};
 use crate::sweep::hands::{Hands, News};
-use crate::sweep::packer::{Packer, stayed};
+use crate::sweep::packer::{Packer, Stored, stayed};
 use crate::sweep::recorder::{Batch, Recorder, outcomes};
 use crate::sweep::run::{Ground, Real};
 use crate::sweep::tally::Tally;
@@ -70,6 +70,7 @@ pub(super) fn run<'a>(
             packer,
             prepared: 0,
             given: 0,
+            is_recorded: false,
             under_way: VecDeque::new(),
             tally,
         };
@@ -93,6 +94,8 @@ struct Course<'r, 'scope, 'a, 't> {
     prepared: usize,
     /// How many were given to the hands.
     given: usize,
+    /// Whether the intents of the next one are on the disk.
+    is_recorded: bool,
     under_way: VecDeque<UnderWay<'a>>,
     tally: &'r mut Tally<'t>,
 }
@@ -103,29 +106,32 @@ impl<'scope, 'a: 'scope> Course<'_, 'scope, 'a, '_> {
         'a: 'h,
     {
         loop {
-            while self.under_way.len() < UNDER_WAY && self.give(hands) {}
-            let Some(mut first) = self.under_way.pop_front() else {
-                return;
-            };
-            while first.jobs > 0 {
-                let Some(news) = hands.news() else { return };
-                if news.batch == first.work.batch.first {
-                    first.settle(news, self.tally);
-                } else {
-                    let batches = self.under_way.iter_mut();
-                    let mut its = batches.filter(|other| other.work.batch.first == news.batch);
-                    if let Some(batch) = its.next() {
-                        batch.settle(news, self.tally);
-                    }
+            // While something is touched, nobody waits for what is next: what became of it is told first.
+            while self.under_way.len() < UNDER_WAY {
+                let may_wait = self.under_way.is_empty();
+                if !self.give(hands, may_wait) {
+                    break;
                 }
             }
+            let Some(first) = self.under_way.pop_front_if(|first| first.jobs == 0) else {
+                if self.under_way.is_empty() {
+                    return;
+                }
+                let Some(news) = hands.news() else { return };
+                let mut batches = self.under_way.iter_mut();
+                let its = batches.find(|batch| batch.work.batch.first == news.batch);
+                if let Some(batch) = its {
+                    batch.settle(news, self.tally);
+                }
+                continue;
+            };
             self.end(first);
         }
     }
 
     /// Has the intents of batches ahead written, and what they set aside packed.
     fn prepare(&mut self) {
-        while self.prepared < self.given + AHEAD {
+        while self.prepared <= self.given + AHEAD {
             let Some(batch) = self.batches.get(self.prepared) else {
                 return;
             };
@@ -137,8 +143,8 @@ impl<'scope, 'a: 'scope> Course<'_, 'scope, 'a, '_> {
         }
     }
 
-    /// Gives the next batch to the hands, when it may be touched.
-    fn give<'h>(&mut self, hands: &Hands<'h, '_, 'a>) -> bool
+    /// Gives the next batch to the hands, when it may be touched; says whether it did.
+    fn give<'h>(&mut self, hands: &Hands<'h, '_, 'a>, may_wait: bool) -> bool
     where
         'a: 'h,
     {
@@ -146,13 +152,23 @@ impl<'scope, 'a: 'scope> Course<'_, 'scope, 'a, '_> {
         let Some(batch) = self.batches.get(self.given).copied() else {
             return false;
         };
-        if self.touch.stop.is_cancelled() || !self.recorder.is_on_disk() {
+        if self.touch.stop.is_cancelled() {
             return false;
         }
+        self.is_recorded = self.is_recorded || self.recorder.is_on_disk(may_wait);
+        if !self.is_recorded {
+            return false;
+        }
+        let stored = match &self.packer {
+            None => Stored::default(),
+            Some(packer) => match packer.packed(may_wait) {
+                Some(stored) => stored,
+                None => return false,
+            },
+        };
+        self.is_recorded = false;
         self.given += 1;
         self.prepare();
-        let packer = self.packer.as_ref();
-        let stored = packer.map(Packer::packed).unwrap_or_default();
         self.shared.begin_batch((self.clock)());
         let work = Arc::new(Work::new(batch, stored));
         let jobs = hands.give(&work);

@@ -2,7 +2,7 @@
 //! brings the frame before to the disk and reads it back, while the one before that is touched.
 
 use std::collections::HashMap;
-use std::sync::mpsc::{Receiver, Sender, channel};
+use std::sync::mpsc::{Receiver, Sender, TryRecvError, channel};
 use std::thread::Scope;
 
 use jolly_disk::Stat;
@@ -70,15 +70,23 @@ impl<'a> Packer<'a> {
         }
     }
 
-    /// Has a batch packed; [`Self::packed`] waits for it.
+    /// Has a batch packed; [`Self::packed`] gives it.
     pub(super) fn pack(&self, batch: Batch<'a>) {
         // A thread that has ended packs nothing, and what was not packed stays.
         let _ended = self.orders.send(batch).is_err();
     }
 
-    /// Waits for the oldest batch not waited for yet.
-    pub(super) fn packed(&self) -> Stored {
-        self.packed.recv().unwrap_or_default()
+    /// What was stored of the oldest batch not asked for yet; waits for it if that may be.
+    pub(super) fn packed(&self, may_wait: bool) -> Option<Stored> {
+        if may_wait {
+            return Some(self.packed.recv().unwrap_or_default());
+        }
+        match self.packed.try_recv() {
+            Ok(stored) => Some(stored),
+            Err(TryRecvError::Empty) => None,
+            // A thread that has ended packs nothing, and what was not packed stays.
+            Err(TryRecvError::Disconnected) => Some(Stored::default()),
+        }
     }
 
     /// Notes which things stayed where they were, although they were packed.

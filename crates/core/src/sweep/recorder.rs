@@ -57,15 +57,19 @@ impl<'scope, 'a: 'scope> Recorder<'scope, 'a> {
         }
     }
 
-    /// Has the intents of a batch written and synced; [`Self::is_on_disk`] waits for it.
+    /// Has the intents of a batch written and synced; [`Self::is_on_disk`] tells.
     pub(super) fn intend(&self, batch: Batch<'a>) {
         // A thread that has ended says why when it is joined.
         drop(self.orders.send(Order::Intend(batch)));
     }
 
-    /// Waits for the oldest batch of intents not waited for yet; says whether they are on the disk.
-    pub(super) fn is_on_disk(&self) -> bool {
-        self.synced.recv().unwrap_or(false)
+    /// Whether the oldest batch of intents not asked for yet is on the disk; waits for it if that may be.
+    pub(super) fn is_on_disk(&self, may_wait: bool) -> bool {
+        if may_wait {
+            self.synced.recv().unwrap_or(false)
+        } else {
+            self.synced.try_recv().unwrap_or(false)
+        }
     }
 
     /// Has the outcomes of a batch written; they reach the disk with the next intents.
