@@ -15,7 +15,7 @@ use crate::sweep::batch::{Touch, Work};
 use crate::sweep::check::Verdict;
 
 /// Most threads, where the device is what is waited for.
-const MOST: usize = 8;
+const MOST: usize = 16;
 
 /// How often a thread tells what it has done, where the device is slow, and how much of that it waited.
 const TOLD: Duration = Duration::from_millis(20);
