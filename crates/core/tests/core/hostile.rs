@@ -9,7 +9,6 @@ use std::io::Write as _;
 use std::os::unix::ffi::OsStrExt as _;
 use std::os::unix::fs::{MetadataExt as _, symlink};
 use std::path::Path;
-use std::process::Command;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 
@@ -21,7 +20,7 @@ use jolly_core::sweep::{Cause, LogState, Outcome, RunSummary, explain, rehearse,
 use jolly_demo::{Fault, FaultyDisk};
 
 use crate::support::{
-    Bench, DAY, ground, logged_as_gone, manifest_of, now, paths_of, run, scan_on,
+    Bench, DAY, ground, logged_as_gone, manifest_of, now, paths_of, run, scan_on, succeeds,
 };
 
 fn swaps() -> u64 {
@@ -300,11 +299,6 @@ fn same_as_rehearsed(bench: &Bench, scan: &Scan, manifest: &Manifest) -> RunSumm
     assert_eq!(told, gone);
     assert!(gone.is_subset(&paths_of(manifest)));
     summary
-}
-
-fn succeeds(command: &str, arguments: &[&str], path: &Path) -> bool {
-    let ended = Command::new(command).args(arguments).arg(path).output();
-    ended.is_ok_and(|ended| ended.status.success())
 }
 
 #[test]

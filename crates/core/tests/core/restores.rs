@@ -13,11 +13,11 @@ use jolly_core::sweep::{
     Back, Dustpan, EmptyError, NewDustpan, Pan, RestoreError, Returned, empty, empty_expired,
     read_items, restore, verify_log,
 };
-use jolly_core::target::Target;
+use jolly_core::target::{Target, TargetPath};
 use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
 
-use crate::support::{Bench, DAY, arb_tree, build, manifest_of, now, run, scan_on};
+use crate::support::{Bench, DAY, arb_tree, build, manifest_of, now, run, scan_on, succeeds};
 
 /// A rule that sets aside whatever lies in the folders for temporary files.
 const ASIDE: &str = "[[rule]]\nid = \"all\"\ntitle = \"All\"\nclass = \"ask\"\nabout = \"a\"\n\
@@ -270,6 +270,35 @@ fn nothing_is_put_onto_what_is_there_through_a_link_or_onto_another_computer() {
     assert!(matches!(refused, Err(RestoreError::OtherTarget { .. })));
     let nothing = back(&bench, &scan.target, b"home");
     assert!(matches!(nothing, Err(RestoreError::NothingThere { .. })));
+}
+
+#[test]
+fn onto_a_place_that_takes_nothing_nothing_comes_and_it_can_be_tried_again() {
+    let bench = hard();
+    let before = seen(&bench.root());
+    let (scan, _) = swept(&bench);
+    let place = bench.root().join("tmp");
+    if !succeeds("chattr", &["+i"], &place) {
+        eprintln!("nothing can be marked here, so a place that takes nothing was not tried");
+        return;
+    }
+    let bare = seen(&bench.root());
+    let refused = back(&bench, &scan.target, b"").unwrap();
+    let after = seen(&bench.root());
+    succeeds("chattr", &["-i"], &place);
+    assert!(!refused.items.is_empty());
+    let failed = |(_, back): &(TargetPath, Back)| matches!(back, Back::Failed(_) | Back::Denied(_));
+    assert!(refused.items.iter().all(failed), "{:?}", refused.items);
+    assert_eq!(after, bare);
+    let returned = back(&bench, &scan.target, b"").unwrap();
+    assert!(all_back(&returned), "{:?}", returned.items);
+    let (after, below) = (seen(&bench.root()), b"tmp/job");
+    let job = |all: &BTreeMap<Vec<u8>, String>| {
+        let mut all = all.clone();
+        all.retain(|path, _| path.starts_with(below));
+        all
+    };
+    assert_eq!(job(&after), job(&before));
 }
 
 #[test]

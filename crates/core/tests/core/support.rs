@@ -432,3 +432,12 @@ fn leads_through_a_link(root: &Path, path: &Path) -> bool {
     }
     false
 }
+
+/// Whether a program, called with some arguments and a path, ends well.
+pub(crate) fn succeeds(command: &str, arguments: &[&str], path: &Path) -> bool {
+    let ended = std::process::Command::new(command)
+        .args(arguments)
+        .arg(path)
+        .output();
+    ended.is_ok_and(|ended| ended.status.success())
+}
