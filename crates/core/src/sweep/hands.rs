@@ -6,7 +6,7 @@ use std::ops::Range;
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::sync::{Arc, Mutex, PoisonError};
-use std::thread::{self, Scope};
+use std::thread::{self, Builder, Scope};
 use std::time::Duration;
 
 use jolly_disk::{Effort, Meter};
@@ -71,13 +71,19 @@ impl<'scope, 'env, 'a: 'scope> Hands<'scope, 'env, 'a> {
         hands
     }
 
+    /// Where threads are short, those there are do.
     fn grow(&mut self, many: usize) {
-        for _ in self.many..many {
+        while self.many < many {
             let (touch, waiting) = (self.touch, Arc::clone(&self.waiting));
             let tell = self.tell.clone();
-            self.scope.spawn(move || work(touch, &waiting, &tell));
+            let run = move || work(touch, &waiting, &tell);
+            if self.many == 0 {
+                self.scope.spawn(run);
+            } else if Builder::new().spawn_scoped(self.scope, run).is_err() {
+                return;
+            }
+            self.many += 1;
         }
-        self.many = many;
     }
 
     /// Gives a batch to them, as so many jobs.

@@ -6,20 +6,31 @@ use std::os::unix::fs::MetadataExt as _;
 use std::path::Path;
 use std::thread;
 
+use zstd::stream::raw::{self, CParameter, Operation as _};
+use zstd::stream::zio;
+
 use crate::target::device_number;
 
 /// Fast, and within a few percent of what slower levels save.
 const LEVEL: i32 = 1;
 
+/// What packs; making one costs threads and some ten megabytes, so it is used again for the next frame.
+type Encoder = raw::Encoder<'static>;
+
 /// The writing end.
 pub(super) struct Frames {
     file: File,
-    open: Option<zstd::Encoder<'static, File>>,
+    open: Option<zio::Writer<File, Encoder>>,
+    idle: Option<Encoder>,
 }
 
 impl Frames {
     pub(super) fn new(file: File) -> Self {
-        Self { file, open: None }
+        Self {
+            file,
+            open: None,
+            idle: None,
+        }
     }
 
     /// How many bytes the file holds.
@@ -34,22 +45,35 @@ impl Frames {
 
     /// Ends the open frame, if one is; it is not yet on the disk.
     pub(super) fn end(&mut self) -> io::Result<Option<File>> {
-        self.open.take().map(zstd::Encoder::finish).transpose()
+        let Some(mut ended) = self.open.take() else {
+            return Ok(None);
+        };
+        ended.finish()?;
+        let (file, mut encoder) = ended.into_inner();
+        encoder.reinit()?;
+        self.idle = Some(encoder);
+        Ok(Some(file))
     }
+}
+
+fn encoder() -> io::Result<Encoder> {
+    let mut encoder = Encoder::new(LEVEL)?;
+    encoder.set_parameter(CParameter::ChecksumFlag(true))?;
+    let threads = thread::available_parallelism().map_or(1, std::num::NonZero::get);
+    let threads = u32::try_from(threads).unwrap_or(1);
+    encoder.set_parameter(CParameter::NbWorkers(threads))?;
+    Ok(encoder)
 }
 
 impl Write for Frames {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        let encoder = if let Some(encoder) = self.open.take() {
-            encoder
+        let open = if let Some(open) = self.open.take() {
+            open
         } else {
-            let mut encoder = zstd::Encoder::new(self.file.try_clone()?, LEVEL)?;
-            encoder.include_checksum(true)?;
-            let threads = thread::available_parallelism().map_or(1, std::num::NonZero::get);
-            encoder.multithread(u32::try_from(threads).unwrap_or(1))?;
-            encoder
+            let encoder = self.idle.take().map_or_else(encoder, Ok)?;
+            zio::Writer::new(self.file.try_clone()?, encoder)
         };
-        self.open.insert(encoder).write(bytes)
+        self.open.insert(open).write(bytes)
     }
 
     fn flush(&mut self) -> io::Result<()> {
