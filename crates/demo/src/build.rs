@@ -1,10 +1,11 @@
 //! Building a demo computer.
 
-use std::fs::{self, File};
+use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
 use crate::contents::Chance;
+use crate::program::HELD;
 use crate::system::LOCKED;
 use crate::tree::{DAY, TreeBuilder};
 use crate::{examples, office, people, system, yard};
@@ -86,9 +87,6 @@ impl DemoError {
 /// The size of the stand-in volume, in bytes.
 const CAPACITY: u64 = 4 << 30;
 
-/// The file that a program holds open while the demo runs.
-const HELD: &str = "tmp/knotbook-session.tmp";
-
 /// Builds a demo computer in `root`, which must be empty or absent; ages count back from `now`,
 /// seconds since 1970. Beside it comes a folder that a link in the demo points out to and that
 /// must survive everything; its path is returned.
@@ -151,19 +149,6 @@ pub fn build_examples(root: &Path, layout: DemoLayout, now: i64) -> Result<(), D
     let tree = TreeBuilder::new(root, now)?;
     examples::build(&tree, layout)?;
     tree.age_folders()
-}
-
-/// Holds open what a program of the demo computer would, for as long as the file lives; only the
-/// till computer has such a program.
-///
-/// # Errors
-/// When the file can't be opened.
-pub fn hold_open(root: &Path) -> io::Result<Option<File>> {
-    // To write, as its program would: what we have open only to read is in nobody's use.
-    match File::options().append(true).open(root.join(HELD)) {
-        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
-        opened => opened.map(Some),
-    }
 }
 
 /// Opens the folder that nobody may read, so that an ordinary person can throw the demo away.

@@ -10,10 +10,12 @@ mod faulty;
 mod office;
 mod people;
 mod profiles;
+mod program;
 mod system;
 mod tree;
 mod yard;
 
-pub use build::{DemoError, DemoLayout, build, build_examples, hold_open, make_removable};
+pub use build::{DemoError, DemoLayout, build, build_examples, make_removable};
 pub use faulty::{Fault, FaultyDisk};
+pub use program::Program;
 pub use tree::TreeBuilder;

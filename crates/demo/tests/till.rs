@@ -10,7 +10,7 @@ use std::os::unix::ffi::OsStrExt as _;
 use std::os::unix::fs::{FileTypeExt as _, MetadataExt as _};
 use std::path::{Path, PathBuf};
 
-use jolly_demo::{DemoError, DemoLayout, build, hold_open, make_removable};
+use jolly_demo::{DemoError, DemoLayout, Program, build, make_removable};
 
 /// The moment of building.
 const NOW: i64 = 1_790_000_000;
@@ -124,7 +124,6 @@ fn it_holds_every_awkward_case() {
     assert!(names.iter().any(|name| name.starts_with(b"=")));
     let tag = std::fs::read(till.root.join("home/joss/.cache/lanternfish/CACHEDIR.TAG")).unwrap();
     assert!(tag.starts_with(b"Signature: 8a477f597d28d172789f06886806bc55"));
-    assert!(hold_open(&till.root).unwrap().is_some());
     make_removable(&till.root).unwrap();
     assert_eq!(look("var/tmp/locked").mode() & 0o777, 0o700);
 }
@@ -204,4 +203,33 @@ fn it_is_never_built_over_something() {
     let refused = build(dir.path(), DemoLayout::Linux, NOW);
     assert!(matches!(refused, Err(DemoError::NotEmpty { .. })));
     assert_eq!(std::fs::read_dir(dir.path()).unwrap().count(), 1);
+}
+
+/// What the processes are called that hold a file.
+fn holders(file: &Path) -> Vec<String> {
+    let processes = std::fs::read_dir("/proc").unwrap().flatten();
+    let holds = |process: &PathBuf| {
+        let descriptors = std::fs::read_dir(process.join("fd")).into_iter().flatten();
+        let mut targets = descriptors
+            .flatten()
+            .map(|it| std::fs::read_link(it.path()));
+        targets.any(|to| to.is_ok_and(|to| to == file))
+    };
+    let processes = processes.map(|process| process.path()).filter(holds);
+    let called = |process: PathBuf| std::fs::read_to_string(process.join("comm"));
+    let called = processes.filter_map(|process| called(process).ok());
+    called.map(|name| name.trim().to_owned()).collect()
+}
+
+#[test]
+fn a_program_of_its_own_holds_a_file_until_it_is_over() {
+    let till = till();
+    let stage = tempfile::tempdir().unwrap();
+    let file = till.root.join("tmp/knotbook-session.tmp");
+    let program = Program::start(&till.root, stage.path()).unwrap().unwrap();
+    assert_eq!(holders(&file), ["knotbook"]);
+    drop(program);
+    assert!(holders(&file).is_empty());
+    let nothing = Program::start(stage.path(), stage.path()).unwrap();
+    assert!(nothing.is_none(), "only the till has one");
 }

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use jolly_core::target::Layout;
-use jolly_demo::{DemoError, DemoLayout, hold_open};
+use jolly_demo::{DemoError, DemoLayout, Program};
 
 use crate::cli::print;
 use crate::exit::{Exit, Refusal};
@@ -66,7 +66,7 @@ pub(super) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refus
     print::message("Building the demo computer…");
     let now = clock().as_second();
     jolly_demo::build(&root, layout, now).map_err(|error| refuse(&error))?;
-    let held = hold_open(&root).map_err(failed)?;
+    let program = Program::start(&root, folder.path()).map_err(failed)?;
     let options = SharedOptions {
         // What is on the disk says which layout it is.
         layout: None,
@@ -76,7 +76,7 @@ pub(super) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refus
         ..options.clone()
     };
     let ended = tui::open(&options, looks, tui::Source::Demo(folder.path().to_owned()));
-    drop(held);
+    drop(program);
     jolly_demo::make_removable(&root).map_err(|error| refuse(&error))?;
     folder.close().map_err(failed)?;
     ended
