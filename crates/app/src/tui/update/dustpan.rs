@@ -158,7 +158,7 @@ fn told(returned: &Returned) -> String {
     let came = counted(back, "item");
     let missing = count(returned.items.len() as u64 - back);
     match others.next() {
-        None => format!("{came} brought back. Scan again to see them."),
+        None => format!("{came} brought back. A new scan shows it."),
         Some((path, why)) => {
             let why = why.reason();
             format!("{came} brought back; {missing} not, such as {path}: {why}.")
