@@ -104,9 +104,10 @@ pub fn recover(
         settle(target, entry, held.get(&entry.intent.n), is_packed)
     };
     let items: Vec<Done> = open.iter().map(settled).collect();
+    // Only what is there as it was: where something else is, the dustpan may hold the only copy.
     let stayed = open.iter().zip(&items);
     let stayed: Vec<u64> = stayed
-        .filter(|(_, done)| done.outcome.stays())
+        .filter(|(_, done)| done.outcome == Outcome::Refused)
         .filter_map(|(entry, _)| packed.get(&entry.path).copied())
         .collect();
     for some in items.chunks(1024) {

@@ -6,7 +6,7 @@ use jolly_core::scan::CancelToken;
 use jolly_core::sweep::{LogState, Outcome, Pan, read_items, recover, verify_log};
 use jolly_core::target::TargetPath;
 
-use crate::support::{Bench, DAY, manifest_of, now, run};
+use crate::support::{Bench, DAY, manifest_of, now, run, succeeds};
 
 /// Cuts a finished log at every byte of some lines, as a power cut would, and settles it.
 #[test]
@@ -172,13 +172,16 @@ fn what_was_on_its_way_out_when_the_run_died_is_put_back_or_told_where_it_lies()
 }
 
 #[test]
-fn only_what_the_dustpan_holds_is_told_as_set_aside() {
+fn only_what_the_dustpan_holds_is_told_as_set_aside_and_all_that_left_can_come_back() {
     for is_packed in [true, false] {
         let bench = Bench::new();
         let trash = "home/ada/.local/share/Trash/files";
-        for name in ["a", "b"] {
+        for name in ["a", "b", "c"] {
             bench.throw_away(name, 4096);
         }
+        // One that can't leave, where files can be marked so.
+        let fixed = bench.root().join(trash).join("c");
+        let is_fixed = succeeds("chattr", &["+i"], &fixed);
         let scan = bench.scan();
         let manifest = manifest_of(&scan, true);
         run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
@@ -188,26 +191,22 @@ fn only_what_the_dustpan_holds_is_told_as_set_aside() {
             let kept: String = kept.flat_map(|line| [line, "\n"]).collect();
             std::fs::write(path, kept).unwrap();
         };
-        // As if it had died after the intents, and as if before the first frame was proven. One of
-        // the two is there again, by whatever hand; the other is gone.
+        // As if it had died after the intents, and as if before the first frame was proven, or before
+        // it was noted what stayed. Under the second name somebody has put something new since.
         cut(&bench.state().log("one"), &|line| {
             !line.contains("\"done\"")
         });
-        if !is_packed {
-            let record = bench.state().dustpan_record("one");
-            cut(&record, &|line| !line.contains("\"frame\""));
-        }
+        cut(&bench.state().dustpan_record("one"), &|line| {
+            !line.contains(if is_packed { "\"stayed\"" } else { "\"frame\"" })
+        });
         let path = format!("{trash}/b");
-        bench.tree.text(path, "b", 60 * DAY).unwrap();
+        bench.tree.text(path, "new", 60 * DAY).unwrap();
         recover(&bench.state(), "one", &bench.target(), now()).unwrap();
+        succeeds("chattr", &["-i"], &fixed);
         let items = read_items(&bench.state(), "one").unwrap();
         let of = |name: &str| {
             let mut named = items.iter().filter(|item| item.path.path.ends_with(name));
-            named
-                .next()
-                .unwrap_or_else(|| panic!("{items:?}"))
-                .outcome
-                .unwrap()
+            named.next().unwrap().outcome.unwrap()
         };
         let gone = if is_packed {
             Outcome::SetAside
@@ -217,7 +216,12 @@ fn only_what_the_dustpan_holds_is_told_as_set_aside() {
         assert_eq!((of("/a"), of("/b")), (gone, Outcome::Changed));
         let pan = Pan::read(&bench.state(), "one").unwrap().unwrap();
         let held: Vec<String> = pan.held().map(|item| item.path.to_string()).collect();
-        assert_eq!(held.contains(&format!("{trash}/a")), is_packed);
-        assert!(!held.contains(&format!("{trash}/b")), "{held:?}");
+        let is_held = |name: &str| held.contains(&format!("{trash}/{name}"));
+        // What is new under a name says nothing of what was there: its copy is still offered.
+        assert_eq!((is_held("a"), is_held("b")), (is_packed, is_packed));
+        if is_fixed {
+            assert_eq!(of("/c"), Outcome::Refused);
+            assert!(!is_held("c"), "it never left");
+        }
     }
 }
