@@ -3,8 +3,11 @@
 use std::path::{Path, PathBuf};
 
 use etcetera::BaseStrategy as _;
+use jolly_core::kept::MOST_BYTES;
 use jolly_core::rulebook::{DocumentError, RuleSet, Rulebook, builtin};
 use jolly_core::target::{Layout, Printable};
+use jolly_core::whole_story;
+use jolly_disk::{Distrust, read_regular, read_trusted};
 
 use crate::exit::{Exit, Refusal};
 
@@ -74,6 +77,14 @@ fn kept_books(config: Option<&Path>) -> Result<Vec<PathBuf>, Refusal> {
     let Some(folder) = config.map(|config| config.join("rulebooks")) else {
         return Ok(Vec::new());
     };
+    match jolly_disk::trusted_folder(&folder) {
+        Ok(Some(_)) => {}
+        Ok(None) => return Ok(Vec::new()),
+        Err(error) => {
+            let advice = "make it and the folders above it yours, for nobody else to write to, or move it away";
+            return Err(Refusal::bad_input(&error, advice));
+        }
+    }
     let entries = match std::fs::read_dir(&folder) {
         Ok(entries) => entries,
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
@@ -96,15 +107,33 @@ fn kept_books(config: Option<&Path>) -> Result<Vec<PathBuf>, Refusal> {
     Ok(books)
 }
 
-/// A rulebook's name and text.
+/// The name and text of a rulebook that is to be obeyed: nobody else can have written it.
 pub(crate) fn read_book(file: &Path) -> Result<(String, String), Refusal> {
+    let bytes = read_trusted(file, MOST_BYTES);
+    let absent = || Distrust::Disk {
+        verb: "read",
+        path: file.to_owned(),
+        source: std::io::ErrorKind::NotFound.into(),
+    };
+    text_of(file, bytes.and_then(|bytes| bytes.ok_or_else(absent)))
+}
+
+/// The name and text of a rulebook that is only to be checked, whoever wrote it.
+pub(crate) fn read_book_to_check(file: &Path) -> Result<(String, String), Refusal> {
+    text_of(file, read_regular(file, MOST_BYTES))
+}
+
+fn text_of(
+    file: &Path,
+    bytes: Result<Vec<u8>, Distrust>,
+) -> Result<(String, String), Refusal> {
     use std::os::unix::ffi::OsStrExt as _;
     let name = Printable(file.as_os_str().as_bytes()).to_string();
     let refuse = |what: String| Refusal {
         exit: Exit::BadInput,
         message: format!("cannot read the rulebook {name}: {what}\n  give a TOML file"),
     };
-    let bytes = std::fs::read(file).map_err(|error| refuse(error.to_string()))?;
+    let bytes = bytes.map_err(|error| refuse(whole_story(&error)))?;
     let text = String::from_utf8(bytes)
         .ok()
         .ok_or_else(|| refuse("it is not UTF-8 text".to_owned()))?;

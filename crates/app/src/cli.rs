@@ -1,6 +1,7 @@
 //! The command line: what can be asked for, and who answers.
 
 mod demo;
+mod dustpan;
 mod log;
 mod preview;
 mod print;
@@ -59,6 +60,11 @@ enum Command {
         #[arg(value_name = "PATH")]
         paths: Vec<PathBuf>,
     },
+    /// What was set aside and waits
+    Dustpan {
+        #[command(subcommand)]
+        command: DustpanCommand,
+    },
     /// The logs of runs
     Log {
         #[command(subcommand)]
@@ -90,6 +96,20 @@ struct SweepOptions {
     /// Make every check and remove nothing
     #[arg(long)]
     rehearse: bool,
+}
+
+#[derive(Subcommand)]
+enum DustpanCommand {
+    /// Every dustpan that still holds something
+    List,
+    /// Let go of what a run set aside, for good
+    Empty {
+        /// The run's id
+        run: String,
+        /// Do it; without this, it only says what it would do
+        #[arg(long)]
+        yes: bool,
+    },
 }
 
 #[derive(Subcommand)]
@@ -157,6 +177,7 @@ pub(crate) fn run() -> Exit {
         Some(Command::Sweep(options)) => sweep::run(&shared, &options),
         Some(Command::Restore { run, paths }) => restore::run(&shared, &run, &paths),
         Some(Command::Report { run, out }) => report::run(&shared, &run, &out),
+        Some(Command::Dustpan { command }) => dustpan::run(&shared, &command),
         Some(Command::Log { command }) => log::run(&shared, &command),
         Some(Command::Rules { command }) => rules::run(&shared, &command),
     };

@@ -27,7 +27,7 @@ pub(crate) struct SharedOptions {
     /// A rulebook to put before the built-in one
     #[arg(long, global = true, value_name = "FILE")]
     pub rulebook: Vec<PathBuf>,
-    /// Only this rule
+    /// Only this rule; one that is turned off for the computer has to be named twice
     #[arg(long, global = true, value_name = "RULE")]
     pub only: Vec<String>,
     /// Not this rule
@@ -57,6 +57,15 @@ pub(crate) struct SharedOptions {
     /// Where logs and job sheets are kept [default: the XDG state folder]
     #[arg(long, global = true, value_name = "DIR")]
     pub state: Option<PathBuf>,
+    /// Where set-aside things wait, such as a folder on another volume [default: the state folder]
+    #[arg(long, global = true, value_name = "DIR")]
+    pub dustpan: Option<PathBuf>,
+    /// It is the same computer, where only its path tells (FAT, some shares)
+    #[arg(long, global = true)]
+    pub same_computer: bool,
+    /// What ages count from: arrived, or modified for a disk that was imaged or restored
+    #[arg(long, global = true, value_name = "DATE")]
+    pub aged_by: Option<String>,
     /// The moment that ages count from
     #[arg(long, global = true, value_name = "TIME")]
     pub now: Option<String>,

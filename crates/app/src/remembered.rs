@@ -82,6 +82,9 @@ pub(crate) fn refuse(error: &KeptError) -> Refusal {
     let advice = match error {
         KeptError::Document(_) => "",
         KeptError::Disk { .. } => "make that file readable, or move it away",
+        KeptError::Doubted { .. } => {
+            "make it and the folders above it yours, for nobody else to write to, or move it away"
+        }
     };
     Refusal::bad_input(error, advice)
 }

@@ -1,13 +1,13 @@
 //! Carrying a manifest out, for the command line and the interface alike.
 
 use jiff::Timestamp;
-use jolly_core::decide::ConfirmedManifest;
-use jolly_core::rulebook::Search;
+use jolly_core::decide::{ConfirmedManifest, Spared};
+use jolly_core::rulebook::{RuleNumber, Search};
 use jolly_core::scan::CancelToken;
 use jolly_core::sweep::{
-    Dustpan, DustpanError, Emptied, Ground, Journal, JournalError, NewDustpan, Pause, Predictions,
-    Real, RecoverError, Rehearsed, RoomError, RunSummary, SweepError, SweepEvent, empty_expired,
-    find_room, forget_rehearsals, interrupted, recover, rehearse, sweep,
+    Dustpan, DustpanError, Ground, Journal, JournalError, NewDustpan, Pan, Pause, Predictions, Real,
+    RecoverError, Rehearsed, RoomError, RunSummary, SweepError, SweepEvent, find_room,
+    forget_rehearsals, interrupted, recover, rehearse, sweep,
 };
 use jolly_core::whole_story;
 use jolly_disk::RealDisk;
@@ -42,6 +42,17 @@ pub(crate) enum RunError {
     Sweep(#[from] SweepError),
 }
 
+/// Where the rules look that made a list, and what was said since; of a list that was just made, nothing.
+#[derive(Clone, Copy, Default)]
+pub(crate) struct List<'a> {
+    /// Where the rules look.
+    pub searches: &'a [Search],
+    /// What was excluded since.
+    pub excluded: &'a [Spared],
+    /// Rules that were turned off since.
+    pub rules_off: &'a [RuleNumber],
+}
+
 /// A run's id: when it started, and which process it was.
 fn run_id(started: Timestamp) -> String {
     format!(
@@ -52,17 +63,12 @@ fn run_id(started: Timestamp) -> String {
 }
 
 impl Session {
-    /// Empties the dustpans whose date is past; what can't be emptied stays.
-    pub(crate) fn empty_expired(&self) -> Vec<Emptied> {
-        let now = self.now.unwrap_or_else(clock);
-        empty_expired(&self.state, &RealDisk, now).unwrap_or_default()
-    }
-
-    /// Settles what broke off on this computer, and empties what is past its date; says what it did.
+    /// Settles what broke off on this computer; says what it did, and which dustpans are past their date.
+    /// None of these is emptied: no clock decides that the only copy of something goes.
     pub(crate) fn look_after(&self) -> Vec<String> {
         let mut notes = Vec::new();
         for run in interrupted(&self.state, &self.identity) {
-            let settled = recover(&self.state, &run, &self.target, clock());
+            let settled = recover(&self.state, &run, (&self.target, self.same), clock());
             notes.push(match settled {
                 Ok(log) => {
                     let sum = |stays: bool| {
@@ -77,33 +83,43 @@ impl Session {
                 Err(error) => format!("Run {run} broke off: {}", whole_story(&error)),
             });
         }
-        for emptied in self.empty_expired() {
-            let (run, freed) = (emptied.run, bytes(emptied.freed));
+        let now = self.now.unwrap_or_else(clock);
+        let pans = Pan::all(&self.state).unwrap_or_default();
+        let due = pans.into_iter().flatten().filter(|pan| pan.until <= now && pan.is_here());
+        let (mut many, mut packed) = (0, 0_u64);
+        for pan in due {
+            many += 1;
+            packed = packed.saturating_add(pan.packed());
+        }
+        if many > 0 {
+            let (many, packed) = (counted(many, "dustpan"), bytes(packed));
             notes.push(format!(
-                "The dustpan of {run} was past its date and is empty now: {freed}."
+                "{many} past the date, {packed}: look at it with `p`, or `dustpan list`, and empty it there."
             ));
         }
         notes
     }
 
-    fn ground<'a>(&'a self, searches: &'a [Search]) -> Ground<'a> {
+    fn ground<'a>(&'a self, list: &'a List<'_>) -> Ground<'a> {
         Ground {
             target: &self.target,
             rules: &self.rules,
-            searches,
+            searches: list.searches,
             own: &self.own,
+            excluded: list.excluded,
+            rules_off: list.rules_off,
         }
     }
 
     /// Makes every check of a sweep, removes nothing, and keeps what it predicts.
     pub(crate) fn rehearse(
         &self,
-        searches: &[Search],
+        list: &List<'_>,
         manifest: &ConfirmedManifest,
         sink: &dyn Fn(SweepEvent),
     ) -> Result<Rehearsed, RunError> {
         let never = CancelToken::default();
-        let ground = self.ground(searches);
+        let ground = self.ground(list);
         let started = clock();
         let id = run_id(started);
         let mut journal = Journal::of_rehearsal(&self.state, &id)?;
@@ -117,7 +133,7 @@ impl Session {
     /// Sweeps, with a journal and, where something is set aside, a dustpan of its own.
     pub(crate) fn sweep(
         &self,
-        searches: &[Search],
+        list: &List<'_>,
         manifest: &ConfirmedManifest,
         predictions: Option<&Predictions>,
         (cancel, pause): (&CancelToken, &Pause),
@@ -126,7 +142,8 @@ impl Session {
         let started = clock();
         let id = run_id(started);
         let mut journal = Journal::create(&self.state, &id)?;
-        let room = find_room(&self.state, &self.target, manifest.manifest())?;
+        let place = self.dustpan.as_deref();
+        let room = find_room(&self.state, &self.target, manifest.manifest(), place)?;
         let mut dustpan = match &room {
             None => None,
             Some(room) => {
@@ -142,13 +159,14 @@ impl Session {
         let log = journal.path().display().to_string();
         let real = Real {
             run: &id,
+            state: &self.state,
             journal: &mut journal,
             dustpan: dustpan.as_mut(),
             started,
             pause: pause.clone(),
             predictions,
         };
-        let ground = self.ground(searches);
+        let ground = self.ground(list);
         let mut summary = sweep(&ground, manifest, real, cancel, &clock, sink)?;
         if let Some(Err(error)) = dustpan.as_mut().map(Dustpan::finish) {
             summary.broke_off.get_or_insert(whole_story(&error));

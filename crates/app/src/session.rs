@@ -10,10 +10,10 @@ use jiff::Timestamp;
 use jolly_core::arrive::{Arrival, arrive};
 use jolly_core::decide::{Exclusion, Selection, Starts};
 use jolly_core::rulebook::{Class, Guards, RuleNumber, RuleSet, resolve};
-use jolly_core::scan::{CancelToken, Explanation, Scan, ScanEvent, ScanOrder, explain, scan};
+use jolly_core::scan::{CancelToken, Explanation, Question, Scan, ScanEvent, ScanOrder, explain, scan};
 use jolly_core::sheet::{Sheet, SheetError};
-use jolly_core::sweep::{ON_TARGET, StateFolder};
-use jolly_core::target::{Layout, Target, TargetError, TargetPath};
+use jolly_core::sweep::{ON_TARGET, SameComputer, StateFolder};
+use jolly_core::target::{Dates, Layout, Target, TargetError, TargetPath};
 use jolly_disk::RealDisk;
 
 use crate::books;
@@ -27,6 +27,10 @@ pub(crate) struct Session {
     pub target: Arc<Target>,
     pub rules: Arc<RuleSet>,
     pub state: StateFolder,
+    /// How it is known that what is kept of this computer is this one's.
+    pub same: SameComputer,
+    /// The folder that was named for what is set aside.
+    pub dustpan: Option<PathBuf>,
     /// Set by `--now`; else each scan takes the clock.
     pub now: Option<Timestamp>,
     /// This program's own files on the target.
@@ -79,8 +83,9 @@ impl Session {
             })?),
         };
         let target = open_target(options, target)?;
-        let state = StateFolder::new(state_path(options.state.as_deref())?);
-        let identity = target.identity();
+        let state = open_state(options)?;
+        let identity = target.identity().as_str().to_owned();
+        let same = same_computer(options);
         let config = books::config_folder(options.config.as_deref());
         let files = Files::of(&state, &identity, config.as_deref());
         let shelf = books::Shelf {
@@ -100,9 +105,7 @@ impl Session {
         let sheet = Sheet::read(&state, &identity).map_err(|error| {
             let advice = match error {
                 SheetError::Malformed { .. } => "mend or remove that file",
-                SheetError::Disk { .. } | SheetError::State(_) | SheetError::Kept(_) => {
-                    "name a folder for logs and job sheets with --state"
-                }
+                SheetError::State(_) | SheetError::Kept(_) => STATE_ADVICE,
             };
             Refusal::bad_input(&error, advice)
         })?;
@@ -110,6 +113,8 @@ impl Session {
             target: Arc::new(target),
             rules: Arc::new(rules),
             state,
+            same,
+            dustpan: dustpan_folder(options)?,
             now,
             own,
             identity,
@@ -145,8 +150,14 @@ impl Session {
         for search in &searches {
             guards.add_root(search.root.clone());
         }
-        let now = self.now.unwrap_or_else(clock);
-        let found = explain(&self.target, &self.rules, &searches, &guards, &path, now);
+        let question = Question {
+            target: &self.target,
+            rules: &self.rules,
+            searches: &searches,
+            guards: &guards,
+            now: self.now.unwrap_or_else(clock),
+        };
+        let found = explain(&question, &path);
         Ok((path, found))
     }
 
@@ -186,9 +197,11 @@ impl Session {
             .map_err(|error: jolly_core::rulebook::AgeError| Refusal::bad_input(&error, ""))?;
         let only = self.rule_numbers(&options.only)?;
         let mut skip = self.rule_numbers(&options.skip)?;
-        // What is turned off for this computer stays off, unless it is asked for by name.
+        // What is turned off for this computer stays off, unless it is asked for by name, and twice: once may
+        // be a script that doesn't know.
+        let times = |rule: &RuleNumber| only.iter().filter(|one| *one == rule).count();
         let off = self.rules_off().into_iter();
-        skip.extend(off.filter(|rule| !only.contains(rule)));
+        skip.extend(off.filter(|rule| times(rule) < 2));
         Ok(Selection {
             only,
             skip,
@@ -319,7 +332,6 @@ fn refuse_target(error: &TargetError) -> Refusal {
             TargetError::NotRecognised { .. } => {
                 "name its layout with --layout, or give the root of a system"
             }
-            TargetError::StandIn { .. } => "mend or remove that file",
         },
     )
 }
@@ -328,12 +340,64 @@ fn refuse_target(error: &TargetError) -> Refusal {
 pub(crate) fn open_target(options: &SharedOptions, root: &Path) -> Result<Target, Refusal> {
     let layout = read_layout(options.layout.as_deref())?;
     let environment = |name: &str| std::env::var_os(name);
-    Target::open(Arc::new(RealDisk), root, layout, &environment)
-        .map_err(|error| refuse_target(&error))
+    let mut target = Target::open(Arc::new(RealDisk), root, layout, &environment)
+        .map_err(|error| refuse_target(&error))?;
+    match options.aged_by.as_deref() {
+        None => {}
+        Some("arrived") => target.dates = Dates::Kept,
+        Some("modified") => target.dates = Dates::Written,
+        Some(other) => {
+            return Err(Refusal {
+                exit: Exit::BadInput,
+                message: format!(
+                    "\"{}\" is nothing that ages count from\n  it is `arrived`, or `modified` for a disk that was imaged or restored",
+                    jolly_core::target::Printable(other.as_bytes())
+                ),
+            });
+        }
+    }
+    Ok(target)
+}
+
+/// Whether it was said that the computer is the same one, where only its path tells.
+pub(crate) fn same_computer(options: &SharedOptions) -> SameComputer {
+    if options.same_computer {
+        SameComputer::IsSaid
+    } else {
+        SameComputer::MustBeKnown
+    }
+}
+
+/// The folder that `--dustpan` names: what is set aside lies below it, in a folder of our own.
+fn dustpan_folder(options: &SharedOptions) -> Result<Option<PathBuf>, Refusal> {
+    let Some(path) = &options.dustpan else {
+        return Ok(None);
+    };
+    let whole = std::path::absolute(path).map_err(|error| Refusal::bad_input(&error, ""))?;
+    match jolly_disk::trusted_folder(&whole) {
+        Ok(Some(_)) => Ok(Some(whole.join(ON_TARGET))),
+        Ok(None) => Err(Refusal {
+            exit: Exit::BadInput,
+            message: format!(
+                "there is no folder {}\n  name one on the volume where set-aside things are to wait",
+                whole.display()
+            ),
+        }),
+        Err(error) => Err(Refusal::bad_input(&error, STATE_ADVICE)),
+    }
+}
+
+/// What helps where the state folder can't be used.
+const STATE_ADVICE: &str = "name a folder of your own with --state, below folders that only you and the administrator may write to";
+
+/// The state folder that the options name, which nobody else can have filled.
+pub(crate) fn open_state(options: &SharedOptions) -> Result<StateFolder, Refusal> {
+    let path = state_path(options.state.as_deref())?;
+    StateFolder::open(path).map_err(|error| Refusal::bad_input(&error, STATE_ADVICE))
 }
 
 /// `--state`, else the XDG state folder.
-pub(crate) fn state_path(given: Option<&Path>) -> Result<PathBuf, Refusal> {
+fn state_path(given: Option<&Path>) -> Result<PathBuf, Refusal> {
     if let Some(path) = given {
         return std::path::absolute(path).map_err(|error| Refusal::bad_input(&error, ""));
     }

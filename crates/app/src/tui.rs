@@ -22,6 +22,7 @@ mod tests;
 use std::time::{Duration, Instant};
 
 use crate::exit::{Exit, Refusal};
+use crate::session::open_state;
 use crate::options::{Looks, SharedOptions};
 pub(crate) use bench::Source;
 use model::{Model, Station};
@@ -39,6 +40,8 @@ pub(crate) fn open(
     looks: &Looks,
     source: Source,
 ) -> Result<Exit, Refusal> {
+    // What can't be trusted is said before anything is shown.
+    open_state(options)?;
     let mut model = Model::new();
     let first = if options.target.is_some() {
         model.station = Station::Scan;

@@ -16,7 +16,7 @@ mod start;
 
 pub use choice::{Choice, Node};
 pub use decisions::{Decisions, Going, PileDecision, PileState};
-pub use exclusion::{Exclusion, ExclusionError, Matcher, Scope, Spares, Spot, Thing};
+pub use exclusion::{Exclusion, ExclusionError, Matcher, Scope, Spared, Spares, Spot, Thing};
 pub use manifest::{
     ConfirmedManifest, EntryKind, Identity, Manifest, ManifestItem, TargetMark, make_manifest,
 };

@@ -9,9 +9,9 @@ mod starts;
 use std::fs;
 use std::io::{self, Write as _};
 use std::os::unix::ffi::OsStrExt as _;
-use std::os::unix::fs::DirBuilderExt as _;
 use std::path::{Path, PathBuf};
 
+use jolly_disk::{Distrust, make_trusted_folder, read_trusted};
 use toml_edit::{ArrayOfTables, DocumentMut, InlineTable, Item};
 
 use crate::rulebook::{DocumentError, Problem};
@@ -21,8 +21,8 @@ pub use exclusions::{change_exclusions, read_exclusions};
 pub use place::{NewPlace, OWN_BOOK, PlaceError, add_place};
 pub use starts::{change_starts, read_starts};
 
-/// The most that such a file may hold; a longer one isn't one.
-const MOST_BYTES: usize = 4 * 1024 * 1024;
+/// The most that such a file may hold, in bytes; a longer one isn't one.
+pub const MOST_BYTES: u64 = 4 * 1024 * 1024;
 
 /// Why such a file can't be read or written.
 #[derive(Debug, thiserror::Error)]
@@ -34,8 +34,19 @@ pub enum KeptError {
         path: PathBuf,
         source: io::Error,
     },
+    #[error("a file that decides something can't be trusted")]
+    Doubted { source: Distrust },
     #[error(transparent)]
     Document(#[from] DocumentError),
+}
+
+impl From<Distrust> for KeptError {
+    fn from(error: Distrust) -> Self {
+        match error {
+            Distrust::Disk { verb, path, source } => Self::Disk { verb, path, source },
+            source => Self::Doubted { source },
+        }
+    }
 }
 
 /// The name of a file as it is shown.
@@ -46,23 +57,11 @@ pub fn shown_name(path: &Path) -> String {
 /// Reads such a file; nothing when it is not there.
 ///
 /// # Errors
-/// When it is there and can't be read, is too long or is not UTF-8.
+/// When it is there and can't be read, isn't this person's or the administrator's own, is too long or is
+/// not UTF-8.
 pub fn read_text(path: &Path) -> Result<Option<String>, KeptError> {
-    let bytes = match fs::read(path) {
-        Ok(bytes) => bytes,
-        Err(error)
-            if matches!(
-                error.kind(),
-                io::ErrorKind::NotFound | io::ErrorKind::NotADirectory
-            ) =>
-        {
-            return Ok(None);
-        }
-        Err(source) => {
-            let path = path.to_owned();
-            let verb = "read";
-            return Err(KeptError::Disk { verb, path, source });
-        }
+    let Some(bytes) = read_trusted(path, MOST_BYTES)? else {
+        return Ok(None);
     };
     let refuse = |text: String, at: usize, message: &str, help: &str| DocumentError {
         file: shown_name(path),
@@ -74,10 +73,6 @@ pub fn read_text(path: &Path) -> Result<Option<String>, KeptError> {
         }],
         text,
     };
-    if bytes.len() > MOST_BYTES {
-        let message = "the file is longer than 4 MiB";
-        return Err(refuse(String::new(), 0, message, "divide or shorten it").into());
-    }
     match String::from_utf8(bytes) {
         Ok(text) => Ok(Some(text)),
         Err(error) => {
@@ -103,11 +98,7 @@ pub fn write_whole(path: &Path, text: &str) -> Result<(), KeptError> {
     // A link to a file that is kept elsewhere stays a link.
     let real = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
     let folder = real.parent().unwrap_or(Path::new("."));
-    let made = fs::DirBuilder::new()
-        .recursive(true)
-        .mode(0o700)
-        .create(folder);
-    made.map_err(refuse)?;
+    make_trusted_folder(folder)?;
     let mut file = tempfile::NamedTempFile::new_in(folder).map_err(refuse)?;
     file.write_all(text.as_bytes()).map_err(refuse)?;
     file.as_file().sync_all().map_err(refuse)?;

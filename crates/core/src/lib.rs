@@ -4,6 +4,7 @@
 //! [`scan`] → [`decide`] → [`sweep`] → [`report`]. Nothing here prints, exits, starts a thread or asks the clock.
 
 pub mod arrive;
+mod cancel;
 pub mod decide;
 pub mod inside;
 pub mod kept;

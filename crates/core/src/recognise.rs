@@ -8,23 +8,26 @@ mod cache_tag;
 mod language;
 mod launcher;
 mod link;
+mod magic;
 mod thumbnail;
 mod trash;
 
-pub use account::is_old_account;
-pub use cache_tag::{bears_tag, is_tag};
+pub use account::AccountAges;
+pub use cache_tag::{is_tag, may_be_tagged, tag_owner};
 pub use trash::{TrashNotes, described, oldest_in_trash};
 
 use std::collections::HashMap;
 use std::ffi::CStr;
 use std::fmt;
+use std::io;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 use jiff::Timestamp;
-use jolly_disk::{Folder, Kind, Stat};
+use jolly_disk::{Disk, Folder, Kind, Stat};
 
-use crate::rulebook::{AgeBy, Detect, Rule, Search};
-use crate::target::{Printable, Target, TargetPath, is_harmless};
+use crate::rulebook::{AgeBy, Detect, FileKind, Guards, Rule, Search};
+use crate::cancel::CancelToken;
+use crate::target::{Dates, Printable, Target, TargetPath, is_harmless};
 use language::Languages;
 use trash::TrashDates;
 
@@ -99,22 +102,44 @@ pub struct Candidate<'a> {
 pub struct Recogniser<'a> {
     target: &'a Target,
     now: Timestamp,
+    cancel: CancelToken,
+    accounts: Arc<AccountAges>,
+    /// The guards of the target's own places alone.
+    guards: OnceLock<Guards>,
     trashes: Mutex<HashMap<TargetPath, Arc<OnceLock<TrashDates>>>>,
     /// The folder last asked for a tag, and the answer: items come folder by folder.
-    tagged: Mutex<Option<(TargetPath, bool)>>,
+    tagged: Mutex<Option<(TargetPath, Option<(TargetPath, u32)>)>>,
     languages: OnceLock<Languages>,
 }
 
 impl<'a> Recogniser<'a> {
-    /// The recognisers of a target; ages count from `now`.
-    pub fn new(target: &'a Target, now: Timestamp) -> Self {
+    /// The recognisers of a target; ages count from `now`. What takes long ends when it is cancelled.
+    pub fn new(target: &'a Target, now: Timestamp, cancel: &CancelToken) -> Self {
+        Self::with(target, now, cancel, Arc::new(AccountAges::of(target)))
+    }
+
+    /// The same, with what is known of the accounts already.
+    pub fn with(
+        target: &'a Target,
+        now: Timestamp,
+        cancel: &CancelToken,
+        accounts: Arc<AccountAges>,
+    ) -> Self {
         Self {
             target,
             now,
+            cancel: cancel.clone(),
+            accounts,
+            guards: OnceLock::new(),
             trashes: Mutex::default(),
             tagged: Mutex::default(),
             languages: OnceLock::new(),
         }
+    }
+
+    /// The moment that ages count from.
+    pub fn now(&self) -> Timestamp {
+        self.now
     }
 
     /// Forgets what was seen of folders, which others may have changed since.
@@ -140,7 +165,15 @@ impl<'a> Recogniser<'a> {
             }
             Detect::ThumbnailWithoutPicture => thumbnail::look(target, candidate),
             Detect::CacheTagged => {
-                if !is_tag(candidate.name) && self.is_tagged(candidate) {
+                let folder = candidate.path.parent().unwrap_or_default();
+                let marked = self.marked(&candidate.search.root, &folder);
+                let user = || {
+                    let stat = target.disk().stat(candidate.folder, candidate.name);
+                    stat.ok().map(|stat| stat.user)
+                };
+                let is_marked = !is_tag(candidate.name)
+                    && marked.is_some_and(|(_, owner)| user() == Some(owner));
+                if is_marked {
                     Finding::Is(Reason::Tagged)
                 } else {
                     Finding::Not
@@ -148,7 +181,14 @@ impl<'a> Recogniser<'a> {
             }
             Detect::BrokenLink => link::look(target, candidate),
             Detect::BrokenLauncher => launcher::look(target, candidate),
-            Detect::OldAccount => account::look(target, rule, candidate.search, self.now),
+            Detect::OldAccount => {
+                let when = (self.now, &self.cancel);
+                if self.accounts.is_old(target, rule, candidate.search, when) {
+                    Finding::Is(Reason::AccountUnused)
+                } else {
+                    Finding::Not
+                }
+            }
             Detect::LanguageNotUsed => self
                 .languages
                 .get_or_init(|| Languages::of(target))
@@ -156,18 +196,44 @@ impl<'a> Recogniser<'a> {
         }
     }
 
-    /// Whether a folder between the rule's root and a name, that root included, bears a tag.
-    fn is_tagged(&self, candidate: &Candidate<'_>) -> bool {
-        let folder = candidate.path.parent().unwrap_or_default();
+    /// The topmost folder from `root` down to `folder` that a tag marks, with whose it is.
+    fn marked(&self, root: &TargetPath, folder: &TargetPath) -> Option<(TargetPath, u32)> {
         let mut tagged = self.tagged.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some((known, answer)) = &*tagged
-            && *known == folder
+            && known == folder
         {
-            return *answer;
+            return answer.clone();
         }
-        let answer = cache_tag::is_below_tag(self.target, &candidate.search.root, &folder);
-        *tagged = Some((folder, answer));
+        let guards = || Guards::new(&self.target.places, Vec::new());
+        let guards = self.guards.get_or_init(guards);
+        let answer = cache_tag::marked(self.target, guards, root, folder);
+        *tagged = Some((folder.clone(), answer.clone()));
         answer
+    }
+
+    /// The folder that goes whole or stays with what lies right in `folder`, for the rule of a search; none
+    /// where each thing goes by itself.
+    pub fn unit(&self, rule: &Rule, search: &Search, folder: &TargetPath) -> Option<TargetPath> {
+        if rule.detect == Some(Detect::CacheTagged) {
+            return self.marked(&search.root, folder).map(|(path, _)| path);
+        }
+        let below = folder.below(&search.root)?;
+        let first = below.split(|byte| *byte == b'/').next()?;
+        let is_unit = rule.whole && !first.is_empty();
+        is_unit.then(|| search.root.join(first).ok()).flatten()
+    }
+
+    /// Whether a file is one of these kinds inside.
+    ///
+    /// # Errors
+    /// When it can't be opened or read.
+    pub fn looks_like(
+        &self,
+        folder: &Folder,
+        name: &CStr,
+        kinds: &[FileKind],
+    ) -> io::Result<bool> {
+        looks_like(&**self.target.disk(), folder, name, kinds)
     }
 
     /// The dates of a trash, read by whoever asks first.
@@ -188,10 +254,13 @@ impl<'a> Recogniser<'a> {
         stat: &Stat,
     ) -> Option<i64> {
         if rule.detect == Some(Detect::OldAccount) {
-            return self.target.accounts.get(search.account?)?.last_used;
+            let account = search.account?;
+            return self.accounts.last_used(self.target, account, &self.cancel);
         }
         match rule.age.by {
-            AgeBy::Changed | AgeBy::Touched => Some(time_of_itself(rule.age.by, stat)),
+            AgeBy::Arrived | AgeBy::Touched | AgeBy::Modified => {
+                Some(time_of_itself(rule.age.by, self.target.dates, stat))
+            }
             AgeBy::Trashed => {
                 let below = path.below(&search.root)?;
                 self.trash(&search.root).get()?.of(below)
@@ -205,14 +274,30 @@ impl<'a> Recogniser<'a> {
     }
 }
 
+/// Whether a file is one of these kinds inside, whatever it is called.
+///
+/// # Errors
+/// When it can't be opened or read.
+pub fn looks_like(
+    disk: &dyn Disk,
+    folder: &Folder,
+    name: &CStr,
+    kinds: &[FileKind],
+) -> io::Result<bool> {
+    magic::is_one_of(disk, folder, name, kinds)
+}
+
 /// The time that an age counts from where a look at the thing itself tells it, seconds since 1970.
-pub fn time_of_itself(by: AgeBy, stat: &Stat) -> i64 {
+pub fn time_of_itself(by: AgeBy, dates: Dates, stat: &Stat) -> i64 {
+    let arrived = match dates {
+        Dates::Kept => stat.arrived(),
+        Dates::Written => stat.modified,
+    };
     match by {
         // Whoever lists a folder touches it, so a touch says nothing of a folder.
-        AgeBy::Touched if stat.kind != Kind::Folder => {
-            stat.modified.seconds.max(stat.accessed.seconds)
-        }
-        AgeBy::Changed | AgeBy::Touched | AgeBy::Trashed => stat.modified.seconds,
+        AgeBy::Touched if stat.kind != Kind::Folder => arrived.max(stat.accessed).seconds,
+        AgeBy::Arrived | AgeBy::Touched => arrived.seconds,
+        AgeBy::Modified | AgeBy::Trashed => stat.modified.seconds,
     }
 }
 

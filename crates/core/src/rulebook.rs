@@ -5,7 +5,9 @@ mod builtin;
 mod compiled;
 mod detect;
 mod example;
+mod file_kind;
 mod guard;
+mod ownership;
 mod parse;
 mod path_pattern;
 mod pattern;
@@ -19,8 +21,12 @@ pub use builtin::builtin;
 pub use compiled::{CompiledRule, Fit, RuleNumber, RuleSet};
 pub use detect::Detect;
 pub use example::{ExampleFailure, run_examples};
+pub use file_kind::FileKind;
 pub(crate) use guard::FolderGuards;
+#[cfg(test)]
+pub(crate) use guard::samples as guard_samples;
 pub use guard::{Guard, Guards};
+pub(crate) use ownership::{Ownership, Probe, decide as decide_owner};
 pub(crate) use path_pattern::{NameTest, PathPattern, Reached, Spelling};
 pub use problem::{DocumentError, Problem};
 pub use rule::{

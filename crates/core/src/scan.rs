@@ -13,16 +13,19 @@ mod outlook;
 mod pile;
 mod pile_index;
 mod progress;
+mod units;
 mod unread;
 mod walk;
 
 pub use arena::{Arena, FolderId, FolderRecord, ItemId, ItemKind};
-pub use explain::{Explanation, explain};
+pub use explain::{Explanation, Question, explain};
 pub use links::LinkGroup;
 pub use notes::{Note, Notes};
 pub use pile::{Blocked, Pile, PileId, Sum};
 pub use pile_index::PileIndex;
-pub use progress::{CancelToken, ScanEvent};
+pub use crate::cancel::CancelToken;
+pub use progress::ScanEvent;
+pub use units::{Unit, Units};
 pub use unread::Unread;
 
 use std::num::NonZeroUsize;
@@ -30,7 +33,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 
-use crate::recognise::{described, is_old_account};
+use crate::recognise::{AccountAges, described};
 use crate::rulebook::{Detect, Guards, Need, RuleNumber, RuleSet, Search, Unresolved, resolve};
 use crate::target::{Holder, InUse, Target, TargetPath, Volume, running};
 use memory::Memory;
@@ -51,6 +54,8 @@ pub struct Scan {
     pub links: Vec<LinkGroup>,
     /// What the info files of the trashes describe.
     pub notes: Notes,
+    /// What goes together or stays.
+    pub units: Units,
     /// Where the rules looked.
     pub searches: Vec<Search>,
     /// The guards that stood.
@@ -115,9 +120,11 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
     let mut unread = unread::Gatherer::default();
     let (mut searches, unresolved) = resolve(target, rules);
     // A home that is used is not walked for the rule that looks for unused ones.
+    let accounts = Arc::new(AccountAges::of(target));
     searches.retain(|search| {
         let rule = &rules.rule(search.rule).rule;
-        rule.detect != Some(Detect::OldAccount) || is_old_account(target, rule, search, now)
+        rule.detect != Some(Detect::OldAccount)
+            || accounts.is_old(target, rule, search, (now, cancel))
     });
     tell_unresolved(unresolved, &mut unread);
     for home in &target.partly_searched {
@@ -142,7 +149,7 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
     let same_target = |before: &&Scan| Arc::ptr_eq(&before.target, target);
     let before = order.before.filter(same_target);
     let memory = before.and_then(|before| Memory::of(before, rules.digest(), &searches, &guards));
-    let ground = ground::Ground::new(target, (rules, &searches), &guards, now, memory);
+    let ground = ground::Ground::new(target, (rules, &searches), &guards, (now, accounts), memory);
     let walked = walk::walk(&ground, order.hands, cancel, sink, &mut unread);
     let mut arena = walked.arena;
     drop(ground);
@@ -151,6 +158,8 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
         let reason = "moved while it was walked, and counted where it was seen last";
         unread.add("/".to_owned(), reason, moved);
     }
+    let of = (&**rules, searches.as_slice());
+    let units = Units::settle(&mut arena, &walked.piles, of, &mut unread);
     let links = links::gather(&mut arena, now);
     let mut piles = pile::build(&arena, walked.piles, now);
     // Whoever runs is looked for once, and only when a rule asks.
@@ -166,6 +175,7 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
         now,
         links,
         notes: Notes::find(&arena, &piles, rules, target.layout, &searches),
+        units,
         arena,
         piles,
         searches,

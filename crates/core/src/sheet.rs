@@ -2,10 +2,10 @@
 
 use std::collections::BTreeSet;
 use std::fs;
-use std::io;
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
+use jolly_disk::read_trusted;
 use serde::{Deserialize, Serialize};
 
 use crate::kept::{KeptError, write_whole};
@@ -15,8 +15,8 @@ use crate::target::{Layout, Target, Volume};
 /// Visits that a sheet keeps; older ones are dropped.
 const MOST_VISITS: usize = 100;
 
-/// The most that is read of a sheet.
-const MOST_BYTES: usize = 1024 * 1024;
+/// The most that is read of a sheet, in bytes.
+const MOST_BYTES: u64 = 1024 * 1024;
 
 /// One sitting with a computer.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -55,12 +55,6 @@ pub struct Sheet {
 pub enum SheetError {
     #[error("the job sheet {} can't be read: {message}", path.display())]
     Malformed { path: PathBuf, message: String },
-    #[error("cannot {verb} the job sheet {}", path.display())]
-    Disk {
-        verb: &'static str,
-        path: PathBuf,
-        source: io::Error,
-    },
     #[error(transparent)]
     State(#[from] StateError),
     #[error(transparent)]
@@ -104,17 +98,7 @@ impl Sheet {
     /// When it is there and can't be read, or isn't one.
     pub fn read(state: &StateFolder, identity: &str) -> Result<Option<Self>, SheetError> {
         let path = state.sheet(identity);
-        match read_file(&path) {
-            Err(SheetError::Disk { source, .. })
-                if matches!(
-                    source.kind(),
-                    io::ErrorKind::NotFound | io::ErrorKind::NotADirectory
-                ) =>
-            {
-                Ok(None)
-            }
-            read => read.map(Some),
-        }
+        read_file(&path)
     }
 
     /// Keeps the sheet of a computer, whole or not at all.
@@ -138,7 +122,7 @@ impl Sheet {
         };
         let mut sheets: Vec<Self> = entries
             .flatten()
-            .filter_map(|entry| read_file(&entry.path()).ok())
+            .filter_map(|entry| read_file(&entry.path()).ok().flatten())
             .collect();
         let last = |sheet: &Self| sheet.last_visit().map(|visit| visit.time);
         sheets.sort_by_key(|sheet| std::cmp::Reverse(last(sheet)));
@@ -146,19 +130,15 @@ impl Sheet {
     }
 }
 
-fn read_file(path: &Path) -> Result<Sheet, SheetError> {
-    let bytes = fs::read(path).map_err(|source| SheetError::Disk {
-        verb: "read",
-        path: path.to_owned(),
-        source,
-    })?;
+fn read_file(path: &Path) -> Result<Option<Sheet>, SheetError> {
+    let Some(bytes) = read_trusted(path, MOST_BYTES).map_err(StateError::from)? else {
+        return Ok(None);
+    };
     let refuse = |message: String| SheetError::Malformed {
         path: path.to_owned(),
         message,
     };
-    if bytes.len() > MOST_BYTES {
-        return Err(refuse("it is too long for one".to_owned()));
-    }
     let text = String::from_utf8(bytes).map_err(|error| refuse(error.to_string()))?;
-    toml::from_str(&text).map_err(|error| refuse(error.to_string().trim_end().to_owned()))
+    let sheet = toml::from_str(&text);
+    sheet.map_err(|error| refuse(error.to_string().trim_end().to_owned()))
 }

@@ -24,11 +24,13 @@ mod restore;
 mod run;
 mod state_folder;
 mod tally;
+mod target_lock;
+mod unit;
 
 pub use compare::{Comparison, Difference, Predictions, Rehearsed, forget_rehearsals};
 pub use dustpan::{
     Dustpan, DustpanError, Emptied, EmptyError, KEPT_DAYS, NewDustpan, ON_TARGET, Pan, PanItem,
-    Room, RoomError, empty, empty_expired, estimate_packed, find_room,
+    Room, RoomError, empty, estimate_packed, find_room,
 };
 pub use explain::{Cause, explain};
 pub use journal::{Journal, JournalError, Sink};
@@ -40,6 +42,6 @@ pub use outcome::{Outcome, OutcomeSums, Stayed};
 pub use overwrite::overwrite_caveat;
 pub use pause::Pause;
 pub use recover::{RecoverError, recover};
-pub use restore::{Back, RestoreError, Returned, restore};
+pub use restore::{Back, RestoreError, RestoreOrder, Returned, SameComputer, restore};
 pub use run::{Ground, Real, RunSummary, SweepError, SweepEvent, rehearse, sweep};
 pub use state_folder::{StateError, StateFolder};

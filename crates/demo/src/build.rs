@@ -4,6 +4,8 @@ use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
+use jolly_disk::{Distrust, make_trusted_folder};
+
 use crate::contents::Chance;
 use crate::program::HELD;
 use crate::system::LOCKED;
@@ -59,6 +61,11 @@ impl DemoLayout {
 pub enum DemoError {
     #[error("{} is not empty", path.display())]
     NotEmpty { path: PathBuf },
+    #[error("a demo computer is built only where nobody else has a hand in it")]
+    Doubted {
+        #[from]
+        source: Distrust,
+    },
     #[error("cannot {verb} {}", path.display())]
     Disk {
         verb: &'static str,
@@ -94,21 +101,18 @@ const CAPACITY: u64 = 4 << 30;
 /// # Errors
 /// When `root` holds anything, or the disk refuses.
 pub fn build(root: &Path, layout: DemoLayout, now: i64) -> Result<PathBuf, DemoError> {
-    match fs::read_dir(root).map(|mut entries| entries.next().is_some()) {
-        Ok(true) => {
-            return Err(DemoError::NotEmpty {
-                path: root.to_owned(),
-            });
-        }
-        Ok(false) => {}
-        Err(error) if error.kind() == io::ErrorKind::NotFound => {}
-        Err(error) => return Err(DemoError::at("read", root)(error)),
-    }
-    let tree = TreeBuilder::new(root, now)?;
+    refuse_filled(root)?;
+    // Nobody else may have a hand in it, or could put a link in the way of what is written.
+    make_trusted_folder(root)?;
     let root = root.canonicalize().map_err(DemoError::at("find", root))?;
+    set_mode(&root, 0o700)?;
+    let tree = TreeBuilder::new(&root, now)?;
     let mut name = root.file_name().unwrap_or_default().to_owned();
     name.push("-next-door");
     let next_door = root.with_file_name(name);
+    refuse_filled(&next_door)?;
+    make_trusted_folder(&next_door)?;
+    set_mode(&next_door, 0o755)?;
     let outside = TreeBuilder::new(&next_door, now)?;
     outside.text(
         "boat-licences.txt",
@@ -137,7 +141,27 @@ pub fn build(root: &Path, layout: DemoLayout, now: i64) -> Result<PathBuf, DemoE
     }
     examples::build(&tree, layout)?;
     tree.age_folders()?;
+    tree.mode(".otter-quay.toml", 0o644)?;
+    set_mode(&root, 0o755)?;
     Ok(next_door)
+}
+
+/// Refuses a folder that holds anything.
+fn refuse_filled(folder: &Path) -> Result<(), DemoError> {
+    match fs::read_dir(folder).map(|mut entries| entries.next().is_some()) {
+        Ok(true) => Err(DemoError::NotEmpty {
+            path: folder.to_owned(),
+        }),
+        Ok(false) => Ok(()),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
+        Err(error) => Err(DemoError::at("read", folder)(error)),
+    }
+}
+
+fn set_mode(folder: &Path, mode: u32) -> Result<(), DemoError> {
+    use std::os::unix::fs::PermissionsExt as _;
+    let permissions = fs::Permissions::from_mode(mode);
+    fs::set_permissions(folder, permissions).map_err(DemoError::at("change", folder))
 }
 
 /// Builds only the examples of a layout's rulebook in `root`: some megabytes, for volumes on which

@@ -21,6 +21,8 @@ struct Rule {
 struct Example {
     path: String,
     aged: Option<String>,
+    /// What it is inside.
+    contents: Option<String>,
 }
 
 /// Builds every example that isn't there yet; of two for one path the first.
@@ -45,7 +47,10 @@ pub(crate) fn build(tree: &TreeBuilder, layout: DemoLayout) -> Result<(), DemoEr
         } else {
             (40 + 4 * (number as u64 % 13)) << 10
         };
-        tree.file(&example.path, size, age)?;
+        match &example.contents {
+            Some(kind) => tree.of_kind(&example.path, kind, size, age)?,
+            None => tree.file(&example.path, size, age)?,
+        };
     }
     Ok(())
 }

@@ -11,7 +11,7 @@ use std::sync::Mutex;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
-use jolly_disk::{Attribute, Disk, Entry, Folder, NotGiven, RealDisk, Space, Stat, Traits};
+use jolly_disk::{Attribute, Disk, Entry, Folder, NotGiven, RealDisk, Space, Stamp, Stat, Traits};
 
 /// What happens at which call.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -239,6 +239,18 @@ impl Disk for FaultyDisk {
 
     fn keeps_changes(&self, folder: &Folder) -> bool {
         RealDisk.keeps_changes(folder)
+    }
+
+    fn keeps_owners(&self, folder: &Folder) -> bool {
+        RealDisk.keeps_owners(folder)
+    }
+
+    fn birth(&self, folder: &Folder) -> Option<Stamp> {
+        RealDisk.birth(folder)
+    }
+
+    fn volume_number(&self, folder: &Folder) -> Option<u64> {
+        RealDisk.volume_number(folder)
     }
 
     fn may_change(&self, folder: &Folder) -> bool {

@@ -99,13 +99,14 @@ fn accounts(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
         let path = format!("Users/joss/AppData/Local/Temp/~df{number:03}.tmp");
         tree.file(path, chance.between(KIB, 500 * KIB), chance.days(40, 600))?;
     }
-    for (name, size, age) in [
-        ("Lanternfish-Setup-3.2.EXE", 64 * MIB, 150),
-        ("quay-12.4.iso", 110 * MIB, 420),
-        ("printer.msi", 9 * MIB, 45),
-        ("wage-slip-may.pdf", 300 * KIB, 190),
+    for (name, kind, size, age) in [
+        ("Lanternfish-Setup-3.2.EXE", "windows-program", 64 * MIB, 150),
+        ("quay-12.4.iso", "disc-image", 110 * MIB, 420),
+        ("printer.msi", "compound-file", 9 * MIB, 45),
+        ("wage-slip-may.pdf", "", 300 * KIB, 190),
     ] {
-        tree.file(format!("Users/joss/Downloads/{name}"), size, age * DAY)?;
+        let path = format!("Users/joss/Downloads/{name}");
+        tree.of_kind(path, kind, size, age * DAY)?;
     }
     for (name, size) in [("tax-2025.pdf", 700), ("insurance.pdf", 900)] {
         tree.file(format!("Users/pia/Documents/{name}"), size * KIB, 200 * DAY)?;

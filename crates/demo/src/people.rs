@@ -156,16 +156,16 @@ fn pias_trash(tree: &TreeBuilder, home: &str) -> Result<(), DemoError> {
 fn joss(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     let home = "home/joss";
     chromium(tree, chance, &ChromiumPlaces::linux(home), 420)?;
-    for (name, size, age) in [
-        ("lanternfish-3.2.AppImage", 86 * MIB, 150),
-        ("quay-12.4-live.iso", 240 * MIB, 420),
-        ("tidewatch_2.1_amd64.deb", 12 * MIB, 70),
-        ("ferrylog-1.9.run", 30 * MIB, 700),
-        ("printer-driver.rpm", 9 * MIB, 10),
-        ("wage-slip-may.pdf", 300 * KIB, 190),
-        ("canoe-course.pdf", MIB, 230),
+    for (name, kind, size, age) in [
+        ("lanternfish-3.2.AppImage", "elf-program", 86 * MIB, 150),
+        ("quay-12.4-live.iso", "disc-image", 240 * MIB, 420),
+        ("tidewatch_2.1_amd64.deb", "debian-package", 12 * MIB, 70),
+        ("ferrylog-1.9.run", "script", 30 * MIB, 700),
+        ("printer-driver.rpm", "rpm-package", 9 * MIB, 10),
+        ("wage-slip-may.pdf", "", 300 * KIB, 190),
+        ("canoe-course.pdf", "", MIB, 230),
     ] {
-        tree.file(format!("{home}/Downloads/{name}"), size, age * DAY)?;
+        tree.of_kind(format!("{home}/Downloads/{name}"), kind, size, age * DAY)?;
     }
     tree.text(
         format!("{home}/.cache/lanternfish/CACHEDIR.TAG"),

@@ -4,7 +4,7 @@
 use std::fs::{self, File};
 use std::io::Write as _;
 use std::os::unix::ffi::OsStrExt as _;
-use std::os::unix::fs::PermissionsExt as _;
+use std::os::unix::fs::{FileExt as _, PermissionsExt as _};
 use std::path::{Path, PathBuf};
 
 use rustix::fs::{AtFlags, CWD, FallocateFlags, FileType, Mode, Timespec, Timestamps};
@@ -85,6 +85,29 @@ impl TreeBuilder {
         self.parent(&path)?;
         let file = File::create(&path).map_err(DemoError::at("make", &path))?;
         fill(&file, size).map_err(DemoError::at("fill", &path))?;
+        self.age(&path, age)?;
+        Ok(path)
+    }
+
+    /// A file of a kind that its first bytes tell, as rulebooks name kinds; `size` bytes on the disk, `age`
+    /// seconds old.
+    ///
+    /// # Errors
+    /// What the disk says.
+    pub fn of_kind(
+        &self,
+        below: impl AsRef<[u8]>,
+        kind: &str,
+        size: u64,
+        age: i64,
+    ) -> Result<PathBuf, DemoError> {
+        let path = self.file(below, size, age)?;
+        let file = fs::OpenOptions::new().write(true).open(&path);
+        let file = file.map_err(DemoError::at("open", &path))?;
+        for (at, bytes) in marks_of(kind, size) {
+            file.write_all_at(bytes, at)
+                .map_err(DemoError::at("write", &path))?;
+        }
         self.age(&path, age)?;
         Ok(path)
     }
@@ -219,6 +242,26 @@ impl TreeBuilder {
         };
         rustix::fs::utimensat(CWD, path, &times, AtFlags::SYMLINK_NOFOLLOW)
             .map_err(|error| DemoError::at("age", path)(error.into()))
+    }
+}
+
+/// What tells a kind of file, and where that stands in one of this size.
+fn marks_of(kind: &str, size: u64) -> Vec<(u64, &'static [u8])> {
+    const ELF: &[u8] = b"\x7fELF\x02\x01\x01\0";
+    let first = |bytes: &'static [u8]| -> Vec<(u64, &'static [u8])> { vec![(0, bytes)] };
+    match kind {
+        "core-dump" => vec![(0, ELF), (16, b"\x04\0")],
+        "elf-program" => vec![(0, ELF), (16, b"\x02\0")],
+        "windows-program" => first(b"MZ"),
+        "compound-file" => first(b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"),
+        "debian-package" => first(b"!<arch>\n"),
+        "rpm-package" => first(b"\xed\xab\xee\xdb"),
+        "disc-image" => vec![(32_769, b"CD001")],
+        "apple-disk-image" => vec![(size.saturating_sub(512), b"koly")],
+        "xar" => first(b"xar!"),
+        "script" => first(b"#!/bin/sh\n"),
+        "png" => first(b"\x89PNG\r\n\x1a\n"),
+        _ => Vec::new(),
     }
 }
 

@@ -165,12 +165,12 @@ fn pia(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
 
 fn joss(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     let home = "Users/joss";
-    for (name, size, age) in [
-        ("Lanternfish-3.2.DMG", 80 * MIB, 150),
-        ("quay-tools.pkg", 40 * MIB, 420),
-        ("wage-slip-may.pdf", 300 * KIB, 190),
+    for (name, kind, size, age) in [
+        ("Lanternfish-3.2.DMG", "apple-disk-image", 80 * MIB, 150),
+        ("quay-tools.pkg", "xar", 40 * MIB, 420),
+        ("wage-slip-may.pdf", "", 300 * KIB, 190),
     ] {
-        tree.file(format!("{home}/Downloads/{name}"), size, age * DAY)?;
+        tree.of_kind(format!("{home}/Downloads/{name}"), kind, size, age * DAY)?;
     }
     for number in 0..80 {
         let path = format!("{home}/Library/Caches/example.lanternfish/covers/{number:03}.jpg");

@@ -1,11 +1,16 @@
 //! Opening beneath a folder: no links, no mounts, no way up.
 
+use std::fs::File;
 use std::io;
-use std::os::fd::{AsFd, OwnedFd};
+use std::os::fd::{AsFd, AsRawFd as _, OwnedFd};
 use std::sync::atomic::{AtomicBool, Ordering};
 
-use rustix::fs::{AtFlags, Mode, OFlags, ResolveFlags, StatxFlags, openat, openat2, statx};
+use rustix::fs::{
+    AtFlags, FileType, Mode, OFlags, ResolveFlags, StatxFlags, fstat, openat, openat2, statx,
+};
 use rustix::io::Errno;
+
+use crate::real::untouched;
 
 /// The kernel refuses paths of 4,096 bytes and more; deeper trees are opened in stretches.
 const STRETCH: usize = 4000;
@@ -45,6 +50,37 @@ pub(crate) fn open(base: impl AsFd, path: &[u8], flags: OFlags) -> io::Result<Ow
         Some(folder) => open_stretch(folder, rest, flags)?,
         None => open_stretch(&base, rest, flags)?,
     })
+}
+
+/// Opens a regular file beneath `base`: it is seen to be one before it is opened, since to open a
+/// device or a pipe may already do something.
+///
+/// # Errors
+/// `EINVAL` when it isn't a regular file, else as [`open`].
+pub(crate) fn open_regular(base: impl AsFd, path: &[u8], flags: OFlags) -> io::Result<File> {
+    let seen = open(&base, path, OFlags::PATH)?;
+    let file_type = |descriptor: &OwnedFd| -> io::Result<FileType> {
+        Ok(FileType::from_raw_mode(fstat(descriptor)?.st_mode))
+    };
+    if file_type(&seen)? != FileType::RegularFile {
+        return Err(Errno::INVAL.into());
+    }
+    // NONBLOCK: should all else fail, a pipe in the file's place must not hang us.
+    let flags = flags | OFlags::NONBLOCK;
+    let again = format!("/proc/self/fd/{}", seen.as_raw_fd());
+    let with = |more| Ok(rustix::fs::open(&again, flags | OFlags::CLOEXEC | more, Mode::empty())?);
+    match untouched(with) {
+        Ok(file) => Ok(File::from(file)),
+        // Without /proc the name is opened again, and looked at again.
+        Err(error) if error.kind() == io::ErrorKind::NotFound => {
+            let opened = untouched(|more| open(&base, path, flags | more))?;
+            match file_type(&opened)? {
+                FileType::RegularFile => Ok(File::from(opened)),
+                _ => Err(Errno::INVAL.into()),
+            }
+        }
+        Err(error) => Err(error),
+    }
 }
 
 fn open_stretch(base: impl AsFd, path: &[u8], flags: OFlags) -> Result<OwnedFd, Errno> {
@@ -150,6 +186,4 @@ mod tests {
         }
         assert!(open(&root, &path, OFlags::RDONLY | OFlags::DIRECTORY).is_ok());
     }
-
-    use std::fs::File;
 }

@@ -8,7 +8,7 @@ use std::os::fd::{AsFd, BorrowedFd, OwnedFd};
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 
-use crate::stat::{Kind, Stat};
+use crate::stat::{Kind, Stamp, Stat};
 use crate::traits::{Attribute, NotGiven, Traits};
 
 /// An open folder. Holding it means that the folder stays the same one, whatever its name does.
@@ -174,6 +174,17 @@ pub trait Disk: Send + Sync {
     /// Whether the file system is known to move a folder's last change with every name that comes,
     /// goes or is renamed in it.
     fn keeps_changes(&self, folder: &Folder) -> bool;
+
+    /// Whether files on the folder's volume have owners and rights of their own; of a volume where it
+    /// isn't known (FAT, NTFS, anything through FUSE) whoever reads it may read all.
+    fn keeps_owners(&self, folder: &Folder) -> bool;
+
+    /// When the folder was made on its volume, where the file system keeps that.
+    fn birth(&self, folder: &Folder) -> Option<Stamp>;
+
+    /// The number that the folder's file system bears from the day it was made, wherever it is mounted;
+    /// none where the kernel makes one up from the device.
+    fn volume_number(&self, folder: &Folder) -> Option<u64>;
 
     /// Whether this process may remove names in the folder.
     fn may_change(&self, folder: &Folder) -> bool;

@@ -10,9 +10,13 @@ mod effort;
 mod real;
 mod stat;
 mod traits;
+mod trusted;
 
 pub use disk::{Disk, Entry, Folder, Space};
 pub use effort::{Effort, Meter};
-pub use real::RealDisk;
+pub use real::{RealDisk, runner};
 pub use stat::{FileKey, Kind, Stamp, Stat};
 pub use traits::{Attribute, NotGiven, Traits};
+pub use trusted::{
+    Distrust, make_trusted_folder, read_regular, read_trusted, trusted_file, trusted_folder,
+};

@@ -16,19 +16,27 @@ use rustix::io::Errno;
 
 use crate::beneath;
 use crate::disk::{Disk, Entry, Folder, Space};
-use crate::stat::{Kind, Stat};
+use crate::stat::{Kind, Stamp, Stat};
 use crate::traits::{self, Attribute, NotGiven, Traits};
 
 /// A folder is listed in batches of this many bytes: large enough to save calls, small enough to
 /// hand to another thread.
 const LISTING: usize = 64 * 1024;
 
+/// What a look asks for.
+const TOLD: StatxFlags = StatxFlags::BASIC_STATS.union(StatxFlags::BTIME);
+
+/// The user that this process acts as.
+pub fn runner() -> u32 {
+    rustix::process::geteuid().as_raw()
+}
+
 /// The file system of this machine.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct RealDisk;
 
 /// Tries without leaving a trace in the access time first; only an owner may ask for that.
-fn untouched<T>(open: impl Fn(OFlags) -> io::Result<T>) -> io::Result<T> {
+pub(crate) fn untouched<T>(open: impl Fn(OFlags) -> io::Result<T>) -> io::Result<T> {
     match open(OFlags::NOATIME) {
         Err(error) if error.kind() == io::ErrorKind::PermissionDenied => open(OFlags::empty()),
         opened => opened,
@@ -63,6 +71,30 @@ fn list_through(
 /// names: ext2 to ext4, XFS, Btrfs and tmpfs.
 const KEEPING: [u64; 4] = [0xEF53, 0x5846_5342, 0x9123_683E, 0x0102_1994];
 
+/// File systems whose files have no owners of their own, or of which it isn't known: FAT, exFAT, NTFS,
+/// whatever comes through FUSE, and others' computers by SMB.
+const OWNERLESS: [u64; 8] = [
+    0x4d44,
+    0x2011_bab0,
+    0x5346_544e,
+    0x7366_746e,
+    0x6573_5546,
+    0x517b,
+    0xff53_4d42,
+    0xfe53_4d42,
+];
+
+/// File systems that put the number they got when they were made into what `statfs(2)` tells: ext2 to
+/// ext4, Btrfs, F2FS. (XFS and FAT tell the device's, which is another one tomorrow.)
+const NUMBERED: [u64; 3] = [0xEF53, 0x9123_683E, 0xF2F5_2010];
+
+/// The number of the kind of file system, as `statfs(2)` tells it.
+fn kind_of_volume(folder: &Folder) -> Option<u64> {
+    let raw = fstatfs(folder).ok()?;
+    // Some of them fill the whole word, and come back with a sign.
+    Some(u64::try_from(raw.f_type & 0xffff_ffff).unwrap_or(u64::MAX))
+}
+
 impl Disk for RealDisk {
     fn open_root(&self, path: &Path) -> io::Result<Folder> {
         let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
@@ -90,31 +122,19 @@ impl Disk for RealDisk {
 
     fn stat(&self, folder: &Folder, name: &CStr) -> io::Result<Stat> {
         let flags = AtFlags::SYMLINK_NOFOLLOW | AtFlags::NO_AUTOMOUNT | AtFlags::STATX_DONT_SYNC;
-        Ok(statx(folder, name, flags, StatxFlags::BASIC_STATS)?.into())
+        Ok(statx(folder, name, flags, TOLD)?.into())
     }
 
     fn stat_folder(&self, folder: &Folder) -> io::Result<Stat> {
-        Ok(statx(folder, c"", AtFlags::EMPTY_PATH, StatxFlags::BASIC_STATS)?.into())
+        Ok(statx(folder, c"", AtFlags::EMPTY_PATH, TOLD)?.into())
     }
 
     fn open_file(&self, folder: &Folder, name: &CStr) -> io::Result<File> {
-        // NONBLOCK: a pipe put in the file's place must not hang us.
-        let flags = OFlags::RDONLY | OFlags::NONBLOCK;
-        let file = untouched(|more| beneath::open(folder, name.to_bytes(), flags | more))?;
-        let file = File::from(file);
-        if !file.metadata()?.is_file() {
-            return Err(Errno::INVAL.into());
-        }
-        Ok(file)
+        beneath::open_regular(folder, name.to_bytes(), OFlags::RDONLY)
     }
 
     fn open_to_overwrite(&self, folder: &Folder, name: &CStr) -> io::Result<File> {
-        let flags = OFlags::WRONLY | OFlags::NONBLOCK;
-        let file = File::from(beneath::open(folder, name.to_bytes(), flags)?);
-        if !file.metadata()?.is_file() {
-            return Err(Errno::INVAL.into());
-        }
-        Ok(file)
+        beneath::open_regular(folder, name.to_bytes(), OFlags::WRONLY)
     }
 
     fn read_link(&self, folder: &Folder, name: &CStr) -> io::Result<Vec<u8>> {
@@ -191,9 +211,22 @@ impl Disk for RealDisk {
     }
 
     fn keeps_changes(&self, folder: &Folder) -> bool {
-        fstatfs(folder).is_ok_and(|raw| {
-            u64::try_from(raw.f_type).is_ok_and(|number| KEEPING.contains(&number))
-        })
+        kind_of_volume(folder).is_some_and(|kind| KEEPING.contains(&kind))
+    }
+
+    fn keeps_owners(&self, folder: &Folder) -> bool {
+        kind_of_volume(folder).is_some_and(|kind| !OWNERLESS.contains(&kind))
+    }
+
+    fn birth(&self, folder: &Folder) -> Option<Stamp> {
+        let told = self.stat_folder(folder).ok()?.born;
+        told.or_else(|| traits::ntfs_birth(folder.as_fd()))
+    }
+
+    fn volume_number(&self, folder: &Folder) -> Option<u64> {
+        kind_of_volume(folder).filter(|kind| NUMBERED.contains(kind))?;
+        let number = fstatvfs(folder).ok()?.f_fsid;
+        (number != 0).then_some(number)
     }
 
     fn may_change(&self, folder: &Folder) -> bool {

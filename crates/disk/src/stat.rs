@@ -1,6 +1,6 @@
 //! What one look at a directory entry tells.
 
-use rustix::fs::{FileType, Statx, StatxAttributes};
+use rustix::fs::{FileType, Statx, StatxAttributes, StatxFlags};
 
 /// A file's identity on this machine: two names with one key are one file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -63,6 +63,17 @@ pub struct Stat {
     pub modified: Stamp,
     /// Last change of its contents or of what is kept about it; no program can set it back.
     pub changed: Stamp,
+    /// When it was made on this volume, where the file system keeps that; no program can set it.
+    pub born: Option<Stamp>,
+}
+
+impl Stat {
+    /// Since when it has been here as it is: the latest of modification, last change and birth. An
+    /// archive or a copy brings a modification of its own along, but neither of the others.
+    pub fn arrived(&self) -> Stamp {
+        let here = self.born.map_or(self.changed, |born| born.max(self.changed));
+        here.max(self.modified)
+    }
 }
 
 impl Kind {
@@ -105,6 +116,10 @@ impl From<Statx> for Stat {
             accessed: stamp(raw.stx_atime),
             modified: stamp(raw.stx_mtime),
             changed: stamp(raw.stx_ctime),
+            // Some say they know it and tell the beginning of time.
+            born: (raw.stx_mask & StatxFlags::BTIME.bits() != 0)
+                .then(|| stamp(raw.stx_btime))
+                .filter(|born| born.seconds > 0),
         }
     }
 }

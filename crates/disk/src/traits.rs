@@ -81,6 +81,24 @@ pub(crate) fn attributes(of: BorrowedFd<'_>) -> io::Result<Vec<Attribute>> {
     Ok(found)
 }
 
+/// When a folder on NTFS through FUSE was made: that driver tells it in an attribute alone, as hundreds
+/// of nanoseconds since 1601, big-endian.
+pub(crate) fn ntfs_birth(of: BorrowedFd<'_>) -> Option<Stamp> {
+    const SINCE_1601: i64 = 11_644_473_600;
+    const IN_A_SECOND: u64 = 10_000_000;
+    let mut value = Vec::with_capacity(8);
+    fgetxattr(
+        of,
+        "system.ntfs_crtime_be",
+        rustix::buffer::spare_capacity(&mut value),
+    )
+    .ok()?;
+    let ticks = u64::from_be_bytes(value.try_into().ok()?);
+    let seconds = i64::try_from(ticks / IN_A_SECOND).ok()? - SINCE_1601;
+    let nanos = u32::try_from(ticks % IN_A_SECOND).ok()? * 100;
+    (ticks != 0).then_some(Stamp { seconds, nanos })
+}
+
 pub(crate) fn times(traits: &Traits) -> Timestamps {
     let time = |stamp: Stamp| Timespec {
         tv_sec: stamp.seconds,

@@ -13,6 +13,9 @@ use crate::tui;
 
 fn refuse(error: &DemoError) -> Refusal {
     match error {
+        DemoError::Doubted { .. } => {
+            Refusal::bad_input(error, "name a folder of your own, or one below /tmp")
+        }
         DemoError::NotEmpty { .. } => {
             Refusal::bad_input(error, "name a folder that is empty or not there yet")
         }
@@ -71,8 +74,10 @@ pub(super) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refus
         // What is on the disk says which layout it is.
         layout: None,
         target: Some(root.clone()),
-        // What is tried out here must not change how the shop starts, or spare, tomorrow.
+        // What is tried out here must not change how the shop starts, or spare, tomorrow; and no other demo
+        // computer is this one.
         config: Some(folder.path().join("settings")),
+        state: Some(options.state.clone().unwrap_or_else(|| folder.path().join("state"))),
         ..options.clone()
     };
     let ended = tui::open(&options, looks, tui::Source::Demo(folder.path().to_owned()));

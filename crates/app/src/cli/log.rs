@@ -1,25 +1,24 @@
 //! `log`: what runs did.
 
 use std::path::Path;
-use std::sync::Arc;
 
 use jolly_core::scan::Sum;
 use jolly_core::sweep::{
-    LogError, LogState, LogSummary, OutcomeSums, StateFolder, list_logs, read_items, recover,
-    verify_log,
+    LogError, LogState, LogSummary, OutcomeSums, RecoverError, StateFolder, list_logs, read_items,
+    recover, verify_log,
 };
-use jolly_core::target::{Printable, Target, TargetPath};
-use jolly_disk::RealDisk;
+use jolly_core::target::{Printable, TargetPath};
+use jolly_core::whole_story;
 use serde_json::json;
 
 use crate::cli::{LogCommand, print};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
-use crate::session::{clock, read_layout, state_path};
+use crate::session::{clock, open_state, open_target, same_computer};
 use crate::wording::{bytes, count};
 
 pub(super) fn run(options: &SharedOptions, command: &LogCommand) -> Result<Exit, Refusal> {
-    let state = StateFolder::new(state_path(options.state.as_deref())?);
+    let state = open_state(options)?;
     match command {
         LogCommand::List => list(options, &state),
         LogCommand::Show { run } => show(options, &state, run),
@@ -34,7 +33,10 @@ pub(super) fn refuse(error: &LogError) -> Refusal {
             Refusal::bad_input(error, "`jolly-broom log list` names them all")
         }
         LogError::Unreadable { .. } | LogError::NeverBegan { .. } => Refusal::failed(error, ""),
-        LogError::Altered { .. } => {
+        LogError::Doubted { .. } => {
+            Refusal::bad_input(error, "it must be yours, for nobody else to write to")
+        }
+        LogError::Altered { .. } | LogError::OtherRun { .. } => {
             Refusal::failed(error, "what it says from there on can't be trusted")
         }
         LogError::OtherVersion { .. } => Refusal::failed(error, "use the version that wrote it"),
@@ -151,7 +153,6 @@ fn verify(options: &SharedOptions, state: &StateFolder, run: &str) -> Result<Exi
 }
 
 fn settle(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
-    let layout = read_layout(options.layout.as_deref())?;
     let logs = list_logs(state).map_err(|error| Refusal::failed(&error, ""))?;
     let mut exit = Exit::Done;
     let mut broken = 0;
@@ -170,7 +171,7 @@ fn settle(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal>
             .target
             .clone()
             .unwrap_or_else(|| log.target.clone().into());
-        match settle_one(state, &log.run, &root, layout) {
+        match settle_one(options, state, &log.run, &root) {
             Ok(settled) => print::result(|out| {
                 let many = count(log.unsettled);
                 writeln!(
@@ -193,13 +194,17 @@ fn settle(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal>
 }
 
 fn settle_one(
+    options: &SharedOptions,
     state: &StateFolder,
     run: &str,
     root: &Path,
-    layout: Option<jolly_core::target::Layout>,
 ) -> Result<LogSummary, String> {
-    let environment = |name: &str| std::env::var_os(name);
-    let target = Target::open(Arc::new(RealDisk), root, layout, &environment)
-        .map_err(|error| error.to_string())?;
-    recover(state, run, &target, clock()).map_err(|error| error.to_string())
+    let target = open_target(options, root).map_err(|refusal| refusal.message)?;
+    let settled = recover(state, run, (&target, same_computer(options)), clock());
+    settled.map_err(|error| match error {
+        RecoverError::KnownByPath { .. } => {
+            format!("{error}\n  if it is the same one, say so with --same-computer")
+        }
+        error => whole_story(&error),
+    })
 }

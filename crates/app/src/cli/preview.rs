@@ -1,8 +1,6 @@
 //! `preview`: exactly what would go.
 
-use std::fs::OpenOptions;
 use std::io::{self, Write};
-use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::Path;
 
 use jolly_core::decide::{EntryKind, Manifest, make_manifest, write_plan, write_preview};
@@ -39,17 +37,25 @@ fn save(manifest: &Manifest, file: &Path) -> Result<(), Refusal> {
         let what = io::Error::other(format!("cannot write the plan {}: {error}", file.display()));
         Refusal::failed(&what, "choose a file that can be written")
     };
-    let opened = OpenOptions::new()
-        .write(true)
-        .create(true)
-        .truncate(true)
-        .mode(0o600)
-        .open(file);
-    let mut out = io::BufWriter::new(opened.map_err(refuse)?);
+    // Written under a name of its own and put in place at the end: no link is followed, and whatever file was
+    // there before, its owner and its rights are gone with it.
+    let folder = match file.parent() {
+        Some(folder) if !folder.as_os_str().is_empty() => folder,
+        _ => Path::new("."),
+    };
+    let is_special = std::fs::symlink_metadata(file).is_ok_and(|there| !there.is_file());
+    if is_special {
+        return Err(refuse(io::Error::other("something that is no file has that name")));
+    }
+    let made = tempfile::NamedTempFile::new_in(folder).map_err(refuse)?;
+    let mut out = io::BufWriter::new(made);
     write_plan(manifest, &mut out)
         .and_then(|()| out.flush())
         .map_err(refuse)?;
-    out.get_ref().sync_all().map_err(refuse)
+    let made = out.into_inner().map_err(|error| refuse(error.into_error()))?;
+    made.as_file().sync_all().map_err(refuse)?;
+    made.persist(file).map_err(|error| refuse(error.error))?;
+    Ok(())
 }
 
 /// The list for people: one path a line, and the sums.

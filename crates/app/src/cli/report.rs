@@ -4,15 +4,14 @@ use std::fs::File;
 use std::path::Path;
 
 use jolly_core::report::{ReportError, write_report};
-use jolly_core::sweep::StateFolder;
 
 use crate::cli::log;
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
-use crate::session::state_path;
+use crate::session::open_state;
 
 pub(super) fn run(options: &SharedOptions, run: &str, file: &Path) -> Result<Exit, Refusal> {
-    let state = StateFolder::new(state_path(options.state.as_deref())?);
+    let state = open_state(options)?;
     let written = write_report(&state, run, file, &|file| File::create(file));
     written.map_err(|error| match &error {
         ReportError::Form { .. } => {

@@ -3,19 +3,19 @@
 use std::path::PathBuf;
 
 use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{Pan, PanItem, RestoreError, Returned, StateFolder, restore};
+use jolly_core::sweep::{Pan, PanItem, RestoreError, RestoreOrder, Returned, StateFolder, restore};
 use jolly_core::target::{Target, TargetPath, WrittenPath};
 use serde_json::json;
 
 use crate::cli::print;
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
-use crate::session::{clock, open_target, state_path};
+use crate::session::{clock, open_state, open_target, same_computer};
 use crate::wording::counted;
 
 pub(super) fn run(options: &SharedOptions, run: &str, paths: &[PathBuf]) -> Result<Exit, Refusal> {
     let cancel = print::cancel_on_interrupt()?;
-    let state = StateFolder::new(state_path(options.state.as_deref())?);
+    let state = open_state(options)?;
     let pan = read(&state, run)?;
     let root = options
         .target
@@ -42,21 +42,30 @@ pub(super) fn run(options: &SharedOptions, run: &str, paths: &[PathBuf]) -> Resu
         |item: &PanItem| wanted.is_empty() || wanted.iter().any(|path| holds(path, item));
     let progress = print::Progress::new();
     let sink = |done, of| progress.restore(done, of);
-    let returned = bring_back((&state, &pan), &target, &is_wanted, &cancel, &sink)?;
+    let order = RestoreOrder {
+        state: &state,
+        pan: &pan,
+        target: &target,
+        when: clock(),
+        same: same_computer(options),
+    };
+    let returned = bring_back(&order, &is_wanted, &cancel, &sink)?;
     progress.end();
     tell(options, &returned)
 }
 
 fn bring_back(
-    from: (&StateFolder, &Pan),
-    target: &Target,
+    order: &RestoreOrder<'_>,
     wanted: &dyn Fn(&PanItem) -> bool,
     cancel: &CancelToken,
     sink: &dyn Fn(u64, u64),
 ) -> Result<Returned, Refusal> {
-    restore(from, target, wanted, clock(), cancel, sink).map_err(|error| match &error {
+    restore(order, wanted, cancel, sink).map_err(|error| match &error {
         RestoreError::OtherTarget { .. } => {
             Refusal::bad_input(&error, "name where that computer is with --target")
+        }
+        RestoreError::KnownByPath { .. } => {
+            Refusal::bad_input(&error, "if it is the same one, say so with --same-computer")
         }
         RestoreError::Emptied { .. } | RestoreError::NothingThere { .. } => {
             Refusal::bad_input(&error, "nothing was brought back")
@@ -66,6 +75,9 @@ fn bring_back(
             Refusal::failed(&error, "make room, or name less; nothing was brought back")
         }
         RestoreError::UnderWay { .. } => Refusal::failed(&error, "wait until it has ended"),
+        RestoreError::Doubted { .. } => {
+            Refusal::bad_input(&error, "nothing was brought back")
+        }
         RestoreError::Record { .. } => Refusal::failed(
             &error,
             "nothing was brought back; see that the state folder can be written",
@@ -74,7 +86,7 @@ fn bring_back(
 }
 
 /// The dustpan of a run.
-fn read(state: &StateFolder, run: &str) -> Result<Pan, Refusal> {
+pub(super) fn read(state: &StateFolder, run: &str) -> Result<Pan, Refusal> {
     let names_a_file = run.is_empty() || run.contains(['/', '\0']) || run.starts_with('.');
     let pan = if names_a_file {
         None

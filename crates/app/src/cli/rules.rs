@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use jolly_core::rulebook::{CompiledRule, RuleSet, run_examples};
 use serde_json::json;
 
-use crate::books::read_book;
+use crate::books::read_book_to_check;
 use crate::cli::{RulesCommand, print};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
@@ -25,7 +25,9 @@ fn places(rule: &CompiledRule) -> Vec<String> {
 
 fn list(options: &SharedOptions) -> Result<Exit, Refusal> {
     let session = Session::of_options(options)?;
-    for (_, rule) in session.rules.iter() {
+    let off = session.rules_off();
+    for (number, rule) in session.rules.iter() {
+        let is_off = off.contains(&number);
         let limit = rule.rule.age.limit.map(|limit| limit.to_string());
         if options.json {
             print::json(&json!({
@@ -36,15 +38,17 @@ fn list(options: &SharedOptions) -> Result<Exit, Refusal> {
                 "in": places(rule),
                 "age": limit,
                 "by": rule.rule.removal().name(),
+                "off": is_off,
             }))?;
         } else {
             let (class, title) = (rule.rule.class.name(), &rule.rule.title);
             let limit = limit.unwrap_or_else(|| "any age".to_owned());
             print::result(|out| {
                 let places = places(rule).join(" ");
+                let note = if is_off { "  off for this computer" } else { "" };
                 writeln!(
                     out,
-                    "{:<26} {class:<8} {limit:<10} {title:<32} {places}",
+                    "{:<26} {class:<8} {limit:<10} {title:<32} {places}{note}",
                     rule.id
                 )
             })?;
@@ -56,7 +60,7 @@ fn list(options: &SharedOptions) -> Result<Exit, Refusal> {
 fn check(options: &SharedOptions, files: &[PathBuf]) -> Result<Exit, Refusal> {
     let mut exit = Exit::Done;
     for file in files {
-        let (name, text) = read_book(file)?;
+        let (name, text) = read_book_to_check(file)?;
         let rules = match RuleSet::compile(&[(name.clone(), text)]) {
             Ok(rules) => rules,
             Err(error) => {

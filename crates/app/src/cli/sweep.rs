@@ -1,28 +1,30 @@
 //! `sweep`: doing it.
 
-use std::fs::File;
-use std::os::unix::fs::MetadataExt as _;
 use std::path::Path;
 
-use jolly_core::decide::{ConfirmedManifest, Manifest, MostRead, make_manifest, read_plan};
+use jolly_core::decide::{
+    ConfirmedManifest, Manifest, MostRead, Spared, make_manifest, read_plan,
+};
 use jolly_core::rulebook::{Search, resolve};
 use jolly_core::scan::CancelToken;
 use jolly_core::sweep::{
     Comparison, Difference, Outcome, Pause, Predictions, RunSummary, SweepError,
 };
 use jolly_core::target::boot;
+use jolly_core::whole_story;
 use serde_json::{Value, json};
 
 use crate::cli::{SweepOptions, preview, print, scan};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
-use crate::runs::{Run, RunError};
+use crate::runs::{List, Run, RunError};
 use crate::session::Session;
 use crate::wording::{bytes, count};
 
 pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit, Refusal> {
     let cancel = print::cancel_on_interrupt()?;
     let is_real = sweep.yes && !sweep.rehearse;
+    let is_planned = sweep.plan.is_some();
     let (session, manifest, searches) = if let Some(file) = &sweep.plan {
         let planned = planned(options, file)?;
         look_after(&planned.0, is_real);
@@ -38,8 +40,21 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
         let manifest = make_manifest(&scan, &decisions);
         (session, manifest, scan.searches)
     };
+    // What was said since a plan was made counts; a list that was just made knows it already.
+    let (excluded, rules_off) = if is_planned {
+        let excluded = Spared::of(&session.exclusions, session.target.layout);
+        let excluded = excluded.map_err(|error| Refusal::bad_input(&error, "mend that exclusion"))?;
+        (excluded, session.rules_off())
+    } else {
+        (Vec::new(), Vec::new())
+    };
+    let list = List {
+        searches: &searches,
+        excluded: &excluded,
+        rules_off: &rules_off,
+    };
     if sweep.rehearse {
-        return rehearse(options, &session, manifest, &searches);
+        return rehearse(options, &session, manifest, &list);
     }
     if !sweep.yes {
         if !options.json {
@@ -48,7 +63,7 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
         print::message("jolly-broom: nothing was removed; add --yes to do it");
         return Ok(Exit::BadInput);
     }
-    carry_out(options, &session, &manifest.confirm(), &searches, &cancel)
+    carry_out(options, &session, &manifest.confirm(), &list, &cancel)
 }
 
 /// Before anything is looked at: what an earlier run left open is settled, and dustpans past their date are
@@ -74,21 +89,9 @@ fn planned(
         ),
     };
     let again = "make it again with `preview --plan`";
-    let opened = File::open(file).map_err(|error| bad(error.to_string(), again))?;
-    let metadata = opened
-        .metadata()
-        .map_err(|error| bad(error.to_string(), again))?;
     // A plan that somebody else could have written is not what was shown to this person.
-    let own = rustix_user();
-    if metadata.uid() != own && metadata.uid() != 0 {
-        return Err(bad("it belongs to somebody else".to_owned(), again));
-    }
-    if metadata.mode() & 0o022 != 0 {
-        return Err(bad(
-            "others may write to it".to_owned(),
-            "take their right away, or make it again",
-        ));
-    }
+    let opened = jolly_disk::trusted_file(file).map_err(|error| bad(whole_story(&error), again))?;
+    let opened = opened.ok_or_else(|| bad("it is not there".to_owned(), again))?;
     let manifest =
         read_plan(opened, MostRead::default()).map_err(|error| bad(error.to_string(), again))?;
     let root = match &options.target {
@@ -97,7 +100,7 @@ fn planned(
     };
     let session = Session::open(options, &root)?;
     let mark = jolly_core::decide::TargetMark::of(&session.target);
-    if mark.key != manifest.target.key || mark.root != manifest.target.root {
+    if !mark.is_same(&manifest.target) {
         let what = format!(
             "it was made for {}, and this is {}",
             manifest.target.root, mark.root
@@ -115,11 +118,6 @@ fn planned(
     Ok((session, manifest, searches))
 }
 
-fn rustix_user() -> u32 {
-    // The owner of our own process folder is who we are.
-    std::fs::metadata("/proc/self").map_or(u32::MAX, |metadata| metadata.uid())
-}
-
 fn refuse(error: &RunError) -> Refusal {
     let writable = "name a folder that can be written with --state; nothing was removed";
     match error {
@@ -127,7 +125,8 @@ fn refuse(error: &RunError) -> Refusal {
         RunError::Dustpan(error) => Refusal::failed(error, writable),
         RunError::Room(error) => Refusal::failed(
             error,
-            "name a folder with more room with --state, or take less; nothing was removed",
+            "name a folder with more room, on a volume whose files have owners, with --dustpan, or take less; \
+             nothing was removed",
         ),
         RunError::Sweep(error) => match error {
             SweepError::OtherTarget { .. } | SweepError::OtherBoot => {
@@ -144,10 +143,10 @@ fn rehearse(
     options: &SharedOptions,
     session: &Session,
     manifest: Manifest,
-    searches: &[Search],
+    list: &List<'_>,
 ) -> Result<Exit, Refusal> {
     let progress = print::Progress::new();
-    let rehearsed = session.rehearse(searches, &manifest.confirm(), &|event| {
+    let rehearsed = session.rehearse(list, &manifest.confirm(), &|event| {
         progress.sweep(&event);
     });
     let rehearsed = rehearsed.map_err(|error| refuse(&error))?;
@@ -178,7 +177,7 @@ fn carry_out(
     options: &SharedOptions,
     session: &Session,
     manifest: &ConfirmedManifest,
-    searches: &[Search],
+    list: &List<'_>,
     cancel: &CancelToken,
 ) -> Result<Exit, Refusal> {
     let progress = print::Progress::new();
@@ -186,7 +185,7 @@ fn carry_out(
     let predictions = Predictions::of(&session.state, manifest.manifest());
     let predictions = predictions.ok().flatten();
     let reins = (cancel, &Pause::default());
-    let swept = session.sweep(searches, manifest, predictions.as_ref(), reins, &|event| {
+    let swept = session.sweep(list, manifest, predictions.as_ref(), reins, &|event| {
         progress.sweep(&event);
     });
     let Run { id, log, summary } = swept.map_err(|error| refuse(&error))?;

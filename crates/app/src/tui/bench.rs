@@ -7,14 +7,14 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use jolly_core::sheet::Sheet;
-use jolly_core::sweep::{StateFolder, left_over};
+use jolly_core::sweep::left_over;
 use jolly_core::target::{Printable, Volume, mounted_systems};
 use jolly_core::whole_story;
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
 
 use crate::options::SharedOptions;
-use crate::session::{Session, clock, state_path};
+use crate::session::{Session, clock, open_state};
 use crate::tui::model::{Arrived, Origin};
 
 /// Folders of earlier visits that stay on the bench.
@@ -56,8 +56,8 @@ fn find_computers(options: &SharedOptions) -> Vec<(PathBuf, Origin)> {
     let mut computers = vec![(PathBuf::from("/"), Origin::This)];
     let mounted = mounted_systems(&RealDisk).into_iter();
     computers.extend(mounted.map(|(mount, _)| (mount.point, Origin::Mounted)));
-    if let Ok(state) = state_path(options.state.as_deref()) {
-        let sheets = Sheet::all(&StateFolder::new(state)).into_iter();
+    if let Ok(state) = open_state(options) {
+        let sheets = Sheet::all(&state).into_iter();
         let roots = sheets.filter_map(|sheet| sheet.root);
         let there = roots.filter(|root| root.is_dir());
         computers.extend(there.take(MOST_OPENED).map(|root| (root, Origin::Opened)));

@@ -46,6 +46,8 @@ pub(super) enum Action {
     Close,
     Rehearse,
     Letter(char),
+    EraseLetter,
+    DropWord,
     Stop,
     Again,
     Choose,
@@ -78,7 +80,11 @@ pub(super) struct Binding {
 pub(super) fn at(context: Context) -> impl Iterator<Item = &'static Binding> {
     BINDINGS
         .iter()
-        .filter(move |row| row.contexts.is_empty() || row.contexts.contains(&context))
+        .filter(move |row| {
+            // While the word is typed no other key may do anything.
+            let is_everywhere = row.contexts.is_empty() && context != Context::Word;
+            is_everywhere || row.contexts.contains(&context)
+        })
 }
 
 /// How many rows the help of a place has.

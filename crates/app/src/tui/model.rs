@@ -159,6 +159,14 @@ pub(super) struct Model {
     pub then_check: bool,
 }
 
+/// The least that the screens are drawn for: columns and rows.
+const LEAST: (u16, u16) = (80, 24);
+
+/// Whether a terminal is too small to show what keys would do.
+pub(in crate::tui) fn is_too_small((columns, rows): (u16, u16)) -> bool {
+    columns < LEAST.0 || rows < LEAST.1
+}
+
 impl Model {
     /// The model of a fresh interface, at arrive.
     pub(super) fn new() -> Self {

@@ -8,7 +8,7 @@ use std::path::Path;
 use jolly_core::decide::{Manifest, write_plan};
 use jolly_core::report::{ReportError, write_report};
 use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{Pan, PanItem, empty, restore};
+use jolly_core::sweep::{Pan, PanItem, RestoreOrder, empty, restore};
 use jolly_core::whole_story;
 use jolly_disk::RealDisk;
 
@@ -38,8 +38,14 @@ pub(super) fn carry_out(effect: Effect) -> Msg {
         Effect::BringBack(session, pan, path) => {
             let is_wanted = |item: &PanItem| item.path.below(&path).is_some();
             let (never, quiet) = (CancelToken::default(), |_, _| {});
-            let from = (&session.state, &*pan);
-            let returned = restore(from, &session.target, &is_wanted, clock(), &never, &quiet);
+            let order = RestoreOrder {
+                state: &session.state,
+                pan: &pan,
+                target: &session.target,
+                when: clock(),
+                same: session.same,
+            };
+            let returned = restore(&order, &is_wanted, &never, &quiet);
             Msg::BroughtBack(
                 returned
                     .map_err(|error| format!("Nothing was brought back: {}.", whole_story(&error))),

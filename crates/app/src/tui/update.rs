@@ -22,19 +22,22 @@ use std::sync::Arc;
 
 use jolly_core::scan::Sum;
 use jolly_core::sweep::{LeftOver, explain};
-use ratatui::crossterm::event::KeyEvent;
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use crate::exit::Refusal;
 use crate::tui::keys::{self, Action};
 use crate::tui::model::{
-    Context, Model, Overlay, Report, Saves, Scanning, Station, Verified, Weigh,
+    Context, Model, Overlay, Report, Saves, Scanning, Station, Verified, Weigh, is_too_small,
 };
 use crate::tui::msg::{Effect, Keeping, Msg, Opened, ScanJob, Scanned, SweptRun};
 use crate::wording::{count, counted};
 
 /// Takes one message in; what threads have to do comes out.
 pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
+    let is_unseen = is_too_small(model.size);
     match message {
+        Msg::Key(key) if is_unseen => press_unseen(model, key),
+        Msg::Mouse(_) | Msg::Pasted(_) if is_unseen => Vec::new(),
         Msg::Nothing => Vec::new(),
         Msg::Resized(columns, rows) => {
             model.size = (columns, rows);
@@ -186,6 +189,28 @@ fn let_go(large: impl Send + 'static) -> Effect {
     Effect::LetGo(Box::new(large))
 }
 
+/// Keys while nothing can be shown: what nobody sees, nobody can mean. One leaves; the interrupt stops a
+/// sweep, which is safe at any moment.
+fn press_unseen(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
+    let is_interrupt =
+        key.code == KeyCode::Char('c') && key.modifiers.contains(KeyModifiers::CONTROL);
+    let is_leave = key.code == KeyCode::Char('q') && key.modifiers.is_empty();
+    match model.station {
+        Station::Sweep if is_interrupt => stop_sweep(model),
+        Station::Sweep => Vec::new(),
+        _ if is_leave || is_interrupt => end(model),
+        _ => Vec::new(),
+    }
+}
+
+/// Asks a sweep to stop; what it has done stays recorded.
+fn stop_sweep(model: &mut Model) -> Vec<Effect> {
+    if let Some(sweeping) = &mut model.sweeping {
+        sweeping.is_stopping = true;
+    }
+    vec![Effect::StopSweep]
+}
+
 fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     let Some(context) = model.context() else {
         return overlay::press(model, key);
@@ -206,12 +231,7 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         }
         (action, Station::Arrive) => arrive::act(model, action),
         (action, Station::Scan) => at_scan(model, action),
-        (Action::Stop, Station::Sweep) => {
-            if let Some(sweeping) = &mut model.sweeping {
-                sweeping.is_stopping = true;
-            }
-            vec![Effect::StopSweep]
-        }
+        (Action::Stop, Station::Sweep) => stop_sweep(model),
         (Action::Pause, Station::Sweep) => pause(model),
         (Action::Dustpan, _) => dustpan::open(model),
         (Action::Retry, Station::Report) => {

@@ -24,25 +24,24 @@ use ratatui::text::Line;
 use ratatui::widgets::{Block, Clear, Paragraph};
 
 use crate::tui::areas::{Areas, areas};
-use crate::tui::model::{Model, Overlay, Station};
+use crate::tui::model::{Model, Overlay, Station, is_too_small};
 use crate::tui::theme::{Role, Theme};
-
-/// The least that the screens are drawn for.
-const LEAST: (u16, u16) = (80, 24);
 
 /// Draws one frame.
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>) {
     let area = frame.area();
     frame.render_widget(Block::new().style(theme.ground()), area);
-    if area.width < LEAST.0 || area.height < LEAST.1 {
+    if is_too_small((area.width, area.height)) {
         let text = format!(
             "Jolly Broom needs 80 × 24 cells; this terminal has {} × {}.",
             area.width, area.height
         );
-        let lines = vec![
-            Line::from(text),
-            Line::from("Make it larger, or use `jolly-broom scan`."),
-        ];
+        let keys = if model.station == Station::Sweep {
+            "The sweep goes on; ctrl-c stops it. No other key counts here."
+        } else {
+            "Make it larger, or leave with q: no other key counts here."
+        };
+        let lines = vec![Line::from(text), Line::from(keys)];
         let wrapped = Paragraph::new(lines).wrap(ratatui::widgets::Wrap { trim: true });
         frame.render_widget(wrapped.style(theme.ground()), area);
         return;

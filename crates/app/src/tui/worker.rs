@@ -15,6 +15,7 @@ use ratatui::crossterm::event::{self, Event, KeyEventKind, MouseEventKind};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::remembered;
+use crate::runs::List;
 use crate::session::Session;
 use crate::tui::answer;
 use crate::tui::bench::{self, Source};
@@ -410,7 +411,11 @@ pub(super) fn rehearse(
     manifest: &Manifest,
 ) -> Result<Box<Rehearsed>, String> {
     let confirmed = manifest.clone().confirm();
-    let rehearsed = session.rehearse(&scan.searches, &confirmed, &|_| {});
+    let list = List {
+        searches: &scan.searches,
+        ..List::default()
+    };
+    let rehearsed = session.rehearse(&list, &confirmed, &|_| {});
     rehearsed.map(Box::new).map_err(|error| whole_story(&error))
 }
 
@@ -423,10 +428,14 @@ pub(super) fn carry_out(
     // Only the newest news counts: what doesn't fit is dropped.
     let sink = |event| drop(send.try_send(Msg::Sweeping(event)));
     let predictions = order.predictions.as_deref();
-    let (searches, reins) = (&order.scan.searches, (cancel, pause));
+    let reins = (cancel, pause);
+    let list = List {
+        searches: &order.scan.searches,
+        ..List::default()
+    };
     let swept = order
         .session
-        .sweep(searches, &confirmed, predictions, reins, &sink);
+        .sweep(&list, &confirmed, predictions, reins, &sink);
     let run = swept.map_err(|error| format!("Nothing was removed: {}.", whole_story(&error)))?;
     let (state, identity) = (&order.session.state, &order.session.identity);
     Ok(Box::new(SweptRun {

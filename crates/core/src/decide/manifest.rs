@@ -1,6 +1,6 @@
 //! The exact list of what goes, each thing with its identity.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -9,7 +9,7 @@ use jolly_disk::{FileKey, Kind, Stamp, Stat};
 use crate::decide::Decisions;
 use crate::decide::order::turns;
 use crate::rulebook::Removal;
-use crate::scan::{ItemId, ItemKind, PileId, Scan, Sum};
+use crate::scan::{FolderId, ItemId, ItemKind, PileId, Scan, Sum};
 use crate::target::{Layout, Target, TargetPath, boot};
 
 /// What a line of a manifest is.
@@ -53,6 +53,8 @@ pub struct ManifestItem {
     pub by: Removal,
     /// What it frees; nothing for a folder, whose own blocks are counted apart.
     pub bytes: u64,
+    /// What it holds on the disk: less than its length where it has holes.
+    pub held: u64,
     /// Its apparent length; of a folder the blocks that it holds itself.
     pub size: u64,
     /// The time its age counts from, seconds since 1970.
@@ -61,6 +63,8 @@ pub struct ManifestItem {
     pub identity: Identity,
     /// What must be gone before it: for a trash's info file, what it describes.
     pub after: Option<TargetPath>,
+    /// The folder that goes whole or stays, and that it is a part of.
+    pub unit: Option<Arc<TargetPath>>,
 }
 
 /// Which target a manifest was made for.
@@ -70,6 +74,8 @@ pub struct TargetMark {
     pub root: String,
     /// Which folder the root is.
     pub key: FileKey,
+    /// What tells the computer from others.
+    pub identity: String,
     /// Its layout.
     pub layout: Layout,
     /// What the computer is called.
@@ -77,6 +83,11 @@ pub struct TargetMark {
 }
 
 impl TargetMark {
+    /// Whether another mark is of the same computer at the same place.
+    pub fn is_same(&self, other: &Self) -> bool {
+        self.key == other.key && self.root == other.root && self.identity == other.identity
+    }
+
     /// The mark of an open target.
     pub fn of(target: &Target) -> Self {
         use std::os::unix::ffi::OsStrExt as _;
@@ -84,6 +95,7 @@ impl TargetMark {
         Self {
             root: crate::target::Printable(root).to_string(),
             key: target.key(),
+            identity: target.identity().as_str().to_owned(),
             layout: target.layout,
             label: target.label.clone(),
         }
@@ -289,21 +301,38 @@ fn settle_links(scan: &Scan, decisions: &Decisions, items: &mut [ManifestItem]) 
 /// What the items of one pile have in common.
 struct Maker<'a> {
     scan: &'a Scan,
+    pile: PileId,
     rule: Arc<str>,
     account: Option<Arc<str>>,
     by: Removal,
+    /// The topmost folder of each unit of the pile, by the unit's number.
+    units: HashMap<usize, Arc<TargetPath>>,
 }
 
 impl<'a> Maker<'a> {
     fn new(scan: &'a Scan, decisions: &Decisions, id: PileId) -> Self {
         let pile = scan.pile(id);
         let rule = scan.rules.rule(pile.rule);
+        let units = scan.units.all().iter().enumerate();
+        let own = units.filter(|(_, unit)| unit.pile == id);
         Self {
             scan,
+            pile: id,
             rule: rule.id.as_str().into(),
             account: scan.account_name(pile).map(Into::into),
             by: decisions.of(id).by,
+            units: own
+                .map(|(number, unit)| (number, Arc::new(scan.arena.folder_path(unit.root))))
+                .collect(),
         }
+    }
+
+    fn unit(&self, folder: FolderId) -> Option<Arc<TargetPath>> {
+        if self.units.is_empty() {
+            return None;
+        }
+        let number = self.scan.units.of(self.pile, folder)?;
+        self.units.get(&number).map(Arc::clone)
     }
 
     fn item(&self, item: ItemId, path: TargetPath) -> ManifestItem {
@@ -318,6 +347,7 @@ impl<'a> Maker<'a> {
             },
             by: self.by,
             bytes: arena.frees(item),
+            held: arena.allocated(item),
             size: arena.size(item),
             time: arena.time(item),
             identity: Identity {
@@ -328,6 +358,7 @@ impl<'a> Maker<'a> {
                 links: arena.links(item),
             },
             after: described,
+            unit: self.unit(arena.folder(item)),
             path,
         }
     }
@@ -341,6 +372,7 @@ fn emptied_folders(
     gone_below: &mut [u64],
 ) -> Vec<ManifestItem> {
     let mut emptied = Vec::new();
+    let mut makers: Vec<Option<Maker<'_>>> = (0..scan.piles.len()).map(|_| None).collect();
     for (id, record) in scan.arena.folders().rev() {
         let Some(pile) = record.sweeper else { continue };
         let decision = decisions.of(pile);
@@ -359,14 +391,15 @@ fn emptied_folders(
         if let Some(parent) = record.parent {
             gone_below[parent.as_index()] += 1;
         }
-        let maker = Maker::new(scan, decisions, pile);
+        let maker = makers[pile.0].get_or_insert_with(|| Maker::new(scan, decisions, pile));
         emptied.push(ManifestItem {
-            rule: maker.rule,
-            account: maker.account,
+            rule: Arc::clone(&maker.rule),
+            account: maker.account.clone(),
             kind: EntryKind::Folder,
             path,
             by: maker.by,
             bytes: 0,
+            held: 0,
             size: record.allocated,
             time: record.time,
             identity: Identity {
@@ -377,6 +410,7 @@ fn emptied_folders(
                 links: 0,
             },
             after: None,
+            unit: maker.unit(id),
         });
     }
     emptied

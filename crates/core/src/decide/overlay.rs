@@ -54,7 +54,9 @@ impl Overlay {
             by_hand: nothing(),
         };
         let has_infos = scan.notes.all().iter().any(|note| note.pile == id);
-        if let ([only], false, false) = (marks.as_slice(), is_chosen, has_infos) {
+        let has_units = scan.units.has_any_of(id);
+        let is_more = is_chosen || has_infos || has_units;
+        if let ([only], false) = (marks.as_slice(), is_more) {
             // Its sums are known.
             overlay.stays.clone_from(only);
             return Some(overlay);
@@ -67,6 +69,9 @@ impl Overlay {
         }
         if has_infos {
             overlay.settle_infos(scan, id);
+        }
+        if has_units {
+            overlay.settle_units(scan, id);
         }
         for marked in [&mut overlay.stays, &mut overlay.asked, &mut overlay.by_hand] {
             match index.map(PileIndex::frees) {
@@ -100,6 +105,34 @@ impl Overlay {
         }
     }
 
+    /// A unit stays when any part of it does, and goes by hand only when all of it does.
+    fn settle_units(&mut self, scan: &Scan, id: PileId) {
+        let unit_of = |item: ItemId| scan.units.of(id, scan.arena.folder(item));
+        let mut units: HashMap<usize, Parts> = HashMap::new();
+        for (position, item) in scan.pile(id).items().enumerate() {
+            if let Some(unit) = unit_of(item) {
+                units.entry(unit).or_default().count(self, position);
+            }
+        }
+        for (position, item) in scan.pile(id).items().enumerate() {
+            let Some(parts) = unit_of(item).and_then(|unit| units.get(&unit)) else {
+                continue;
+            };
+            if parts.stay > 0 {
+                self.by_hand.unset(position);
+                self.asked.unset(position);
+                self.stays.set(position);
+            } else if parts.by_hand > 0 && parts.by_hand < parts.items {
+                self.by_hand.unset(position);
+                if parts.by_hand + parts.asked == parts.items {
+                    self.asked.set(position);
+                }
+            } else if parts.asked > 0 && parts.asked < parts.items {
+                self.asked.unset(position);
+            }
+        }
+    }
+
     /// An info file follows the thing it describes: it stays when any of that stays, and goes
     /// with all of it.
     fn settle_infos(&mut self, scan: &Scan, id: PileId) {
@@ -114,11 +147,7 @@ impl Overlay {
             let Some(note) = scan.notes.of(&scan.arena, item) else {
                 continue;
             };
-            let thing = things.entry(note).or_default();
-            thing.items += 1;
-            thing.stay += usize::from(self.stays.has(position));
-            thing.by_hand += usize::from(self.by_hand.has(position));
-            thing.asked += usize::from(self.asked.has(position));
+            things.entry(note).or_default().count(self, position);
         }
         for (note, thing) in things {
             let position = own
@@ -160,13 +189,22 @@ impl Overlay {
     }
 }
 
-/// What became of the parts of a thing in a trash.
+/// What became of the parts of one thing.
 #[derive(Default)]
 struct Parts {
     items: usize,
     stay: usize,
     by_hand: usize,
     asked: usize,
+}
+
+impl Parts {
+    fn count(&mut self, overlay: &Overlay, position: usize) {
+        self.items += 1;
+        self.stay += usize::from(overlay.stays.has(position));
+        self.by_hand += usize::from(overlay.by_hand.has(position));
+        self.asked += usize::from(overlay.asked.has(position));
+    }
 }
 
 fn minus(sum: Sum, less: Sum) -> Sum {

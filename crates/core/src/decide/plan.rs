@@ -58,6 +58,7 @@ struct HeaderTarget {
     root: String,
     layout: Layout,
     label: String,
+    identity: String,
     device: u64,
     inode: u64,
 }
@@ -78,12 +79,15 @@ struct Line {
     #[serde(flatten)]
     path: WrittenPath,
     bytes: u64,
+    held: u64,
     size: u64,
     time: Timestamp,
     by: Removal,
     identity: LineIdentity,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     after: Option<WrittenPath>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    unit: Option<WrittenPath>,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -194,6 +198,7 @@ pub fn read_plan(plan: impl Read, most: MostRead) -> Result<Manifest, PlanError>
                     device: header.target.device,
                     inode: header.target.inode,
                 },
+                identity: header.target.identity,
                 layout: header.target.layout,
                 label: header.target.label,
             },
@@ -228,6 +233,7 @@ impl From<&Manifest> for Header {
                 root: manifest.target.root.clone(),
                 layout: manifest.target.layout,
                 label: manifest.target.label.clone(),
+                identity: manifest.target.identity.clone(),
                 device: manifest.target.key.device,
                 inode: manifest.target.key.inode,
             },
@@ -256,6 +262,7 @@ impl From<&ManifestItem> for Line {
             .to_owned(),
             path: WrittenPath::from(&item.path),
             bytes: item.bytes,
+            held: item.held,
             size: item.size,
             time: nearest(item.time),
             by: item.by,
@@ -269,6 +276,7 @@ impl From<&ManifestItem> for Line {
                 time: item.time,
             },
             after: item.after.as_ref().map(WrittenPath::from),
+            unit: item.unit.as_deref().map(WrittenPath::from),
         }
     }
 }
@@ -300,6 +308,13 @@ impl TryFrom<Line> for ManifestItem {
                 .map(TargetPath::try_from)
                 .transpose()
                 .map_err(words)?,
+            unit: line
+                .unit
+                .as_ref()
+                .map(TargetPath::try_from)
+                .transpose()
+                .map_err(words)?
+                .map(Arc::new),
             identity: Identity {
                 key: FileKey {
                     device: line.identity.device,
@@ -319,6 +334,7 @@ impl TryFrom<Line> for ManifestItem {
             account: line.account,
             by: line.by,
             bytes: line.bytes,
+            held: line.held,
             size: line.size,
             time: line.identity.time,
         })

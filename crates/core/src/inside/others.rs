@@ -3,7 +3,7 @@
 use std::ops::ControlFlow;
 
 use crate::rulebook::{RuleNumber, Verdict};
-use crate::scan::{CancelToken, Scan, explain};
+use crate::scan::{CancelToken, Scan, Question, explain};
 use crate::target::TargetPath;
 
 /// The most that is told of one folder.
@@ -70,14 +70,14 @@ pub fn others(scan: &Scan, folder: &TargetPath, known: &[Vec<u8>], cancel: &Canc
         if cancel.is_cancelled() {
             break;
         }
-        let said = explain(
-            &scan.target,
-            &scan.rules,
-            &scan.searches,
-            &scan.guards,
-            &path,
-            scan.now,
-        );
+        let question = Question {
+            target: &scan.target,
+            rules: &scan.rules,
+            searches: &scan.searches,
+            guards: &scan.guards,
+            now: scan.now,
+        };
+        let said = explain(&question, &path);
         found.all.push(Other {
             name,
             verdict: said.verdict,

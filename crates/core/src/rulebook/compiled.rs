@@ -66,6 +66,8 @@ impl CompiledRule {
     pub(crate) fn is_by_name(&self) -> bool {
         let rule = &self.rule;
         rule.detect.is_none()
+            && rule.looks_like.is_empty()
+            && !rule.whole
             && rule.keep_newest.is_none()
             && rule.larger_than.is_none()
             && rule.age.by != AgeBy::Trashed

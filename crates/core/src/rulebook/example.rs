@@ -1,8 +1,8 @@
 //! A rulebook's own tests: its examples, held against it without a disk.
 
 use crate::rulebook::{
-    CompiledRule, Detect, Example, Fit, Guards, RuleNumber, RuleSet, Verdict, Within, guard,
-    pattern,
+    CompiledRule, Detect, Example, FileKind, Fit, Guard, Guards, Ownership, Probe, Rule, RuleNumber,
+    RuleSet, Verdict, Within, decide_owner, guard, pattern,
 };
 use crate::target::{Layout, Place, Places, TargetPath};
 
@@ -41,45 +41,87 @@ pub fn run_examples(rules: &RuleSet, file: &str) -> (usize, Vec<ExampleFailure>)
     (count, failures)
 }
 
-/// What the rules say of an example, on a computer where every place lies where it usually does.
-/// A recogniser has no disk to look at here: that of the example's own rule is taken to find it,
-/// that of another rule not to.
+/// An example, on a computer where every place lies where it usually does.
+struct Sample<'a> {
+    rules: &'a RuleSet,
+    /// The rule that it is an example of.
+    of: RuleNumber,
+    example: &'a Example,
+    path: TargetPath,
+    /// Which rule looks where above it.
+    searches: Vec<(RuleNumber, TargetPath)>,
+    guards: Guards,
+}
+
+impl Probe for Sample<'_> {
+    /// A search, by position.
+    type Search = usize;
+
+    fn rule(&self, at: usize) -> (RuleNumber, &Rule) {
+        let number = self.searches[at].0;
+        (number, &self.rules.rule(number).rule)
+    }
+
+    fn fit(&mut self, at: usize) -> Fit {
+        let (number, root) = &self.searches[at];
+        let below = self.path.below(root).filter(|below| !below.is_empty());
+        below.map_or(Fit::No, |below| self.rules.rule(*number).fit(below))
+    }
+
+    fn guard(&mut self, at: usize) -> Option<Guard> {
+        let (number, root) = &self.searches[at];
+        self.guards.path(&self.path, &self.rules.rule(*number).rule, root)
+    }
+
+    fn size(&mut self) -> Option<u64> {
+        // An example is as large as its rule asks.
+        Some(u64::MAX)
+    }
+
+    fn looks_like(&mut self, kinds: &[FileKind]) -> bool {
+        self.example.contents.is_some_and(|kind| kinds.contains(&kind))
+    }
+
+    fn recognises(&mut self, at: usize, _: Detect) -> bool {
+        // There is no disk to look at: the recogniser of the example's own rule is taken to find it, that of
+        // another rule not to.
+        self.searches[at].0 == self.of
+    }
+}
+
+/// What the rules say of an example.
 fn verdict(rules: &RuleSet, of: RuleNumber, example: &Example) -> Verdict {
     let Ok(path) = TargetPath::new(example.path.as_bytes()) else {
         return Verdict::NotMine;
     };
-    for (number, rule) in rules.iter() {
-        if number != of && rule.rule.detect.is_some_and(Detect::looks_inside) {
-            continue;
+    let layout = rules.rule(of).layout;
+    let searches = rules.iter().flat_map(|(number, rule)| {
+        let within = rule.rule.within.iter();
+        let roots = within.flat_map(|within| usual_roots(within, &path, layout));
+        roots.map(move |root| (number, root))
+    });
+    let mut sample = Sample {
+        searches: searches.collect(),
+        guards: usual_guards(&path, layout),
+        rules,
+        of,
+        example,
+        path,
+    };
+    let number = |at: usize, sample: &Sample<'_>| sample.searches.get(at).map(|(number, _)| *number);
+    match decide_owner(0..sample.searches.len(), &mut sample) {
+        Ownership::Owned(at) if number(at, &sample) == Some(of) => {
+            by_age(rules.rule(of), example)
         }
-        // A rule may name a guarded folder apart, below another of its own roots.
-        let mut is_guarded = false;
-        for within in &rule.rule.within {
-            for root in usual_roots(within, &path, rule.layout) {
-                let Some(below) = path.below(&root) else {
-                    continue;
-                };
-                let fit = rule.fit(below);
-                if fit == Fit::No || below.is_empty() || (fit == Fit::Spares && number != of) {
-                    continue;
-                }
-                let guards = usual_guards(&path, rule.layout);
-                if guards.path(&path, &rule.rule, &root).is_some() {
-                    is_guarded = true;
-                    continue;
-                }
-                return match fit {
-                    _ if number != of => Verdict::NotMine,
-                    Fit::Spares => Verdict::Spared,
-                    Fit::Takes | Fit::No => by_age(rule, example),
-                };
-            }
-        }
-        if is_guarded {
-            return Verdict::Guarded;
+        Ownership::Owned(_) => Verdict::NotMine,
+        Ownership::Guarded(..) => Verdict::Guarded,
+        Ownership::Spared(_) | Ownership::Nobodys => {
+            let own = (0..sample.searches.len()).filter(|at| number(*at, &sample) == Some(of));
+            let own: Vec<usize> = own.collect();
+            let is_spared = own.into_iter().any(|at| sample.fit(at) == Fit::Spares);
+            if is_spared { Verdict::Spared } else { Verdict::NotMine }
         }
     }
-    Verdict::NotMine
 }
 
 fn by_age(rule: &CompiledRule, example: &Example) -> Verdict {
@@ -134,7 +176,8 @@ fn usual_guards(path: &TargetPath, layout: Layout) -> Guards {
         && let Ok(home) = TargetPath::new([homes.as_bytes(), b"/", name].concat())
     {
         for own in guard::PERSONAL {
-            places.personal.extend(home.join(own.as_bytes()));
+            let own = home.join(own.as_bytes());
+            own.iter().for_each(|own| places.personal.add(own));
         }
         places.add(Place::Home, None, home);
     }

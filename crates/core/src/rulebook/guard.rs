@@ -5,16 +5,19 @@
 mod folder;
 mod lists;
 mod name;
+#[cfg(test)]
+pub(crate) mod samples;
 
 use std::collections::HashMap;
 
-use crate::rulebook::{Class, Rule, pattern};
-use crate::target::{Layout, Place, Places, TargetPath, fold};
+use jolly_disk::{Disk, Folder, Kind};
+
+use crate::rulebook::{Class, Detect, Rule, pattern};
+use crate::target::{Layout, Personal, Place, Places, TargetPath, fold};
 use lists::Reach;
-use name::guarded_folder_name;
+use name::{guarded_folder_name, guarded_pair, may_be_of_maildir, names_guard};
 
 pub(crate) use folder::FolderGuards;
-use name::names_guard;
 
 /// Why something is never taken.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -51,7 +54,7 @@ impl Guard {
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Guards {
     layout: Layout,
-    personal: Vec<TargetPath>,
+    personal: Personal,
     /// The roots of places, and every folder on the way to one; with whether one lies below it.
     roots: HashMap<TargetPath, bool>,
     own: Vec<TargetPath>,
@@ -66,8 +69,11 @@ impl Guards {
             roots: HashMap::new(),
             own,
         };
-        for root in places.roots().chain(&places.personal) {
+        for root in places.roots() {
             guards.add_root(root.clone());
+        }
+        for root in places.personal.folders() {
+            TargetPath::new(root).into_iter().for_each(|root| guards.add_root(root));
         }
         guards
     }
@@ -95,20 +101,40 @@ impl Guards {
         if self.own.iter().any(|own| folder.below(own).is_some()) {
             return Some(Guard::Own);
         }
-        let mut personal = self
-            .personal
-            .iter()
-            .filter(|own| folder.below(own).is_some())
-            .peekable();
-        if personal.peek().is_some()
-            && !(rule.class == Class::Ask && personal.all(|own| within.below(own).is_some()))
-        {
+        if !self.names_personal(folder, rule, within) {
             return Some(Guard::Personal);
         }
         let names = Names::of(folder, self.layout);
         (names.is_system() && !names.has_gap(rule))
             .then_some(Guard::System)
             .or_else(|| folder.parts().find_map(guarded_folder_name))
+            .or_else(|| {
+                let parts: Vec<&[u8]> = folder.parts().collect();
+                parts.windows(2).find_map(|pair| guarded_pair(pair[0], pair[1]))
+            })
+    }
+
+    /// Whether a rule that looks in `within` names every folder of somebody's own that a folder is or lies
+    /// in. One that picks a whole account names all that is only so because its home is closed.
+    fn names_personal(&self, folder: &TargetPath, rule: &Rule, within: &TargetPath) -> bool {
+        let is_at_or_in = |own: &[u8]| {
+            let rest = within.as_bytes().strip_prefix(own);
+            rest.is_some_and(|rest| rest.is_empty() || rest.starts_with(b"/"))
+        };
+        self.personal.over(folder).all(|(own, is_by_closed)| {
+            let is_picked = is_by_closed && rule.detect == Some(Detect::OldAccount);
+            rule.class == Class::Ask && (is_picked || is_at_or_in(own))
+        })
+    }
+
+    /// Whether a folder is one of the three that a mail folder of the sort one file a message has, whatever
+    /// that is called; `holder` is the open folder that holds it.
+    pub(crate) fn is_of_maildir(disk: &dyn Disk, holder: &Folder, name: &[u8]) -> bool {
+        let is_there = |name: &[u8]| {
+            let name = std::ffi::CString::new(name).unwrap_or_default();
+            disk.stat(holder, &name).is_ok_and(|stat| stat.kind == Kind::Folder)
+        };
+        may_be_of_maildir(name) && lists::MAILDIR.iter().all(|name| is_there(name))
     }
 
     /// Whether this file or link is guarded by its own name, in a folder that is not guarded.
@@ -129,6 +155,11 @@ impl Guards {
     /// Whether this is the root of a place or on the way to one.
     pub fn root(&self, path: &TargetPath) -> Option<Guard> {
         self.roots.contains_key(path).then_some(Guard::Root)
+    }
+
+    /// Whether a folder is somebody's own, or lies in one.
+    pub fn is_personal(&self, folder: &TargetPath) -> bool {
+        self.personal.over(folder).next().is_some()
     }
 
     /// Everything at once, for a single path.
@@ -324,6 +355,10 @@ mod tests {
             "var/lib/x/y",
             "tmp/letter.eml",
             "tmp/id_rsa~",
+            "tmp/ring.kwl.old",
+            "tmp/id_ed25519_sk (copy).pub",
+            "tmp/places.sqlite.corrupt",
+            "home/pia/x/Microsoft/Crypto/RSA/x",
             "tmp/.id_ed25519.swp",
             "tmp/key4.db.bak.old",
             "tmp/#site.pem#",

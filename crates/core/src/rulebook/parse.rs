@@ -79,7 +79,7 @@ fn toml_problem(error: &toml::de::Error) -> Problem {
     let help = if message.starts_with("unknown field") {
         "a rulebook has `rulebook`, `layout`, `about` and `[[rule]]`; a rule has `id`, `title`, \
          `class`, `about`, `after`, `in`, `take`, `spare`, `age`, `empty-folders`, `needs`, \
-         `starts`, `by`, `detect`, `larger-than`, `keep-newest`, `busy` and `[[rule.example]]`; \
+         `starts`, `by`, `detect`, `looks-like`, `whole`, `larger-than`, `keep-newest`, `busy` and `[[rule.example]]`; \
          `records` and `entries` come with a later version"
     } else if message.starts_with("missing field") {
         "add it; every rule says its `id`, `title`, `class`, `about`, `after` and `in`"
@@ -183,6 +183,7 @@ impl Reader {
             is_whole_meant,
         );
         let age = self.age(written.age);
+        let looks_like = self.file_kinds(&written.looks_like.unwrap_or_default());
         let larger_than = written.larger_than.and_then(|text| self.size(&text));
         let keep_newest = written.keep_newest.and_then(|keep| self.keep(&keep));
         let busy = self.families(written.busy.unwrap_or_default());
@@ -207,6 +208,8 @@ impl Reader {
             starts_taken: starts,
             by,
             detect,
+            looks_like,
+            whole: written.whole.unwrap_or(false),
             larger_than,
             keep_newest,
             busy,
@@ -236,7 +239,7 @@ impl Reader {
     /// Only a trash knows when a thing was thrown away.
     fn trashed(&mut self, id: &Spanned<String>, age: AgeRule, detect: Option<Detect>) {
         if age.by == AgeBy::Trashed && detect != Some(Detect::Trash) {
-            let help = "add `detect = \"trash\"`, or count the age from `changed`";
+            let help = "add `detect = \"trash\"`, or count the age from `arrived`";
             self.refuse(
                 id.span(),
                 "only a trash knows dates of trashing",

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::rulebook::{AgeLimit, Detect};
+use crate::rulebook::{AgeLimit, Detect, FileKind};
 use crate::target::{Layout, Place};
 
 /// What removal means to the computer's owner.
@@ -112,24 +112,28 @@ impl Removal {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum AgeBy {
-    /// The last modification.
+    /// How long it has been here as it is: the latest of modification, status change and birth. A copy or
+    /// an archive brings a modification of its own along, but neither of the others.
     #[default]
-    Changed,
-    /// The later of last modification and last access.
+    Arrived,
+    /// The latest of these and last access.
     Touched,
+    /// The last modification alone: for what is renamed as a matter of routine.
+    Modified,
     /// The trash's own date.
     Trashed,
 }
 
 impl AgeBy {
     /// Every time that a file or link has.
-    pub const ALL: [Self; 3] = [Self::Changed, Self::Touched, Self::Trashed];
+    pub const ALL: [Self; 4] = [Self::Arrived, Self::Touched, Self::Modified, Self::Trashed];
 
     /// The word that rulebooks use.
     pub fn name(self) -> &'static str {
         match self {
-            Self::Changed => "changed",
+            Self::Arrived => "arrived",
             Self::Touched => "touched",
+            Self::Modified => "modified",
             Self::Trashed => "trashed",
         }
     }
@@ -137,8 +141,9 @@ impl AgeBy {
     /// In words, for the card of a pile.
     pub fn words(self) -> &'static str {
         match self {
-            Self::Changed => "last change",
+            Self::Arrived => "arrival here",
             Self::Touched => "last touch",
+            Self::Modified => "last modification",
             Self::Trashed => "date of trashing",
         }
     }
@@ -275,6 +280,8 @@ pub struct Example {
     pub path: String,
     /// Its age.
     pub aged: Option<AgeLimit>,
+    /// What it is inside, for rules that ask.
+    pub contents: Option<FileKind>,
     /// What the rule says of it.
     pub verdict: Verdict,
 }
@@ -310,6 +317,10 @@ pub struct Rule {
     pub by: Option<Removal>,
     /// A recogniser.
     pub detect: Option<Detect>,
+    /// Only files that are one of these inside, whatever they are called; any where it says nothing.
+    pub looks_like: Vec<FileKind>,
+    /// Whether what lies in a folder right below one of its roots goes together or stays.
+    pub whole: bool,
     /// Only items of at least this many bytes.
     pub larger_than: Option<u64>,
     /// How many of each family stay.
@@ -321,6 +332,12 @@ pub struct Rule {
 }
 
 impl Rule {
+    /// Whether some of what it takes only goes together: a part of it alone would be worth nothing, or break
+    /// the rest.
+    pub fn takes_units(&self) -> bool {
+        self.whole || self.detect == Some(Detect::CacheTagged)
+    }
+
     /// Whether its piles start taken.
     pub fn starts_taken(&self) -> bool {
         self.starts_taken

@@ -43,6 +43,10 @@ pub(super) struct WrittenRule {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub detect: Option<Spanned<String>>,
     #[serde(skip_serializing_if = "Option::is_none")]
+    pub looks_like: Option<Vec<Spanned<String>>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub whole: Option<bool>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     pub larger_than: Option<Spanned<String>>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub busy: Option<Vec<Spanned<String>>>,
@@ -76,6 +80,8 @@ pub(super) struct WrittenExample {
     pub path: Spanned<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub aged: Option<Spanned<String>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub contents: Option<Spanned<String>>,
     pub verdict: Spanned<String>,
 }
 
@@ -106,7 +112,7 @@ pub fn written_size(bytes: u64) -> String {
 
 impl From<&Rule> for WrittenRule {
     fn from(rule: &Rule) -> Self {
-        let by = (rule.age.by != AgeBy::Changed).then(|| nowhere(rule.age.by.name()));
+        let by = (rule.age.by != AgeBy::Arrived).then(|| nowhere(rule.age.by.name()));
         let limit = rule.age.limit.as_ref().map(nowhere);
         Self {
             id: nowhere(&rule.id),
@@ -124,6 +130,8 @@ impl From<&Rule> for WrittenRule {
                 .map(|taken| nowhere(if taken { "taken" } else { "left" })),
             by: rule.by.map(|by| nowhere(by.name())),
             detect: rule.detect.map(|detect| nowhere(detect.name())),
+            looks_like: list(&rule.looks_like.iter().map(|kind| kind.name().to_owned()).collect::<Vec<_>>()),
+            whole: rule.whole.then_some(true),
             larger_than: rule.larger_than.map(|bytes| nowhere(&written_size(bytes))),
             busy: list(&rule.busy),
             keep_newest: rule.keep_newest.map(|keep| WrittenKeep {
@@ -137,6 +145,7 @@ impl From<&Rule> for WrittenRule {
                 .map(|example| WrittenExample {
                     path: nowhere(&example.path),
                     aged: example.aged.as_ref().map(nowhere),
+                    contents: example.contents.map(|kind| nowhere(kind.name())),
                     verdict: nowhere(example.verdict.name()),
                 })
                 .collect(),

@@ -83,6 +83,8 @@ pub struct FolderRecord {
     pub sweeper: Option<PileId>,
     /// The time its age counts from if it is empty already, seconds since 1970.
     pub time: i64,
+    /// Whether it is the topmost folder that a cache tag marks.
+    pub(super) is_tag_root: bool,
     /// Whether every name in it was told.
     pub is_whole: bool,
     /// Whether its names and what was made of them can be used again while its last change stays.
@@ -175,6 +177,12 @@ impl Arena {
         self.folders.len()
     }
 
+    pub(super) fn set_folder_time(&mut self, folder: FolderId, time: i64) {
+        if let Some(record) = self.folders.get_mut(folder.as_index()) {
+            record.time = time;
+        }
+    }
+
     pub(super) fn record(&self, folder: FolderId) -> Option<&FolderRecord> {
         self.folders.get(folder.as_index())
     }
@@ -248,6 +256,13 @@ impl Arena {
     pub fn time(&self, item: ItemId) -> i64 {
         let (chunk, row) = self.at(item);
         chunk.time(row)
+    }
+
+    pub(super) fn set_time(&mut self, item: ItemId, time: i64) {
+        let (chunk, row) = item.split();
+        if let Some(chunk) = self.chunks.get_mut(chunk) {
+            chunk.set_time(row, time);
+        }
     }
 
     /// Its last modification.

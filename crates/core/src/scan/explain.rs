@@ -6,8 +6,11 @@ use jiff::Timestamp;
 use jolly_disk::{Folder, Kind, Stat};
 
 use crate::recognise::{Candidate, Finding, Recogniser};
-use crate::rulebook::{CompiledRule, Fit, Guards, RuleNumber, RuleSet, Search, Verdict};
-use crate::scan::{keep, pile};
+use crate::rulebook::{
+    CompiledRule, Detect, FileKind, Fit, Guard, Guards, Ownership, Probe, Rule, RuleNumber, RuleSet,
+    Search, Verdict, decide_owner,
+};
+use crate::scan::{CancelToken, keep, pile};
 use crate::target::{Target, TargetPath};
 
 /// What the rules say of one path on a target.
@@ -31,74 +34,163 @@ struct Thing {
     stat: Stat,
 }
 
-/// Says which rule owns `path` and what becomes of it.
-pub fn explain(
-    target: &Target,
-    rules: &RuleSet,
-    searches: &[Search],
-    guards: &Guards,
-    path: &TargetPath,
-    now: Timestamp,
-) -> Explanation {
-    let thing = thing_at(target, path);
-    let mut recogniser = Recogniser::new(target, now);
-    let mut spared = None;
-    // A rule may name a guarded folder apart, below another of its own roots.
-    let mut guarded: Option<(RuleNumber, Explanation)> = None;
-    for search in searches {
-        if let Some((_, found)) = guarded.take_if(|(rule, _)| *rule != search.rule) {
-            return found;
+/// What a path is asked about on a target.
+pub struct Question<'a> {
+    /// The target.
+    pub target: &'a Target,
+    /// The rules in force.
+    pub rules: &'a RuleSet,
+    /// Where they look on it.
+    pub searches: &'a [Search],
+    /// The guards that stand there.
+    pub guards: &'a Guards,
+    /// The moment that ages count from.
+    pub now: Timestamp,
+}
+
+/// A path that is asked about.
+struct Asked<'a> {
+    question: &'a Question<'a>,
+    recogniser: &'a Recogniser<'a>,
+    path: &'a TargetPath,
+    thing: Option<&'a Thing>,
+    /// Why its recogniser found it, to begin a reason with.
+    because: String,
+}
+
+impl Probe for Asked<'_> {
+    /// A search, by position.
+    type Search = usize;
+
+    fn rule(&self, at: usize) -> (RuleNumber, &Rule) {
+        let number = self.question.searches[at].rule;
+        (number, &self.question.rules.rule(number).rule)
+    }
+
+    fn fit(&mut self, at: usize) -> Fit {
+        let search = &self.question.searches[at];
+        let below = self.path.below(&search.root);
+        match below.filter(|below| !below.is_empty()) {
+            Some(below) => self.question.rules.rule(search.rule).fit(below),
+            None => Fit::No,
         }
-        let Some(below) = path.below(&search.root).filter(|below| !below.is_empty()) else {
-            continue;
+    }
+
+    fn guard(&mut self, at: usize) -> Option<Guard> {
+        let search = &self.question.searches[at];
+        let rule = &self.question.rules.rule(search.rule).rule;
+        let target = self.question.target;
+        let by_path = self.question.guards.path(self.path, rule, &search.root);
+        by_path.or_else(|| is_in_maildir(target, self.path).then_some(Guard::Mail))
+    }
+
+    fn size(&mut self) -> Option<u64> {
+        // Of what isn't there only names decide.
+        Some(self.thing.map_or(u64::MAX, |thing| thing.stat.size))
+    }
+
+    fn looks_like(&mut self, kinds: &[FileKind]) -> bool {
+        let Some(thing) = self.thing else { return false };
+        let looked = self.recogniser.looks_like(&thing.folder, self.path.as_name(), kinds);
+        thing.stat.kind == Kind::File && looked.unwrap_or(false)
+    }
+
+    fn recognises(&mut self, at: usize, detect: Detect) -> bool {
+        let Some(thing) = self.thing else { return false };
+        let search = &self.question.searches[at];
+        let candidate = Candidate {
+            search,
+            path: self.path,
+            folder: &thing.folder,
+            name: self.path.as_name(),
+            kind: thing.stat.kind,
         };
-        let rule = rules.rule(search.rule);
-        let found = |verdict, reason: String| Explanation {
+        let rule = &self.question.rules.rule(search.rule).rule;
+        match self.recogniser.look(rule, detect, &candidate) {
+            Finding::Is(reason) => {
+                self.because = format!("{reason}; ");
+                true
+            }
+            Finding::Not | Finding::Unclear(_) => false,
+        }
+    }
+}
+
+/// Whether a path lies in one of the three folders of a mail folder.
+fn is_in_maildir(target: &Target, path: &TargetPath) -> bool {
+    let disk = &**target.disk();
+    let mut at = path.parent();
+    while let Some(folder) = at.filter(|folder| !folder.is_root()) {
+        at = folder.parent();
+        let holder = at.clone().unwrap_or_default();
+        let opened = disk.open_folder(target.root(), holder.as_bytes());
+        if opened.is_ok_and(|holder| Guards::is_of_maildir(disk, &holder, folder.name())) {
+            return true;
+        }
+    }
+    false
+}
+
+/// Says which rule owns `path` and what becomes of it.
+pub fn explain(question: &Question<'_>, path: &TargetPath) -> Explanation {
+    let Question {
+        target,
+        rules,
+        searches,
+        now,
+        ..
+    } = *question;
+    let thing = thing_at(target, path);
+    let recogniser = Recogniser::new(target, now, &CancelToken::default());
+    let mut asked = Asked {
+        question,
+        recogniser: &recogniser,
+        path,
+        thing: thing.as_ref(),
+        because: String::new(),
+    };
+    let owned = decide_owner(0..searches.len(), &mut asked);
+    let because = asked.because;
+    let found = |at: usize, verdict, reason: String| {
+        let search = searches.get(at).cloned();
+        Explanation {
             verdict,
-            rule: Some(search.rule),
-            search: Some(search.clone()),
+            rule: search.as_ref().map(|search| search.rule),
+            search,
             reason,
             exists: thing.is_some(),
-        };
-        match rule.fit(below) {
-            Fit::No => continue,
-            Fit::Spares => {
-                let reason = "the rule names it in `spare`".to_owned();
-                spared = spared.or_else(|| Some(found(Verdict::Spared, reason)));
-                continue;
+        }
+    };
+    match owned {
+        Ownership::Guarded(at, guard) => {
+            found(at, Verdict::Guarded, format!("guarded: {}", guard.words()))
+        }
+        Ownership::Spared(at) => {
+            found(at, Verdict::Spared, "the rule names it in `spare`".to_owned())
+        }
+        Ownership::Nobodys => {
+            found(usize::MAX, Verdict::NotMine, "no rule looks for it".to_owned())
+        }
+        Ownership::Owned(at) => {
+            let Some(search) = searches.get(at) else {
+                return found(usize::MAX, Verdict::NotMine, String::new());
+            };
+            let rule = rules.rule(search.rule);
+            let kept = kept(target, &recogniser, rule, search, path, thing.as_ref());
+            if let Some(reason) = kept {
+                return found(at, Verdict::Spared, reason);
             }
-            Fit::Takes => {}
+            let time = thing
+                .as_ref()
+                .and_then(|thing| recogniser.time(&rule.rule, search, path, &thing.stat));
+            let (verdict, reason) = by_age(rule, time.map(|time| pile::age(time, now)));
+            let unit = path.parent().and_then(|folder| recogniser.unit(&rule.rule, search, &folder));
+            let whole = unit.map_or_else(String::new, |unit| {
+                format!("; it goes whole or stays with {unit}, by the age of the youngest in it")
+            });
+            found(at, verdict, format!("{because}{reason}{whole}"))
         }
-        if is_too_small(rule, thing.as_ref()) {
-            continue;
-        }
-        let Some(because) = because(&mut recogniser, rule, search, path, thing.as_ref()) else {
-            continue;
-        };
-        if let Some(guard) = guards.path(path, &rule.rule, &search.root) {
-            let reason = format!("guarded: {}", guard.words());
-            guarded = guarded.or_else(|| Some((search.rule, found(Verdict::Guarded, reason))));
-            continue;
-        }
-        if let Some(reason) = kept(target, &mut recogniser, rule, search, path, thing.as_ref()) {
-            return found(Verdict::Spared, reason);
-        }
-        let time = thing
-            .as_ref()
-            .and_then(|thing| recogniser.time(&rule.rule, search, path, &thing.stat));
-        let (verdict, reason) = by_age(rule, time.map(|time| pile::age(time, now)));
-        return found(verdict, format!("{because}{reason}"));
     }
-    guarded
-        .map(|(_, found)| found)
-        .or(spared)
-        .unwrap_or_else(|| Explanation {
-            verdict: Verdict::NotMine,
-            rule: None,
-            search: None,
-            reason: "no rule looks for it".to_owned(),
-            exists: thing.is_some(),
-        })
 }
 
 fn thing_at(target: &Target, path: &TargetPath) -> Option<Thing> {
@@ -107,40 +199,6 @@ fn thing_at(target: &Target, path: &TargetPath) -> Option<Thing> {
     let folder = disk.open_folder(target.root(), parent.as_bytes()).ok()?;
     let stat = disk.stat(&folder, path.as_name()).ok()?;
     Some(Thing { folder, stat })
-}
-
-/// Why the rule's recogniser finds it, to begin a reason with; nothing when it doesn't.
-fn because(
-    recogniser: &mut Recogniser<'_>,
-    rule: &CompiledRule,
-    search: &Search,
-    path: &TargetPath,
-    thing: Option<&Thing>,
-) -> Option<String> {
-    let Some(detect) = rule.rule.detect else {
-        return Some(String::new());
-    };
-    let Some(thing) = thing else {
-        // What isn't there can't be looked at: only names decide.
-        return (!detect.looks_inside()).then(String::new);
-    };
-    let candidate = Candidate {
-        search,
-        path,
-        folder: &thing.folder,
-        name: path.as_name(),
-        kind: thing.stat.kind,
-    };
-    match recogniser.look(&rule.rule, detect, &candidate) {
-        Finding::Is(reason) => Some(format!("{reason}; ")),
-        Finding::Not | Finding::Unclear(_) => None,
-    }
-}
-
-fn is_too_small(rule: &CompiledRule, thing: Option<&Thing>) -> bool {
-    rule.rule
-        .larger_than
-        .is_some_and(|least| thing.is_some_and(|thing| thing.stat.size < least))
 }
 
 fn by_age(rule: &CompiledRule, age: Option<u64>) -> (Verdict, String) {
@@ -160,7 +218,7 @@ fn by_age(rule: &CompiledRule, age: Option<u64>) -> (Verdict, String) {
 /// Why it stays as one of the newest of its family, if it does.
 fn kept(
     target: &Target,
-    recogniser: &mut Recogniser<'_>,
+    recogniser: &Recogniser<'_>,
     rule: &CompiledRule,
     search: &Search,
     path: &TargetPath,

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use jolly_disk::{Folder, Stat};
 
+use crate::recognise::AccountAges;
 use crate::rulebook::{CompiledRule, Guards, RuleNumber, RuleSet, Search};
 use crate::scan::PileId;
 use crate::scan::memory::Memory;
@@ -19,6 +20,8 @@ pub(super) struct Ground<'a> {
     pub searches: &'a [Search],
     pub guards: &'a Guards,
     pub now: Timestamp,
+    /// How old the accounts are, as far as that was asked.
+    pub accounts: Arc<AccountAges>,
     /// What is known from a scan before.
     pub memory: Option<Memory<'a>>,
     /// Whether a folder's last change moves with every change of its names.
@@ -35,7 +38,7 @@ impl<'a> Ground<'a> {
         target: &'a Target,
         (rules, searches): (&'a RuleSet, &'a [Search]),
         guards: &'a Guards,
-        now: Timestamp,
+        (now, accounts): (Timestamp, Arc<AccountAges>),
         memory: Option<Memory<'a>>,
     ) -> Self {
         let mut starts: HashMap<&TargetPath, Vec<usize>> = HashMap::new();
@@ -62,6 +65,7 @@ impl<'a> Ground<'a> {
             searches,
             guards,
             now,
+            accounts,
             memory,
             keeps_changes: target.disk().keeps_changes(target.root()),
             starts,

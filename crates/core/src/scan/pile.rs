@@ -320,6 +320,7 @@ mod tests {
                     accessed: stamp,
                     modified: stamp,
                     changed: stamp,
+                    born: None,
                 };
                 let name = number.to_string();
                 let new = NewItem {

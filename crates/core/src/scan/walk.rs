@@ -9,7 +9,7 @@ mod whose;
 use std::collections::HashSet;
 use std::num::NonZeroUsize;
 use std::sync::atomic::AtomicU32;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use jolly_disk::FileKey;
@@ -109,7 +109,7 @@ pub(super) fn walk(
         cancel,
         crew: Crew::new(hands.get(), jobs),
         tally: &tally,
-        recogniser: Recogniser::new(ground.target, ground.now),
+        recogniser: Recogniser::with(ground.target, ground.now, cancel, Arc::clone(&ground.accounts)),
         next_folder: AtomicU32::new(0),
         walked: Default::default(),
     };

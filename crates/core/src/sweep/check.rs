@@ -9,10 +9,15 @@ use std::sync::{Arc, Mutex, PoisonError};
 use jiff::Timestamp;
 use jolly_disk::{Disk, FileKey, Folder, Stat};
 
-use crate::decide::{EntryKind, ManifestItem};
+use crate::cancel::CancelToken;
+use crate::decide::{EntryKind, ManifestItem, Thing};
 use crate::recognise::{Candidate, Finding, Recogniser};
-use crate::rulebook::{CompiledRule, Fit, Removal, RuleNumber, Search};
-use crate::sweep::last_guard::LastGuard;
+use crate::rulebook::{
+    AgeBy, CompiledRule, Detect, FileKind, Fit, Guard, Ownership, Probe, Removal, Rule, RuleNumber,
+    Search, decide_owner,
+};
+use crate::scan::Scan;
+use crate::sweep::last_guard::{Kept, LastGuard};
 use crate::sweep::{Ground, Outcome};
 use crate::target::{Holder, InUse, TargetPath, running};
 
@@ -83,18 +88,33 @@ pub(super) struct Shared<'a> {
     looked: Mutex<(Arc<InUse>, Option<Timestamp>)>,
     /// How many names of a file this run has removed, for files with several.
     own_links: Mutex<HashMap<FileKey, u32>>,
-    recogniser: Recogniser<'a>,
+    pub(super) recogniser: Recogniser<'a>,
+    kept: Kept,
+    /// The searches by their roots, each list in the order in which rules own things.
+    by_root: HashMap<&'a [u8], Vec<usize>>,
+    /// The device of each search's root, once it was asked for.
+    devices: Mutex<HashMap<usize, Option<u64>>>,
+    /// What goes whole or stays and can't go, and why.
+    torn: Mutex<HashMap<Arc<TargetPath>, Verdict>>,
     /// The program that each rule waits for, for each account it looks for; asked once a look.
     busy: Mutex<Busy>,
 }
 
 impl<'a> Shared<'a> {
-    pub(super) fn new(ground: &'a Ground<'a>, now: Timestamp) -> Self {
+    pub(super) fn new(ground: &'a Ground<'a>, now: Timestamp, stop: &CancelToken) -> Self {
+        let mut by_root: HashMap<&[u8], Vec<usize>> = HashMap::new();
+        for (at, search) in ground.searches.iter().enumerate() {
+            by_root.entry(search.root.as_bytes()).or_default().push(at);
+        }
         Self {
             ground,
             looked: Mutex::default(),
             own_links: Mutex::default(),
-            recogniser: Recogniser::new(ground.target, now),
+            recogniser: Recogniser::new(ground.target, now, stop),
+            kept: Kept::of(ground.target, ground.own),
+            by_root,
+            devices: Mutex::default(),
+            torn: Mutex::default(),
             busy: Mutex::default(),
         }
     }
@@ -114,6 +134,55 @@ impl<'a> Shared<'a> {
 
     fn in_use(&self) -> Arc<InUse> {
         Arc::clone(&lock(&self.looked).0)
+    }
+
+    /// The searches that look in a folder or above it, on the same volume, in the order in which rules own
+    /// things; each with where the path below its root begins.
+    fn searches_over(&self, folder: &[u8], device: Option<u64>) -> Vec<(&'a Search, usize)> {
+        let slashes = folder.iter().enumerate().filter(|(_, byte)| **byte == b'/');
+        let ends = slashes.map(|(at, _)| at).chain([folder.len()]);
+        let roots = std::iter::once(0).chain(ends.filter(|end| *end > 0));
+        let mut over: Vec<usize> = roots
+            .filter_map(|end| self.by_root.get(folder.get(..end)?))
+            .flatten()
+            .copied()
+            .collect();
+        over.sort_unstable();
+        over.dedup();
+        let search = |at: usize| {
+            let search = self.ground.searches.get(at)?;
+            let root = search.root.as_bytes();
+            let from = if root.is_empty() { 0 } else { root.len() + 1 };
+            let below = folder.get(from..).unwrap_or_default();
+            let rule = self.ground.rules.rule(search.rule);
+            let may_reach = below.is_empty() || rule.may_reach(below);
+            (may_reach && self.device_of(at, search) == device).then_some((search, from))
+        };
+        over.into_iter().filter_map(search).collect()
+    }
+
+    /// The device of a search's root: what lies on another one below it is another volume, or a snapshot.
+    fn device_of(&self, at: usize, search: &Search) -> Option<u64> {
+        if let Some(known) = lock(&self.devices).get(&at) {
+            return *known;
+        }
+        let (disk, root) = (self.ground.target.disk(), self.ground.target.root());
+        let opened = disk.open_folder(root, search.root.as_bytes());
+        let device = opened.and_then(|folder| disk.stat_folder(&folder));
+        let device = device.ok().map(|stat| stat.key.device);
+        lock(&self.devices).insert(at, device);
+        device
+    }
+
+    /// Notes that a part of what goes whole or stays can't go.
+    pub(super) fn tear(&self, unit: &Arc<TargetPath>, verdict: &Verdict) {
+        let reason = format!("it goes whole or stays, and of a part of it: {}", verdict.reason);
+        let verdict = Verdict::stays(verdict.outcome, reason);
+        lock(&self.torn).entry(Arc::clone(unit)).or_insert(verdict);
+    }
+
+    fn torn(&self, unit: &Arc<TargetPath>) -> Option<Verdict> {
+        lock(&self.torn).get(unit).cloned()
     }
 
     /// The program that runs and that a rule waits for.
@@ -146,17 +215,17 @@ struct Near<'a> {
     opened: Result<Folder, Verdict>,
     /// Whether others may change names in it; asked when something leaves it.
     is_shared: Option<bool>,
+    /// The searches that look in it, in the order in which rules own things.
+    searches: Vec<(&'a Search, usize)>,
     /// What was found of the rule that the last item named.
-    ruled: Option<Ruled<'a>>,
+    ruled: Option<Ruled>,
 }
 
-/// A rule, and where it looks in one folder.
-struct Ruled<'a> {
+/// The rule that an item names.
+struct Ruled {
     id: Arc<str>,
     by: Removal,
-    rule: &'a CompiledRule,
-    /// Each search that the folder lies in, with where the path below its root begins.
-    searches: Vec<(&'a Search, usize)>,
+    number: RuleNumber,
     /// Why the rule may not do that at all.
     refused: Option<&'static str>,
 }
@@ -177,7 +246,7 @@ impl<'a> Checker<'a> {
             shared,
             in_use: shared.in_use(),
             near: None,
-            last_guard: LastGuard::new(ground.target, ground.own),
+            last_guard: LastGuard::new(ground.target, &shared.kept),
         }
     }
 
@@ -191,13 +260,18 @@ impl<'a> Checker<'a> {
             self.near = None;
         }
         let (disk, root) = (self.disk(), self.shared.ground.target.root());
-        self.near.get_or_insert_with(|| Near {
-            path: wanted.to_vec(),
-            opened: disk
-                .open_folder(root, wanted)
-                .map_err(|error| Verdict::of_error(&error, "open the folder of")),
-            is_shared: None,
-            ruled: None,
+        let shared = self.shared;
+        self.near.get_or_insert_with(|| {
+            let opened = disk.open_folder(root, wanted);
+            let stat = opened.as_ref().ok().and_then(|folder| disk.stat_folder(folder).ok());
+            let device = stat.map(|stat| stat.key.device);
+            Near {
+                path: wanted.to_vec(),
+                opened: opened.map_err(|error| Verdict::of_error(&error, "open the folder of")),
+                is_shared: None,
+                searches: shared.searches_over(wanted, device),
+                ruled: None,
+            }
         })
     }
 
@@ -238,6 +312,17 @@ impl<'a> Checker<'a> {
         item: &ManifestItem,
         name: &CStr,
     ) -> Result<Stat, Verdict> {
+        let checked = self.check_part(item, name);
+        if let (Err(verdict), Some(unit)) = (&checked, &item.unit) {
+            self.shared.tear(unit, verdict);
+        }
+        checked
+    }
+
+    fn check_part(&mut self, item: &ManifestItem, name: &CStr) -> Result<Stat, Verdict> {
+        if let Some(verdict) = item.unit.as_ref().and_then(|unit| self.shared.torn(unit)) {
+            return Err(verdict);
+        }
         let disk = self.disk();
         let own_links = self.own_links(item);
         let stat = {
@@ -267,70 +352,110 @@ impl<'a> Checker<'a> {
         known.get(&item.identity.key).copied().unwrap_or(0)
     }
 
-    /// The guards' second look, and the rule's: the path must still be the named rule's.
+    /// The guards' second look, and the rule's: the path must still be the named rule's, and no younger than
+    /// it was.
     fn guard(&mut self, item: &ManifestItem, name: &CStr, stat: &Stat) -> Result<(), Verdict> {
         let refuse = |reason: &'static str| Err(Verdict::stays(Outcome::Refused, reason));
         let shared = self.shared;
-        let near = self.near(&item.path);
-        let is_known =
-            |ruled: &Ruled<'_>| Arc::ptr_eq(&ruled.id, &item.rule) && ruled.by == item.by;
+        self.near(&item.path);
+        let Some(near) = &mut self.near else {
+            return refuse("its rule doesn't look there");
+        };
+        let is_known = |ruled: &Ruled| Arc::ptr_eq(&ruled.id, &item.rule) && ruled.by == item.by;
         if !near.ruled.as_ref().is_some_and(is_known) {
             near.ruled = Some(Ruled::new(shared.ground, item)?);
         }
-        let Some(ruled) = &near.ruled else {
+        let Some(Ruled { number, refused, .. }) = near.ruled else {
             return refuse("its rule is not in force");
         };
-        if let Some(reason) = ruled.refused {
+        if let Some(reason) = refused {
             return refuse(reason);
         }
-        let rule = ruled.rule;
-        let found = ruled.searches.iter().find(|(_, from)| {
-            let below = item.path.as_bytes().get(*from..).unwrap_or_default();
-            match item.kind {
-                EntryKind::Folder => rule.may_empty(below),
-                EntryKind::File | EntryKind::Link => rule.fit(below) == Fit::Takes,
-            }
-        });
-        let Some((search, _)) = found.copied() else {
-            return refuse("its rule doesn't look there");
+        let folder = near.opened.as_ref().map_err(Clone::clone)?;
+        let mut listed = Listed {
+            shared,
+            last_guard: &mut self.last_guard,
+            searches: &near.searches,
+            folder,
+            number,
+            item,
+            name,
+            stat,
+            guarded: None,
+            is_other: false,
         };
-        if let Some(reason) = self.last_guard.refusal(&rule.rule, &item.path) {
-            return refuse(reason);
+        let owned = decide_owner(0..listed.searches.len(), &mut listed);
+        let search = match owned {
+            Ownership::Owned(at) => listed.searches.get(at).map(|(search, _)| *search),
+            Ownership::Guarded(..) | Ownership::Spared(_) | Ownership::Nobodys => None,
+        };
+        let Some(search) = search else {
+            if let Some(reason) = listed.guarded {
+                return refuse(reason);
+            }
+            return if listed.is_other {
+                let reason = "it is no longer what its rule looks for";
+                Err(Verdict::stays(Outcome::Changed, reason))
+            } else {
+                refuse("its rule doesn't look there")
+            };
+        };
+        if search.rule != number {
+            return refuse("another rule has it");
         }
+        let rule = shared.ground.rules.rule(number);
+        self.asked_again(item, rule, search, stat)?;
         if let Some(holder) = shared.busy(rule, search) {
             let reason = format!("it waits for {holder}");
             return Err(Verdict::stays(Outcome::InUse, reason));
         }
-        self.recognise((item, name), stat, rule, search)
+        Ok(())
     }
 
-    /// What no pattern can say is asked once more, too.
-    fn recognise(
-        &mut self,
-        (item, name): (&ManifestItem, &CStr),
-        stat: &Stat,
+    /// What may have been said or have become since the list was made: an exclusion, a younger age, and
+    /// whether the unit is the one that the list names.
+    fn asked_again(
+        &self,
+        item: &ManifestItem,
         rule: &CompiledRule,
         search: &Search,
+        stat: &Stat,
     ) -> Result<(), Verdict> {
-        let asked = rule.rule.detect.filter(|detect| detect.looks_inside());
-        let Some(detect) = asked.filter(|_| item.kind != EntryKind::Folder) else {
-            return Ok(());
-        };
         let shared = self.shared;
-        let candidate = Candidate {
-            search,
-            path: &item.path,
-            folder: self.parent(&item.path)?,
-            name,
-            kind: stat.kind,
-        };
-        match shared.recogniser.look(&rule.rule, detect, &candidate) {
-            Finding::Is(_) => Ok(()),
-            Finding::Not | Finding::Unclear(_) => Err(Verdict::stays(
-                Outcome::Changed,
-                "it is no longer what its rule looks for",
-            )),
+        let changed = |reason: String| Err(Verdict::stays(Outcome::Changed, reason));
+        if shared.ground.rules_off.contains(&search.rule) {
+            return changed("its rule was turned off since".to_owned());
         }
+        let is_thing = item.kind != EntryKind::Folder;
+        let thing = Thing {
+            path: &item.path,
+            rule: &rule.id,
+            account: item.account.as_deref(),
+            size: is_thing.then_some(stat.size),
+            age: Scan::age_of(item.time, shared.recogniser.now()),
+        };
+        if let Some(why) = shared.ground.excluded.iter().find_map(|one| one.spares(&thing)) {
+            return changed(format!("it was excluded since: {why}"));
+        }
+        if !is_thing {
+            return Ok(());
+        }
+        let folder = item.path.parent().unwrap_or_default();
+        if rule.rule.takes_units()
+            && shared.recogniser.unit(&rule.rule, search, &folder).as_ref() != item.unit.as_deref()
+        {
+            let reason = "it goes whole or stays, and the list has only a part of it";
+            return Err(Verdict::stays(Outcome::Refused, reason));
+        }
+        // What a run itself does to a file with several names moves its last change.
+        let is_as_it_was = self.own_links(item) == 0 && rule.rule.age.by != AgeBy::Trashed;
+        let time = is_as_it_was
+            .then(|| shared.recogniser.time(&rule.rule, search, &item.path, stat))
+            .flatten();
+        if time.is_some_and(|time| time > item.time) {
+            return changed("it is younger than it was".to_owned());
+        }
+        Ok(())
     }
 
     fn exists(&self, path: &TargetPath) -> bool {
@@ -349,34 +474,114 @@ impl<'a> Checker<'a> {
     }
 }
 
-impl<'a> Ruled<'a> {
-    /// What the rule that an item names says of its folder.
-    fn new(ground: &'a Ground<'a>, item: &ManifestItem) -> Result<Self, Verdict> {
+impl Ruled {
+    /// What the rule that an item names may do.
+    fn new(ground: &Ground<'_>, item: &ManifestItem) -> Result<Self, Verdict> {
         let Some(number) = ground.rules.by_id(&item.rule) else {
             let reason = "its rule is not in force";
             return Err(Verdict::stays(Outcome::Refused, reason));
         };
-        let rule = ground.rules.rule(number);
-        let folder = item.path.folder_bytes();
-        let searches = ground.searches.iter();
-        let below = |search: &'a Search| {
-            let root = search.root.as_bytes();
-            let is_in = root.is_empty()
-                || folder == root
-                || (folder.starts_with(root) && folder.get(root.len()) == Some(&b'/'));
-            let from = if root.is_empty() { 0 } else { root.len() + 1 };
-            is_in.then_some((search, from))
-        };
-        let is_allowed = rule.rule.ways().contains(&item.by);
+        let is_allowed = ground.rules.rule(number).rule.ways().contains(&item.by);
         Ok(Self {
             id: Arc::clone(&item.rule),
             by: item.by,
-            rule,
-            searches: searches
-                .filter(|search| search.rule == number)
-                .filter_map(below)
-                .collect(),
+            number,
             refused: (!is_allowed).then_some("its rule doesn't let it leave in that way"),
         })
+    }
+}
+
+/// An item that is about to go.
+struct Listed<'c, 'a> {
+    shared: &'a Shared<'a>,
+    last_guard: &'c mut LastGuard<'a>,
+    searches: &'c [(&'a Search, usize)],
+    folder: &'c Folder,
+    /// The rule that it names.
+    number: RuleNumber,
+    item: &'c ManifestItem,
+    name: &'c CStr,
+    stat: &'c Stat,
+    /// Why a guard refuses it.
+    guarded: Option<&'static str>,
+    /// Whether it is no longer what its rule looks for.
+    is_other: bool,
+}
+
+impl Listed<'_, '_> {
+    fn is_own(&self, at: usize) -> bool {
+        self.searches[at].0.rule == self.number
+    }
+}
+
+impl Probe for Listed<'_, '_> {
+    /// A search, by position.
+    type Search = usize;
+
+    fn rule(&self, at: usize) -> (RuleNumber, &Rule) {
+        let number = self.searches[at].0.rule;
+        (number, &self.shared.ground.rules.rule(number).rule)
+    }
+
+    fn fit(&mut self, at: usize) -> Fit {
+        let (search, from) = self.searches[at];
+        let rule = self.shared.ground.rules.rule(search.rule);
+        let below = self.item.path.as_bytes().get(from..).unwrap_or_default();
+        match self.item.kind {
+            // A folder goes with what was in it, whoever else looks there.
+            EntryKind::Folder if self.is_own(at) && rule.may_empty(below) => Fit::Takes,
+            EntryKind::Folder => Fit::No,
+            EntryKind::File | EntryKind::Link => rule.fit(below),
+        }
+    }
+
+    fn guard(&mut self, at: usize) -> Option<Guard> {
+        let (search, _) = self.searches[at];
+        let rule = &self.shared.ground.rules.rule(search.rule).rule;
+        let refused = self.last_guard.refusal(rule, &search.root, &self.item.path)?;
+        if self.is_own(at) {
+            self.guarded = Some(refused);
+        }
+        // The words are what is told; of which sort it is doesn't matter any more.
+        Some(Guard::Root)
+    }
+
+    fn size(&mut self) -> Option<u64> {
+        let is_folder = self.item.kind == EntryKind::Folder;
+        Some(if is_folder { u64::MAX } else { self.stat.size })
+    }
+
+    fn looks_like(&mut self, kinds: &[FileKind]) -> bool {
+        if self.item.kind == EntryKind::Folder {
+            return true;
+        }
+        let looked = self.shared.recogniser.looks_like(self.folder, self.name, kinds);
+        let is_it = looked.unwrap_or(false);
+        self.is_other |= !is_it;
+        is_it
+    }
+
+    fn recognises(&mut self, at: usize, detect: Detect) -> bool {
+        if self.item.kind == EntryKind::Folder {
+            return true;
+        }
+        // What another rule's recogniser would say was asked when the list was made, and this is the same
+        // thing still.
+        if !self.is_own(at) {
+            return false;
+        }
+        let (search, _) = self.searches[at];
+        let candidate = Candidate {
+            search,
+            path: &self.item.path,
+            folder: self.folder,
+            name: self.name,
+            kind: self.stat.kind,
+        };
+        let rule = &self.shared.ground.rules.rule(search.rule).rule;
+        let found = self.shared.recogniser.look(rule, detect, &candidate);
+        let is_it = matches!(found, Finding::Is(_));
+        self.is_other |= !is_it;
+        is_it
     }
 }

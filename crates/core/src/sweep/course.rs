@@ -18,6 +18,7 @@ use crate::sweep::packer::{Packer, Stored, stayed};
 use crate::sweep::recorder::{Batch, Recorder, outcomes};
 use crate::sweep::run::{Ground, Real};
 use crate::sweep::tally::Tally;
+use crate::sweep::unit::look_at_units;
 
 /// How many batches are touched at once: while what has to wait for others is touched in one, there is
 /// work in the next.
@@ -47,7 +48,9 @@ pub(super) fn run<'a>(
     clock: &dyn Fn() -> Timestamp,
     tally: &mut Tally<'_>,
 ) -> Result<(), JournalError> {
-    let shared = Shared::new(ground, manifest.now);
+    let shared = Shared::new(ground, manifest.now, stop);
+    shared.begin_batch(clock());
+    look_at_units(&shared, manifest, stop);
     let airlock = Airlock::of(ground.target, real.run);
     let touch = Touch {
         shared: &shared,

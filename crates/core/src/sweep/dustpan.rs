@@ -8,7 +8,7 @@ mod frames;
 mod record;
 mod room;
 
-pub use empty::{Emptied, EmptyError, empty, empty_expired};
+pub use empty::{Emptied, EmptyError, empty};
 pub use estimate::estimate_packed;
 pub use record::{Pan, PanItem};
 pub use room::{ON_TARGET, Room, RoomError, find_room};
@@ -148,7 +148,7 @@ impl Dustpan {
             started: new.started,
             until: new.started.saturating_add(days).unwrap_or(Timestamp::MAX),
             target: mark.root,
-            identity: new.target.identity(),
+            identity: new.target.identity().as_str().to_owned(),
             label: mark.label,
             archive: path.clone(),
         })?;
@@ -407,7 +407,9 @@ impl Prover<'_> {
 fn read_back(path: &Path, frame: &Frame) -> io::Result<()> {
     let differs = || io::Error::new(io::ErrorKind::InvalidData, "it differs");
     let mut wanted = frame.items.iter();
-    each_entry(read_frame(path, frame.at)?, &mut |entry, _| {
+    let archive = StateFolder::open_file(path).map_err(io::Error::other)?;
+    let archive = archive.ok_or(io::ErrorKind::NotFound)?;
+    each_entry(read_frame(archive, frame.at)?, &mut |entry, _| {
         let packed = wanted.next().ok_or_else(differs)?;
         let path = crate::target::TargetPath::try_from(&packed.path).unwrap_or_default();
         let size = match entry.body {

@@ -11,7 +11,8 @@ use serde::de::DeserializeOwned;
 
 use crate::rulebook::Removal;
 use crate::sweep::journal::{self, FORMAT, Intent, Record, VERSION};
-use crate::sweep::{Outcome, OutcomeSums, Pan, StateFolder};
+use crate::sweep::state_folder::is_run_id;
+use crate::sweep::{Outcome, OutcomeSums, Pan, StateError, StateFolder};
 use crate::target::{TargetPath, WrittenPath};
 
 /// How a run ended.
@@ -44,6 +45,25 @@ pub enum LogError {
     NeverBegan { path: PathBuf },
     #[error("{} was written by a version of this program that this one can't read", path.display())]
     OtherVersion { path: PathBuf },
+    #[error("{} speaks of another run than its name", path.display())]
+    OtherRun { path: PathBuf },
+    #[error("cannot read the log {}", path.display())]
+    Doubted {
+        path: PathBuf,
+        source: Box<StateError>,
+    },
+}
+
+/// Opens a chained file to be read.
+fn opened(path: &Path) -> Result<File, LogError> {
+    let file = StateFolder::open_file(path).map_err(|source| LogError::Doubted {
+        path: path.to_owned(),
+        source: Box::new(source),
+    })?;
+    file.ok_or_else(|| LogError::Unreadable {
+        path: path.to_owned(),
+        source: io::ErrorKind::NotFound.into(),
+    })
 }
 
 /// One run.
@@ -119,7 +139,7 @@ pub(super) struct Contents {
 /// # Errors
 /// When there is none.
 pub(super) fn find(state: &StateFolder, run: &str) -> Result<PathBuf, LogError> {
-    let is_plain = !run.is_empty() && !run.contains(['/', '\0']) && !run.starts_with('.');
+    let is_plain = is_run_id(run);
     let path = state.log(run);
     let rehearsal = state.rehearsal(run);
     if let Some(path) = [path, rehearsal]
@@ -145,7 +165,7 @@ pub(super) fn each_line<T: DeserializeOwned>(
         path: path.to_owned(),
         source,
     };
-    let mut reader = io::BufReader::new(File::open(path).map_err(unreadable)?);
+    let mut reader = io::BufReader::new(opened(path)?);
     let mut previous = String::new();
     let mut good_until = 0_u64;
     let mut text = Vec::new();
@@ -198,9 +218,13 @@ pub(super) fn read(path: &Path) -> Result<Contents, LogError> {
         return Err(LogError::Altered { path: path(), line });
     }
     let never_began = LogError::NeverBegan { path: path() };
-    parts
-        .into_contents(last_hash, good_until)
-        .ok_or(never_began)
+    let contents = parts.into_contents(last_hash, good_until);
+    let contents = contents.ok_or(never_began)?;
+    // A log that was renamed would speak for a run that it knows nothing of.
+    if path().file_stem() != Some(std::ffi::OsStr::new(&contents.summary.run)) {
+        return Err(LogError::OtherRun { path: path() });
+    }
+    Ok(contents)
 }
 
 /// The digest of the list that a record is of, from its first line.
@@ -233,7 +257,7 @@ pub(super) fn has_ended(path: &Path) -> bool {
 }
 
 fn last_line(path: &Path) -> Option<Record> {
-    let mut file = File::open(path).ok()?;
+    let mut file = opened(path).ok()?;
     let from = file.metadata().ok()?.len().saturating_sub(LAST);
     file.seek(SeekFrom::Start(from)).ok()?;
     let mut end = Vec::new();
@@ -379,7 +403,7 @@ impl Parts {
 /// When the folder of logs can't be read.
 pub fn list_logs(
     state: &StateFolder,
-) -> Result<Vec<Result<LogSummary, LogError>>, crate::sweep::StateError> {
+) -> Result<Vec<Result<LogSummary, LogError>>, StateError> {
     let runs = state.runs()?;
     let summaries = runs.iter().map(|run| Ok(read(&state.log(run))?.summary));
     // A sweep that was refused leaves a log without a line, which tells nothing.

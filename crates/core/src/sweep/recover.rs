@@ -1,7 +1,6 @@
 //! Settling a run that broke off, by looking.
 
 use std::collections::BTreeSet;
-use std::fs::OpenOptions;
 use std::io;
 use std::path::PathBuf;
 
@@ -13,9 +12,9 @@ use crate::sweep::airlock::{self, Lies};
 use crate::sweep::dustpan::{self, Line};
 use crate::sweep::journal::{Done, Journal, Record};
 use crate::sweep::log::{self, LogEntry};
-use crate::sweep::run::lock;
+use crate::sweep::target_lock::lock;
 use crate::sweep::{
-    JournalError, LogError, LogState, LogSummary, Outcome, Pan, StateFolder, SweepError,
+    JournalError, LogError, LogState, LogSummary, Outcome, Pan, SameComputer, StateFolder, SweepError,
 };
 use crate::target::{Target, TargetPath};
 
@@ -30,6 +29,8 @@ pub enum RecoverError {
     },
     #[error("the run's target {target} is not the one that is there now")]
     OtherTarget { target: String },
+    #[error("nothing but the path {} tells which computer this is: another disk may be there now", path.display())]
+    KnownByPath { path: PathBuf },
     #[error("the run {run} may still be under way")]
     UnderWay {
         run: String,
@@ -52,7 +53,7 @@ pub enum RecoverError {
 pub fn recover(
     state: &StateFolder,
     run: &str,
-    target: &Target,
+    (target, same): (&Target, SameComputer),
     ended: Timestamp,
 ) -> Result<LogSummary, RecoverError> {
     let path = log::find(state, run)?;
@@ -60,14 +61,19 @@ pub fn recover(
     if contents.summary.state != LogState::Interrupted {
         return Ok(contents.summary);
     }
-    let key = target.key();
-    if contents.root != (key.device, key.inode) {
+    // What lies at the same place may be another disk, on which everything of that run seems gone.
+    let identity = target.identity();
+    if contents.summary.identity != identity.as_str() {
         return Err(RecoverError::OtherTarget {
             target: contents.summary.target,
         });
     }
+    if identity.is_by_path() && same == SameComputer::MustBeKnown {
+        let path = target.root_path().to_owned();
+        return Err(RecoverError::KnownByPath { path });
+    }
     // A run that is under way looks as if it had broken off; only it has the lock.
-    let _lock = lock(target).map_err(|source| RecoverError::UnderWay {
+    let _lock = lock(target, state).map_err(|source| RecoverError::UnderWay {
         run: contents.summary.run.clone(),
         source: Box::new(source),
     })?;
@@ -76,10 +82,7 @@ pub fn recover(
         path: path.clone(),
         source,
     };
-    let file = OpenOptions::new()
-        .append(true)
-        .open(&path)
-        .map_err(reopen)?;
+    let file = StateFolder::reopen(&path).map_err(JournalError::from)?;
     // A line that was cut off while it was written says nothing and would break the chain.
     file.set_len(contents.good_until).map_err(reopen)?;
     let mut journal = Journal::resume(path.clone(), file, contents.last_hash);
@@ -101,7 +104,7 @@ pub fn recover(
     let open: Vec<&LogEntry> = open.collect();
     let settled = |entry: &&LogEntry| {
         let is_packed = packed.contains_key(&entry.path);
-        settle(target, entry, held.get(&entry.intent.n), is_packed)
+        settle(target, contents.root, (entry, held.get(&entry.intent.n)), is_packed)
     };
     let items: Vec<Done> = open.iter().map(settled).collect();
     // Only what is there as it was: where something else is, the dustpan may hold the only copy.
@@ -145,7 +148,12 @@ fn note_stayed(
 /// Looks what became of an intended item: absent is removed, present and the same is still there.
 /// `held` says where it is when it had been on its way out, `is_packed` whether the dustpan holds it:
 /// only that leaves to be brought back, whoever took it away.
-fn settle(target: &Target, entry: &LogEntry, held: Option<&Lies>, is_packed: bool) -> Done {
+fn settle(
+    target: &Target,
+    root: (u64, u64),
+    (entry, held): (&LogEntry, Option<&Lies>),
+    is_packed: bool,
+) -> Done {
     let disk = target.disk();
     let folder = entry.path.parent().unwrap_or_default();
     let looked = disk
@@ -170,10 +178,14 @@ fn settle(target: &Target, entry: &LogEntry, held: Option<&Lies>, is_packed: boo
             format!("it can't be looked at: {error}"),
         ),
         Ok(stat) => {
-            let key = FileKey {
-                device: intent.device,
-                inode: intent.inode,
+            // A volume that was mounted anew has another number, and is known by its identity.
+            let device = if intent.device == root.0 {
+                target.key().device
+            } else {
+                intent.device
             };
+            let inode = intent.inode;
+            let key = FileKey { device, inode };
             let changed = (stat.changed.seconds, stat.changed.nanos);
             let is_same = stat.key == key
                 && (intent.kind == "folder"

@@ -10,8 +10,8 @@ use jiff::Timestamp;
 
 use crate::scan::CancelToken;
 use crate::sweep::dustpan::{Line, Pan, PanItem, each_entry, read_frame, resume};
-use crate::sweep::run::lock;
-use crate::sweep::{JournalError, StateFolder, SweepError};
+use crate::sweep::target_lock::{TargetLock, lock};
+use crate::sweep::{JournalError, StateError, StateFolder, SweepError};
 use crate::target::{Target, TargetPath};
 use put_back::PutBack;
 
@@ -60,6 +60,31 @@ impl Back {
     }
 }
 
+/// How it is known that a computer is the one it was.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum SameComputer {
+    /// By what it tells of itself; its path alone is not enough.
+    #[default]
+    MustBeKnown,
+    /// A person has said so.
+    IsSaid,
+}
+
+/// What a restore is asked for.
+#[derive(Clone, Copy)]
+pub struct RestoreOrder<'a> {
+    /// Where the dustpan's record is.
+    pub state: &'a StateFolder,
+    /// The dustpan.
+    pub pan: &'a Pan,
+    /// Where its things come back.
+    pub target: &'a Target,
+    /// When.
+    pub when: Timestamp,
+    /// How it is known that these things are this computer's.
+    pub same: SameComputer,
+}
+
 /// What a restore did.
 #[derive(Clone, Debug, Default)]
 pub struct Returned {
@@ -77,6 +102,8 @@ pub struct Returned {
 pub enum RestoreError {
     #[error("the run set these things aside from {label}, and this is {opened}")]
     OtherTarget { label: String, opened: String },
+    #[error("nothing but the path {} tells which computer this is: another disk may be there now", path.display())]
+    KnownByPath { path: PathBuf },
     #[error("the dustpan of {run} was emptied on {}", when.strftime("%Y-%m-%d"))]
     Emptied { run: String, when: Timestamp },
     #[error("the dustpan {} is not here", path.display())]
@@ -87,6 +114,11 @@ pub enum RestoreError {
     NoRoom { needs: u64, free: u64 },
     #[error("a sweep of this target is under way")]
     UnderWay { source: Box<SweepError> },
+    #[error("the dustpan can't be used")]
+    Doubted {
+        #[from]
+        source: StateError,
+    },
     #[error("the dustpan's record can't be continued")]
     Record {
         #[from]
@@ -104,14 +136,19 @@ pub enum RestoreError {
 /// # Errors
 /// When nothing can be brought back at all; what goes wrong with one thing is told with it.
 pub fn restore(
-    (state, pan): (&StateFolder, &Pan),
-    target: &Target,
+    order: &RestoreOrder<'_>,
     wanted: &dyn Fn(&PanItem) -> bool,
-    when: Timestamp,
     cancel: &CancelToken,
     sink: &dyn Fn(u64, u64),
 ) -> Result<Returned, RestoreError> {
-    let _lock = may_begin(pan, target)?;
+    let RestoreOrder {
+        state,
+        pan,
+        target,
+        when,
+        ..
+    } = *order;
+    let _lock = may_begin(order)?;
     let mut chosen: BTreeMap<usize, Option<Back>> = (0..)
         .zip(&pan.items)
         .filter(|(_, item)| item.has_left && wanted(item))
@@ -191,7 +228,9 @@ fn read_into(
 ) -> io::Result<()> {
     let mut next = pan.items.partition_point(|item| item.frame < frame);
     let begins = pan.frames.get(frame).copied().unwrap_or(0);
-    each_entry(read_frame(&pan.archive, begins)?, &mut |entry, bytes| {
+    let archive = pan.open_archive().map_err(io::Error::other)?;
+    let archive = archive.ok_or(io::ErrorKind::NotFound)?;
+    each_entry(read_frame(archive, begins)?, &mut |entry, bytes| {
         let at = next;
         next += 1;
         let Some(item) = pan.items.get(at).filter(|item| item.frame == frame) else {
@@ -213,22 +252,28 @@ fn read_into(
 }
 
 /// Whether a restore can begin; the lock that keeps sweeps away meanwhile.
-fn may_begin(pan: &Pan, target: &Target) -> Result<jolly_disk::Folder, RestoreError> {
+fn may_begin(order: &RestoreOrder<'_>) -> Result<TargetLock, RestoreError> {
+    let RestoreOrder { pan, target, .. } = *order;
     if let Some(when) = pan.emptied {
         let run = pan.run.clone();
         return Err(RestoreError::Emptied { run, when });
     }
-    if target.identity() != pan.identity {
+    let identity = target.identity();
+    if identity.as_str() != pan.identity {
         return Err(RestoreError::OtherTarget {
             label: format!("{} at {}", pan.label, pan.target),
             opened: format!("{} at {}", target.label, target.root_path().display()),
         });
     }
-    if !pan.archive.is_file() {
+    if identity.is_by_path() && order.same == SameComputer::MustBeKnown {
+        let path = target.root_path().to_owned();
+        return Err(RestoreError::KnownByPath { path });
+    }
+    if pan.open_archive()?.is_none() {
         let path = pan.archive.clone();
         return Err(RestoreError::NotHere { path });
     }
-    lock(target).map_err(|source| RestoreError::UnderWay {
+    lock(target, order.state).map_err(|source| RestoreError::UnderWay {
         source: Box::new(source),
     })
 }

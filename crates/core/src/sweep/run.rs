@@ -4,10 +4,8 @@ use std::collections::BTreeMap;
 use std::io;
 
 use jiff::Timestamp;
-use jolly_disk::Folder;
-
-use crate::decide::{ConfirmedManifest, Manifest, TargetMark};
-use crate::rulebook::{Class, RuleSet, Search};
+use crate::decide::{ConfirmedManifest, Manifest, Spared, TargetMark};
+use crate::rulebook::{Class, RuleNumber, RuleSet, Search};
 use crate::scan::{CancelToken, Sum};
 use crate::story::whole_story;
 use crate::sweep::batch::split;
@@ -17,9 +15,11 @@ use crate::sweep::journal::{FORMAT, Record, VERSION};
 use crate::sweep::recorder;
 use crate::sweep::rehearse::{LetGo, predict};
 use crate::sweep::tally::Tally;
+use crate::sweep::target_lock::lock;
+use crate::sweep::unit::look_at_units;
 use crate::sweep::{
     Comparison, Dustpan, Journal, JournalError, Outcome, OutcomeSums, Pause, Predictions,
-    Rehearsed, Stayed,
+    Rehearsed, StateFolder, Stayed,
 };
 use crate::target::{Holder, InUse, Target, TargetPath, boot};
 
@@ -34,12 +34,18 @@ pub struct Ground<'a> {
     pub searches: &'a [Search],
     /// This program's own files on the target.
     pub own: &'a [TargetPath],
+    /// What was excluded since the list was made; a list that was just made knows already.
+    pub excluded: &'a [Spared],
+    /// Rules that were turned off since.
+    pub rules_off: &'a [RuleNumber],
 }
 
 /// What a real sweep needs beside the ground.
 pub struct Real<'a> {
     /// The run's id.
     pub run: &'a str,
+    /// Where this program keeps what it knows.
+    pub state: &'a StateFolder,
     /// The record that every touch goes through.
     pub journal: &'a mut Journal,
     /// Where items that are set aside go.
@@ -147,7 +153,7 @@ pub fn sweep(
     let manifest = confirmed.manifest();
     let opened = same_target(ground.target, manifest)?;
     // Held until the sweep returns.
-    let _lock = lock(ground.target)?;
+    let _lock = lock(ground.target, real.state)?;
     let free_before = free(ground.target)?;
     let start = Start {
         run: real.run,
@@ -221,7 +227,9 @@ pub fn rehearse(
     if let Some((first, journal)) = &mut record {
         journal.write(first)?;
     }
-    let shared = Shared::new(ground, manifest.now);
+    let shared = Shared::new(ground, manifest.now, cancel);
+    shared.begin_batch(clock());
+    look_at_units(&shared, manifest, cancel);
     let mut gone = LetGo::default();
     for batch in split(&manifest.items) {
         shared.begin_batch(clock());
@@ -287,7 +295,7 @@ impl Start<'_> {
             run: self.run.to_owned(),
             started: self.started,
             target: opened.root,
-            identity: ground.target.identity(),
+            identity: ground.target.identity().as_str().to_owned(),
             device: opened.key.device,
             inode: opened.key.inode,
             layout: opened.layout.name().to_owned(),
@@ -326,7 +334,7 @@ fn still_held(summary: &RunSummary, manifest: &Manifest) -> (u64, Option<Holder>
 /// The mark of the opened target, which must be the one that the manifest was made for.
 fn same_target(target: &Target, manifest: &Manifest) -> Result<TargetMark, SweepError> {
     let opened = TargetMark::of(target);
-    if opened.key != manifest.target.key || opened.root != manifest.target.root {
+    if !opened.is_same(&manifest.target) {
         let planned = manifest.target.root.clone();
         return Err(SweepError::OtherTarget {
             planned,
@@ -337,17 +345,4 @@ fn same_target(target: &Target, manifest: &Manifest) -> Result<TargetMark, Sweep
         return Err(SweepError::OtherBoot);
     }
     Ok(opened)
-}
-
-/// Takes the target for one sweep or settling alone, through a descriptor of its own that ends with
-/// it.
-pub(super) fn lock(target: &Target) -> Result<Folder, SweepError> {
-    let disk = target.disk();
-    let refuse = |source: io::Error| match source.kind() {
-        io::ErrorKind::WouldBlock => SweepError::Locked,
-        _ => SweepError::Lock { source },
-    };
-    let folder = disk.open_folder(target.root(), b"").map_err(refuse)?;
-    disk.lock(&folder).map_err(refuse)?;
-    Ok(folder)
 }

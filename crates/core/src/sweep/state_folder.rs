@@ -1,12 +1,18 @@
 //! Where this program keeps its logs and dustpans.
 
-use std::fs::{self, DirBuilder, File, OpenOptions};
+use std::fs::{self, File, OpenOptions};
 use std::io;
-use std::os::unix::fs::{DirBuilderExt as _, OpenOptionsExt as _};
+use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::{Path, PathBuf};
 
-/// The state folder: `logs/`, `rehearsals/`, `dustpan/`, `sheets/`, `exclusions/` and `rulebooks/`, readable by
-/// nobody else.
+use jolly_disk::{Distrust, make_trusted_folder, trusted_file, trusted_folder};
+
+/// The state folder: `logs/`, `rehearsals/`, `dustpan/`, `sheets/`, `exclusions/`, `rulebooks/` and `locks/`,
+/// readable by nobody else.
+///
+/// # Invariants
+/// It and every file in it belong to this process's user or to root, and so does the way to it; nobody
+/// else may write there ([`jolly_disk::trusted_file`]). What isn't so is not used.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct StateFolder {
     path: PathBuf,
@@ -14,14 +20,19 @@ pub struct StateFolder {
 
 /// Why the state folder can't be used.
 #[derive(Debug, thiserror::Error)]
-#[error("cannot {verb} {}", path.display())]
-pub struct StateError {
-    /// What was tried.
-    pub verb: &'static str,
-    /// Where.
-    pub path: PathBuf,
-    /// What the kernel said.
-    pub source: io::Error,
+#[expect(missing_docs, reason = "the message names the fields")]
+pub enum StateError {
+    #[error("cannot {verb} {}", path.display())]
+    Disk {
+        verb: &'static str,
+        path: PathBuf,
+        source: io::Error,
+    },
+    #[error("what is kept from visit to visit can't be trusted")]
+    Doubted {
+        #[from]
+        source: Distrust,
+    },
 }
 
 /// The name of a computer's files; it says nothing of the computer.
@@ -34,6 +45,61 @@ impl StateFolder {
     /// The folder at this path; nothing is touched yet.
     pub fn new(path: PathBuf) -> Self {
         Self { path }
+    }
+
+    /// The folder at this path, which need not be there yet.
+    ///
+    /// # Errors
+    /// When it, a folder in it or one on the way to it belongs to somebody else, or others may write
+    /// there.
+    pub fn open(path: PathBuf) -> Result<Self, StateError> {
+        let state = Self { path };
+        for folder in state.folders() {
+            trusted_folder(&folder)?;
+        }
+        Ok(state)
+    }
+
+    /// It and every folder in it.
+    fn folders(&self) -> [PathBuf; 8] {
+        [
+            self.path.clone(),
+            self.logs(),
+            self.dustpan_folder(),
+            self.rehearsal_folder(),
+            self.sheets(),
+            self.path.join("exclusions"),
+            self.path.join("rulebooks"),
+            self.locks(),
+        ]
+    }
+
+    /// Where the locks are that keep two sweeps of one target apart.
+    pub fn locks(&self) -> PathBuf {
+        self.path.join("locks")
+    }
+
+    /// Opens a file of the folder to be read; nothing when it isn't there.
+    ///
+    /// # Errors
+    /// When it can't be trusted, or can't be read.
+    pub fn open_file(path: &Path) -> Result<Option<File>, StateError> {
+        Ok(trusted_file(path)?)
+    }
+
+    /// Opens a file of the folder to be gone on with.
+    ///
+    /// # Errors
+    /// When it isn't there, can't be trusted, or can't be written.
+    pub fn reopen(path: &Path) -> Result<File, StateError> {
+        let refuse = |source| StateError::Disk {
+            verb: "go on with",
+            path: path.to_owned(),
+            source,
+        };
+        Self::open_file(path)?.ok_or_else(|| refuse(io::ErrorKind::NotFound.into()))?;
+        // Nobody else can have put another file there since.
+        OpenOptions::new().append(true).open(path).map_err(refuse)
     }
 
     /// Its path.
@@ -116,13 +182,7 @@ impl StateFolder {
     /// # Errors
     /// When they can't be made.
     pub fn make(&self) -> Result<(), StateError> {
-        for path in [
-            self.path.clone(),
-            self.logs(),
-            self.dustpan_folder(),
-            self.rehearsal_folder(),
-            self.sheets(),
-        ] {
+        for path in self.folders() {
             Self::make_private(&path)?;
         }
         Ok(())
@@ -131,14 +191,10 @@ impl StateFolder {
     /// Makes a folder and those above it, mode 0700.
     ///
     /// # Errors
-    /// When it can't be made.
+    /// When it can't be made, or can't be trusted.
     pub fn make_private(path: &Path) -> Result<(), StateError> {
-        let made = DirBuilder::new().recursive(true).mode(0o700).create(path);
-        made.map_err(|source| StateError {
-            verb: "make the folder",
-            path: path.to_owned(),
-            source,
-        })
+        make_trusted_folder(path)?;
+        Ok(())
     }
 
     /// Makes a new file of a run, mode 0600; it must not be there yet.
@@ -146,7 +202,7 @@ impl StateFolder {
     /// # Errors
     /// When it is there, or can't be made.
     pub fn create(path: &Path) -> Result<File, StateError> {
-        let refuse = |source| StateError {
+        let refuse = |source| StateError::Disk {
             verb: "make",
             path: path.to_owned(),
             source,
@@ -180,13 +236,20 @@ pub(super) fn archive_of(run: &str) -> String {
     format!("{run}.tar.zst")
 }
 
+/// Whether a text can be a run's id: it becomes the name of files.
+pub(super) fn is_run_id(run: &str) -> bool {
+    let is_plain = |letter: char| letter.is_ascii_alphanumeric() || "-_.".contains(letter);
+    !run.is_empty() && run.len() <= 100 && !run.starts_with('.') && run.chars().all(is_plain)
+}
+
 /// The runs that have a chained file in a folder.
 fn runs_in(folder: &Path) -> Result<Vec<String>, StateError> {
-    let refuse = |source| StateError {
+    let refuse = |source| StateError::Disk {
         verb: "read",
         path: folder.to_owned(),
         source,
     };
+    trusted_folder(folder)?;
     let entries = match fs::read_dir(folder) {
         Ok(entries) => entries,
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
@@ -196,7 +259,7 @@ fn runs_in(folder: &Path) -> Result<Vec<String>, StateError> {
     for entry in entries {
         let name = entry.map_err(refuse)?.file_name();
         let run = name.to_str().and_then(|name| name.strip_suffix(".jsonl"));
-        runs.extend(run.map(str::to_owned));
+        runs.extend(run.filter(|run| is_run_id(run)).map(str::to_owned));
     }
     runs.sort();
     Ok(runs)

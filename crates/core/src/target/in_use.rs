@@ -216,6 +216,22 @@ fn locked_files(locks: &[u8]) -> Vec<(FileKey, u32)> {
     lines.filter_map(line).collect()
 }
 
+/// The users of the programs that hold a lock on a file or folder, by `/proc/locks`; none for one whose
+/// user can't be told. Where a file system tells programs another device than the kernel's own, only the
+/// inode is compared.
+pub(crate) fn users_locking(key: FileKey) -> Vec<Option<u32>> {
+    let locks = std::fs::read("/proc/locks").unwrap_or_default();
+    let user = |process: u32| {
+        let metadata = std::fs::metadata(format!("/proc/{process}")).ok()?;
+        (process != 0).then(|| metadata.uid())
+    };
+    let locked = locked_files(&locks).into_iter();
+    locked
+        .filter(|(known, _)| known.inode == key.inode)
+        .map(|(_, process)| user(process))
+        .collect()
+}
+
 /// The files in a `maps` text: `address perms offset major:minor inode path`, numbers in hex but
 /// for the inode.
 fn mapped_files(maps: &[u8]) -> Vec<FileKey> {

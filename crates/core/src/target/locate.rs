@@ -1,14 +1,15 @@
 //! Where the places of one target lie.
 
+use std::collections::BTreeSet;
 use std::ffi::OsString;
-use std::io::Read as _;
+use std::io::{self, Read as _};
 use std::ops::ControlFlow;
 use std::os::unix::ffi::OsStrExt as _;
 
 use jolly_disk::{Disk, Folder};
 
 use crate::target::{
-    Account, Layout, Place, Places, TargetPath, find, profile, read_small, user_dirs,
+    Account, Layout, Personal, Place, Places, TargetPath, find, profile, read_small, user_dirs,
 };
 
 /// What is known of a target when its places are looked for.
@@ -17,8 +18,12 @@ pub(super) struct Ground<'a> {
     pub root: &'a Folder,
     pub layout: Layout,
     pub accounts: &'a [Account],
+    /// The homes of all accounts.
+    pub homes: BTreeSet<TargetPath>,
     /// Whether it is the running computer: only then the environment counts.
     pub is_live: bool,
+    /// The user that this process runs as, where that is known: the environment is this one's.
+    pub runner: Option<u32>,
     pub environment: &'a dyn Fn(&str) -> Option<OsString>,
 }
 
@@ -36,7 +41,6 @@ const PERSONAL: [(Layout, &[&str]); 2] = [
             "Contacts",
             "Links",
             "Saved Games",
-            "OneDrive",
             "My Documents",
         ],
     ),
@@ -78,12 +82,15 @@ fn linux(ground: &Ground<'_>, places: &mut Places) {
     for (number, account) in ground.accounts.iter().enumerate() {
         let home = &account.home;
         let at = Some(number);
+        let config = bases(ground, account, &places.personal).config;
+        let (downloads, desktop) = own_folders(ground, account, config.as_ref(), places);
+        // Known by now is what else a base must not hold.
         let Bases {
             cache,
             config,
             data,
             state,
-        } = bases(ground, home);
+        } = bases(ground, account, &places.personal);
         add(places, Place::Home, at, Some(home.clone()));
         add(places, Place::AccountTemp, at, home.join(b"tmp").ok());
         add(places, Place::AccountTemp, at, home.join(b".tmp").ok());
@@ -99,20 +106,126 @@ fn linux(ground: &Ground<'_>, places: &mut Places) {
         ] {
             add(places, Place::Trash, at, TargetPath::new(shared).ok());
         }
-        let config = config.unwrap_or_default();
-        let text = read_small(
-            ground.disk,
-            ground.root,
-            config.as_bytes(),
-            c"user-dirs.dirs",
-        );
-        let text = String::from_utf8(text.unwrap_or_default()).unwrap_or_default();
-        let dirs = user_dirs::read(home, &text);
-        add(places, Place::Downloads, at, dirs.downloads);
-        add(places, Place::Desktop, at, dirs.desktop.clone());
-        places.personal.extend(dirs.personal);
-        places.personal.extend(dirs.desktop);
+        add(places, Place::Downloads, at, downloads);
+        add(places, Place::Desktop, at, desktop);
     }
+}
+
+/// Notes what is an account's own; where its downloads and its desktop are.
+fn own_folders(
+    ground: &Ground<'_>,
+    account: &Account,
+    config: Option<&TargetPath>,
+    places: &mut Places,
+) -> (Option<TargetPath>, Option<TargetPath>) {
+    let home = &account.home;
+    let text = read_user_dirs(ground, config);
+    let dirs = user_dirs::read(home, text.as_deref().unwrap_or_default());
+    // Where nothing is known of where this person keeps things, every folder that they see is theirs.
+    if text.is_none() || !dirs.is_clear {
+        places.personal.close(home);
+    }
+    let own = dirs.personal.iter();
+    for own in own.filter(|own| own.below(home).is_some() || ground.is_nobodys(own)) {
+        places.personal.add(own);
+    }
+    // The usual folder needs no proof; one that a file of the target names does.
+    let is_place = |path: &TargetPath, usual: &[u8]| {
+        home.join(usual).as_ref() == Ok(path) || ground.may_be_place(account, path)
+    };
+    let downloads = dirs.downloads.filter(|path| is_place(path, b"Downloads"));
+    let desktop = dirs.desktop.filter(|path| is_place(path, b"Desktop"));
+    (downloads, desktop)
+}
+
+/// The file in which a person says where they keep things, empty where there is none; nothing where it
+/// can't be read as it stands.
+fn read_user_dirs(ground: &Ground<'_>, config: Option<&TargetPath>) -> Option<Vec<u8>> {
+    let read = read_small(
+        ground.disk,
+        ground.root,
+        config?.as_bytes(),
+        c"user-dirs.dirs",
+    );
+    match read {
+        Ok(text) => Some(text),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Some(Vec::new()),
+        Err(_) => None,
+    }
+}
+
+impl Ground<'_> {
+    /// Whether what an account, or the environment of its person, names can be a place of theirs: a
+    /// folder strictly below their home that is theirs, and that neither is nor holds another home, what
+    /// is usually a place or what is usually somebody's own.
+    fn may_be_place(&self, account: &Account, path: &TargetPath) -> bool {
+        let home = &account.home;
+        let is_below = path.below(home).is_some_and(|below| !below.is_empty());
+        let usual = |below: &&str| home.join(below.as_bytes()).ok();
+        let is_above = |other: &TargetPath| other.below(path).is_some();
+        let holds_place = USUAL_BASES.iter().filter_map(usual).any(|base| is_above(&base));
+        // A secret folder holds no caches.
+        let is_hidden_secret = path
+            .below(home)
+            .is_some_and(|below| below.split(|byte| *byte == b'/').any(is_secret_folder));
+        let holds_home = || self.homes.range(path.clone()..).next().is_some_and(is_above);
+        is_below && !holds_place && !is_hidden_secret && !holds_home() && self.is_own_folder(account, path)
+    }
+
+    /// Whether a path is a folder, reached without a link, that belongs to an account.
+    fn is_own_folder(&self, account: &Account, path: &TargetPath) -> bool {
+        let opened = self.disk.open_folder(self.root, path.as_bytes());
+        let stat = opened.and_then(|folder| self.disk.stat_folder(&folder));
+        stat.is_ok_and(|stat| stat.user == account.user)
+    }
+
+    /// Whether a path lies in none of the system's own places and in nobody's home, and holds none of
+    /// these: there one person's word guards nothing of others.
+    fn is_nobodys(&self, path: &TargetPath) -> bool {
+        let is_apart = |other: &TargetPath| other.below(path).is_none() && path.below(other).is_none();
+        let places = [Place::Temp, Place::Logs, Place::Programs].into_iter();
+        let mut usual = places.flat_map(|place| place.usual(Layout::Linux));
+        let mut above = path.parent();
+        let mut is_in_home = false;
+        while let Some(folder) = above {
+            is_in_home |= self.homes.contains(&folder);
+            above = folder.parent();
+        }
+        let holds_home = self
+            .homes
+            .range(path.clone()..)
+            .next()
+            .is_some_and(|home| home.below(path).is_some());
+        !is_in_home
+            && !holds_home
+            && usual.all(|usual| TargetPath::new(*usual).is_ok_and(|usual| is_apart(&usual)))
+    }
+}
+
+/// Folders of a home that are usually places, or hold them, or are usually somebody's own.
+const USUAL_BASES: [&str; 15] = [
+    ".cache",
+    ".config",
+    ".local/share/Trash",
+    ".local/share/applications",
+    ".local/state",
+    ".local/bin",
+    ".ssh",
+    ".gnupg",
+    "Documents",
+    "Pictures",
+    "Music",
+    "Videos",
+    "Movies",
+    "Desktop",
+    "Downloads",
+];
+
+/// Whether a folder of that name holds keys, whatever else is said of it.
+fn is_secret_folder(name: &[u8]) -> bool {
+    [&b".ssh"[..], b".gnupg", b".pki", b".password-store"]
+        .iter()
+        .any(|known| known.eq_ignore_ascii_case(name))
 }
 
 /// The base folders of a linux home.
@@ -123,18 +236,31 @@ struct Bases {
     state: Option<TargetPath>,
 }
 
-fn bases(ground: &Ground<'_>, home: &TargetPath) -> Bases {
+/// Where an account's base folders lie. What the environment says counts for the person alone who runs
+/// this, and only where it could be a place of theirs; else the usual folder counts.
+fn bases(ground: &Ground<'_>, account: &Account, personal: &Personal) -> Bases {
+    let home = &account.home;
     let named = |variable: &str| (ground.environment)(variable);
     let is_own = ground.is_live
+        && ground.runner == Some(account.user)
         && named("HOME")
             .is_some_and(|text| TargetPath::from_inside(text.as_bytes()).as_ref() == Ok(home));
     let base = |variable: &str, usual: &str| {
+        let usual = home.join(usual.as_bytes()).ok();
         is_own
             .then(|| named(variable))
             .flatten()
             .filter(|path| path.as_bytes().starts_with(b"/"))
             .and_then(|path| TargetPath::from_inside(path.as_bytes()).ok())
-            .or_else(|| home.join(usual.as_bytes()).ok())
+            .filter(|path| {
+                let is_apart = || {
+                    let mut known = personal.folders().filter_map(|own| TargetPath::new(own).ok());
+                    personal.over(path).next().is_none()
+                        && !known.any(|own| own.below(path).is_some())
+                };
+                Some(path) == usual.as_ref() || (is_apart() && ground.may_be_place(account, path))
+            })
+            .or(usual)
     };
     Bases {
         cache: base("XDG_CACHE_HOME", ".cache"),
@@ -177,7 +303,12 @@ fn by_table(ground: &Ground<'_>, places: &mut Places) {
     for account in ground.accounts {
         let own = PERSONAL.iter().filter(|(of, _)| *of == ground.layout);
         for name in own.flat_map(|(_, names)| *names) {
-            places.personal.extend(folders(&account.home, name));
+            let found = folders(&account.home, name);
+            found.iter().for_each(|own| places.personal.add(own));
+        }
+        // Where else somebody keeps things there is written in a part of the registry that isn't read.
+        if ground.layout == Layout::Windows {
+            places.personal.close(&account.home);
         }
     }
 }
@@ -280,7 +411,7 @@ fn profiles(ground: &Ground<'_>, number: usize, places: &mut Places) -> Option<T
     // Where profiles are kept, and where the caches are that mirror them.
     let (starts, config, cache) = match ground.layout {
         Layout::Linux => {
-            let bases = bases(ground, home);
+            let bases = bases(ground, account, &places.personal);
             (None, bases.config, bases.cache)
         }
         Layout::Windows => {

@@ -1,5 +1,6 @@
 //! The volumes mounted on this machine, by `/proc/self/mountinfo` (proc(5)).
 
+use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 
 use jolly_disk::Disk;
@@ -84,13 +85,44 @@ pub fn mount_of(path: &Path) -> Option<Mount> {
     above.max_by_key(|mount| mount.point.components().count())
 }
 
+/// Whether a path lies on a disk of the running system's own: not on a removable one, not in an image,
+/// not on what another program or another computer serves, and not at a mount point itself.
+pub(super) fn is_on_own_disk(path: &Path) -> bool {
+    let Some(mount) = mount_of(path) else {
+        return false;
+    };
+    let is_served = mount.kind.starts_with("fuse") || NO_DISKS.contains(&&*mount.kind);
+    let device = mount.source.strip_prefix("/dev/").unwrap_or_default();
+    let is_image = device.starts_with("loop") || device.starts_with("nbd");
+    mount.point != path && !is_served && !is_image && !is_removable(device)
+}
+
+/// Whether the kernel says of a device, or of the disk that it is a part of, that it can be taken out,
+/// or that it hangs on a bus for such.
+fn is_removable(device: &str) -> bool {
+    if device.is_empty() || device.contains('/') {
+        return false;
+    }
+    let Ok(place) = Path::new("/sys/class/block").join(device).canonicalize() else {
+        return false;
+    };
+    let says_so = |place: &Path| {
+        std::fs::read(place.join("removable")).is_ok_and(|text| text.starts_with(b"1"))
+    };
+    let is_by_usb = || {
+        let mut parts = place.components();
+        parts.any(|part| part.as_os_str().to_string_lossy().starts_with("usb"))
+    };
+    place.ancestors().take(2).any(says_so) || is_by_usb()
+}
+
 /// The mounted volumes on which a system is recognised, but for this machine's own root.
 pub fn mounted_systems(disk: &dyn Disk) -> Vec<(Mount, Layout)> {
     let mut found: Vec<(Mount, Layout)> = Vec::new();
+    let mut known: HashSet<PathBuf> = HashSet::new();
     for mount in mounts() {
         let is_own = mount.point == Path::new("/");
-        let is_known = found.iter().any(|(known, _)| known.point == mount.point);
-        if is_own || is_known || NO_DISKS.contains(&&*mount.kind) {
+        if is_own || NO_DISKS.contains(&&*mount.kind) || !known.insert(mount.point.clone()) {
             continue;
         }
         if let Some(layout) = Target::layout_at(disk, &mount.point) {

@@ -1,17 +1,18 @@
 //! An opened target.
 
+use std::collections::HashSet;
 use std::ffi::{CStr, OsString};
 use std::io::{self, Read as _};
 use std::os::unix::ffi::OsStrExt as _;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use jolly_disk::{Disk, FileKey, Folder};
+use jolly_disk::{Disk, FileKey, Folder, Kind, Stat, runner};
 
 use crate::target::volume::{DESCRIPTOR, StandIn};
 use crate::target::{
-    Account, Layout, PathError, Places, Printable, PropertyList, TargetPath, Volume, accounts,
-    find, layout, locate, volume_id,
+    Account, Identity, Layout, PathError, Places, Printable, PropertyList, TargetPath, Volume,
+    accounts, find, layout, locate, mounted,
 };
 
 /// The root that is worked on, held open: every later path is resolved beneath it.
@@ -36,8 +37,22 @@ pub struct Target {
     pub is_live: bool,
     /// Homes whose search for browser profiles was cut short.
     pub partly_searched: Vec<TargetPath>,
+    /// Which dates of its files count.
+    pub dates: Dates,
+    identity: Identity,
     stand_in: Option<StandIn>,
-    mount_points: Vec<TargetPath>,
+    mount_points: HashSet<TargetPath>,
+}
+
+/// Which dates of a target's files count for their age.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+pub enum Dates {
+    /// The last change of what is kept about a file, and its birth, beside its modification: the system
+    /// sets them, and neither an archive nor a copy brings them along.
+    #[default]
+    Kept,
+    /// Modification alone: the files were all put there at once, by whoever built or imaged the disk.
+    Written,
 }
 
 /// Why a target can't be worked on.
@@ -52,8 +67,6 @@ pub enum TargetError {
     Unreadable { path: PathBuf, source: io::Error },
     #[error("no system was recognised below {}", path.display())]
     NotRecognised { path: PathBuf },
-    #[error("{} is not a description of a stand-in volume: {message}", path.display())]
-    StandIn { path: PathBuf, message: String },
 }
 
 /// The most that is read of a small text file on a target; a longer one isn't what it claims.
@@ -89,7 +102,7 @@ impl Target {
         };
         let key = disk.stat_folder(&root).map_err(unreadable)?.key;
         let root_path = path.canonicalize().map_err(unreadable)?;
-        let stand_in = read_stand_in(&*disk, &root, &root_path)?;
+        let stand_in = read_stand_in(&*disk, &root, &root_path);
         let layout = match layout {
             Some(layout) => layout,
             None => layout::recognise(&*disk, &root).ok_or_else(|| TargetError::NotRecognised {
@@ -97,6 +110,7 @@ impl Target {
             })?,
         };
         let computer_name = computer_name(&*disk, &root, layout);
+        let identity = Identity::of(&*disk, &root, &root_path, stand_in.as_ref());
         let mut target = Self {
             label: label(computer_name.as_deref(), &root_path, stand_in.as_ref()),
             computer_name,
@@ -110,8 +124,13 @@ impl Target {
             root_path,
             key,
             layout,
+            dates: match &stand_in {
+                Some(_) => Dates::Written,
+                None => Dates::Kept,
+            },
+            identity,
             stand_in,
-            mount_points: Vec::new(),
+            mount_points: HashSet::new(),
         };
         target.mount_points = target.read_mount_points();
         target.accounts = accounts::find_accounts(&*target.disk, &target.root, layout);
@@ -120,7 +139,9 @@ impl Target {
             root: &target.root,
             layout,
             accounts: &target.accounts,
+            homes: target.accounts.iter().map(|it| it.home.clone()).collect(),
             is_live: target.is_live,
+            runner: Some(runner()),
             environment,
         });
         target.places = places;
@@ -140,22 +161,14 @@ impl Target {
         self.stand_in.is_none().then_some(self.key.device)
     }
 
-    /// What tells this computer from all others, whatever it is called and wherever it is mounted:
-    /// the identifier that its system gave it, else that of its volume, else where it lies.
-    pub fn identity(&self) -> String {
-        if let Some(stand_in) = &self.stand_in {
-            return format!("stand-in {} {}", stand_in.owner, stand_in.label);
-        }
-        let machine = read_small(&*self.disk, &self.root, b"etc", c"machine-id");
-        let machine = machine.ok().and_then(|bytes| String::from_utf8(bytes).ok());
-        let machine = machine.map(|text| text.trim().to_owned());
-        if let Some(machine) = machine.filter(|text| text.len() == 32) {
-            return format!("machine {machine}");
-        }
-        match volume_id(self.key.device) {
-            Some(volume) => format!("volume {volume}"),
-            None => format!("folder {}", self.root_path.display()),
-        }
+    /// What tells this computer from all others, whatever it is called and wherever it is mounted.
+    pub fn identity(&self) -> &Identity {
+        &self.identity
+    }
+
+    /// Whether a folder stands in for its volume, as the demo computer's does.
+    pub fn is_stand_in(&self) -> bool {
+        self.stand_in.is_some()
     }
 
     /// The disk it lies on.
@@ -188,11 +201,11 @@ impl Target {
 
     /// Folders where the target's own system mounts other volumes, by its `etc/fstab` (fstab(5)):
     /// what seems missing below them may only be on a volume that isn't here.
-    pub(crate) fn mount_points(&self) -> &[TargetPath] {
+    pub(crate) fn mount_points(&self) -> &HashSet<TargetPath> {
         &self.mount_points
     }
 
-    fn read_mount_points(&self) -> Vec<TargetPath> {
+    fn read_mount_points(&self) -> HashSet<TargetPath> {
         let text = read_small(&*self.disk, &self.root, b"etc", c"fstab").unwrap_or_default();
         text.split(|byte| *byte == b'\n')
             .map(<[u8]>::trim_ascii)
@@ -266,32 +279,36 @@ pub(crate) fn read_small(
     Ok(text)
 }
 
-fn read_stand_in(
-    disk: &dyn Disk,
-    root: &Folder,
-    path: &Path,
-) -> Result<Option<StandIn>, TargetError> {
-    let name = std::ffi::CString::new(DESCRIPTOR).unwrap_or_default();
-    let Ok(text) = read_small(disk, root, b"", &name) else {
-        return Ok(None);
-    };
-    let wrong = |message: String| TargetError::StandIn {
-        path: path.join(DESCRIPTOR),
-        message,
-    };
-    let text = String::from_utf8(text).map_err(|error| wrong(error.to_string()))?;
-    let stand_in: StandIn =
-        toml::from_str(&text).map_err(|error| wrong(error.message().to_owned()))?;
-    stand_in
-        .layout
-        .parse::<Layout>()
-        .map_err(|error| wrong(error.to_string()))?;
-    // The file lies on somebody's disk: what it says is shown, so it must be harmless.
-    Ok(Some(StandIn {
-        label: Printable(stand_in.label.as_bytes()).to_string(),
-        owner: Printable(stand_in.owner.as_bytes()).to_string(),
+/// The description of a stand-in volume, where it counts: in a folder of the running system's own disk
+/// that whoever runs this owns, that nobody else may write to, and that is no volume itself. Anywhere
+/// else, and where it isn't whole, it is a file like any other.
+fn read_stand_in(disk: &dyn Disk, root: &Folder, path: &Path) -> Option<StandIn> {
+    let name = std::ffi::CString::new(DESCRIPTOR).ok()?;
+    let is_own = |stat: &Stat| stat.user == runner() && stat.mode & 0o022 == 0;
+    let folder = disk.stat_folder(root).ok()?;
+    let file = disk.stat(root, &name).ok()?;
+    let counts = is_own(&folder)
+        && is_own(&file)
+        && !folder.is_mount
+        && file.kind == Kind::File
+        && mounted::is_on_own_disk(path);
+    let text = counts.then(|| read_small(disk, root, b"", &name).ok())??;
+    let stand_in: StandIn = toml::from_str(std::str::from_utf8(&text).ok()?).ok()?;
+    stand_in.layout.parse::<Layout>().ok()?;
+    Some(StandIn {
+        label: label_of(stand_in.label.as_bytes()),
+        owner: label_of(stand_in.owner.as_bytes()),
         ..stand_in
-    }))
+    })
+}
+
+/// The most letters of a name that a target gives itself.
+const MOST_LABEL: usize = 256;
+
+/// A name that a target gives itself, made harmless and short enough to show and to remember.
+fn label_of(bytes: &[u8]) -> String {
+    let shown = Printable(bytes.get(..4 * MOST_LABEL).unwrap_or(bytes)).to_string();
+    shown.chars().take(MOST_LABEL).collect()
 }
 
 /// What a computer calls itself: its host name, or the name in a macos system's settings.
@@ -299,14 +316,14 @@ fn computer_name(disk: &dyn Disk, root: &Folder, layout: Layout) -> Option<Strin
     let name = match layout {
         Layout::Linux => {
             let name = read_small(disk, root, b"etc", c"hostname").ok()?;
-            Printable(name.trim_ascii()).to_string()
+            label_of(name.trim_ascii())
         }
         Layout::Windows => return None,
         Layout::Macos => {
             let folder = b"Library/Preferences/SystemConfiguration";
             let bytes = read_small(disk, root, folder, c"preferences.plist").ok()?;
             let list = PropertyList::read(&bytes).ok()?;
-            Printable(list.text("System/System/ComputerName")?.as_bytes()).to_string()
+            label_of(list.text("System/System/ComputerName")?.as_bytes())
         }
     };
     (!name.is_empty()).then_some(name)
@@ -317,7 +334,7 @@ fn label(name: Option<&str>, path: &Path, stand_in: Option<&StandIn>) -> String 
     let given = stand_in.map(|stand_in| stand_in.label.as_str()).or(name);
     let folder = || {
         let name = path.file_name()?;
-        Some(Printable(name.as_bytes()).to_string())
+        Some(label_of(name.as_bytes()))
     };
     given
         .map(str::to_owned)

@@ -1,6 +1,8 @@
 //! Places: the named folders of a layout.
 
-use crate::target::{Layout, TargetPath};
+use std::collections::{BTreeMap, HashSet};
+
+use crate::target::{Layout, Personal, TargetPath};
 
 /// A named folder of a layout, written `{cache}` in a rulebook.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -268,50 +270,41 @@ impl Place {
 pub struct Places {
     /// How names compare on their target.
     pub layout: Layout,
-    found: Vec<Found>,
+    found: BTreeMap<Place, Vec<Lies>>,
+    known: HashSet<(Place, Lies)>,
     /// Documents, pictures, music, videos and desktop of every account: guarded.
-    pub personal: Vec<TargetPath>,
+    pub personal: Personal,
 }
 
-#[derive(Clone, Debug, PartialEq, Eq)]
-struct Found {
-    place: Place,
-    /// Position in the target's list of accounts.
-    account: Option<usize>,
-    path: TargetPath,
-}
+/// Where a place lies: whose it is, by position in the target's list of accounts, and its path.
+type Lies = (Option<usize>, TargetPath);
 
 impl Places {
     /// No places yet, of a target of this layout.
     pub fn of_layout(layout: Layout) -> Self {
         Self {
             layout,
+            personal: Personal::of_layout(layout),
             ..Self::default()
         }
     }
 
     /// Notes that a place lies here.
     pub fn add(&mut self, place: Place, account: Option<usize>, path: TargetPath) {
-        let found = Found {
-            place,
-            account,
-            path,
-        };
-        if !self.found.contains(&found) {
-            self.found.push(found);
+        let lies = (account, path);
+        if self.known.insert((place, lies.clone())) {
+            self.found.entry(place).or_default().push(lies);
         }
     }
 
     /// Where a place lies: the account's position, and the path; none, one or several.
     pub fn of(&self, place: Place) -> impl Iterator<Item = (Option<usize>, &TargetPath)> {
-        self.found
-            .iter()
-            .filter(move |found| found.place == place)
-            .map(|f| (f.account, &f.path))
+        let found = self.found.get(&place).into_iter().flatten();
+        found.map(|(account, path)| (*account, path))
     }
 
     /// Every folder that is a place: its own root is never taken.
     pub fn roots(&self) -> impl Iterator<Item = &TargetPath> {
-        self.found.iter().map(|found| &found.path)
+        self.found.values().flatten().map(|(_, path)| path)
     }
 }

@@ -1,7 +1,7 @@
 //! A rulebook says what it means, its examples hold, and no book talks its way past a guard.
 
 use jolly_core::rulebook::{
-    AgeBy, AgeLimit, AgeRule, AgeUnit, Class, Detect, Example, Family, KeepNewest, Need, Removal,
+    AgeBy, AgeLimit, AgeRule, AgeUnit, Class, Detect, Example, Family, FileKind, KeepNewest, Need, Removal,
     Rule, RuleSet, Rulebook, Verdict, Within, builtin, run_examples,
 };
 use jolly_core::target::{Layout, Place};
@@ -214,6 +214,7 @@ fn arb_rule() -> impl Strategy<Value = Rule> {
         .prop_map(|(path, aged, verdict)| Example {
             path,
             aged,
+            contents: None,
             verdict,
         });
     let said = (
@@ -229,7 +230,7 @@ fn arb_rule() -> impl Strategy<Value = Rule> {
     );
     let age = (
         prop::option::of(limit()),
-        prop::sample::select(vec![AgeBy::Changed, AgeBy::Touched]),
+        prop::sample::select(vec![AgeBy::Arrived, AgeBy::Touched, AgeBy::Modified]),
     );
     let choices = (
         any::<bool>(),
@@ -247,6 +248,10 @@ fn arb_rule() -> impl Strategy<Value = Rule> {
         prop::option::of(1_u64..u64::MAX),
         prop::option::of((1_u32..9, prop::sample::select(Family::ALL.to_vec()))),
         prop::collection::vec(word(), 0..3),
+        (
+            prop::collection::vec(prop::sample::select(FileKind::ALL.to_vec()), 0..3),
+            any::<bool>(),
+        ),
     );
     (said, looks, age, choices, more).prop_map(|(said, looks, age, choices, more)| Rule {
         id: String::new(),
@@ -266,6 +271,8 @@ fn arb_rule() -> impl Strategy<Value = Rule> {
         starts_taken: choices.2,
         by: choices.3,
         detect: choices.4,
+        looks_like: more.3.0,
+        whole: more.3.1,
         larger_than: more.0,
         keep_newest: more.1.map(|(count, per)| KeepNewest { count, per }),
         busy: more.2,

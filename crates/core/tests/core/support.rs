@@ -13,7 +13,7 @@ use jolly_core::sweep::{
     Dustpan, Ground, Journal, LogItem, NewDustpan, Outcome, Pause, Predictions, Real, RunSummary,
     StateFolder, SweepError, read_items, sweep,
 };
-use jolly_core::target::{Layout, Target, TargetPath};
+use jolly_core::target::{Dates, Layout, Target, TargetPath};
 use jolly_demo::TreeBuilder;
 use jolly_disk::{Disk, RealDisk};
 use proptest::prelude::*;
@@ -108,7 +108,10 @@ impl Bench {
     }
 
     pub(crate) fn target_on(&self, disk: Arc<dyn Disk>) -> Arc<Target> {
-        Arc::new(Target::open(disk, &self.root(), None, &|_| None).unwrap())
+        let mut target = Target::open(disk, &self.root(), None, &|_| None).unwrap();
+        // Trees of tests are dated by hand, as the demo's are.
+        target.dates = Dates::Written;
+        Arc::new(target)
     }
 
     pub(crate) fn target(&self) -> Arc<Target> {
@@ -174,6 +177,8 @@ pub(crate) fn ground(scan: &Scan) -> Ground<'_> {
         rules: &scan.rules,
         searches: &scan.searches,
         own: &[],
+        excluded: &[],
+        rules_off: &[],
     }
 }
 
@@ -237,8 +242,10 @@ pub(crate) fn run_held(
         folder: None,
     };
     let mut dustpan = Dustpan::create(&bench.state(), &new).unwrap();
+    let state = bench.state();
     let real = Real {
         run: "held",
+        state: &state,
         journal: &mut journal,
         dustpan: Some(&mut dustpan),
         started: now(),
@@ -264,8 +271,10 @@ fn run_with(
         folder,
     };
     let mut dustpan = Dustpan::create(&bench.state(), &new).unwrap();
+    let state = bench.state();
     let mode = Real {
         run: name,
+        state: &state,
         journal: &mut journal,
         dustpan: Some(&mut dustpan),
         started: now(),

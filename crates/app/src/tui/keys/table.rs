@@ -37,7 +37,7 @@ const fn more(
 
 use Context::{
     Ages, Arrive, Check, Decided, Dustpan, Exclusions, Inside, Report, Rulebooks, Scan, Starts,
-    Sweep,
+    Sweep, Word,
 };
 use KeyCode::{
     BackTab, Backspace, Char, Delete, Down, End, Enter, Esc, Home, Left, PageDown, PageUp, Right,
@@ -274,7 +274,7 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         &[(Home, Action::First), (End, Action::Last)],
     ),
     main(
-        &[Check],
+        &[Check, Word],
         "sweep",
         "type the word to start",
         &[
@@ -284,6 +284,13 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
             (Char('p'), Action::Letter('p')),
         ],
     ),
+    main(
+        &[Word],
+        "backspace",
+        "take a letter back",
+        &[(Backspace, Action::EraseLetter)],
+    ),
+    main(&[Word], "esc", "don't start", &[(Esc, Action::DropWord)]),
     main(&[Check], "r", "rehearse", &[(Char('r'), Action::Rehearse)]),
     main(
         &[Check, Report],

@@ -12,6 +12,8 @@ pub(in crate::tui) enum Context {
     /// One pile at weigh, from inside.
     Inside,
     Check,
+    /// The word at check, of which a letter is typed.
+    Word,
     Sweep,
     Report,
     Exclusions,
@@ -24,12 +26,13 @@ pub(in crate::tui) enum Context {
 impl Context {
     /// Every one.
     #[cfg(test)]
-    pub(in crate::tui) const ALL: [Self; 12] = [
+    pub(in crate::tui) const ALL: [Self; 13] = [
         Self::Arrive,
         Self::Scan,
         Self::Ages,
         Self::Inside,
         Self::Check,
+        Self::Word,
         Self::Sweep,
         Self::Report,
         Self::Exclusions,
@@ -47,6 +50,7 @@ impl Context {
             Self::Ages => "weigh",
             Self::Inside => "weigh, inside a pile",
             Self::Check => "check",
+            Self::Word => "check, the word half typed",
             Self::Sweep => "sweep",
             Self::Report => "report",
             Self::Exclusions => "exclusions",
@@ -68,7 +72,10 @@ impl Model {
                 Some(weigh) if weigh.inside.is_some() => Context::Inside,
                 _ => Context::Ages,
             },
-            Station::Check => Context::Check,
+            Station::Check => match &self.check {
+                Some(check) if !check.typed.is_empty() => Context::Word,
+                _ => Context::Check,
+            },
             Station::Sweep => Context::Sweep,
             Station::Report => Context::Report,
         }

@@ -60,7 +60,7 @@ impl DustpanRun {
                 .fold(0, |sum, item| sum.saturating_add(item.size)),
             packed: pan.packed(),
             back: items.iter().filter(|item| item.back.is_some()).count(),
-            is_here: pan.archive.is_file(),
+            is_here: pan.is_here(),
             items,
             folders,
             pan: Arc::new(pan),

@@ -46,9 +46,6 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         .manifest
         .as_ref()
         .map_or(0, |list| list.items.len().saturating_sub(1));
-    if !matches!(action, Action::Letter(_)) {
-        check.typed.clear();
-    }
     match action {
         Action::Back => model.station = Station::Weigh,
         Action::Up => check.scroll = check.scroll.saturating_sub(1),
@@ -80,6 +77,8 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
             return start_scan(model);
         }
         Action::Letter(letter) => return letter_typed(model, letter),
+        Action::EraseLetter => drop(check.typed.pop()),
+        Action::DropWord => check.typed.clear(),
         _ => {}
     }
     Vec::new()
@@ -93,12 +92,7 @@ fn letter_typed(model: &mut Model, letter: char) -> Vec<Effect> {
     };
     check.typed.push(letter);
     if !WORD.starts_with(&check.typed) {
-        // A wrong letter may be the first of a new try.
-        check.typed = if WORD.starts_with(letter) {
-            letter.to_string()
-        } else {
-            String::new()
-        };
+        check.typed.pop();
     }
     if check.typed != WORD {
         return Vec::new();

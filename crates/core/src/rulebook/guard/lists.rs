@@ -1,6 +1,7 @@
 //! What the guards stand before, by layout; all in small letters but for linux paths, whose case
 //! counts. A `*` stands for any one part.
 
+use super::Guard;
 use crate::rulebook::{Class, Detect, Rule};
 use crate::target::Layout;
 
@@ -246,136 +247,157 @@ const MACOS: &[Gap] = &[
     ),
 ];
 
-/// Files of the system by name, wherever they lie.
-pub(super) const SYSTEM_FILES: &[&str] = &[
-    "pagefile.sys",
-    "hiberfil.sys",
-    "swapfile.sys",
-    "bootmgr",
-    "bootnxt",
-    "ntldr",
-    "ntdetect.com",
-    "boot.ini",
-    "ntuser.dat",
-    "ntuser.ini",
-    "ntuser.pol",
-    "usrclass.dat",
-    "swapfile",
-    "vmlinuz",
-    "vmlinuz.old",
-    "initrd.img",
-    "initrd.img.old",
-    ".globalpreferences.plist",
+/// How a name says that it is of a family.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Says {
+    /// Words of it, wherever they stand in the name.
+    Anywhere,
+    /// The words that it begins with, apart from words that a copy bears.
+    Start,
+    /// The same, and nothing follows but what a copy bears.
+    Alone,
+    /// The same, and a dot hides it.
+    Hidden,
+    /// One of its endings: what stands behind a dot, also in the middle.
+    Ending,
+}
+
+/// A family of names, in small letters.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Family {
+    pub says: Says,
+    pub names: &'static [&'static str],
+    pub guard: Guard,
+}
+
+/// Words that a copy, a version put aside or an editor's safety copy of a file bears beside its name;
+/// numbers do, too.
+pub(super) const COPY_WORDS: &[&str] = &[
+    "bak", "backup", "backups", "old", "orig", "original", "save", "saved", "tmp", "temp", "swp", "swo",
+    "swn", "part", "partial", "crdownload", "corrupt", "corrupted", "copy", "copies", "of", "kopie",
+    "von", "copie", "de", "copia", "new", "prev", "previous", "wal", "shm", "journal", "dpkg", "dist",
+    "ucf", "rpmsave", "rpmorig", "rpmnew", "pacsave", "pacorig", "pacnew",
 ];
 
-/// Folders, by name anywhere, that hold secrets.
-pub(super) const SECRET_FOLDERS: &[&str] = &[
-    ".ssh",
-    ".gnupg",
-    ".pki",
-    ".cert",
-    "keyrings",
-    ".password-store",
-    "bookmarkbackups",
-    ".aws",
-    "keychains",
-    "protect",
-    "vault",
-    "credentials",
-    "passkeys",
+/// Families of files that are never taken, wherever they lie: what the system starts from, passwords,
+/// keys, certificates, form entries, bookmarks, the settings of a browser profile, mail.
+pub(super) const FAMILIES: &[Family] = &[
+    Family {
+        says: Says::Start,
+        guard: Guard::System,
+        names: &[
+            "pagefile.sys", "hiberfil.sys", "swapfile.sys", "ntuser", "usrclass.dat", "ntdetect.com",
+            "boot.ini", "vmlinuz", "initrd.img", "globalpreferences.plist", "otter-quay.toml",
+        ],
+    },
+    Family {
+        says: Says::Alone,
+        guard: Guard::System,
+        names: &["bootmgr", "bootnxt", "ntldr", "swapfile"],
+    },
+    Family {
+        says: Says::Anywhere,
+        guard: Guard::Secret,
+        names: &[
+            // What a browser keeps of sign-ins, forms and bookmarks.
+            "login data", "web data", "logins.json", "logins-backup.json", "logins.db", "key3.db", "key4.db",
+            "cert8.db", "cert9.db", "pkcs11.txt", "signons.sqlite", "signons2.txt", "signons3.txt",
+            "places.sqlite", "formhistory.sqlite", "autofill-profiles.json", "credentialstate.sqlite",
+            "permissions.sqlite", "content-prefs.sqlite", "prefs.js", "user-places.xbel", "bookmarks",
+            "bookmark", "bookmarkbackups", "accountbookmarks", "encryptedbookmarks2", "passwords",
+            "passkeys", "search.json.mozlz4", "addonstartup.json", "signedinuser.json",
+            // Keys to other computers.
+            "id_rsa", "id_dsa", "id_ecdsa", "id_ed25519", "id_ed448", "id_xmss", "authorized_keys",
+            "known_hosts", "netrc", "pgpass", "my.cnf", "mylogin.cnf", "git-credentials", "authinfo",
+            "msmtprc", "npmrc", "pypirc", "vncpasswd", "xauthority", "iceauthority", "htpasswd",
+            // Wallets and key rings.
+            "wallet", "wallets", "wallet.dat", "keyring", "keyrings", "keychain", "keychains",
+            "secring", "pubring", "trustdb", "private-keys-v1.d", "kdewallet", "keystore",
+            "credential", "credentials", "user-dirs.dirs",
+        ],
+    },
+    Family {
+        says: Says::Alone,
+        guard: Guard::Secret,
+        names: &[
+            "preferences", "secure preferences", "local state", "user.js", "profiles.ini",
+            "installs.ini", "handlers.json", "containers.json", "extensions.json", "search.json",
+            "shadow", "gshadow", "passwd", "opasswd", "secrets", "secrets.json", "secrets.yaml",
+            "secrets.toml", "vault.json",
+        ],
+    },
+    Family {
+        says: Says::Ending,
+        guard: Guard::Secret,
+        names: &[
+            "keyring", "kdbx", "kdb", "kwl", "key", "keys", "pem", "p12", "pfx", "p8", "p7b", "p7c", "crt",
+            "cer", "der", "jks", "jceks", "bks", "keystore", "truststore", "gpg", "pgp", "asc", "ovpn",
+            "keychain", "keychain-db", "ppk", "psafe3", "psafe", "opvault", "agilekeychain", "1pif",
+            "1pux", "enpassdb", "walletx", "wallet", "keytab", "kirbi", "rdp", "rdg", "bek",
+            "mobileconfig", "pkcs12", "keybag", "pwsafe", "jwk",
+        ],
+    },
+    Family {
+        says: Says::Alone,
+        guard: Guard::Mail,
+        names: &["mbox", "inbox", "outbox", "sent", "drafts", "sent items", "sent mail"],
+    },
+    Family {
+        says: Says::Ending,
+        guard: Guard::Mail,
+        names: &[
+            "mbox", "mbx", "mbs", "eml", "emlx", "emlxpart", "msf", "pst", "ost", "nst", "olm", "dbx",
+            "nsf", "wab", "olk14message", "olk15message", "olk15msgsource", "olk15msgattachment",
+            "mozeml", "edb",
+        ],
+    },
 ];
 
-/// Folders, by name anywhere, that hold mail.
-pub(super) const MAIL_FOLDERS: &[&str] = &["mail", "maildir", "imapmail", ".mail", "messages"];
-
-/// Files, by name anywhere in small letters, that hold secrets, bookmarks, form entries or the
-/// settings of a browser profile; with the side files that databases keep beside them.
-pub(super) const SECRET_FILES: &[&str] = &[
-    "login data",
-    "login data for account",
-    "web data",
-    "account web data",
-    "bookmarks",
-    "bookmarks.bak",
-    "bookmarks.plist",
-    "accountbookmarks",
-    "encryptedbookmarks2",
-    "preferences",
-    "secure preferences",
-    "local state",
-    "logins.json",
-    "logins-backup.json",
-    "logins.db",
-    "key3.db",
-    "key4.db",
-    "cert8.db",
-    "cert9.db",
-    "pkcs11.txt",
-    "signons.sqlite",
-    "places.sqlite",
-    "formhistory.sqlite",
-    "permissions.sqlite",
-    "content-prefs.sqlite",
-    "prefs.js",
-    "user.js",
-    "profiles.ini",
-    "installs.ini",
-    "handlers.json",
-    "containers.json",
-    "extensions.json",
-    "search.json.mozlz4",
-    "addonstartup.json.lz4",
-    ".netrc",
-    ".pgpass",
-    "wallet.dat",
-    "id_rsa",
-    "id_dsa",
-    "id_ecdsa",
-    "id_ed25519",
-    "authorized_keys",
-    "known_hosts",
-    "user-dirs.dirs",
-    ".otter-quay.toml",
-    "shadow",
-    "gshadow",
+/// Families of folders in which everything is guarded, by name anywhere; a folder of one of the endings
+/// above is one, too.
+pub(super) const FOLDERS: &[Family] = &[
+    Family {
+        says: Says::Hidden,
+        guard: Guard::Secret,
+        names: &[
+            "ssh", "gnupg", "pki", "cert", "aws", "azure", "kube", "docker", "electrum", "bitcoin", "monero",
+            "ethereum", "secrets", "password-store", "putty", "authenticator",
+        ],
+    },
+    Family {
+        says: Says::Alone,
+        guard: Guard::Secret,
+        names: &[
+            "keyrings", "bookmarkbackups", "keychains", "protect", "vault", "credentials", "passkeys",
+            "systemcertificates", "private-keys-v1.d", "openpgp-revocs.d", "wallets", "kwalletd",
+            "password-store",
+        ],
+    },
+    Family {
+        says: Says::Alone,
+        guard: Guard::Mail,
+        names: &["mail", "maildir", "imapmail", "messages", "mailboxes"],
+    },
 ];
 
-/// Endings of secrets.
-pub(super) const SECRET_ENDINGS: &[&str] = &[
-    ".keyring",
-    ".kdbx",
-    ".key",
-    ".pem",
-    ".p12",
-    ".pfx",
-    ".crt",
-    ".jks",
-    ".gpg",
-    ".asc",
-    ".ovpn",
-    ".keystore",
-    ".keychain",
-    ".keychain-db",
+/// Two folders one in the other, in small letters, in which everything is guarded.
+pub(super) const PAIRS: &[(Guard, &str, &str)] = &[
+    (Guard::Secret, "microsoft", "crypto"),
+    (Guard::Secret, "microsoft", "protect"),
+    (Guard::Secret, "microsoft", "credentials"),
+    (Guard::Secret, "microsoft", "vault"),
+    (Guard::Secret, "microsoft", "systemcertificates"),
+    (Guard::Secret, "microsoft", "identitycrl"),
+    (Guard::Secret, "microsoft", "ngc"),
+    (Guard::Mail, "microsoft", "outlook"),
+    (Guard::Mail, "comms", "unistoredb"),
+    (Guard::Mail, "comms", "unistore"),
+    (Guard::Mail, "library", "mail"),
+    (Guard::Mail, "library", "messages"),
+    (Guard::Personal, "library", "calendars"),
+    (Guard::Personal, "library", "cloudstorage"),
+    (Guard::Personal, "library", "mobile documents"),
 ];
 
-/// Endings of mail.
-pub(super) const MAIL_ENDINGS: &[&str] = &[
-    ".mbox", ".eml", ".emlx", ".msf", ".pst", ".ost", ".olm", ".dbx",
-];
-
-/// What a copy of a file is called after it: a guarded file's copy is as guarded as the file.
-pub(super) const COPY_ENDINGS: &[&str] = &[
-    "~",
-    ".bak",
-    ".old",
-    ".orig",
-    ".save",
-    ".tmp",
-    ".swp",
-    ".swo",
-    ".part",
-    ".crdownload",
-    "-wal",
-    "-shm",
-    "-journal",
-];
+/// The folders that a mail folder of the sort one file a message has, all three of them.
+pub(super) const MAILDIR: [&[u8]; 3] = [b"cur", b"new", b"tmp"];

@@ -1,239 +1,204 @@
 //! What a name alone says, wherever it lies.
 
-use std::collections::HashSet;
 use std::sync::LazyLock;
 
-use super::{Guard, lists};
+use super::Guard;
+use super::lists::{self, COPY_WORDS, FAMILIES, FOLDERS, Family, PAIRS, Says};
 use crate::rulebook::{Detect, Rule};
 
-/// The lists, ready for millions of names: what can't be on one of them is told by its length and
-/// its first and last letter.
-struct Names {
-    files: HashSet<&'static [u8]>,
-    /// For every length and first letter of a name in `files` one bit, at [`place`].
-    likely: [u64; 64],
-    copies: Endings,
-    secret: Endings,
-    mail: Endings,
-    /// Whether a name with these last two letters can have one of those endings.
-    ends: [bool; 256],
+/// A name of a family, as it is looked for: at the beginning of a word.
+#[derive(Clone, Copy)]
+struct Known {
+    name: &'static [u8],
+    says: Says,
+    guard: Guard,
 }
 
-/// Endings, by their last two letters.
-struct Endings {
-    by_last: Vec<Vec<&'static [u8]>>,
-    /// Endings of one letter.
-    short: Vec<u8>,
+/// The families, by the first two letters of their names: most words of most names are passed by with one
+/// look.
+struct Families {
+    by_start: Vec<Vec<Known>>,
+    /// One bit for each entry of `by_start` that holds anything.
+    likely: [u64; 1024],
 }
 
-/// One number for the last two letters of a name; others may share it.
-fn last_two(name: &[u8]) -> Option<usize> {
-    let [.., one, two] = name else { return None };
-    Some(usize::from(one.wrapping_mul(37) ^ two))
+/// Where names that begin with these two letters stand.
+fn start_of(one: u8, two: u8) -> usize {
+    usize::from(one) << 8 | usize::from(two)
 }
 
-impl Endings {
-    fn new<'a>(lists: impl IntoIterator<Item = &'a &'static str>) -> Self {
-        let mut endings = Self {
-            by_last: vec![Vec::new(); 256],
-            short: Vec::new(),
-        };
-        for end in lists {
-            match last_two(end.as_bytes()) {
-                Some(last) => endings.by_last[last].push(end.as_bytes()),
-                None => endings.short.extend(end.as_bytes()),
-            }
-        }
-        endings
-    }
-
-    /// What is left of a name before one of these endings.
-    fn strip<'a>(&self, name: &'a [u8]) -> Option<&'a [u8]> {
-        let (last, rest) = name.split_last()?;
-        if self.short.contains(last) {
-            return Some(rest);
-        }
-        let ends = self.by_last.get(last_two(name)?)?;
-        ends.iter().find_map(|end| name.strip_suffix(*end))
-    }
+/// Whether a letter is a part of a word; whatever isn't ASCII is.
+fn is_of_word(byte: u8) -> bool {
+    byte.is_ascii_alphanumeric() || !byte.is_ascii()
 }
 
-static NAMES: LazyLock<Names> = LazyLock::new(|| {
-    let files = [
-        lists::SYSTEM_FILES,
-        lists::SECRET_FILES,
-        lists::SECRET_FOLDERS,
-        lists::MAIL_FOLDERS,
-    ];
-    let files: HashSet<&[u8]> = files
-        .into_iter()
-        .flatten()
-        .map(|name| name.as_bytes())
-        .collect();
-    let mut likely = [0; 64];
-    for name in &files {
-        let (word, bit) = place(name);
-        likely[word] |= bit;
-    }
-    let copies = Endings::new(lists::COPY_ENDINGS.iter().chain(lists::UPGRADED));
-    let secret = Endings::new(lists::SECRET_ENDINGS);
-    let mail = Endings::new(lists::MAIL_ENDINGS);
-    let mut ends = [false; 256];
-    for endings in [&copies, &secret, &mail] {
-        for (ends, listed) in ends.iter_mut().zip(&endings.by_last) {
-            *ends |= !listed.is_empty();
-        }
-    }
-    Names {
-        files,
-        likely,
-        copies,
-        secret,
-        mail,
-        ends,
-    }
+static FILES: LazyLock<Families> = LazyLock::new(|| Families::of(FAMILIES.iter()));
+
+static IN_FOLDERS: LazyLock<Families> = LazyLock::new(|| {
+    let endings = FAMILIES.iter().filter(|family| family.says == Says::Ending);
+    Families::of(FOLDERS.iter().chain(endings))
 });
 
-/// Where a name of this length and these letters has its bit; others may share it.
-fn place(name: &[u8]) -> (usize, u64) {
-    let letter = |at: Option<&u8>| usize::from(at.copied().unwrap_or(0)) % 64;
-    let bit = (letter(name.first()) + 7 * letter(name.last())) % 64;
-    (name.len() % 64, 1 << bit)
+impl Families {
+    fn of(families: impl Iterator<Item = &'static Family>) -> Self {
+        let mut by_start: Vec<Vec<Known>> = vec![Vec::new(); 1 << 16];
+        let mut likely = [0_u64; 1024];
+        let names = families.flat_map(|family| {
+            let names = family.names.iter();
+            names.map(|name| (family.says, family.guard, name.as_bytes()))
+        });
+        for (says, guard, name) in names {
+            let [one, two, ..] = *name else { continue };
+            let start = start_of(one, two);
+            by_start[start].push(Known { name, says, guard });
+            likely[start / 64] |= 1 << (start % 64);
+        }
+        Self { by_start, likely }
+    }
+
+    fn starting(&self, word: &[u8]) -> &[Known] {
+        let [one, two, ..] = *word else { return &[] };
+        let start = start_of(one, two);
+        if self.likely[start / 64] & (1 << (start % 64)) == 0 {
+            return &[];
+        }
+        &self.by_start[start]
+    }
+
+    /// The guards of the families that a name is of, in the order of its words.
+    fn find(&self, small: &[u8], counts: &dyn Fn(&Known) -> bool) -> Option<Guard> {
+        let mut is_start = true;
+        let mut before = 0_u8;
+        let mut at = 0;
+        while let Some(byte) = small.get(at) {
+            if !is_of_word(*byte) {
+                before = *byte;
+                at += 1;
+                continue;
+            }
+            let rest = small.get(at..).unwrap_or_default();
+            let is_it = |known: &&Known| {
+                rest.strip_prefix(known.name).is_some_and(|after| {
+                    let ends = after.first().is_none_or(|byte| !is_of_word(*byte));
+                    ends && counts(known)
+                        && match known.says {
+                            Says::Anywhere => true,
+                            Says::Start => is_start,
+                            Says::Alone => is_start && words(after).all(is_copy_word),
+                            Says::Hidden => {
+                                is_start && before == b'.' && words(after).all(is_copy_word)
+                            }
+                            Says::Ending => before == b'.',
+                        }
+                })
+            };
+            if let Some(known) = self.starting(rest).iter().find(is_it) {
+                return Some(known.guard);
+            }
+            let end = rest.iter().position(|byte| !is_of_word(*byte));
+            let end = end.unwrap_or(rest.len());
+            is_start = is_start && is_copy_word(rest.get(..end).unwrap_or_default());
+            before = 0;
+            at += end;
+        }
+        None
+    }
 }
 
-impl Names {
-    /// Whether nothing but the name as it stands needs a look: it has none of the endings, and
-    /// isn't written as an editor writes what it keeps beside a file.
-    fn is_plain(&self, name: &[u8]) -> bool {
-        let [first, .., last] = name else {
-            return false;
-        };
-        let ends = last_two(name).is_none_or(|at| self.ends[at]);
-        !ends
-            && !matches!(first, b'.' | b'#')
-            && *last != b'#'
-            && [&self.copies, &self.secret, &self.mail]
-                .iter()
-                .all(|endings| !endings.short.contains(last))
-    }
+fn words(name: &[u8]) -> impl Iterator<Item = &[u8]> {
+    name.split(|byte| !is_of_word(*byte)).filter(|word| !word.is_empty())
+}
 
-    fn holds(&self, name: &[u8]) -> bool {
-        let (word, bit) = place(name);
-        self.likely[word] & bit != 0 && self.files.contains(name)
-    }
+/// Whether a word is one that a copy bears: of the list, or a number.
+fn is_copy_word(word: &[u8]) -> bool {
+    word.iter().all(u8::is_ascii_digit) || COPY_WORDS.iter().any(|known| known.as_bytes() == word)
 }
 
 /// The guard of a file by its name, which is given in small letters.
 pub(super) fn names_guard(small: &[u8], rule: &Rule) -> Option<Guard> {
-    let names = &*NAMES;
-    if names.is_plain(small) {
-        return if names.holds(small) {
-            listed(&[small; 3], rule)
-        } else {
-            is_hive(small).then_some(Guard::System)
-        };
-    }
-    let mut main = small;
-    // A copy of a guarded file is as guarded as the file, and so is a copy of the copy.
-    while let Some(rest) = names.copies.strip(main) {
-        main = rest;
-    }
-    // An editor's swap file of `x` is called `.x.swp`, its safety copy `#x#`.
-    let inner = main.strip_prefix(b".").unwrap_or(main);
-    let inner = inner.strip_prefix(b"#").unwrap_or(inner);
-    let inner = inner.strip_suffix(b"#").unwrap_or(inner);
-    let spellings = [small, main, inner];
-    let is_listed = names.holds(small)
-        || (main.len() != small.len() && names.holds(main))
-        || (inner.len() != main.len() && names.holds(inner));
-    if is_listed && let Some(guard) = listed(&spellings, rule) {
-        return Some(guard);
-    }
-    let ends = |endings: &Endings| {
-        endings.strip(main).is_some()
-            || (inner.len() != main.len() && endings.strip(inner).is_some())
+    // What can't be read holds no settings any more; its recogniser has looked.
+    let is_checked = || rule.detect == Some(Detect::BrokenLauncher) && small.ends_with(b".plist");
+    let counts = |known: &Known| {
+        known.says == Says::Ending || known.guard != Guard::Secret || !is_checked()
     };
-    if is_hive(main) {
-        Some(Guard::System)
-    } else if ends(&names.secret) {
-        Some(Guard::Secret)
-    } else if ends(&names.mail) {
-        Some(Guard::Mail)
-    } else {
-        None
-    }
+    FILES.find(small, &counts).or_else(|| named_as_folder(small))
 }
 
-/// The guard of a name that is on one of the lists.
-fn listed(spellings: &[&[u8]; 3], rule: &Rule) -> Option<Guard> {
-    let is = |list: &[&str]| {
-        let mut known = list.iter().map(|name| name.as_bytes());
-        known.any(|known| spellings.contains(&known))
+/// The guard of a file that is called as a guarded folder is.
+fn named_as_folder(small: &[u8]) -> Option<Guard> {
+    let name = small.strip_prefix(b".").unwrap_or(small);
+    let is_it = |known: &&Known| {
+        known.name == name
+            && known.says != Says::Ending
+            && (known.says == Says::Alone || name.len() < small.len())
     };
-    let [small, ..] = *spellings;
-    // What can't be read holds no settings any more; its recogniser has looked.
-    let is_checked = rule.detect == Some(Detect::BrokenLauncher) && small.ends_with(b".plist");
-    if is(lists::SYSTEM_FILES) {
-        Some(Guard::System)
-    } else if is(lists::SECRET_FILES) && !is_checked {
-        Some(Guard::Secret)
-    } else {
-        guarded_folder_name(small)
-    }
+    IN_FOLDERS.starting(name).iter().find(is_it).map(|known| known.guard)
 }
 
 /// The guard of a folder and everything in it by its name.
 pub(super) fn guarded_folder_name(name: &[u8]) -> Option<Guard> {
-    let small = name.to_ascii_lowercase();
-    let is_in = |list: &[&str]| list.iter().any(|known| known.as_bytes() == small);
-    if is_in(lists::SECRET_FOLDERS) {
-        Some(Guard::Secret)
-    } else if is_in(lists::MAIL_FOLDERS) {
-        Some(Guard::Mail)
-    } else {
-        None
-    }
+    IN_FOLDERS.find(&name.to_ascii_lowercase(), &|_| true)
 }
 
-/// Whether it is an account's part of the registry, its logs or its transactions.
-fn is_hive(small: &[u8]) -> bool {
-    [&b"ntuser.dat"[..], b"usrclass.dat"]
-        .iter()
-        .any(|hive| small.starts_with(hive))
+/// The guard of a folder that only says with the one above it what it is.
+pub(super) fn guarded_pair(above: &[u8], name: &[u8]) -> Option<Guard> {
+    let is = |part: &[u8], known: &str| part.eq_ignore_ascii_case(known.as_bytes());
+    let mut pairs = PAIRS.iter();
+    let found = pairs.find(|(_, first, second)| is(name, second) && is(above, first))?;
+    Some(found.0)
+}
+
+/// Whether a folder of that name may be one of the three of a mail folder.
+pub(super) fn may_be_of_maildir(name: &[u8]) -> bool {
+    lists::MAILDIR.contains(&name)
 }
 
 #[cfg(test)]
 pub(super) mod tests {
     use super::*;
 
-    /// The same said slowly and simply: every list in turn.
+    /// The same said slowly and simply: every family in turn.
     pub(in crate::rulebook::guard) fn slow_name_guard(name: &[u8], rule: &Rule) -> Option<Guard> {
         let small = name.to_ascii_lowercase();
-        let mut main = &small[..];
-        let endings = || lists::COPY_ENDINGS.iter().chain(lists::UPGRADED);
-        while let Some(rest) = endings().find_map(|end| main.strip_suffix(end.as_bytes())) {
-            main = rest;
-        }
-        let inner = main.strip_prefix(b".").unwrap_or(main);
-        let inner = inner.strip_prefix(b"#").unwrap_or(inner);
-        let inner = inner.strip_suffix(b"#").unwrap_or(inner);
-        let is = |list: &[&str]| {
-            let mut known = list.iter().map(|name| name.as_bytes());
-            known.any(|known| known == small || known == main || known == inner)
-        };
-        let ends = |list: &[&str]| {
-            let mut ends = list.iter().map(|end| end.as_bytes());
-            ends.any(|end| main.ends_with(end) || inner.ends_with(end))
-        };
         let is_checked = rule.detect == Some(Detect::BrokenLauncher) && small.ends_with(b".plist");
-        if is(lists::SYSTEM_FILES) || is_hive(main) {
-            Some(Guard::System)
-        } else if (is(lists::SECRET_FILES) && !is_checked) || ends(lists::SECRET_ENDINGS) {
-            Some(Guard::Secret)
-        } else if ends(lists::MAIL_ENDINGS) {
-            Some(Guard::Mail)
-        } else {
-            guarded_folder_name(name)
+        let mut found = Vec::new();
+        let mut note = |says: Says, known: &str, guard: Guard| {
+            let known = known.as_bytes();
+            for at in 0..small.len() {
+                let begins = at == 0 || !is_of_word(small[at - 1]);
+                let Some(after) = small[at..].strip_prefix(known) else {
+                    continue;
+                };
+                let ends = after.first().is_none_or(|byte| !is_of_word(*byte));
+                let is_start = words(&small[..at]).all(is_copy_word);
+                let fits = match says {
+                    Says::Anywhere => true,
+                    Says::Start => is_start,
+                    Says::Alone => is_start && words(after).all(is_copy_word),
+                    Says::Hidden => false,
+                    Says::Ending => at > 0 && small[at - 1] == b'.',
+                };
+                if begins && ends && fits {
+                    found.push(guard);
+                }
+            }
+        };
+        for family in FAMILIES {
+            for known in family.names {
+                if family.says == Says::Ending || family.guard != Guard::Secret || !is_checked {
+                    note(family.says, known, family.guard);
+                }
+            }
         }
+        for family in FOLDERS {
+            let is_it = |known: &&str| {
+                let hidden = small == [b".", known.as_bytes()].concat();
+                hidden || (family.says == Says::Alone && small == known.as_bytes())
+            };
+            if family.names.iter().any(|known| is_it(&known)) {
+                found.push(family.guard);
+            }
+        }
+        found.first().copied()
     }
 }

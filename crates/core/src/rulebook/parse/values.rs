@@ -8,7 +8,7 @@ use toml::Spanned;
 use super::Reader;
 use crate::rulebook::written::{WrittenAge, WrittenExample, WrittenKeep, WrittenRule};
 use crate::rulebook::{
-    AgeBy, AgeLimit, AgeRule, Detect, Example, Family, KeepNewest, Need, Removal, Verdict, Within,
+    AgeBy, AgeLimit, AgeRule, Detect, Example, Family, FileKind, KeepNewest, Need, Removal, Verdict, Within,
     pattern,
 };
 use crate::target::{Layout, Place, TargetPath};
@@ -107,7 +107,7 @@ impl Reader {
         };
         let by = written.by.and_then(|text| {
             if text.get_ref() == "row" {
-                let help = "count a file's age from changed, touched or trashed";
+                let help = "count a file's age from arrived, touched, modified or trashed";
                 self.refuse(
                     text.span(),
                     "only the rows of a database have a time of their own",
@@ -117,7 +117,7 @@ impl Reader {
                 return None;
             }
             let known = |word: &str| AgeBy::ALL.into_iter().find(|by| by.name() == word);
-            self.word(&text, "time", known, "changed, touched, trashed")
+            self.word(&text, "time", known, "arrived, touched, modified, trashed")
         });
         let limit = written.limit.and_then(|text| self.limit(&text));
         AgeRule {
@@ -155,11 +155,24 @@ impl Reader {
         let choices = "taken, young, spared, guarded, not-mine";
         let verdict = self.word(&written.verdict, "verdict", known, choices);
         let aged = written.aged.and_then(|text| self.limit(&text));
+        let contents = written.contents.and_then(|text| self.file_kind(&text));
         Some(Example {
             path: written.path.into_inner(),
             aged,
+            contents,
             verdict: verdict?,
         })
+    }
+
+    /// Kinds of files, told by their bytes.
+    pub(super) fn file_kinds(&mut self, written: &[Spanned<String>]) -> Vec<FileKind> {
+        let kinds = written.iter().filter_map(|text| self.file_kind(text));
+        kinds.collect()
+    }
+
+    fn file_kind(&mut self, written: &Spanned<String>) -> Option<FileKind> {
+        let known = FileKind::ALL.map(FileKind::name).join(", ");
+        self.word(written, "kind of file", FileKind::by_name, &known)
     }
 
     /// A number of bytes, such as `100 MiB`.

@@ -269,6 +269,16 @@ impl Chunk {
         }
     }
 
+    pub(super) fn set_time(&mut self, row: usize, time: i64) {
+        let is_strange = self.pile[row] & IS_STRANGE != 0;
+        match (self.strange.get_mut(row).filter(|_| is_strange), u32::try_from(time)) {
+            (Some(strange), _) => strange.time = time,
+            (None, Ok(time)) => self.time[row] = time,
+            // Out of the ordinary by now: as near as the column can say, and never older than it was.
+            (None, Err(_)) => self.time[row] = if time > 0 { u32::MAX } else { self.time[row] },
+        }
+    }
+
     pub(super) fn modified(&self, row: usize) -> Stamp {
         match self.strange(row) {
             Some(strange) => strange.modified,
@@ -333,6 +343,7 @@ mod tests {
                 accessed: times.0,
                 modified: times.0,
                 changed: times.1,
+                born: None,
             };
             (name, stat, times.2, pile)
         })

@@ -11,7 +11,7 @@ use jolly_disk::{Folder, Kind, Stat};
 use super::job::{Job, Names, Visited, Waiting};
 use super::{Gathered, Note, Walk};
 use crate::recognise;
-use crate::rulebook::{Detect, FolderGuards, Spelling};
+use crate::rulebook::{Detect, FolderGuards, Guards, Spelling};
 use crate::scan::arena::FolderRecord;
 use crate::scan::ground::Ground;
 use crate::scan::news::Counted;
@@ -39,6 +39,8 @@ struct Opened {
     stat: Stat,
     /// The pile that may remove it once it is empty, and the time its age counts from.
     sweeper: Option<(PileId, i64)>,
+    /// Whether it is the topmost folder that a cache tag marks.
+    is_tag_root: bool,
 }
 
 /// One thread of a walk.
@@ -158,6 +160,7 @@ impl<'a> Worker<'a> {
             folder,
             stat,
             sweeper,
+            is_tag_root,
         } = opened;
         self.note = Note::of(at.id);
         let record = FolderRecord {
@@ -170,6 +173,7 @@ impl<'a> Worker<'a> {
             allocated: stat.allocated,
             sweeper: sweeper.map(|(pile, _)| pile),
             time: sweeper.map_or(stat.modified.seconds, |(_, time)| time),
+            is_tag_root,
             is_whole: false,
             is_lasting: false,
         };
@@ -214,7 +218,9 @@ impl<'a> Worker<'a> {
         let guards = FolderGuards::of(ground.guards, above, &path);
         let closed = closed_for(ground, &outlook, guards, &path);
         let leads_on = ground.leads_on(&path);
-        if !closed.is_empty() && closed.iter().all(|closed| *closed) && !leads_on {
+        let is_shut = !closed.is_empty() && closed.iter().all(|closed| *closed);
+        let is_mail = || self.is_of_maildir(waiting, &path);
+        if (is_shut || is_mail()) && !leads_on {
             self.leave_guarded(waiting);
             return None;
         }
@@ -224,11 +230,11 @@ impl<'a> Worker<'a> {
         }
         self.look_for_undated(&path);
         let sweeper = self.sweeper(waiting.parent.as_deref(), &path, guards, &stat);
-        let is_tagged = waiting
-            .parent
-            .as_ref()
-            .is_some_and(|parent| parent.is_tagged)
-            || (outlook.asks_for_tags && recognise::bears_tag(&**disk, &folder));
+        let above = waiting.parent.as_ref().and_then(|parent| parent.tagged);
+        let may_be_tagged = || outlook.asks_for_tags && recognise::may_be_tagged(ground.guards, &path);
+        let own_tag = || may_be_tagged().then(|| recognise::tag_owner(&**disk, &folder)).flatten();
+        let tagged = above.or_else(own_tag);
+        let is_tag_root = above.is_none() && tagged.is_some();
         let memory = ground.memory.as_ref();
         let before = match &waiting.parent {
             Some(_) => waiting.before,
@@ -242,7 +248,7 @@ impl<'a> Worker<'a> {
             guards,
             closed,
             place: waiting.place,
-            is_tagged,
+            tagged,
             leads_on,
             before,
             depth: waiting.parent.as_ref().map_or(0, |parent| parent.depth + 1),
@@ -254,7 +260,20 @@ impl<'a> Worker<'a> {
             folder,
             stat,
             sweeper,
+            is_tag_root,
         })
+    }
+
+    /// Whether a folder holds the messages of a mail folder.
+    fn is_of_maildir(&self, waiting: &Waiting, path: &TargetPath) -> bool {
+        let may_be = matches!(path.name(), b"cur" | b"new" | b"tmp");
+        let Some(parent) = waiting.parent.as_ref().filter(|_| may_be) else {
+            return false;
+        };
+        let ground = self.walk.ground;
+        let holder = ground.open_folder(parent.held.as_ref(), &parent.path);
+        let disk = &**ground.target.disk();
+        holder.is_ok_and(|(_, holder)| Guards::is_of_maildir(disk, &holder, path.name()))
     }
 
     /// Counts a folder in which everything is guarded, and leaves it.

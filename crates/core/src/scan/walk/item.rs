@@ -8,7 +8,7 @@ use jolly_disk::{Folder, Kind, Stat};
 use super::folder::Worker;
 use super::job::Visited;
 use crate::recognise;
-use crate::rulebook::{AgeBy, Spelling};
+use crate::rulebook::{AgeBy, Ownership, Spelling};
 use crate::scan::arena::NewItem;
 use crate::scan::memory::Memory;
 use crate::scan::{ItemId, ItemKind, keep};
@@ -30,20 +30,16 @@ impl Worker<'_> {
         kind: Kind,
     ) {
         let ground = self.walk.ground;
-        let Some(owner) = self.owner(at, folder, (name, spelling, kind), &mut known) else {
-            return;
+        let owner = match self.owner(at, folder, (name, spelling, kind), &mut known) {
+            Ownership::Owned(search) => search,
+            Ownership::Guarded(..) => {
+                self.note.guarded += 1;
+                return;
+            }
+            Ownership::Spared(_) | Ownership::Nobodys => return,
         };
-        let search = ground.search(owner.search);
-        let rule = &ground.rule(owner.search).rule;
-        let is_guarded = owner.is_closed
-            || at
-                .guards
-                .file(ground.guards, &at.path, rule, spelling)
-                .is_some();
-        if is_guarded {
-            self.note.guarded += 1;
-            return;
-        }
+        let search = ground.search(owner);
+        let rule = &ground.rule(owner).rule;
         let stat = match &known {
             Some(stat) => stat,
             None => match ground.target.disk().stat(folder, name) {
@@ -67,7 +63,7 @@ impl Worker<'_> {
             );
             return;
         };
-        let pile = ground.pile_of(owner.search);
+        let pile = ground.pile_of(owner);
         if let Some(keep) = rule.keep_newest {
             self.gathered.families.push(keep::Waiting {
                 folder: at.id,
@@ -148,7 +144,7 @@ impl Worker<'_> {
             self.note.is_unclear = true;
             return;
         }
-        let time = recognise::time_of_itself(rule.rule.age.by, &stat);
+        let time = recognise::time_of_itself(rule.rule.age.by, self.walk.ground.target.dates, &stat);
         self.add(
             at,
             &NewItem {

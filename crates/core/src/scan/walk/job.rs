@@ -60,8 +60,8 @@ pub(super) struct Visited {
     /// is for none.
     pub(super) closed: Box<[bool]>,
     pub(super) place: usize,
-    /// Whether it or a folder above it bears a cache tag.
-    pub(super) is_tagged: bool,
+    /// Whose tag marks it, or the topmost folder above it that bears one, as a cache.
+    pub(super) tagged: Option<u32>,
     /// Whether a search starts somewhere below it.
     pub(super) leads_on: bool,
     /// The same folder in the scan before.

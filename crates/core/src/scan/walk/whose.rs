@@ -7,109 +7,154 @@ use jolly_disk::{Folder, Kind, Stat};
 use super::folder::Worker;
 use super::job::Visited;
 use crate::recognise::{self, Candidate, Finding};
-use crate::rulebook::{Detect, FolderGuards, RuleNumber, Spelling};
+use crate::rulebook::{
+    Detect, FileKind, Fit, FolderGuards, Guard, Ownership, Probe, Rule, RuleNumber, Spelling,
+    decide_owner,
+};
 use crate::scan::PileId;
 use crate::target::TargetPath;
 
-/// The standing whose a name is.
-#[derive(Clone, Copy)]
-pub(super) struct Owner {
-    /// The search, by position.
-    pub search: usize,
-    /// Whether everything in the folder is guarded for it.
-    pub is_closed: bool,
+/// A name that a walk has come to.
+struct Named<'w, 'a, 'n> {
+    worker: &'w mut Worker<'a>,
+    at: &'n Visited,
+    folder: &'n Folder,
+    name: &'n CStr,
+    spelling: Spelling<'n>,
+    kind: Kind,
+    known: &'n mut Option<Stat>,
+}
+
+impl Named<'_, '_, '_> {
+    /// A look at it, when there was none yet.
+    fn stat(&mut self) -> Option<Stat> {
+        if let Some(stat) = self.known {
+            return Some(*stat);
+        }
+        let looked = self.worker.walk.ground.target.disk().stat(self.folder, self.name);
+        match looked {
+            Ok(stat) => Some(*self.known.insert(stat)),
+            Err(error) => {
+                self.worker.missed(self.at.place, &error);
+                None
+            }
+        }
+    }
+
+    fn unclear(&mut self, reason: &str) {
+        let place = self.worker.walk.tally.name(self.at.place);
+        self.worker.gathered.unread.add(place, reason, 1);
+    }
+}
+
+impl Probe for Named<'_, '_, '_> {
+    /// A standing of the folder's outlook, by position.
+    type Search = usize;
+
+    fn rule(&self, standing: usize) -> (RuleNumber, &Rule) {
+        let ground = self.worker.walk.ground;
+        let search = self.at.outlook.standings[standing].search;
+        (ground.search(search).rule, &ground.rule(search).rule)
+    }
+
+    fn fit(&mut self, _standing: usize) -> Fit {
+        // Only those that take the name are asked.
+        Fit::Takes
+    }
+
+    fn guard(&mut self, standing: usize) -> Option<Guard> {
+        let ground = self.worker.walk.ground;
+        let search = self.at.outlook.standings[standing].search;
+        let rule = &ground.rule(search).rule;
+        if self.at.is_closed(standing) {
+            // Why it is closed is told by whoever is asked for this one path.
+            return Some(Guard::Root);
+        }
+        let guards = self.at.guards;
+        guards.file(ground.guards, &self.at.path, rule, self.spelling)
+    }
+
+    fn size(&mut self) -> Option<u64> {
+        Some(self.stat()?.size)
+    }
+
+    fn looks_like(&mut self, kinds: &[FileKind]) -> bool {
+        if self.kind != Kind::File {
+            return false;
+        }
+        let disk = &**self.worker.walk.ground.target.disk();
+        match recognise::looks_like(disk, self.folder, self.name, kinds) {
+            Ok(is_it) => is_it,
+            Err(error) => {
+                self.worker.missed(self.at.place, &error);
+                false
+            }
+        }
+    }
+
+    fn recognises(&mut self, standing: usize, detect: Detect) -> bool {
+        let ground = self.worker.walk.ground;
+        let search = self.at.outlook.standings[standing].search;
+        if detect == Detect::CacheTagged {
+            let Some(owner) = self.at.tagged else {
+                return false;
+            };
+            // What the tag of one person marks is that person's alone.
+            return !recognise::is_tag(self.name)
+                && self.stat().is_some_and(|stat| stat.user == owner);
+        }
+        let Ok(path) = self.at.path.join(self.name.to_bytes()) else {
+            return false;
+        };
+        let candidate = Candidate {
+            search: ground.search(search),
+            path: &path,
+            folder: self.folder,
+            name: self.name,
+            kind: self.kind,
+        };
+        let rule = &ground.rule(search).rule;
+        match self.worker.walk.recogniser.look(rule, detect, &candidate) {
+            Finding::Is(_) => true,
+            Finding::Not => false,
+            Finding::Unclear(reason) => {
+                self.unclear(reason);
+                false
+            }
+        }
+    }
 }
 
 impl Worker<'_> {
-    /// The first search whose rule takes this name, finds what it looks for in it, and isn't
-    /// asking for something larger.
+    /// Whose a name is, by the position of its search.
     pub(super) fn owner(
         &mut self,
         at: &Visited,
         folder: &Folder,
         (name, spelling, kind): (&CStr, Spelling<'_>, Kind),
         known: &mut Option<Stat>,
-    ) -> Option<Owner> {
+    ) -> Ownership<usize> {
         let mut takers = std::mem::take(&mut self.takers);
         at.outlook
             .takers(self.walk.ground, &at.path, spelling, &mut takers);
-        let owner = self.first_of(&takers, at, folder, (name, kind), known);
+        let mut named = Named {
+            worker: self,
+            at,
+            folder,
+            name,
+            spelling,
+            kind,
+            known,
+        };
+        let owned = decide_owner(takers.iter().copied(), &mut named);
         self.takers = takers;
-        owner
-    }
-
-    fn first_of(
-        &mut self,
-        takers: &[usize],
-        at: &Visited,
-        folder: &Folder,
-        (name, kind): (&CStr, Kind),
-        known: &mut Option<Stat>,
-    ) -> Option<Owner> {
-        let ground = self.walk.ground;
-        // A rule may name a guarded folder apart, below another of its own roots.
-        let mut guarded: Option<(Owner, RuleNumber)> = None;
-        for taker in takers {
-            let owner = Owner {
-                search: at.outlook.standings.get(*taker)?.search,
-                is_closed: at.is_closed(*taker),
-            };
-            let search = ground.search(owner.search);
-            if let Some((guarded, _)) = guarded.filter(|(_, rule)| *rule != search.rule) {
-                return Some(guarded);
-            }
-            let rule = &ground.rule(owner.search).rule;
-            if let Some(least) = rule.larger_than {
-                let looked = match known {
-                    Some(stat) => Ok(*stat),
-                    None => ground.target.disk().stat(folder, name),
-                };
-                match looked {
-                    Ok(stat) if known.insert(stat).size < least => continue,
-                    Ok(_) => {}
-                    Err(error) => {
-                        self.missed(at.place, &error);
-                        return None;
-                    }
-                }
-            }
-            let Some(detect) = rule.detect.filter(|detect| detect.looks_inside()) else {
-                if owner.is_closed {
-                    guarded = guarded.or(Some((owner, search.rule)));
-                    continue;
-                }
-                return Some(owner);
-            };
-            // What is guarded is not looked into, and whose it would be doesn't matter.
-            if owner.is_closed {
-                continue;
-            }
-            if detect == Detect::CacheTagged {
-                if at.is_tagged && !recognise::is_tag(name) {
-                    return Some(owner);
-                }
-                continue;
-            }
-            let Ok(path) = at.path.join(name.to_bytes()) else {
-                continue;
-            };
-            let candidate = Candidate {
-                search,
-                path: &path,
-                folder,
-                name,
-                kind,
-            };
-            match self.walk.recogniser.look(rule, detect, &candidate) {
-                Finding::Is(_) => return Some(owner),
-                Finding::Not => {}
-                Finding::Unclear(reason) => {
-                    let place = self.walk.tally.name(at.place);
-                    self.gathered.unread.add(place, reason, 1);
-                }
-            }
+        let search = |standing: usize| at.outlook.standings[standing].search;
+        match owned {
+            Ownership::Owned(standing) => Ownership::Owned(search(standing)),
+            Ownership::Guarded(standing, guard) => Ownership::Guarded(search(standing), guard),
+            Ownership::Spared(standing) => Ownership::Spared(search(standing)),
+            Ownership::Nobodys => Ownership::Nobodys,
         }
-        guarded.map(|(owner, _)| owner)
     }
 
     /// The pile that may remove a folder once it is empty, that of the first rule that looks above
@@ -135,7 +180,7 @@ impl Worker<'_> {
             let below = path.below(&ground.search(search).root).unwrap_or_default();
             let is_found = match rule.detect {
                 None | Some(Detect::Trash) => true,
-                Some(Detect::CacheTagged) => parent.is_tagged,
+                Some(Detect::CacheTagged) => parent.tagged == Some(stat.user),
                 // Of single finds, the folders around are somebody else's.
                 Some(_) => false,
             };

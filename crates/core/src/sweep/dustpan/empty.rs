@@ -1,7 +1,8 @@
-//! Emptying dustpans: by hand, or once their date is past. The record stays, and says so.
+//! Emptying dustpans. It is done by hand alone, also once their date is past: no clock decides that
+//! the only copy of something goes. The record stays, and says so.
 
 use std::ffi::CString;
-use std::fs::{File, OpenOptions, TryLockError};
+use std::fs::{File, TryLockError};
 use std::io;
 use std::os::unix::ffi::OsStrExt as _;
 use std::path::PathBuf;
@@ -21,7 +22,7 @@ pub enum EmptyError {
         #[from]
         source: LogError,
     },
-    #[error("cannot list the dustpans")]
+    #[error("the dustpan can't be used")]
     State {
         #[from]
         source: StateError,
@@ -69,15 +70,9 @@ pub(in crate::sweep) fn resume(
     // Others may have gone on with it since it was read.
     let fresh = Pan::read(state, &pan.run).ok().flatten();
     let (hash, good_until) = fresh.map_or_else(|| pan.tail.clone(), |fresh| fresh.tail);
-    let reopened = OpenOptions::new()
-        .append(true)
-        .open(&path)
-        .and_then(|file| {
-            // A line that was cut off while it was written says nothing and would break the chain.
-            file.set_len(good_until)?;
-            Ok(file)
-        });
-    let file = reopened.map_err(write)?;
+    let file = StateFolder::reopen(&path)?;
+    // A line that was cut off while it was written says nothing and would break the chain.
+    file.set_len(good_until).map_err(write)?;
     Ok(Resumed {
         journal: Journal::resume(path.clone(), file, hash),
         _lock: lock,
@@ -96,10 +91,10 @@ pub fn empty(
 ) -> Result<Emptied, EmptyError> {
     let path = &pan.archive;
     // What a run packs is the only copy of what it removes: nobody takes that away meanwhile.
-    let archive = File::open(path);
+    let archive = pan.open_archive()?;
     let is_being_filled =
         |archive: &File| matches!(archive.try_lock(), Err(TryLockError::WouldBlock));
-    if archive.as_ref().is_ok_and(is_being_filled) {
+    if archive.as_ref().is_some_and(is_being_filled) {
         return Err(EmptyError::BeingFilled);
     }
     let mut record = resume(state, disk, pan)?;
@@ -124,22 +119,4 @@ pub fn empty(
         run: pan.run.clone(),
         freed,
     })
-}
-
-/// Empties every dustpan whose date is past. One that lies on a volume that isn't here now waits
-/// until it is.
-///
-/// # Errors
-/// When their folder can't be read; a dustpan that can't be emptied stays.
-pub fn empty_expired(
-    state: &StateFolder,
-    disk: &dyn Disk,
-    now: Timestamp,
-) -> Result<Vec<Emptied>, EmptyError> {
-    let pans = Pan::all(state)?.into_iter().flatten();
-    let is_due = |pan: &Pan| pan.until <= now && pan.archive.is_file();
-    Ok(pans
-        .filter(is_due)
-        .filter_map(|pan| empty(state, disk, &pan, now).ok())
-        .collect())
 }

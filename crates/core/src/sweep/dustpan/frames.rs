@@ -3,7 +3,6 @@
 use std::fs::File;
 use std::io::{self, BufReader, Read, Seek as _, SeekFrom, Write};
 use std::os::unix::fs::MetadataExt as _;
-use std::path::Path;
 use std::thread;
 
 use zstd::stream::raw::{self, CParameter, Operation as _};
@@ -82,8 +81,7 @@ impl Write for Frames {
 }
 
 /// The bytes of the frame that begins there.
-pub(in crate::sweep) fn read_frame(path: &Path, at: u64) -> io::Result<impl Read> {
-    let mut file = File::open(path)?;
+pub(in crate::sweep) fn read_frame(mut file: File, at: u64) -> io::Result<impl Read> {
     file.seek(SeekFrom::Start(at))?;
     let decoder = zstd::Decoder::with_buffer(BufReader::with_capacity(1 << 17, file))?;
     Ok(decoder.single_frame())

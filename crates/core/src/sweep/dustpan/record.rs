@@ -1,14 +1,18 @@
 //! What a dustpan holds, and what became of it: JSON Lines beside the archive, chained as a log is.
 
 use std::collections::HashMap;
-use std::path::PathBuf;
+use std::ffi::OsStr;
+use std::fs::File;
+use std::path::{Component, Path, PathBuf};
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use crate::decide::ManifestItem;
-use crate::sweep::StateFolder;
+use crate::sweep::dustpan::ON_TARGET;
 use crate::sweep::log::{LogError, each_line};
+use crate::sweep::state_folder::{archive_of, is_run_id};
+use crate::sweep::{StateError, StateFolder};
 use crate::target::{TargetPath, WrittenPath};
 
 /// The format's name in the first line.
@@ -68,6 +72,20 @@ pub(in crate::sweep) enum PackedKind {
     File,
     Folder,
     Link,
+}
+
+/// Whether a path is where this program puts the archive of a run: by the run's name, in the state
+/// folder's own folder of dustpans or in one of that purpose on another volume.
+fn is_archive_of(state: &StateFolder, run: &str, archive: &Path) -> bool {
+    let folder = archive.parent();
+    let is_ours = folder.is_some_and(|folder| {
+        folder == state.dustpan_folder() || folder.file_name() == Some(OsStr::new(ON_TARGET))
+    });
+    let is_plain = archive.is_absolute()
+        && archive
+            .components()
+            .all(|part| !matches!(part, Component::ParentDir));
+    is_plain && is_ours && archive.file_name() == Some(OsStr::new(&archive_of(run)))
 }
 
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "the serialiser asks so")]
@@ -147,7 +165,7 @@ impl Pan {
     /// When its record is there and can't be read, or was altered.
     pub fn read(state: &StateFolder, run: &str) -> Result<Option<Self>, LogError> {
         let path = state.dustpan_record(run);
-        if !path.is_file() {
+        if !is_run_id(run) || !path.is_file() {
             return Ok(None);
         }
         let mut pan: Option<Self> = None;
@@ -170,7 +188,10 @@ impl Pan {
         if is_other {
             return Err(LogError::OtherVersion { path });
         }
-        let mut pan = pan.ok_or(LogError::NeverBegan { path })?;
+        let mut pan = pan.ok_or_else(|| LogError::NeverBegan { path: path.clone() })?;
+        if pan.run != run || !is_archive_of(state, run, &pan.archive) {
+            return Err(LogError::OtherRun { path });
+        }
         pan.tail = tail;
         Ok(Some(pan))
     }
@@ -182,7 +203,7 @@ impl Pan {
     /// When their folder can't be read.
     pub fn all(
         state: &StateFolder,
-    ) -> Result<Vec<Result<Self, LogError>>, crate::sweep::StateError> {
+    ) -> Result<Vec<Result<Self, LogError>>, StateError> {
         let runs = state.dustpans()?;
         let pans = runs
             .iter()
@@ -202,7 +223,23 @@ impl Pan {
 
     /// Bytes that the archive takes; nought when it isn't there.
     pub fn packed(&self) -> u64 {
-        std::fs::metadata(&self.archive).map_or(0, |archive| archive.len())
+        let archive = self.open_archive().ok().flatten();
+        let metadata = archive.and_then(|archive| archive.metadata().ok());
+        metadata.map_or(0, |archive| archive.len())
+    }
+
+    /// Whether the archive is where the record says, and can be trusted.
+    pub fn is_here(&self) -> bool {
+        self.open_archive().is_ok_and(|archive| archive.is_some())
+    }
+
+    /// Opens the archive; nothing when it isn't there. Its record has said that it is this run's, in a
+    /// folder of dustpans.
+    ///
+    /// # Errors
+    /// When it is no regular file, belongs to somebody else, or others may write to it or its folder.
+    pub(in crate::sweep) fn open_archive(&self) -> Result<Option<File>, StateError> {
+        StateFolder::open_file(&self.archive)
     }
 
     fn begin(line: Line) -> Option<Self> {

@@ -3,6 +3,8 @@
 use std::io;
 use std::path::{Path, PathBuf};
 
+use jolly_disk::trusted_folder;
+
 use crate::decide::{Manifest, ManifestItem};
 use crate::rulebook::Removal;
 use crate::sweep::StateFolder;
@@ -11,6 +13,9 @@ use crate::target::Target;
 
 /// The folder on a target's own volume for a dustpan that fits nowhere else.
 pub const ON_TARGET: &str = ".jolly-broom-dustpan";
+
+/// What a file that holds anything takes at least, in bytes.
+const BLOCK: u64 = 512;
 
 /// What an entry costs beside its bytes: header, records and the rest of its last block.
 const HEAD: u64 = 2048;
@@ -41,12 +46,15 @@ pub enum RoomError {
         free: u64,
         path: PathBuf,
     },
+    #[error("on the volume of {} files have no owners, so whoever reads it could read what is set aside", path.display())]
+    Ownerless { path: PathBuf },
     #[error("cannot measure the volume of {}", path.display())]
     Measure { path: PathBuf, source: io::Error },
 }
 
-/// Looks where what a manifest sets aside has room: in the state folder, else on the target itself.
-/// Nothing when it sets nothing aside.
+/// Looks where what a manifest sets aside has room: in the folder that was named, else in the state
+/// folder, else on the target itself. Nothing when it sets nothing aside. Where files have no owners,
+/// whoever reads the volume could read the dustpan: there it is not put.
 ///
 /// # Errors
 /// When there is room nowhere.
@@ -54,6 +62,7 @@ pub fn find_room(
     state: &StateFolder,
     target: &Target,
     manifest: &Manifest,
+    place: Option<&Path>,
 ) -> Result<Option<Room>, RoomError> {
     let aside = || {
         manifest
@@ -64,7 +73,8 @@ pub fn find_room(
     if aside().next().is_none() {
         return Ok(None);
     }
-    let size = |item: &ManifestItem| item.size.saturating_add(HEAD);
+    // Holes take no room.
+    let size = |item: &ManifestItem| item.size.min(item.held.max(BLOCK)).saturating_add(HEAD);
     let whole = aside().map(size).fold(0, u64::saturating_add);
     // On its own volume things come back frame by frame: what is packed and not yet gone is at most
     // one frame.
@@ -74,20 +84,21 @@ pub fn find_room(
     let measure = |path: &Path| {
         let there = path.ancestors().find(|path| path.is_dir());
         let folder = disk.open_root(there.unwrap_or(Path::new("/")))?;
-        Ok((
-            disk.stat_folder(&folder)?.key.device,
-            disk.space(&folder)?.free,
-        ))
+        let device = disk.stat_folder(&folder)?.key.device;
+        Ok((device, disk.space(&folder)?.free, disk.keeps_owners(&folder)))
     };
-    let state_folder = state.dustpan_folder();
-    let (device, free) = measure(&state_folder).map_err(|source| RoomError::Measure {
+    let state_folder = place.map_or_else(|| state.dustpan_folder(), Path::to_owned);
+    let (device, free, keeps_owners) = measure(&state_folder).map_err(|source| RoomError::Measure {
         path: state_folder.clone(),
         source,
     })?;
     let is_targets = Some(device) == own;
     let needs = if is_targets { frame.min(whole) } else { whole };
+    if !keeps_owners {
+        return Err(RoomError::Ownerless { path: state_folder });
+    }
     let in_state = Room {
-        folder: None,
+        folder: place.map(Path::to_owned),
         needs,
         free,
         is_targets,
@@ -96,11 +107,11 @@ pub fn find_room(
         return Ok(Some(in_state));
     }
     let on_target = target.root_path().join(ON_TARGET);
-    // A link that somebody put there could lead anywhere.
-    let there = std::fs::symlink_metadata(&on_target);
-    let is_plain = there.map_or(true, |there| there.is_dir());
-    if let Ok((_, free)) = measure(&on_target)
-        && is_plain
+    // A folder that somebody else put there would hand it all to them.
+    let is_trusted = trusted_folder(&on_target).is_ok();
+    if let Ok((_, free, true)) = measure(&on_target)
+        && is_trusted
+        && place.is_none()
         && !is_targets
         && free >= frame.min(whole).saturating_add(RESERVE)
         && disk.may_change(target.root())

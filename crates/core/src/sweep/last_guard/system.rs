@@ -1,0 +1,167 @@
+//! What belongs to the system, told by a whole path in small letters.
+
+use crate::rulebook::{Class, Detect, Rule};
+use crate::target::Layout;
+
+/// Where a system keeps itself, but for the places in there that hold none of it.
+pub(super) fn is_systems(layout: Layout, rule: &Rule, text: &str) -> bool {
+    match layout {
+        Layout::Linux => is_linux(rule, text),
+        Layout::Windows => is_windows(text),
+        Layout::Macos => is_macos(rule, text),
+    }
+}
+
+/// Whether anything right in a folder can belong to the system at all.
+pub(super) fn may_be_systems(layout: Layout, folder: &str) -> bool {
+    match layout {
+        // A folder of the system lies right in the root, too.
+        Layout::Linux => folder == "/" || starts(folder, &["/var/"]) || starts(folder, &LINUX_SYSTEM),
+        Layout::Windows | Layout::Macos => true,
+    }
+}
+
+fn starts(text: &str, roots: &[&str]) -> bool {
+    roots.iter().any(|root| text.starts_with(root))
+}
+
+fn ends(text: &str, tails: &[&str]) -> bool {
+    tails.iter().any(|tail| text.ends_with(tail))
+}
+
+/// Whether a text is one of these folders, or lies in one; each is written with a slash at both ends.
+fn is_at_or_in(text: &str, folders: &[&str]) -> bool {
+    folders.iter().any(|folder| {
+        text.starts_with(folder) || folder.strip_suffix('/').is_some_and(|folder| text == folder)
+    })
+}
+
+/// What lies below a folder: the rest of the path, which isn't empty.
+fn in_folder<'a>(text: &'a str, folder: &str) -> Option<&'a str> {
+    text.strip_prefix(folder).filter(|rest| !rest.is_empty())
+}
+
+/// The same, where one part of the folder's path may be any: it stands as `*`.
+fn in_any<'a>(text: &'a str, before: &str, after: &str) -> Option<&'a str> {
+    let rest = text.strip_prefix(before)?;
+    let (_, rest) = rest.split_once('/')?;
+    in_folder(rest, after)
+}
+
+/// Folders of a linux system.
+const LINUX_SYSTEM: [&str; 25] = [
+    "/bin/", "/sbin/", "/lib/", "/lib32/", "/lib64/", "/libx32/", "/boot/", "/dev/", "/etc/", "/proc/",
+    "/sys/", "/run/", "/usr/", "/opt/", "/nix/", "/srv/", "/snap/", "/gnu/", "/var/run/", "/var/lock/",
+    "/var/lib/", "/var/spool/cron/", "/var/spool/at/", "/var/backups/", "/efi/",
+];
+
+fn is_linux(rule: &Rule, text: &str) -> bool {
+    let speaks = rule.detect == Some(Detect::LanguageNotUsed);
+    let asks = rule.class == Class::Ask;
+    let is_replaced = || {
+        ends(
+            text,
+            &[
+                ".dpkg-old", ".dpkg-dist", ".dpkg-bak", ".ucf-old", ".ucf-dist", ".rpmsave", ".rpmorig",
+                ".rpmnew", ".pacsave", ".pacorig", ".pacnew",
+            ],
+        )
+    };
+    let is_snap = || {
+        let name = in_folder(text, "/var/lib/snapd/snaps/");
+        name.is_some_and(|name| !name.contains('/') && name.ends_with(".snap"))
+    };
+    let but = in_folder(text, "/var/lib/systemd/coredump/").is_some()
+        || in_folder(text, "/var/lib/systemd/pstore/").is_some()
+        || (speaks
+            && ["/usr/share/locale/", "/usr/share/help/", "/usr/share/man/"]
+                .iter()
+                .any(|folder| in_folder(text, folder).is_some()))
+        || (asks && rule.keep_newest.is_some() && is_snap())
+        || (asks && in_folder(text, "/etc/").is_some() && is_replaced());
+    (is_at_or_in(text, &LINUX_SYSTEM) || is_at_or_in(text, &["/recovery/"])) && !but
+}
+
+/// Folders of a windows system.
+const WINDOWS_SYSTEM: [&str; 17] = [
+    "/windows/", "/winnt/", "/program files/", "/program files (x86)/", "/program files (arm)/",
+    "/programdata/", "/boot/", "/recovery/", "/system volume information/", "/perflogs/", "/efi/",
+    "/$winreagent/", "/users/default/", "/users/default user/", "/users/all users/",
+    "/documents and settings/all users/", "/config.msi/",
+];
+
+/// Folders in these in which nobody's program lies.
+const WINDOWS_SPENT: [&str; 18] = [
+    "/windows/temp/", "/windows/systemtemp/", "/windows/logs/", "/windows/panther/", "/windows/minidump/",
+    "/windows/livekernelreports/", "/windows/prefetch/", "/windows/debug/",
+    "/windows/softwaredistribution/download/", "/windows/softwaredistribution/deliveryoptimization/",
+    "/windows/softwaredistribution/datastore/logs/", "/windows/system32/logfiles/",
+    "/windows/system32/wdi/logfiles/", "/windows/downloaded program files/", "/windows/offline web pages/",
+    "/programdata/microsoft/windows/wer/", "/programdata/usoshared/logs/",
+    "/programdata/microsoft/windows/deliveryoptimization/cache/",
+];
+
+fn is_windows(text: &str) -> bool {
+    let profile = "/windows/system32/config/systemprofile/appdata/local/";
+    let service = "/windows/serviceprofiles/";
+    let is_spent = WINDOWS_SPENT.iter().any(|folder| in_folder(text, folder).is_some())
+        || ["temp/", "microsoft/windows/inetcache/"]
+            .iter()
+            .any(|below| in_folder(text, &format!("{profile}{below}")).is_some())
+        || [
+            "appdata/local/temp/",
+            "appdata/local/fontcache/",
+            "appdata/local/microsoft/windows/deliveryoptimization/cache/",
+        ]
+        .iter()
+        .any(|below| in_any(text, service, below).is_some());
+    // Directly in the system's folder lie its logs and the image of its memory.
+    let right_in = |folder: &str| in_folder(text, folder).filter(|name| !name.contains('/'));
+    let is_note = right_in("/windows/")
+        .is_some_and(|name| name.contains(".log.") || ends(name, &[".log", ".dmp", "log.txt"]));
+    let is_setup = right_in("/windows/inf/").is_some_and(|name| name.starts_with("setupapi"));
+    let is_fonts = right_in("/windows/system32/").is_some_and(|name| name.ends_with("fntcache.dat"));
+    is_at_or_in(text, &WINDOWS_SYSTEM) && !is_spent && !is_note && !is_setup && !is_fonts
+}
+
+/// Folders of a macos system.
+const MACOS_SYSTEM: [&str; 12] = [
+    "/system/", "/library/", "/applications/", "/bin/", "/sbin/", "/usr/", "/opt/", "/private/etc/",
+    "/private/var/", "/dev/", "/volumes/", "/network/",
+];
+
+/// Folders in these in which nobody's program lies.
+const MACOS_SPENT: [&str; 9] = [
+    "/library/caches/", "/library/logs/", "/library/updates/", "/private/var/log/", "/private/var/tmp/",
+    "/private/var/db/diagnostics/", "/private/var/root/library/caches/", "/private/var/root/library/logs/",
+    "/private/var/root/.trash/",
+];
+
+fn is_macos(rule: &Rule, text: &str) -> bool {
+    let by_start = |below: &str| {
+        let rest = text.strip_prefix("/private/var/folders/")?;
+        let (_, rest) = rest.split_once('/')?;
+        let (_, rest) = rest.split_once('/')?;
+        in_folder(rest, below)
+    };
+    let launches = rule.detect == Some(Detect::BrokenLauncher)
+        && text.ends_with(".plist")
+        && ["/library/launchagents/", "/library/launchdaemons/", "/library/preferences/"]
+            .iter()
+            .any(|folder| in_folder(text, folder).is_some_and(|name| !name.contains('/')));
+    let speaks = rule.detect == Some(Detect::LanguageNotUsed)
+        && in_folder(text, "/applications/").is_some_and(|rest| {
+            let parts: Vec<&str> = rest.split('/').collect();
+            let at = |from: usize| parts.get(from..from + 2) == Some(&["contents", "resources"]);
+            (at(1) && parts.len() > 3) || (at(2) && parts.len() > 4)
+        });
+    let is_spent = MACOS_SPENT.iter().any(|folder| in_folder(text, folder).is_some())
+        || by_start("t/").is_some()
+        || by_start("c/").is_some();
+    let is_own_programs = || {
+        let rest = text.strip_prefix("/users/").and_then(|rest| rest.split_once('/'));
+        rest.is_some_and(|(_, rest)| rest == "applications" || rest.starts_with("applications/"))
+    };
+    let is_systems = is_at_or_in(text, &MACOS_SYSTEM) || is_at_or_in(text, &["/net/"]) || is_own_programs();
+    is_systems && !is_spent && !launches && !speaks
+}
