@@ -123,10 +123,7 @@ pub(crate) fn read_book_to_check(file: &Path) -> Result<(String, String), Refusa
     text_of(file, read_regular(file, MOST_BYTES))
 }
 
-fn text_of(
-    file: &Path,
-    bytes: Result<Vec<u8>, Distrust>,
-) -> Result<(String, String), Refusal> {
+fn text_of(file: &Path, bytes: Result<Vec<u8>, Distrust>) -> Result<(String, String), Refusal> {
     use std::os::unix::ffi::OsStrExt as _;
     let name = Printable(file.as_os_str().as_bytes()).to_string();
     let refuse = |what: String| Refusal {

@@ -5,8 +5,8 @@ use jolly_core::decide::{ConfirmedManifest, Spared};
 use jolly_core::rulebook::{RuleNumber, Search};
 use jolly_core::scan::CancelToken;
 use jolly_core::sweep::{
-    Dustpan, DustpanError, Ground, Journal, JournalError, NewDustpan, Pan, Pause, Predictions, Real,
-    RecoverError, Rehearsed, RoomError, RunSummary, SweepError, SweepEvent, find_room,
+    Dustpan, DustpanError, Ground, Journal, JournalError, NewDustpan, Pan, Pause, Predictions,
+    Real, RecoverError, Rehearsed, RoomError, RunSummary, SweepError, SweepEvent, find_room,
     forget_rehearsals, interrupted, recover, rehearse, sweep,
 };
 use jolly_core::whole_story;
@@ -85,7 +85,10 @@ impl Session {
         }
         let now = self.now.unwrap_or_else(clock);
         let pans = Pan::all(&self.state).unwrap_or_default();
-        let due = pans.into_iter().flatten().filter(|pan| pan.until <= now && pan.is_here());
+        let due = pans
+            .into_iter()
+            .flatten()
+            .filter(|pan| pan.until <= now && pan.is_here());
         let (mut many, mut packed) = (0, 0_u64);
         for pan in due {
             many += 1;

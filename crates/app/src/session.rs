@@ -10,7 +10,9 @@ use jiff::Timestamp;
 use jolly_core::arrive::{Arrival, arrive};
 use jolly_core::decide::{Exclusion, Selection, Starts};
 use jolly_core::rulebook::{Class, Guards, RuleNumber, RuleSet, resolve};
-use jolly_core::scan::{CancelToken, Explanation, Question, Scan, ScanEvent, ScanOrder, explain, scan};
+use jolly_core::scan::{
+    CancelToken, Explanation, Question, Scan, ScanEvent, ScanOrder, explain, scan,
+};
 use jolly_core::sheet::{Sheet, SheetError};
 use jolly_core::sweep::{ON_TARGET, SameComputer, StateFolder};
 use jolly_core::target::{Dates, Layout, Target, TargetError, TargetPath};
@@ -393,7 +395,13 @@ const STATE_ADVICE: &str = "name a folder of your own with --state, below folder
 /// The state folder that the options name, which nobody else can have filled.
 pub(crate) fn open_state(options: &SharedOptions) -> Result<StateFolder, Refusal> {
     let path = state_path(options.state.as_deref())?;
-    StateFolder::open(path).map_err(|error| Refusal::bad_input(&error, STATE_ADVICE))
+    StateFolder::open(path).map_err(|error| {
+        if error.is_doubt() {
+            Refusal::bad_input(&error, STATE_ADVICE)
+        } else {
+            Refusal::failed(&error, STATE_ADVICE)
+        }
+    })
 }
 
 /// `--state`, else the XDG state folder.

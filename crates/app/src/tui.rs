@@ -22,8 +22,8 @@ mod tests;
 use std::time::{Duration, Instant};
 
 use crate::exit::{Exit, Refusal};
-use crate::session::open_state;
 use crate::options::{Looks, SharedOptions};
+use crate::session::open_state;
 pub(crate) use bench::Source;
 use model::{Model, Station};
 use msg::{Effect, Msg};

@@ -13,7 +13,7 @@ mod thumbnail;
 mod trash;
 
 pub use account::AccountAges;
-pub use cache_tag::{is_tag, may_be_tagged, tag_owner};
+pub use cache_tag::{is_below_tag, is_tag, may_be_tagged, tag_owner};
 pub use trash::{TrashNotes, described, oldest_in_trash};
 
 use std::collections::HashMap;
@@ -25,8 +25,8 @@ use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use jiff::Timestamp;
 use jolly_disk::{Disk, Folder, Kind, Stat};
 
-use crate::rulebook::{AgeBy, Detect, FileKind, Guards, Rule, Search};
 use crate::cancel::CancelToken;
+use crate::rulebook::{AgeBy, Detect, FileKind, Guards, Rule, Search};
 use crate::target::{Dates, Printable, Target, TargetPath, is_harmless};
 use language::Languages;
 use trash::TrashDates;
@@ -227,12 +227,7 @@ impl<'a> Recogniser<'a> {
     ///
     /// # Errors
     /// When it can't be opened or read.
-    pub fn looks_like(
-        &self,
-        folder: &Folder,
-        name: &CStr,
-        kinds: &[FileKind],
-    ) -> io::Result<bool> {
+    pub fn looks_like(&self, folder: &Folder, name: &CStr, kinds: &[FileKind]) -> io::Result<bool> {
         looks_like(&**self.target.disk(), folder, name, kinds)
     }
 

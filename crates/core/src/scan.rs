@@ -17,13 +17,13 @@ mod units;
 mod unread;
 mod walk;
 
+pub use crate::cancel::CancelToken;
 pub use arena::{Arena, FolderId, FolderRecord, ItemId, ItemKind};
 pub use explain::{Explanation, Question, explain};
 pub use links::LinkGroup;
 pub use notes::{Note, Notes};
 pub use pile::{Blocked, Pile, PileId, Sum};
 pub use pile_index::PileIndex;
-pub use crate::cancel::CancelToken;
 pub use progress::ScanEvent;
 pub use units::{Unit, Units};
 pub use unread::Unread;

@@ -100,7 +100,12 @@ fn accounts(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
         tree.file(path, chance.between(KIB, 500 * KIB), chance.days(40, 600))?;
     }
     for (name, kind, size, age) in [
-        ("Lanternfish-Setup-3.2.EXE", "windows-program", 64 * MIB, 150),
+        (
+            "Lanternfish-Setup-3.2.EXE",
+            "windows-program",
+            64 * MIB,
+            150,
+        ),
         ("quay-12.4.iso", "disc-image", 110 * MIB, 420),
         ("printer.msi", "compound-file", 9 * MIB, 45),
         ("wage-slip-may.pdf", "", 300 * KIB, 190),

@@ -108,6 +108,9 @@ impl TreeBuilder {
             file.write_all_at(bytes, at)
                 .map_err(DemoError::at("write", &path))?;
         }
+        // Written into room that was only set aside, bytes may take a block more once they reach the disk: that
+        // has to be now, not while somebody counts.
+        file.sync_all().map_err(DemoError::at("write", &path))?;
         self.age(&path, age)?;
         Ok(path)
     }

@@ -68,7 +68,13 @@ pub(crate) fn open_regular(base: impl AsFd, path: &[u8], flags: OFlags) -> io::R
     // NONBLOCK: should all else fail, a pipe in the file's place must not hang us.
     let flags = flags | OFlags::NONBLOCK;
     let again = format!("/proc/self/fd/{}", seen.as_raw_fd());
-    let with = |more| Ok(rustix::fs::open(&again, flags | OFlags::CLOEXEC | more, Mode::empty())?);
+    let with = |more| {
+        Ok(rustix::fs::open(
+            &again,
+            flags | OFlags::CLOEXEC | more,
+            Mode::empty(),
+        )?)
+    };
     match untouched(with) {
         Ok(file) => Ok(File::from(file)),
         // Without /proc the name is opened again, and looked at again.

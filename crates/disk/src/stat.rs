@@ -71,7 +71,9 @@ impl Stat {
     /// Since when it has been here as it is: the latest of modification, last change and birth. An
     /// archive or a copy brings a modification of its own along, but neither of the others.
     pub fn arrived(&self) -> Stamp {
-        let here = self.born.map_or(self.changed, |born| born.max(self.changed));
+        let here = self
+            .born
+            .map_or(self.changed, |born| born.max(self.changed));
         here.max(self.modified)
     }
 }

@@ -129,8 +129,7 @@ pub fn make_trusted_folder(path: &Path) -> Result<OwnedFd, Distrust> {
                     Ok(()) | Err(Errno::EXIST) => {}
                     Err(error) => return Err(make(error)),
                 }
-                let flags =
-                    OFlags::PATH | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+                let flags = OFlags::PATH | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
                 at = openat(&at, &name, flags, Mode::empty()).map_err(make)?;
             }
             // Somebody may have been faster.
@@ -253,8 +252,10 @@ fn walk(path: &Path, end: End) -> Result<Reached, Distrust> {
         let stat = match statat(&at, &name, AtFlags::SYMLINK_NOFOLLOW) {
             Ok(stat) => stat,
             Err(Errno::NOENT) => {
-                let missing: Result<VecDeque<CString>, _> =
-                    std::iter::once(part).chain(rest).map(CString::new).collect();
+                let missing: Result<VecDeque<CString>, _> = std::iter::once(part)
+                    .chain(rest)
+                    .map(CString::new)
+                    .collect();
                 let missing = missing.map_err(|error| disk("find", path)(error.into()))?;
                 let is_upwards = missing.iter().any(|name| name.to_bytes() == b"..");
                 return Ok(Reached::Missing(at, missing, links > 0 || is_upwards));
@@ -407,7 +408,9 @@ fn private_group(people: &[u8], groups: &[u8], group: u32, user: u32) -> bool {
     own.retain(|fields| number(fields, 2) == Some(group));
     let lists_others = |fields: &Vec<String>| {
         let members = fields.get(3).map_or("", String::as_str).split(',');
-        members.map(str::trim).any(|one| !one.is_empty() && one != owner)
+        members
+            .map(str::trim)
+            .any(|one| !one.is_empty() && one != owner)
     };
     !own.is_empty() && !own.iter().any(lists_others)
 }
@@ -437,8 +440,15 @@ mod tests {
             }
             mode(path, before);
         }
-        assert!(matches!(read_trusted(&file, 0), Err(Distrust::TooLong { .. })));
-        assert!(read_trusted(&dir.path().join("a/none"), 9).unwrap().is_none());
+        assert!(matches!(
+            read_trusted(&file, 0),
+            Err(Distrust::TooLong { .. })
+        ));
+        assert!(
+            read_trusted(&dir.path().join("a/none"), 9)
+                .unwrap()
+                .is_none()
+        );
     }
 
     #[test]
@@ -454,10 +464,19 @@ mod tests {
         assert_eq!(made.metadata().unwrap().permissions().mode() & 0o777, 0o700);
         let pipe = dir.path().join("pipe");
         rustix::fs::mknodat(rustix::fs::CWD, &pipe, FileType::Fifo, Mode::RWXU, 0).unwrap();
-        assert!(matches!(trusted_file(&pipe), Err(Distrust::NotAFile { .. })));
-        assert!(matches!(read_regular(&pipe, 9), Err(Distrust::NotAFile { .. })));
+        assert!(matches!(
+            trusted_file(&pipe),
+            Err(Distrust::NotAFile { .. })
+        ));
+        assert!(matches!(
+            read_regular(&pipe, 9),
+            Err(Distrust::NotAFile { .. })
+        ));
         let zero = Path::new("/dev/zero");
-        assert!(matches!(read_regular(zero, 9), Err(Distrust::NotAFile { .. })));
+        assert!(matches!(
+            read_regular(zero, 9),
+            Err(Distrust::NotAFile { .. })
+        ));
         mode(dir.path(), 0o1777);
         symlink("a", dir.path().join("theirs")).unwrap();
         assert!(trusted_folder(&dir.path().join("theirs/b")).is_err());

@@ -77,7 +77,12 @@ pub(super) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refus
         // What is tried out here must not change how the shop starts, or spare, tomorrow; and no other demo
         // computer is this one.
         config: Some(folder.path().join("settings")),
-        state: Some(options.state.clone().unwrap_or_else(|| folder.path().join("state"))),
+        state: Some(
+            options
+                .state
+                .clone()
+                .unwrap_or_else(|| folder.path().join("state")),
+        ),
         ..options.clone()
     };
     let ended = tui::open(&options, looks, tui::Source::Demo(folder.path().to_owned()));

@@ -23,7 +23,9 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
     let now = clock();
     let mut exit = Exit::Done;
     if pans.is_empty() && !options.json {
-        print::message("Nothing was set aside: what a sweep sets aside waits here for thirty days.");
+        print::message(
+            "Nothing was set aside: what a sweep sets aside waits here for thirty days.",
+        );
     }
     for pan in pans {
         match pan {
@@ -40,10 +42,20 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
             Ok(pan) => print::result(|out| {
                 let (run, target) = (&pan.run, &pan.target);
                 let until = pan.until.strftime("%Y-%m-%d");
-                let (many, size) = (counted(pan.held().count() as u64, "item"), bytes(pan.packed()));
-                let past = if pan.until <= now { "  past its date" } else { "" };
+                let (many, size) = (
+                    counted(pan.held().count() as u64, "item"),
+                    bytes(pan.packed()),
+                );
+                let past = if pan.until <= now {
+                    "  past its date"
+                } else {
+                    ""
+                };
                 let here = if pan.is_here() { "" } else { "  not here" };
-                writeln!(out, "{run}  until {until}  {many:>12} {size:>10}  {target}{past}{here}")
+                writeln!(
+                    out,
+                    "{run}  until {until}  {many:>12} {size:>10}  {target}{past}{here}"
+                )
             })?,
             Err(error) => {
                 print::message(&format!("jolly-broom: {}", jolly_core::whole_story(&error)));
@@ -56,11 +68,17 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
 
 fn let_go(state: &StateFolder, run: &str, yes: bool) -> Result<Exit, Refusal> {
     let pan = restore::read(state, run)?;
-    let (many, size) = (counted(pan.held().count() as u64, "item"), bytes(pan.packed()));
+    let (many, size) = (
+        counted(pan.held().count() as u64, "item"),
+        bytes(pan.packed()),
+    );
     if !yes {
         let until = pan.until.strftime("%Y-%m-%d");
         print::result(|out| {
-            writeln!(out, "{many}, {size}, kept until {until}, could not be brought back any more.")
+            writeln!(
+                out,
+                "{many}, {size}, kept until {until}, could not be brought back any more."
+            )
         })?;
         print::message("jolly-broom: nothing was emptied; add --yes to do it");
         return Ok(Exit::Done);

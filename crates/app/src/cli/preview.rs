@@ -45,14 +45,18 @@ fn save(manifest: &Manifest, file: &Path) -> Result<(), Refusal> {
     };
     let is_special = std::fs::symlink_metadata(file).is_ok_and(|there| !there.is_file());
     if is_special {
-        return Err(refuse(io::Error::other("something that is no file has that name")));
+        return Err(refuse(io::Error::other(
+            "something that is no file has that name",
+        )));
     }
     let made = tempfile::NamedTempFile::new_in(folder).map_err(refuse)?;
     let mut out = io::BufWriter::new(made);
     write_plan(manifest, &mut out)
         .and_then(|()| out.flush())
         .map_err(refuse)?;
-    let made = out.into_inner().map_err(|error| refuse(error.into_error()))?;
+    let made = out
+        .into_inner()
+        .map_err(|error| refuse(error.into_error()))?;
     made.as_file().sync_all().map_err(refuse)?;
     made.persist(file).map_err(|error| refuse(error.error))?;
     Ok(())

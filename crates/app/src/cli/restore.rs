@@ -75,9 +75,7 @@ fn bring_back(
             Refusal::failed(&error, "make room, or name less; nothing was brought back")
         }
         RestoreError::UnderWay { .. } => Refusal::failed(&error, "wait until it has ended"),
-        RestoreError::Doubted { .. } => {
-            Refusal::bad_input(&error, "nothing was brought back")
-        }
+        RestoreError::Doubted { .. } => Refusal::bad_input(&error, "nothing was brought back"),
         RestoreError::Record { .. } => Refusal::failed(
             &error,
             "nothing was brought back; see that the state folder can be written",

@@ -30,7 +30,7 @@ fn list(options: &SharedOptions) -> Result<Exit, Refusal> {
         let is_off = off.contains(&number);
         let limit = rule.rule.age.limit.map(|limit| limit.to_string());
         if options.json {
-            print::json(&json!({
+            let mut line = json!({
                 "rule": rule.id,
                 "book": rule.file,
                 "title": rule.rule.title,
@@ -38,14 +38,22 @@ fn list(options: &SharedOptions) -> Result<Exit, Refusal> {
                 "in": places(rule),
                 "age": limit,
                 "by": rule.rule.removal().name(),
-                "off": is_off,
-            }))?;
+            });
+            // Said only where it is so: it is not in force on this computer.
+            if is_off {
+                line["off"] = true.into();
+            }
+            print::json(&line)?;
         } else {
             let (class, title) = (rule.rule.class.name(), &rule.rule.title);
             let limit = limit.unwrap_or_else(|| "any age".to_owned());
             print::result(|out| {
                 let places = places(rule).join(" ");
-                let note = if is_off { "  off for this computer" } else { "" };
+                let note = if is_off {
+                    "  off for this computer"
+                } else {
+                    ""
+                };
                 writeln!(
                     out,
                     "{:<26} {class:<8} {limit:<10} {title:<32} {places}{note}",

@@ -2,9 +2,7 @@
 
 use std::path::Path;
 
-use jolly_core::decide::{
-    ConfirmedManifest, Manifest, MostRead, Spared, make_manifest, read_plan,
-};
+use jolly_core::decide::{ConfirmedManifest, Manifest, MostRead, Spared, make_manifest, read_plan};
 use jolly_core::rulebook::{Search, resolve};
 use jolly_core::scan::CancelToken;
 use jolly_core::sweep::{
@@ -43,7 +41,8 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
     // What was said since a plan was made counts; a list that was just made knows it already.
     let (excluded, rules_off) = if is_planned {
         let excluded = Spared::of(&session.exclusions, session.target.layout);
-        let excluded = excluded.map_err(|error| Refusal::bad_input(&error, "mend that exclusion"))?;
+        let excluded =
+            excluded.map_err(|error| Refusal::bad_input(&error, "mend that exclusion"))?;
         (excluded, session.rules_off())
     } else {
         (Vec::new(), Vec::new())

@@ -78,13 +78,11 @@ pub(super) struct Binding {
 
 /// The rows that count there.
 pub(super) fn at(context: Context) -> impl Iterator<Item = &'static Binding> {
-    BINDINGS
-        .iter()
-        .filter(move |row| {
-            // While the word is typed no other key may do anything.
-            let is_everywhere = row.contexts.is_empty() && context != Context::Word;
-            is_everywhere || row.contexts.contains(&context)
-        })
+    BINDINGS.iter().filter(move |row| {
+        // While the word is typed no other key may do anything.
+        let is_everywhere = row.contexts.is_empty() && context != Context::Word;
+        is_everywhere || row.contexts.contains(&context)
+    })
 }
 
 /// How many rows the help of a place has.

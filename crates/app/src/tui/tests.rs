@@ -502,6 +502,25 @@ fn only_the_whole_word_starts_a_sweep_and_never_of_nothing() {
         desk.text(text);
         desk.key(KeyCode::Down);
         assert_eq!(desk.model.station, Station::Check, "{text}");
+        // Nothing else counts while a part of the word stands there: not to leave, either.
+        for key in ['q', 'r', 'f', '?']
+            .map(KeyCode::Char)
+            .into_iter()
+            .chain([KeyCode::Tab])
+        {
+            desk.key(key);
+        }
+        assert!(
+            !desk.model.is_over && desk.model.overlay.is_none(),
+            "{text}"
+        );
+        assert_eq!(desk.model.station, Station::Check, "{text}");
+        desk.key(KeyCode::Esc);
+        assert_eq!(
+            desk.model.station,
+            Station::Check,
+            "esc takes the word back"
+        );
     }
     desk.key(KeyCode::Esc);
     for class in ["Spent", "Regrows"] {

@@ -180,7 +180,7 @@ fn plans_that_were_altered_or_belong_elsewhere() {
     refused(&demo, &demo.run(&sweep), "not a plan's line", names);
     std::fs::write(&file, &whole).unwrap();
     std::fs::set_permissions(&file, std::fs::Permissions::from_mode(0o666)).unwrap();
-    refused(&demo, &demo.run(&sweep), "others may write to it", names);
+    refused(&demo, &demo.run(&sweep), "others may write to", names);
     refused(
         &demo,
         &demo.run(&["sweep", "--yes", "--plan", "/none"]),

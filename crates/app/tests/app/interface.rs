@@ -397,7 +397,11 @@ fn a_computer_is_opened_by_its_path_looked_at_and_one_rule_turned_off_for_good()
             .any(|pile| pile["rule"] == "windows/memory-dump")
     };
     assert!(!takes(&[]));
-    assert!(takes(&["--only", "memory-dump"]));
+    assert!(
+        !takes(&["--only", "memory-dump"]),
+        "once may be a script that doesn't know"
+    );
+    assert!(takes(&["--only", "memory-dump", "--only", "memory-dump"]));
 }
 
 #[test]

@@ -61,6 +61,8 @@ fn sweep_all(root: &Path, way: Way) -> Result<(Duration, RunSummary), Failure> {
         rules: &scan.rules,
         searches: &scan.searches,
         own: &[],
+        excluded: &[],
+        rules_off: &[],
     };
     let began = Instant::now();
     let mut journal = Journal::create(&state, "bench")?;
@@ -78,6 +80,7 @@ fn sweep_all(root: &Path, way: Way) -> Result<(Duration, RunSummary), Failure> {
     };
     let mode = Real {
         run: "bench",
+        state: &state,
         journal: &mut journal,
         dustpan: dustpan.as_mut(),
         started: clock(),

@@ -3,7 +3,7 @@
 use std::ops::ControlFlow;
 
 use crate::rulebook::{RuleNumber, Verdict};
-use crate::scan::{CancelToken, Scan, Question, explain};
+use crate::scan::{CancelToken, Question, Scan, explain};
 use crate::target::TargetPath;
 
 /// The most that is told of one folder.

@@ -66,7 +66,9 @@ impl AccountAges {
         // Most homes are told to be used by a few files that change at every signing in.
         account.name != "root"
             && account.last_used.is_some_and(is_unused)
-            && self.last_used(target, number, cancel).is_some_and(is_unused)
+            && self
+                .last_used(target, number, cancel)
+                .is_some_and(is_unused)
     }
 }
 
@@ -77,7 +79,8 @@ fn youngest_file(target: &Target, account: usize, cancel: &CancelToken) -> Optio
     let top = disk.open_folder(target.root(), home.as_bytes()).ok()?;
     let device = disk.stat_folder(&top).ok()?.key.device;
     let mut youngest = i64::MIN;
-    let mut waiting: Vec<(Arc<Folder>, CString, usize)> = vec![(Arc::new(top), CString::default(), 0)];
+    let mut waiting: Vec<(Arc<Folder>, CString, usize)> =
+        vec![(Arc::new(top), CString::default(), 0)];
     while let Some((above, name, depth)) = waiting.pop() {
         if cancel.is_cancelled() || depth > MOST_DEPTH {
             return None;

@@ -40,6 +40,23 @@ pub(super) fn marked(
     found
 }
 
+/// Whether a folder, or one above it down from `root`, bears a valid tag, be it one that counts or not.
+pub fn is_below_tag(target: &Target, root: &TargetPath, folder: &TargetPath) -> bool {
+    let disk = &**target.disk();
+    let bears = |path: &TargetPath| {
+        let opened = disk.open_folder(target.root(), path.as_bytes());
+        opened.is_ok_and(|folder| tag_owner(disk, &folder).is_some())
+    };
+    let mut at = Some(folder.clone());
+    while let Some(path) = at.filter(|path| path.below(root).is_some()) {
+        if bears(&path) {
+            return true;
+        }
+        at = path.parent();
+    }
+    false
+}
+
 /// Whether a name is a tag's.
 pub fn is_tag(name: &CStr) -> bool {
     name == NAME
@@ -60,5 +77,6 @@ pub fn tag_owner(disk: &dyn Disk, folder: &Folder) -> Option<u32> {
         let mut bytes = [0; SIGNATURE.len()];
         file.read_exact(&mut bytes).map(|()| bytes)
     });
-    read.is_ok_and(|bytes| bytes == *SIGNATURE).then_some(tag.user)
+    read.is_ok_and(|bytes| bytes == *SIGNATURE)
+        .then_some(tag.user)
 }

@@ -1,8 +1,8 @@
 //! A rulebook's own tests: its examples, held against it without a disk.
 
 use crate::rulebook::{
-    CompiledRule, Detect, Example, FileKind, Fit, Guard, Guards, Ownership, Probe, Rule, RuleNumber,
-    RuleSet, Verdict, Within, decide_owner, guard, pattern,
+    CompiledRule, Detect, Example, FileKind, Fit, Guard, Guards, Ownership, Probe, Rule,
+    RuleNumber, RuleSet, Verdict, Within, decide_owner, guard, pattern,
 };
 use crate::target::{Layout, Place, Places, TargetPath};
 
@@ -70,7 +70,8 @@ impl Probe for Sample<'_> {
 
     fn guard(&mut self, at: usize) -> Option<Guard> {
         let (number, root) = &self.searches[at];
-        self.guards.path(&self.path, &self.rules.rule(*number).rule, root)
+        self.guards
+            .path(&self.path, &self.rules.rule(*number).rule, root)
     }
 
     fn size(&mut self) -> Option<u64> {
@@ -79,7 +80,9 @@ impl Probe for Sample<'_> {
     }
 
     fn looks_like(&mut self, kinds: &[FileKind]) -> bool {
-        self.example.contents.is_some_and(|kind| kinds.contains(&kind))
+        self.example
+            .contents
+            .is_some_and(|kind| kinds.contains(&kind))
     }
 
     fn recognises(&mut self, at: usize, _: Detect) -> bool {
@@ -108,18 +111,25 @@ fn verdict(rules: &RuleSet, of: RuleNumber, example: &Example) -> Verdict {
         example,
         path,
     };
-    let number = |at: usize, sample: &Sample<'_>| sample.searches.get(at).map(|(number, _)| *number);
+    let number =
+        |at: usize, sample: &Sample<'_>| sample.searches.get(at).map(|(number, _)| *number);
     match decide_owner(0..sample.searches.len(), &mut sample) {
-        Ownership::Owned(at) if number(at, &sample) == Some(of) => {
-            by_age(rules.rule(of), example)
-        }
+        Ownership::Owned(at) if number(at, &sample) == Some(of) => by_age(rules.rule(of), example),
         Ownership::Owned(_) => Verdict::NotMine,
         Ownership::Guarded(..) => Verdict::Guarded,
-        Ownership::Spared(_) | Ownership::Nobodys => {
+        Ownership::Unseen(..) | Ownership::Spared(_) | Ownership::Nobodys => {
             let own = (0..sample.searches.len()).filter(|at| number(*at, &sample) == Some(of));
             let own: Vec<usize> = own.collect();
+            let is_shut = |at: &usize| sample.fit(*at) == Fit::Takes && sample.guard(*at).is_some();
+            if own.iter().any(is_shut) {
+                return Verdict::Guarded;
+            }
             let is_spared = own.into_iter().any(|at| sample.fit(at) == Fit::Spares);
-            if is_spared { Verdict::Spared } else { Verdict::NotMine }
+            if is_spared {
+                Verdict::Spared
+            } else {
+                Verdict::NotMine
+            }
         }
     }
 }

@@ -73,7 +73,9 @@ impl Guards {
             guards.add_root(root.clone());
         }
         for root in places.personal.folders() {
-            TargetPath::new(root).into_iter().for_each(|root| guards.add_root(root));
+            TargetPath::new(root)
+                .into_iter()
+                .for_each(|root| guards.add_root(root));
         }
         guards
     }
@@ -110,7 +112,9 @@ impl Guards {
             .or_else(|| folder.parts().find_map(guarded_folder_name))
             .or_else(|| {
                 let parts: Vec<&[u8]> = folder.parts().collect();
-                parts.windows(2).find_map(|pair| guarded_pair(pair[0], pair[1]))
+                parts
+                    .windows(2)
+                    .find_map(|pair| guarded_pair(pair[0], pair[1]))
             })
     }
 
@@ -132,7 +136,8 @@ impl Guards {
     pub(crate) fn is_of_maildir(disk: &dyn Disk, holder: &Folder, name: &[u8]) -> bool {
         let is_there = |name: &[u8]| {
             let name = std::ffi::CString::new(name).unwrap_or_default();
-            disk.stat(holder, &name).is_ok_and(|stat| stat.kind == Kind::Folder)
+            disk.stat(holder, &name)
+                .is_ok_and(|stat| stat.kind == Kind::Folder)
         };
         may_be_of_maildir(name) && lists::MAILDIR.iter().all(|name| is_there(name))
     }

@@ -34,6 +34,8 @@ pub(crate) enum Ownership<S> {
     Owned(S),
     /// It would be this search's, but for a guard.
     Guarded(S, Guard),
+    /// Nobody's: this search would have to look into it, and a guard keeps it from that.
+    Unseen(S, Guard),
     /// Nobody's: this search names it as spared.
     Spared(S),
     /// Nobody's.
@@ -57,6 +59,7 @@ pub(crate) fn decide<P: Probe>(
 ) -> Ownership<P::Search> {
     let mut spared = None;
     let mut guarded: Option<(P::Search, RuleNumber, Guard)> = None;
+    let mut unseen = None;
     for search in searches {
         let (number, rule) = probe.rule(search);
         if let Some((search, _, guard)) = guarded.filter(|(_, known, _)| *known != number) {
@@ -83,6 +86,8 @@ pub(crate) fn decide<P: Probe>(
         if let Some(guard) = probe.guard(search) {
             if !asks_kind && detect.is_none() {
                 guarded = guarded.or(Some((search, number, guard)));
+            } else {
+                unseen = unseen.or(Some((search, guard)));
             }
             continue;
         }
@@ -96,9 +101,10 @@ pub(crate) fn decide<P: Probe>(
             return Ownership::Owned(search);
         }
     }
-    match (guarded, spared) {
-        (Some((search, _, guard)), _) => Ownership::Guarded(search, guard),
-        (None, Some(search)) => Ownership::Spared(search),
-        (None, None) => Ownership::Nobodys,
+    match (guarded, unseen, spared) {
+        (Some((search, _, guard)), ..) => Ownership::Guarded(search, guard),
+        (None, Some((search, guard)), _) => Ownership::Unseen(search, guard),
+        (None, None, Some(search)) => Ownership::Spared(search),
+        (None, None, None) => Ownership::Nobodys,
     }
 }

@@ -130,7 +130,13 @@ impl From<&Rule> for WrittenRule {
                 .map(|taken| nowhere(if taken { "taken" } else { "left" })),
             by: rule.by.map(|by| nowhere(by.name())),
             detect: rule.detect.map(|detect| nowhere(detect.name())),
-            looks_like: list(&rule.looks_like.iter().map(|kind| kind.name().to_owned()).collect::<Vec<_>>()),
+            looks_like: list(
+                &rule
+                    .looks_like
+                    .iter()
+                    .map(|kind| kind.name().to_owned())
+                    .collect::<Vec<_>>(),
+            ),
             whole: rule.whole.then_some(true),
             larger_than: rule.larger_than.map(|bytes| nowhere(&written_size(bytes))),
             busy: list(&rule.busy),

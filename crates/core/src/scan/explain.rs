@@ -5,10 +5,10 @@ use std::ops::ControlFlow;
 use jiff::Timestamp;
 use jolly_disk::{Folder, Kind, Stat};
 
-use crate::recognise::{Candidate, Finding, Recogniser};
+use crate::recognise::{Candidate, Finding, Recogniser, is_below_tag};
 use crate::rulebook::{
-    CompiledRule, Detect, FileKind, Fit, Guard, Guards, Ownership, Probe, Rule, RuleNumber, RuleSet,
-    Search, Verdict, decide_owner,
+    CompiledRule, Detect, FileKind, Fit, Guard, Guards, Ownership, Probe, Rule, RuleNumber,
+    RuleSet, Search, Verdict, decide_owner,
 };
 use crate::scan::{CancelToken, keep, pile};
 use crate::target::{Target, TargetPath};
@@ -55,7 +55,7 @@ struct Asked<'a> {
     path: &'a TargetPath,
     thing: Option<&'a Thing>,
     /// Why its recogniser found it, to begin a reason with.
-    because: String,
+    because: Option<String>,
 }
 
 impl Probe for Asked<'_> {
@@ -90,13 +90,19 @@ impl Probe for Asked<'_> {
     }
 
     fn looks_like(&mut self, kinds: &[FileKind]) -> bool {
-        let Some(thing) = self.thing else { return false };
-        let looked = self.recogniser.looks_like(&thing.folder, self.path.as_name(), kinds);
+        let Some(thing) = self.thing else {
+            return false;
+        };
+        let looked = self
+            .recogniser
+            .looks_like(&thing.folder, self.path.as_name(), kinds);
         thing.stat.kind == Kind::File && looked.unwrap_or(false)
     }
 
     fn recognises(&mut self, at: usize, detect: Detect) -> bool {
-        let Some(thing) = self.thing else { return false };
+        let Some(thing) = self.thing else {
+            return false;
+        };
         let search = &self.question.searches[at];
         let candidate = Candidate {
             search,
@@ -108,11 +114,46 @@ impl Probe for Asked<'_> {
         let rule = &self.question.rules.rule(search.rule).rule;
         match self.recogniser.look(rule, detect, &candidate) {
             Finding::Is(reason) => {
-                self.because = format!("{reason}; ");
+                self.because = Some(format!("{reason}; "));
                 true
             }
             Finding::Not | Finding::Unclear(_) => false,
         }
+    }
+}
+
+impl Asked<'_> {
+    /// What a rule would have but for a guard that keeps it from looking.
+    fn unseen(&mut self) -> Ownership<usize> {
+        let kept_away = (0..self.question.searches.len())
+            .filter_map(|at| {
+                let guard = (self.fit(at) == Fit::Takes).then(|| self.guard(at))?;
+                guard
+                    .filter(|_| self.would_find(at))
+                    .map(|guard| (at, guard))
+            })
+            .next();
+        kept_away.map_or(Ownership::Nobodys, |(at, guard)| {
+            Ownership::Guarded(at, guard)
+        })
+    }
+
+    fn would_find(&mut self, at: usize) -> bool {
+        let search = &self.question.searches[at];
+        let (kinds, detect) = {
+            let rule = &self.question.rules.rule(search.rule).rule;
+            (rule.looks_like.clone(), rule.detect)
+        };
+        let folder = self.path.parent().unwrap_or_default();
+        let is_kind = kinds.is_empty() || self.looks_like(&kinds);
+        is_kind
+            && match detect.filter(|detect| detect.looks_inside()) {
+                None => !kinds.is_empty(),
+                Some(Detect::CacheTagged) => {
+                    is_below_tag(self.question.target, &search.root, &folder)
+                }
+                Some(detect) => self.recognises(at, detect),
+            }
     }
 }
 
@@ -147,9 +188,13 @@ pub fn explain(question: &Question<'_>, path: &TargetPath) -> Explanation {
         recogniser: &recogniser,
         path,
         thing: thing.as_ref(),
-        because: String::new(),
+        because: None,
     };
-    let owned = decide_owner(0..searches.len(), &mut asked);
+    let owned = match decide_owner(0..searches.len(), &mut asked) {
+        // For one path that somebody asks about, it is worth a look whether it would be.
+        Ownership::Unseen(..) => asked.unseen(),
+        owned => owned,
+    };
     let because = asked.because;
     let found = |at: usize, verdict, reason: String| {
         let search = searches.get(at).cloned();
@@ -162,20 +207,27 @@ pub fn explain(question: &Question<'_>, path: &TargetPath) -> Explanation {
         }
     };
     match owned {
-        Ownership::Guarded(at, guard) => {
+        Ownership::Guarded(at, guard) | Ownership::Unseen(at, guard) => {
             found(at, Verdict::Guarded, format!("guarded: {}", guard.words()))
         }
-        Ownership::Spared(at) => {
-            found(at, Verdict::Spared, "the rule names it in `spare`".to_owned())
-        }
-        Ownership::Nobodys => {
-            found(usize::MAX, Verdict::NotMine, "no rule looks for it".to_owned())
-        }
+        Ownership::Spared(at) => found(
+            at,
+            Verdict::Spared,
+            "the rule names it in `spare`".to_owned(),
+        ),
+        Ownership::Nobodys => found(
+            usize::MAX,
+            Verdict::NotMine,
+            "no rule looks for it".to_owned(),
+        ),
         Ownership::Owned(at) => {
             let Some(search) = searches.get(at) else {
                 return found(usize::MAX, Verdict::NotMine, String::new());
             };
             let rule = rules.rule(search.rule);
+            let because =
+                because.or_else(|| trashed(&recogniser, rule, search, path, thing.as_ref()));
+            let because = because.unwrap_or_default();
             let kept = kept(target, &recogniser, rule, search, path, thing.as_ref());
             if let Some(reason) = kept {
                 return found(at, Verdict::Spared, reason);
@@ -184,7 +236,9 @@ pub fn explain(question: &Question<'_>, path: &TargetPath) -> Explanation {
                 .as_ref()
                 .and_then(|thing| recogniser.time(&rule.rule, search, path, &thing.stat));
             let (verdict, reason) = by_age(rule, time.map(|time| pile::age(time, now)));
-            let unit = path.parent().and_then(|folder| recogniser.unit(&rule.rule, search, &folder));
+            let unit = path
+                .parent()
+                .and_then(|folder| recogniser.unit(&rule.rule, search, &folder));
             let whole = unit.map_or_else(String::new, |unit| {
                 format!("; it goes whole or stays with {unit}, by the age of the youngest in it")
             });
@@ -199,6 +253,29 @@ fn thing_at(target: &Target, path: &TargetPath) -> Option<Thing> {
     let folder = disk.open_folder(target.root(), parent.as_bytes()).ok()?;
     let stat = disk.stat(&folder, path.as_name()).ok()?;
     Some(Thing { folder, stat })
+}
+
+/// What a trash says of a thing in it, to begin a reason with.
+fn trashed(
+    recogniser: &Recogniser<'_>,
+    rule: &CompiledRule,
+    search: &Search,
+    path: &TargetPath,
+    thing: Option<&Thing>,
+) -> Option<String> {
+    let detect = rule.rule.detect.filter(|detect| !detect.looks_inside())?;
+    let thing = thing?;
+    let candidate = Candidate {
+        search,
+        path,
+        folder: &thing.folder,
+        name: path.as_name(),
+        kind: thing.stat.kind,
+    };
+    match recogniser.look(&rule.rule, detect, &candidate) {
+        Finding::Is(reason) => Some(format!("{reason}; ")),
+        Finding::Not | Finding::Unclear(_) => None,
+    }
 }
 
 fn by_age(rule: &CompiledRule, age: Option<u64>) -> (Verdict, String) {

@@ -61,10 +61,15 @@ impl Units {
         let mut piles: Vec<(PileId, Vec<ItemId>)> = items.into_iter().collect();
         piles.sort_unstable_by_key(|(pile, _)| *pile);
         for (pile, items) in piles {
-            let Some(owner) = owners.get(pile.0) else { continue };
+            let Some(owner) = owners.get(pile.0) else {
+                continue;
+            };
             let by_tag = rules.rule(owner.rule).rule.detect == Some(Detect::CacheTagged);
-            let is_own = |search: &&Search| (search.rule, search.account) == (owner.rule, owner.account);
-            let roots: Vec<&TargetPath> = (searches.iter().filter(is_own)).map(|it| &it.root).collect();
+            let is_own =
+                |search: &&Search| (search.rule, search.account) == (owner.rule, owner.account);
+            let roots: Vec<&TargetPath> = (searches.iter().filter(is_own))
+                .map(|it| &it.root)
+                .collect();
             let top_of = tops(arena, by_tag, &roots);
             for draft in drafts(arena, pile, items, &top_of) {
                 units.add(arena, draft, unread);
@@ -85,7 +90,8 @@ impl Units {
             arena.set_time(*item, draft.youngest);
         }
         for folder in draft.folders {
-            self.of_folder.insert((draft.unit.pile, folder), self.all.len());
+            self.of_folder
+                .insert((draft.unit.pile, folder), self.all.len());
             arena.set_folder_time(folder, draft.youngest);
         }
         self.all.push(draft.unit);
@@ -118,11 +124,15 @@ fn tops(arena: &Arena, by_tag: bool, roots: &[&TargetPath]) -> Vec<Option<Folder
         .collect();
     let mut tops: Vec<Option<FolderId>> = Vec::with_capacity(arena.folder_count());
     for (id, record) in arena.folders() {
-        let above = record.parent.and_then(|parent| tops.get(parent.as_index()).copied().flatten());
+        let above = record
+            .parent
+            .and_then(|parent| tops.get(parent.as_index()).copied().flatten());
         let begins = if by_tag {
             record.is_tag_root
         } else {
-            record.parent.is_some_and(|parent| root_ids.contains(&parent))
+            record
+                .parent
+                .is_some_and(|parent| root_ids.contains(&parent))
         };
         // A root in a unit of another root is a unit's part there.
         tops.push(above.or_else(|| begins.then_some(id)));
@@ -177,7 +187,9 @@ fn drafts(
     }
     for draft in by_top.values_mut() {
         for folder in &draft.folders {
-            let Some(record) = arena.record(*folder) else { continue };
+            let Some(record) = arena.record(*folder) else {
+                continue;
+            };
             let known = told.get(folder).copied().unwrap_or(0);
             draft.is_whole &= record.is_whole && known == record.entries;
             draft.youngest = draft.youngest.max(record.time);

@@ -109,7 +109,12 @@ pub(super) fn walk(
         cancel,
         crew: Crew::new(hands.get(), jobs),
         tally: &tally,
-        recogniser: Recogniser::with(ground.target, ground.now, cancel, Arc::clone(&ground.accounts)),
+        recogniser: Recogniser::with(
+            ground.target,
+            ground.now,
+            cancel,
+            Arc::clone(&ground.accounts),
+        ),
         next_folder: AtomicU32::new(0),
         walked: Default::default(),
     };

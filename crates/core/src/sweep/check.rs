@@ -176,7 +176,10 @@ impl<'a> Shared<'a> {
 
     /// Notes that a part of what goes whole or stays can't go.
     pub(super) fn tear(&self, unit: &Arc<TargetPath>, verdict: &Verdict) {
-        let reason = format!("it goes whole or stays, and of a part of it: {}", verdict.reason);
+        let reason = format!(
+            "it goes whole or stays, and of a part of it: {}",
+            verdict.reason
+        );
         let verdict = Verdict::stays(verdict.outcome, reason);
         lock(&self.torn).entry(Arc::clone(unit)).or_insert(verdict);
     }
@@ -263,7 +266,10 @@ impl<'a> Checker<'a> {
         let shared = self.shared;
         self.near.get_or_insert_with(|| {
             let opened = disk.open_folder(root, wanted);
-            let stat = opened.as_ref().ok().and_then(|folder| disk.stat_folder(folder).ok());
+            let stat = opened
+                .as_ref()
+                .ok()
+                .and_then(|folder| disk.stat_folder(folder).ok());
             let device = stat.map(|stat| stat.key.device);
             Near {
                 path: wanted.to_vec(),
@@ -365,7 +371,10 @@ impl<'a> Checker<'a> {
         if !near.ruled.as_ref().is_some_and(is_known) {
             near.ruled = Some(Ruled::new(shared.ground, item)?);
         }
-        let Some(Ruled { number, refused, .. }) = near.ruled else {
+        let Some(Ruled {
+            number, refused, ..
+        }) = near.ruled
+        else {
             return refuse("its rule is not in force");
         };
         if let Some(reason) = refused {
@@ -387,7 +396,10 @@ impl<'a> Checker<'a> {
         let owned = decide_owner(0..listed.searches.len(), &mut listed);
         let search = match owned {
             Ownership::Owned(at) => listed.searches.get(at).map(|(search, _)| *search),
-            Ownership::Guarded(..) | Ownership::Spared(_) | Ownership::Nobodys => None,
+            Ownership::Guarded(..)
+            | Ownership::Unseen(..)
+            | Ownership::Spared(_)
+            | Ownership::Nobodys => None,
         };
         let Some(search) = search else {
             if let Some(reason) = listed.guarded {
@@ -434,7 +446,12 @@ impl<'a> Checker<'a> {
             size: is_thing.then_some(stat.size),
             age: Scan::age_of(item.time, shared.recogniser.now()),
         };
-        if let Some(why) = shared.ground.excluded.iter().find_map(|one| one.spares(&thing)) {
+        if let Some(why) = shared
+            .ground
+            .excluded
+            .iter()
+            .find_map(|one| one.spares(&thing))
+        {
             return changed(format!("it was excluded since: {why}"));
         }
         if !is_thing {
@@ -538,7 +555,9 @@ impl Probe for Listed<'_, '_> {
     fn guard(&mut self, at: usize) -> Option<Guard> {
         let (search, _) = self.searches[at];
         let rule = &self.shared.ground.rules.rule(search.rule).rule;
-        let refused = self.last_guard.refusal(rule, &search.root, &self.item.path)?;
+        let refused = self
+            .last_guard
+            .refusal(rule, &search.root, &self.item.path)?;
         if self.is_own(at) {
             self.guarded = Some(refused);
         }
@@ -555,7 +574,10 @@ impl Probe for Listed<'_, '_> {
         if self.item.kind == EntryKind::Folder {
             return true;
         }
-        let looked = self.shared.recogniser.looks_like(self.folder, self.name, kinds);
+        let looked = self
+            .shared
+            .recogniser
+            .looks_like(self.folder, self.name, kinds);
         let is_it = looked.unwrap_or(false);
         self.is_other |= !is_it;
         is_it

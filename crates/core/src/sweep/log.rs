@@ -401,9 +401,7 @@ impl Parts {
 ///
 /// # Errors
 /// When the folder of logs can't be read.
-pub fn list_logs(
-    state: &StateFolder,
-) -> Result<Vec<Result<LogSummary, LogError>>, StateError> {
+pub fn list_logs(state: &StateFolder) -> Result<Vec<Result<LogSummary, LogError>>, StateError> {
     let runs = state.runs()?;
     let summaries = runs.iter().map(|run| Ok(read(&state.log(run))?.summary));
     // A sweep that was refused leaves a log without a line, which tells nothing.

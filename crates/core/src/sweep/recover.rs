@@ -14,7 +14,8 @@ use crate::sweep::journal::{Done, Journal, Record};
 use crate::sweep::log::{self, LogEntry};
 use crate::sweep::target_lock::lock;
 use crate::sweep::{
-    JournalError, LogError, LogState, LogSummary, Outcome, Pan, SameComputer, StateFolder, SweepError,
+    JournalError, LogError, LogState, LogSummary, Outcome, Pan, SameComputer, StateFolder,
+    SweepError,
 };
 use crate::target::{Target, TargetPath};
 
@@ -104,7 +105,12 @@ pub fn recover(
     let open: Vec<&LogEntry> = open.collect();
     let settled = |entry: &&LogEntry| {
         let is_packed = packed.contains_key(&entry.path);
-        settle(target, contents.root, (entry, held.get(&entry.intent.n)), is_packed)
+        settle(
+            target,
+            contents.root,
+            (entry, held.get(&entry.intent.n)),
+            is_packed,
+        )
     };
     let items: Vec<Done> = open.iter().map(settled).collect();
     // Only what is there as it was: where something else is, the dustpan may hold the only copy.

@@ -3,7 +3,6 @@
 use std::collections::BTreeMap;
 use std::io;
 
-use jiff::Timestamp;
 use crate::decide::{ConfirmedManifest, Manifest, Spared, TargetMark};
 use crate::rulebook::{Class, RuleNumber, RuleSet, Search};
 use crate::scan::{CancelToken, Sum};
@@ -22,6 +21,7 @@ use crate::sweep::{
     Rehearsed, StateFolder, Stayed,
 };
 use crate::target::{Holder, InUse, Target, TargetPath, boot};
+use jiff::Timestamp;
 
 /// What a sweep stands on: the open target and the rules in force, against which every item is
 /// held once more.

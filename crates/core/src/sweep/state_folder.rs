@@ -35,6 +35,13 @@ pub enum StateError {
     },
 }
 
+impl StateError {
+    /// Whether what is there can't be trusted, and isn't just unusable.
+    pub fn is_doubt(&self) -> bool {
+        matches!(self, Self::Doubted { source } if source.is_doubt())
+    }
+}
+
 /// The name of a computer's files; it says nothing of the computer.
 fn file_of(identity: &str) -> String {
     let hash = blake3::hash(identity.as_bytes()).to_hex();

@@ -163,26 +163,43 @@ impl Ground<'_> {
         let is_below = path.below(home).is_some_and(|below| !below.is_empty());
         let usual = |below: &&str| home.join(below.as_bytes()).ok();
         let is_above = |other: &TargetPath| other.below(path).is_some();
-        let holds_place = USUAL_BASES.iter().filter_map(usual).any(|base| is_above(&base));
+        let holds_place = USUAL_BASES
+            .iter()
+            .filter_map(usual)
+            .any(|base| is_above(&base));
         // A secret folder holds no caches.
         let is_hidden_secret = path
             .below(home)
             .is_some_and(|below| below.split(|byte| *byte == b'/').any(is_secret_folder));
-        let holds_home = || self.homes.range(path.clone()..).next().is_some_and(is_above);
-        is_below && !holds_place && !is_hidden_secret && !holds_home() && self.is_own_folder(account, path)
+        let holds_home = || {
+            self.homes
+                .range(path.clone()..)
+                .next()
+                .is_some_and(is_above)
+        };
+        is_below
+            && !holds_place
+            && !is_hidden_secret
+            && !holds_home()
+            && self.is_own_folder(account, path)
     }
 
-    /// Whether a path is a folder, reached without a link, that belongs to an account.
+    /// Whether a path is a folder, reached without a link, that belongs to whoever the home belongs to.
     fn is_own_folder(&self, account: &Account, path: &TargetPath) -> bool {
-        let opened = self.disk.open_folder(self.root, path.as_bytes());
-        let stat = opened.and_then(|folder| self.disk.stat_folder(&folder));
-        stat.is_ok_and(|stat| stat.user == account.user)
+        let owner = |path: &TargetPath| {
+            let opened = self.disk.open_folder(self.root, path.as_bytes());
+            let stat = opened.and_then(|folder| self.disk.stat_folder(&folder));
+            stat.ok().map(|stat| stat.user)
+        };
+        let own = owner(path);
+        own.is_some() && own == owner(&account.home)
     }
 
     /// Whether a path lies in none of the system's own places and in nobody's home, and holds none of
     /// these: there one person's word guards nothing of others.
     fn is_nobodys(&self, path: &TargetPath) -> bool {
-        let is_apart = |other: &TargetPath| other.below(path).is_none() && path.below(other).is_none();
+        let is_apart =
+            |other: &TargetPath| other.below(path).is_none() && path.below(other).is_none();
         let places = [Place::Temp, Place::Logs, Place::Programs].into_iter();
         let mut usual = places.flat_map(|place| place.usual(Layout::Linux));
         let mut above = path.parent();
@@ -254,7 +271,9 @@ fn bases(ground: &Ground<'_>, account: &Account, personal: &Personal) -> Bases {
             .and_then(|path| TargetPath::from_inside(path.as_bytes()).ok())
             .filter(|path| {
                 let is_apart = || {
-                    let mut known = personal.folders().filter_map(|own| TargetPath::new(own).ok());
+                    let mut known = personal
+                        .folders()
+                        .filter_map(|own| TargetPath::new(own).ok());
                     personal.over(path).next().is_none()
                         && !known.any(|own| own.below(path).is_some())
                 };

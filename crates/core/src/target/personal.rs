@@ -17,11 +17,7 @@ pub struct Personal {
 
 /// Folders of a Windows home that hold what programs keep and that nobody sees (its known folders, in
 /// small letters).
-const HIDDEN_ON_WINDOWS: [&[u8]; 3] = [
-    b"appdata",
-    b"application data",
-    b"local settings",
-];
+const HIDDEN_ON_WINDOWS: [&[u8]; 3] = [b"appdata", b"application data", b"local settings"];
 
 impl Personal {
     /// None yet, on a target of this layout.

@@ -99,7 +99,9 @@ fn folder(home: &TargetPath, value: &[u8]) -> Option<TargetPath> {
         }
     }
     let path = match plain.strip_prefix(b"$HOME") {
-        Some(rest) => TargetPath::from_inside(&[home.as_bytes(), rest.strip_prefix(b"/")?].join(&b'/')),
+        Some(rest) => {
+            TargetPath::from_inside(&[home.as_bytes(), rest.strip_prefix(b"/")?].join(&b'/'))
+        }
         None => TargetPath::from_inside(plain.strip_prefix(b"/")?),
     };
     path.ok().filter(|path| home.below(path).is_none())
@@ -134,13 +136,41 @@ mod tests {
     fn a_hostile_file_moves_nothing_out_of_the_home_and_hides_nothing() {
         let home = TargetPath::new("home/joss").unwrap();
         let dirs = |value: &[u8]| {
-            read(&home, &[b"XDG_DOWNLOAD_DIR=\"", value, b"\"\nXDG_DESKTOP_DIR=\"", value, b"\""].concat())
+            read(
+                &home,
+                &[
+                    b"XDG_DOWNLOAD_DIR=\"",
+                    value,
+                    b"\"\nXDG_DESKTOP_DIR=\"",
+                    value,
+                    b"\"",
+                ]
+                .concat(),
+            )
         };
-        let downloads = |value: &str| dirs(value.as_bytes()).downloads.map(|path| path.to_string());
-        assert_eq!(read(&home, b"").downloads.unwrap().to_string(), "home/joss/Downloads");
+        let downloads = |value: &str| {
+            dirs(value.as_bytes())
+                .downloads
+                .map(|path| path.to_string())
+        };
+        assert_eq!(
+            read(&home, b"").downloads.unwrap().to_string(),
+            "home/joss/Downloads"
+        );
         let text = b"XDG_DOWNLOAD_DIR=\"$HOME/in/box/\"";
-        assert_eq!(read(&home, text).downloads.unwrap().to_string(), "home/joss/in/box");
-        for bad in ["$HOME/", "$HOME", "$HOME/../pia", "/", "/home", "/home/joss/", "relative"] {
+        assert_eq!(
+            read(&home, text).downloads.unwrap().to_string(),
+            "home/joss/in/box"
+        );
+        for bad in [
+            "$HOME/",
+            "$HOME",
+            "$HOME/../pia",
+            "/",
+            "/home",
+            "/home/joss/",
+            "relative",
+        ] {
             assert_eq!(downloads(bad), None, "{bad}");
             assert!(!dirs(bad.as_bytes()).is_clear, "{bad}");
         }

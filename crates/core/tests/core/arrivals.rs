@@ -168,7 +168,8 @@ proptest! {
                 let parts: Vec<String> = path.split('/').map(|part| {
                     part.chars().enumerate().map(|(at, letter)| flip(at + part.len(), letter)).collect()
                 }).collect();
-                tree.file(parts.join("/"), 4096, 200 * DAY).unwrap();
+                let kind = if path.ends_with(".exe") { "windows-program" } else { "" };
+                tree.of_kind(parts.join("/"), kind, 4096, 200 * DAY).unwrap();
             }
             let target = Target::open(Arc::new(RealDisk), &root, None, &|_| None).unwrap();
             let rules = Arc::new(RuleSet::compile(&[builtin(Layout::Windows)]).unwrap());

@@ -452,7 +452,12 @@ fn options_narrow_and_raise_but_never_hand_a_file_to_another_rule() {
     let bench = Bench::new();
     bench
         .tree
-        .file("home/ada/.cache/thumbnails/large/a.png", 4096, 100 * DAY)
+        .of_kind(
+            "home/ada/.cache/thumbnails/large/a.png",
+            "png",
+            4096,
+            100 * DAY,
+        )
         .unwrap();
     bench
         .tree

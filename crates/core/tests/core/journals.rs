@@ -70,8 +70,10 @@ fn whatever_is_gone_was_intended_in_a_record_that_reached_the_disk() {
             written: Arc::clone(&written),
         };
         let mut journal = Journal::new("journal".into(), Box::new(sink));
+        let state = bench.state();
         let mode = Real {
             run: "one",
+            state: &state,
             journal: &mut journal,
             dustpan: None,
             started: now(),

@@ -13,7 +13,7 @@ use jolly_core::target::{Layout, Target, TargetPath};
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
 
-use crate::support::{Bench, DAY, NOW, manifest_of, now, run, scan_on};
+use crate::support::{Bench, DAY, NOW, asking, manifest_of, run, scan_on};
 
 const LAYOUTS: [(Layout, DemoLayout); 3] = [
     (Layout::Linux, DemoLayout::Linux),
@@ -97,14 +97,7 @@ fn assert_examples(demo: &Demo) {
                 Verdict::Taken | Verdict::Young => assert!(is_its, "{path}: {owner:?}"),
                 _ => assert!(!is_its, "{path} is {}'s", rule.id),
             }
-            let told = explain(
-                &demo.scan.target,
-                &demo.scan.rules,
-                &demo.scan.searches,
-                &demo.scan.guards,
-                &TargetPath::new(path).unwrap(),
-                now(),
-            );
+            let told = explain(&asking(&demo.scan), &TargetPath::new(path).unwrap());
             // A macos trash dates by a time that nobody can set.
             let is_undated = layout == Layout::Macos && rule.rule.id == "trash";
             if is_its && is_first && !is_undated {
@@ -273,7 +266,12 @@ fn names_differ_in_case_without_being_others_where_the_layout_says_so() {
         "users/Pia/DOCUMENTS/letter.exe",
         "users/Public/x.tmp",
     ] {
-        tree.file(path, 4096, 100 * DAY).unwrap();
+        let kind = if path.ends_with("EXE") {
+            "windows-program"
+        } else {
+            ""
+        };
+        tree.of_kind(path, kind, 4096, 100 * DAY).unwrap();
     }
     let target = Arc::new(Target::open(Arc::new(RealDisk), &root, None, &|_| None).unwrap());
     let rules = Arc::new(RuleSet::compile(&[builtin(Layout::Windows)]).unwrap());

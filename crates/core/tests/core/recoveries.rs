@@ -3,10 +3,12 @@
 use std::collections::BTreeSet;
 
 use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{LogState, Outcome, Pan, read_items, recover, verify_log};
+use jolly_core::sweep::{LogState, Outcome, Pan, SameComputer, read_items, recover, verify_log};
 use jolly_core::target::TargetPath;
 
 use crate::support::{Bench, DAY, manifest_of, now, run, succeeds};
+
+const KNOWN: SameComputer = SameComputer::MustBeKnown;
 
 /// Cuts a finished log at every byte of some lines, as a power cut would, and settles it.
 #[test]
@@ -38,7 +40,7 @@ fn a_log_cut_anywhere_is_settled_by_looking() {
         );
         let open: Vec<_> = read_items(&bench.state(), "one").unwrap();
         let unsettled = open.iter().filter(|item| item.outcome.is_none()).count();
-        let settled = recover(&bench.state(), "one", &target, now()).unwrap();
+        let settled = recover(&bench.state(), "one", (&target, KNOWN), now()).unwrap();
         assert_eq!(settled.state, LogState::Recovered, "cut at {cut}");
         let items = read_items(&bench.state(), "one").unwrap();
         assert!(
@@ -57,7 +59,7 @@ fn a_log_cut_anywhere_is_settled_by_looking() {
         }
         // Settling again changes nothing.
         let bytes = std::fs::read(&path).unwrap();
-        recover(&bench.state(), "one", &target, now()).unwrap();
+        recover(&bench.state(), "one", (&target, KNOWN), now()).unwrap();
         assert_eq!(std::fs::read(&path).unwrap(), bytes);
     }
 }
@@ -89,7 +91,7 @@ fn what_the_run_never_reached_is_told_as_still_there_or_changed() {
         .collect();
     std::fs::write(&path, intents.join("\n") + "\n").unwrap();
     bench.tree.file("tmp/b", 4096, 60 * DAY).unwrap();
-    recover(&bench.state(), "one", &bench.target(), now()).unwrap();
+    recover(&bench.state(), "one", (&bench.target(), KNOWN), now()).unwrap();
     let items = read_items(&bench.state(), "one").unwrap();
     let of = |name: &str| {
         items
@@ -102,7 +104,7 @@ fn what_the_run_never_reached_is_told_as_still_there_or_changed() {
     assert_eq!(of("tmp/b"), Some(Outcome::Changed));
     let other = Bench::new();
     std::fs::write(&path, intents.join("\n") + "\n").unwrap();
-    assert!(recover(&bench.state(), "one", &other.target(), now()).is_err());
+    assert!(recover(&bench.state(), "one", (&other.target(), KNOWN), now()).is_err());
 }
 
 #[test]
@@ -151,7 +153,7 @@ fn what_was_on_its_way_out_when_the_run_died_is_put_back_or_told_where_it_lies()
     std::fs::create_dir(&foreign).unwrap();
     std::fs::rename(&kept[2].1, foreign.join(number("c"))).unwrap();
 
-    let settled = recover(&bench.state(), "one", &bench.target(), now()).unwrap();
+    let settled = recover(&bench.state(), "one", (&bench.target(), KNOWN), now()).unwrap();
     assert_eq!(settled.state, LogState::Recovered);
     let items = read_items(&bench.state(), "one").unwrap();
     let told = |name: &str| {
@@ -201,7 +203,7 @@ fn only_what_the_dustpan_holds_is_told_as_set_aside_and_all_that_left_can_come_b
         });
         let path = format!("{trash}/b");
         bench.tree.text(path, "new", 60 * DAY).unwrap();
-        recover(&bench.state(), "one", &bench.target(), now()).unwrap();
+        recover(&bench.state(), "one", (&bench.target(), KNOWN), now()).unwrap();
         succeeds("chattr", &["-i"], &fixed);
         let items = read_items(&bench.state(), "one").unwrap();
         let of = |name: &str| {

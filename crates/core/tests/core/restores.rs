@@ -10,8 +10,8 @@ use std::sync::Arc;
 use jolly_core::decide::Manifest;
 use jolly_core::scan::{CancelToken, Scan};
 use jolly_core::sweep::{
-    Back, Dustpan, EmptyError, NewDustpan, Pan, RestoreError, Returned, empty, empty_expired,
-    read_items, restore, verify_log,
+    Back, Dustpan, EmptyError, NewDustpan, ON_TARGET, Pan, RestoreError, RestoreOrder, Returned,
+    SameComputer, empty, read_items, restore, verify_log,
 };
 use jolly_core::target::{Target, TargetPath};
 use jolly_demo::{Fault, FaultyDisk};
@@ -70,14 +70,14 @@ fn back(bench: &Bench, target: &Target, wanted: &[u8]) -> Result<Returned, Resto
             || (path.starts_with(wanted) && path.get(wanted.len()) == Some(&b'/'))
     };
     let (never, quiet) = (CancelToken::default(), |_, _| {});
-    restore(
-        (&bench.state(), &pan),
+    let order = RestoreOrder {
+        state: &bench.state(),
+        pan: &pan,
         target,
-        &is_wanted,
-        now(),
-        &never,
-        &quiet,
-    )
+        when: now(),
+        same: SameComputer::MustBeKnown,
+    };
+    restore(&order, &is_wanted, &never, &quiet)
 }
 
 fn all_back(returned: &Returned) -> bool {
@@ -381,30 +381,19 @@ fn whatever_call_fails_what_comes_back_is_whole_and_what_does_not_is_told() {
 }
 
 #[test]
-fn a_dustpan_is_emptied_past_its_date_and_the_log_says_so() {
+fn a_dustpan_is_emptied_by_hand_and_the_log_says_so() {
     let bench = hard();
     let (scan, _) = swept(&bench);
     let disk = jolly_disk::RealDisk;
-    let day = jiff::SignedDuration::from_hours(24);
     let archive = bench.state().dustpan("one");
     assert_eq!(
         std::fs::metadata(&archive).unwrap().permissions().mode() & 0o777,
         0o600
     );
-    assert!(
-        empty_expired(&bench.state(), &disk, now() + day * 29)
-            .unwrap()
-            .is_empty()
-    );
-    assert!(archive.exists());
-    let emptied = empty_expired(&bench.state(), &disk, now() + day * 30).unwrap();
-    assert_eq!(emptied.len(), 1);
-    assert!(emptied[0].freed > 0 && !archive.exists());
-    assert!(
-        empty_expired(&bench.state(), &disk, now() + day * 31)
-            .unwrap()
-            .is_empty()
-    );
+    let pan = Pan::read(&bench.state(), "one").unwrap().unwrap();
+    let emptied = empty(&bench.state(), &disk, &pan, now()).unwrap();
+    assert!(emptied.freed > 0 && !archive.exists());
+    assert!(Pan::all(&bench.state()).unwrap().is_empty());
     let told = read_items(&bench.state(), "one").unwrap();
     assert!(
         told.iter()
@@ -444,7 +433,7 @@ fn a_dustpan_whose_disk_is_full_costs_nothing_but_the_run() {
     let bench = hard();
     let dir = tempfile::tempdir().unwrap();
     let mounted = std::process::Command::new("mount")
-        .args(["-t", "tmpfs", "-o", "size=400k", "none"])
+        .args(["-t", "tmpfs", "-o", "size=400k,mode=700", "none"])
         .arg(dir.path())
         .output();
     if !mounted.is_ok_and(|mounted| mounted.status.success()) {
@@ -458,8 +447,14 @@ fn a_dustpan_whose_disk_is_full_costs_nothing_but_the_run() {
     let before = seen(&bench.root());
     let scan = scan_on(&bench.target(), &bench.rules());
     let manifest = manifest_of(&scan, true);
-    let summary =
-        crate::support::run_into(&bench, &scan, &manifest, "one", Some(dir.path())).unwrap();
+    let summary = crate::support::run_into(
+        &bench,
+        &scan,
+        &manifest,
+        "one",
+        Some(&dir.path().join(ON_TARGET)),
+    )
+    .unwrap();
     drop(
         std::process::Command::new("umount")
             .arg("-l")

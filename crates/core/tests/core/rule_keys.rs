@@ -11,7 +11,7 @@ use jolly_core::sweep::Outcome;
 use jolly_core::target::TargetPath;
 use proptest::prelude::*;
 
-use crate::support::{Bench, DAY, Program, manifest_of, now, paths_of, run, scan_on};
+use crate::support::{Bench, DAY, Program, asking, manifest_of, now, paths_of, run, scan_on};
 
 fn rule(id: &str, body: &str) -> String {
     format!(
@@ -75,14 +75,7 @@ fn the_newest_of_each_family_stay_and_say_so() {
     );
     let told = |path: &str| {
         let path = TargetPath::new(path).unwrap();
-        explain(
-            &scan.target,
-            &scan.rules,
-            &scan.searches,
-            &scan.guards,
-            &path,
-            now(),
-        )
+        explain(&asking(&scan), &path)
     };
     assert_eq!(told("tmp/pack_11.snap").verdict, Verdict::Spared);
     assert_eq!(

@@ -1,8 +1,8 @@
 //! A rulebook says what it means, its examples hold, and no book talks its way past a guard.
 
 use jolly_core::rulebook::{
-    AgeBy, AgeLimit, AgeRule, AgeUnit, Class, Detect, Example, Family, FileKind, KeepNewest, Need, Removal,
-    Rule, RuleSet, Rulebook, Verdict, Within, builtin, run_examples,
+    AgeBy, AgeLimit, AgeRule, AgeUnit, Class, Detect, Example, Family, FileKind, KeepNewest, Need,
+    Removal, Rule, RuleSet, Rulebook, Verdict, Within, builtin, run_examples,
 };
 use jolly_core::target::{Layout, Place};
 use proptest::prelude::*;
@@ -47,7 +47,12 @@ fn the_first_rule_that_fits_owns_a_file_and_the_technicians_books_come_first() {
     let bench = Bench::new();
     bench
         .tree
-        .file("home/ada/.cache/thumbnails/large/a.png", 4096, 400 * DAY)
+        .of_kind(
+            "home/ada/.cache/thumbnails/large/a.png",
+            "png",
+            4096,
+            400 * DAY,
+        )
         .unwrap();
     bench
         .tree
@@ -67,7 +72,12 @@ fn the_first_rule_that_fits_owns_a_file_and_the_technicians_books_come_first() {
     let mut theirs = Bench::new();
     theirs
         .tree
-        .file("home/ada/.cache/thumbnails/large/a.png", 4096, 400 * DAY)
+        .of_kind(
+            "home/ada/.cache/thumbnails/large/a.png",
+            "png",
+            4096,
+            400 * DAY,
+        )
         .unwrap();
     let book = "rulebook = \"shop\"\nlayout = \"linux\"\n[[rule]]\nid = \"all\"\ntitle = \"All\"\n\
         class = \"ask\"\nabout = \"a\"\nafter = \"b\"\nin = [\"{cache}\"]\n";

@@ -40,7 +40,9 @@ fn naive(scan: &Scan, root: &Path) -> BTreeMap<Vec<u8>, (usize, Option<usize>)> 
             let target_path = TargetPath::new(below.clone()).unwrap();
             let fits = |search: &&jolly_core::rulebook::Search| {
                 let rule = scan.rules.rule(search.rule);
+                // What a file is inside isn't told by names, and these are nothing.
                 rule.rule.detect.is_none()
+                    && rule.rule.looks_like.is_empty()
                     && target_path
                         .below(&search.root)
                         .is_some_and(|below| !below.is_empty() && rule.fit(below) == Fit::Takes)

@@ -8,7 +8,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use jolly_core::decide::{Decisions, Manifest, Selection, make_manifest};
 use jolly_core::rulebook::{RuleSet, builtin};
-use jolly_core::scan::{CancelToken, Scan, ScanOrder, scan};
+use jolly_core::scan::{CancelToken, Question, Scan, ScanOrder, scan};
 use jolly_core::sweep::{
     Dustpan, Ground, Journal, LogItem, NewDustpan, Outcome, Pause, Predictions, Real, RunSummary,
     StateFolder, SweepError, read_items, sweep,
@@ -169,6 +169,17 @@ pub(crate) fn paths_of(manifest: &Manifest) -> BTreeSet<Vec<u8>> {
         .iter()
         .map(|item| item.path.as_bytes().to_vec())
         .collect()
+}
+
+/// What a path of a scanned target is asked about.
+pub(crate) fn asking(scan: &Scan) -> Question<'_> {
+    Question {
+        target: &scan.target,
+        rules: &scan.rules,
+        searches: &scan.searches,
+        guards: &scan.guards,
+        now: now(),
+    }
 }
 
 pub(crate) fn ground(scan: &Scan) -> Ground<'_> {

@@ -421,8 +421,10 @@ fn a_stopped_sweep_ends_with_a_true_log_and_the_next_one_finishes_the_rest() {
     let cancel = CancelToken::default();
     let (stop, news) = (cancel.clone(), AtomicUsize::new(0));
     let mut journal = Journal::create(&bench.state(), "one").unwrap();
+    let state = bench.state();
     let mode = Real {
         run: "one",
+        state: &state,
         journal: &mut journal,
         dustpan: None,
         started: now(),

@@ -4,7 +4,8 @@ use std::os::unix::fs::MetadataExt as _;
 use std::path::Path;
 use std::sync::Arc;
 
-use jolly_core::target::{Place, Target, TargetError};
+use jolly_core::rulebook::Guards;
+use jolly_core::target::{Place, Target, TargetError, TargetPath};
 use jolly_disk::RealDisk;
 
 use crate::support::{Bench, DAY, NOW};
@@ -35,9 +36,10 @@ fn what_is_no_target_is_refused_with_its_reason() {
         b"capacity = \"much\"",
     )
     .unwrap();
+    // A description that isn't one is a file like any other.
     assert!(matches!(
         open(&dir.path().join("empty")),
-        Err(TargetError::StandIn { .. })
+        Err(TargetError::NotRecognised { .. })
     ));
 }
 
@@ -64,6 +66,7 @@ fn places_follow_the_persons_own_files_but_never_out_of_the_home() {
         .tree
         .text("home/ada/.config/user-dirs.dirs", dirs, DAY)
         .unwrap();
+    bench.tree.folder("home/ada/in box").unwrap();
     let target = bench.target();
     let of = |place: Place| -> Vec<String> {
         target
@@ -74,17 +77,12 @@ fn places_follow_the_persons_own_files_but_never_out_of_the_home() {
     };
     assert_eq!(of(Place::Downloads), ["home/ada/in box"]);
     assert!(of(Place::Desktop).is_empty());
-    let personal: Vec<String> = target
-        .places
-        .personal
-        .iter()
-        .map(ToString::to_string)
-        .collect();
-    assert!(personal.contains(&"home/ada/papers".to_owned()));
-    assert!(
-        personal.contains(&"home/ada/Documents".to_owned()),
-        "the usual names stay guarded"
-    );
+    let guards = Guards::new(&target.places, Vec::new());
+    let is_personal = |path: &str| guards.is_personal(&TargetPath::new(path).unwrap());
+    assert!(is_personal("home/ada/papers"));
+    assert!(is_personal("home/ada/Documents"), "the usual names stay");
+    // Where the desktop is isn't known, so whatever ada sees is hers.
+    assert!(is_personal("home/ada/boats/x") && !is_personal("home/ada/.cache"));
     assert!(!target.is_live);
 }
 
@@ -117,28 +115,28 @@ fn a_sheet_is_kept_whole_and_a_malformed_one_is_told_with_its_place() {
     use jolly_core::sheet::{Sheet, SheetError};
     let bench = Bench::demo();
     let (target, state) = (bench.target(), bench.state());
-    let identity = target.identity();
-    assert_eq!(Sheet::read(&state, &identity).unwrap(), None);
+    let identity = target.identity().as_str();
+    assert_eq!(Sheet::read(&state, identity).unwrap(), None);
     let mut sheet = Sheet::of(&target);
     sheet.rules_off.insert("linux/trash".to_owned());
     for day in 0..120 {
         let time = jiff::Timestamp::from_second(NOW + day * DAY).unwrap();
         sheet.note_visit(&target, time, target.measure().unwrap());
     }
-    sheet.keep(&state, &identity).unwrap();
-    let read = Sheet::read(&state, &identity).unwrap().unwrap();
+    sheet.keep(&state, identity).unwrap();
+    let read = Sheet::read(&state, identity).unwrap().unwrap();
     assert_eq!(read, sheet);
     assert_eq!(read.visits.len(), 100, "old visits are dropped");
     assert_eq!(Sheet::all(&state), [sheet]);
 
-    let path = state.sheet(&identity);
+    let path = state.sheet(identity);
     for wrong in [
         "label = 3",
         "label = \"x\"\nlayout = \"linux\"\nextra = 1",
         "\u{0}",
     ] {
         std::fs::write(&path, wrong).unwrap();
-        let error = Sheet::read(&state, &identity).unwrap_err();
+        let error = Sheet::read(&state, identity).unwrap_err();
         assert!(matches!(&error, SheetError::Malformed { .. }), "{error}");
         assert!(
             error.to_string().contains("line 1") || error.to_string().contains("line 3"),
@@ -146,6 +144,6 @@ fn a_sheet_is_kept_whole_and_a_malformed_one_is_told_with_its_place() {
         );
     }
     std::fs::write(&path, b"\xff").unwrap();
-    assert!(Sheet::read(&state, &identity).is_err());
+    assert!(Sheet::read(&state, identity).is_err());
     assert!(Sheet::all(&state).is_empty());
 }

@@ -163,6 +163,7 @@ fn on_volume(point: &Path, kind: &str, layout: Layout, demo: DemoLayout) {
     let mut dustpan = Dustpan::create(&state, &new).unwrap();
     let mode = Real {
         run: kind,
+        state: &state,
         journal: &mut journal,
         dustpan: Some(&mut dustpan),
         started: now(),

@@ -165,7 +165,12 @@ impl Check {
 
     /// Looks for room, for programs that hold what goes, and what the volume can't promise.
     fn ask_around(&mut self, session: &Session, manifest: &Manifest, decisions: &Decisions) {
-        let room = find_room(&session.state, &session.target, manifest, session.dustpan.as_deref());
+        let room = find_room(
+            &session.state,
+            &session.target,
+            manifest,
+            session.dustpan.as_deref(),
+        );
         self.room = room.map_err(|error| whole_story(&error));
         if self.aside.items > 0 {
             let kept = SignedDuration::from_hours(24 * KEPT_DAYS);

@@ -92,7 +92,9 @@ fn letter_typed(model: &mut Model, letter: char) -> Vec<Effect> {
     };
     check.typed.push(letter);
     if !WORD.starts_with(&check.typed) {
-        check.typed.pop();
+        // Of a word that was begun its first letter stays, so that no other key comes alive.
+        check.typed.truncate(1);
+        check.typed.retain(|first| WORD.starts_with(first));
     }
     if check.typed != WORD {
         return Vec::new();

@@ -106,7 +106,8 @@ impl Families {
 }
 
 fn words(name: &[u8]) -> impl Iterator<Item = &[u8]> {
-    name.split(|byte| !is_of_word(*byte)).filter(|word| !word.is_empty())
+    name.split(|byte| !is_of_word(*byte))
+        .filter(|word| !word.is_empty())
 }
 
 /// Whether a word is one that a copy bears: of the list, or a number.
@@ -118,10 +119,11 @@ fn is_copy_word(word: &[u8]) -> bool {
 pub(super) fn names_guard(small: &[u8], rule: &Rule) -> Option<Guard> {
     // What can't be read holds no settings any more; its recogniser has looked.
     let is_checked = || rule.detect == Some(Detect::BrokenLauncher) && small.ends_with(b".plist");
-    let counts = |known: &Known| {
-        known.says == Says::Ending || known.guard != Guard::Secret || !is_checked()
-    };
-    FILES.find(small, &counts).or_else(|| named_as_folder(small))
+    let counts =
+        |known: &Known| known.says == Says::Ending || known.guard != Guard::Secret || !is_checked();
+    FILES
+        .find(small, &counts)
+        .or_else(|| named_as_folder(small))
 }
 
 /// The guard of a file that is called as a guarded folder is.
@@ -132,7 +134,11 @@ fn named_as_folder(small: &[u8]) -> Option<Guard> {
             && known.says != Says::Ending
             && (known.says == Says::Alone || name.len() < small.len())
     };
-    IN_FOLDERS.starting(name).iter().find(is_it).map(|known| known.guard)
+    IN_FOLDERS
+        .starting(name)
+        .iter()
+        .find(is_it)
+        .map(|known| known.guard)
 }
 
 /// The guard of a folder and everything in it by its name.

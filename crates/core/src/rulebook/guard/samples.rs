@@ -42,21 +42,41 @@ fn arb_part(layout: Layout) -> impl Strategy<Value = String> {
     let mut known: Vec<String> = super::lists::system(layout)
         .iter()
         .flat_map(|listed| listed.split('/'))
-        .chain(super::lists::FOLDERS.iter().flat_map(|family| family.names.iter().copied()))
-        .chain(super::lists::PAIRS.iter().flat_map(|(_, one, two)| [*one, *two]))
+        .chain(
+            super::lists::FOLDERS
+                .iter()
+                .flat_map(|family| family.names.iter().copied()),
+        )
+        .chain(
+            super::lists::PAIRS
+                .iter()
+                .flat_map(|(_, one, two)| [*one, *two]),
+        )
         .map(str::to_owned)
         .collect();
     known.extend(["id_x", ".ssh", ".gnupg.old", ".kube"].map(str::to_owned));
     for family in super::lists::FAMILIES {
         let is_ending = family.says == super::lists::Says::Ending;
         let names = family.names.iter();
-        known.extend(names.map(|name| if is_ending { format!("x.{name}") } else { (*name).to_owned() }));
+        known.extend(names.map(|name| {
+            if is_ending {
+                format!("x.{name}")
+            } else {
+                (*name).to_owned()
+            }
+        }));
     }
-    known
-        .extend(["home", "ada", "tmp", "Documents", "cache", "x.log", "de"].map(str::to_owned));
+    known.extend(["home", "ada", "tmp", "Documents", "cache", "x.log", "de"].map(str::to_owned));
     known.retain(|part| part != "*");
-    let mut copies: Vec<String> = super::lists::UPGRADED.iter().map(|end| (*end).to_owned()).collect();
-    copies.extend(super::lists::COPY_WORDS.iter().map(|word| format!(".{word}")));
+    let mut copies: Vec<String> = super::lists::UPGRADED
+        .iter()
+        .map(|end| (*end).to_owned())
+        .collect();
+    copies.extend(
+        super::lists::COPY_WORDS
+            .iter()
+            .map(|word| format!(".{word}")),
+    );
     copies.extend(["~", " (copy)", "-wal", " (2)", "s", ".gz"].map(str::to_owned));
     let known = prop::sample::select(known);
     prop_oneof![
@@ -77,7 +97,14 @@ pub(crate) fn arb_case() -> impl Strategy<Value = (Layout, Vec<String>)> {
         // Ways to what is guarded, and on from there.
         let mut ways: Vec<Vec<String>> = super::lists::system(layout)
             .iter()
-            .chain(&["home/eve/x", "home/eve/.x", "home/ada", "home/ada/cache", "home/ada/Documents", "tmp"])
+            .chain(&[
+                "home/eve/x",
+                "home/eve/.x",
+                "home/ada",
+                "home/ada/cache",
+                "home/ada/Documents",
+                "tmp",
+            ])
             .map(|way| {
                 way.replace('*', "any")
                     .split('/')

@@ -8,8 +8,8 @@ use toml::Spanned;
 use super::Reader;
 use crate::rulebook::written::{WrittenAge, WrittenExample, WrittenKeep, WrittenRule};
 use crate::rulebook::{
-    AgeBy, AgeLimit, AgeRule, Detect, Example, Family, FileKind, KeepNewest, Need, Removal, Verdict, Within,
-    pattern,
+    AgeBy, AgeLimit, AgeRule, Detect, Example, Family, FileKind, KeepNewest, Need, Removal,
+    Verdict, Within, pattern,
 };
 use crate::target::{Layout, Place, TargetPath};
 

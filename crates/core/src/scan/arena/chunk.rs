@@ -271,7 +271,10 @@ impl Chunk {
 
     pub(super) fn set_time(&mut self, row: usize, time: i64) {
         let is_strange = self.pile[row] & IS_STRANGE != 0;
-        match (self.strange.get_mut(row).filter(|_| is_strange), u32::try_from(time)) {
+        match (
+            self.strange.get_mut(row).filter(|_| is_strange),
+            u32::try_from(time),
+        ) {
             (Some(strange), _) => strange.time = time,
             (None, Ok(time)) => self.time[row] = time,
             // Out of the ordinary by now: as near as the column can say, and never older than it was.

@@ -231,8 +231,13 @@ impl<'a> Worker<'a> {
         self.look_for_undated(&path);
         let sweeper = self.sweeper(waiting.parent.as_deref(), &path, guards, &stat);
         let above = waiting.parent.as_ref().and_then(|parent| parent.tagged);
-        let may_be_tagged = || outlook.asks_for_tags && recognise::may_be_tagged(ground.guards, &path);
-        let own_tag = || may_be_tagged().then(|| recognise::tag_owner(&**disk, &folder)).flatten();
+        let may_be_tagged =
+            || outlook.asks_for_tags && recognise::may_be_tagged(ground.guards, &path);
+        let own_tag = || {
+            may_be_tagged()
+                .then(|| recognise::tag_owner(&**disk, &folder))
+                .flatten()
+        };
         let tagged = above.or_else(own_tag);
         let is_tag_root = above.is_none() && tagged.is_some();
         let memory = ground.memory.as_ref();

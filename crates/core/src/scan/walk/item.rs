@@ -36,7 +36,7 @@ impl Worker<'_> {
                 self.note.guarded += 1;
                 return;
             }
-            Ownership::Spared(_) | Ownership::Nobodys => return,
+            Ownership::Unseen(..) | Ownership::Spared(_) | Ownership::Nobodys => return,
         };
         let search = ground.search(owner);
         let rule = &ground.rule(owner).rule;
@@ -144,7 +144,8 @@ impl Worker<'_> {
             self.note.is_unclear = true;
             return;
         }
-        let time = recognise::time_of_itself(rule.rule.age.by, self.walk.ground.target.dates, &stat);
+        let time =
+            recognise::time_of_itself(rule.rule.age.by, self.walk.ground.target.dates, &stat);
         self.add(
             at,
             &NewItem {

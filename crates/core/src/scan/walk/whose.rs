@@ -31,7 +31,13 @@ impl Named<'_, '_, '_> {
         if let Some(stat) = self.known {
             return Some(*stat);
         }
-        let looked = self.worker.walk.ground.target.disk().stat(self.folder, self.name);
+        let looked = self
+            .worker
+            .walk
+            .ground
+            .target
+            .disk()
+            .stat(self.folder, self.name);
         match looked {
             Ok(stat) => Some(*self.known.insert(stat)),
             Err(error) => {
@@ -152,6 +158,7 @@ impl Worker<'_> {
         match owned {
             Ownership::Owned(standing) => Ownership::Owned(search(standing)),
             Ownership::Guarded(standing, guard) => Ownership::Guarded(search(standing), guard),
+            Ownership::Unseen(standing, guard) => Ownership::Unseen(search(standing), guard),
             Ownership::Spared(standing) => Ownership::Spared(search(standing)),
             Ownership::Nobodys => Ownership::Nobodys,
         }

@@ -201,9 +201,7 @@ impl Pan {
     ///
     /// # Errors
     /// When their folder can't be read.
-    pub fn all(
-        state: &StateFolder,
-    ) -> Result<Vec<Result<Self, LogError>>, StateError> {
+    pub fn all(state: &StateFolder) -> Result<Vec<Result<Self, LogError>>, StateError> {
         let runs = state.dustpans()?;
         let pans = runs
             .iter()

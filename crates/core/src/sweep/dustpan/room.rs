@@ -85,13 +85,18 @@ pub fn find_room(
         let there = path.ancestors().find(|path| path.is_dir());
         let folder = disk.open_root(there.unwrap_or(Path::new("/")))?;
         let device = disk.stat_folder(&folder)?.key.device;
-        Ok((device, disk.space(&folder)?.free, disk.keeps_owners(&folder)))
+        Ok((
+            device,
+            disk.space(&folder)?.free,
+            disk.keeps_owners(&folder),
+        ))
     };
     let state_folder = place.map_or_else(|| state.dustpan_folder(), Path::to_owned);
-    let (device, free, keeps_owners) = measure(&state_folder).map_err(|source| RoomError::Measure {
-        path: state_folder.clone(),
-        source,
-    })?;
+    let (device, free, keeps_owners) =
+        measure(&state_folder).map_err(|source| RoomError::Measure {
+            path: state_folder.clone(),
+            source,
+        })?;
     let is_targets = Some(device) == own;
     let needs = if is_targets { frame.min(whole) } else { whole };
     if !keeps_owners {

@@ -27,46 +27,135 @@ const COPIES: &str = " bak backup backups old orig original save saved tmp temp 
 
 /// Whether some words, spaced, are all such words or numbers.
 fn are_copies(words: &str) -> bool {
-    words.split(' ').filter(|word| !word.is_empty()).all(|word| {
-        word.bytes().all(|byte| byte.is_ascii_digit()) || COPIES.contains(&format!(" {word} "))
-    })
+    words
+        .split(' ')
+        .filter(|word| !word.is_empty())
+        .all(|word| {
+            word.bytes().all(|byte| byte.is_ascii_digit()) || COPIES.contains(&format!(" {word} "))
+        })
 }
 
 /// Words, spaced, of which each alone says that a file holds passwords, keys or bookmarks.
 const SECRETS: [&str; 63] = [
-    " login data ", " web data ", " logins json ", " logins backup json ", " logins db ", " key3 db ",
-    " key4 db ", " cert8 db ", " cert9 db ", " pkcs11 txt ", " signons sqlite ", " signons2 txt ",
-    " signons3 txt ", " places sqlite ", " formhistory sqlite ", " autofill profiles json ",
-    " credentialstate sqlite ", " permissions sqlite ", " content prefs sqlite ", " prefs js ",
-    " user places xbel ", " bookmarks ", " bookmark ", " bookmarkbackups ", " accountbookmarks ",
-    " encryptedbookmarks2 ", " passwords ", " passkeys ", " search json mozlz4 ", " addonstartup json ",
-    " signedinuser json ", " id rsa ", " id dsa ", " id ecdsa ", " id ed25519 ", " id ed448 ", " id xmss ",
-    " authorized keys ", " known hosts ", " netrc ", " pgpass ", " my cnf ", " mylogin cnf ",
-    " git credentials ", " authinfo ", " msmtprc ", " npmrc ", " pypirc ", " vncpasswd ", " xauthority ",
-    " iceauthority ", " htpasswd ", " wallet ", " wallets ", " keyring ", " keyrings ", " keychain ",
-    " keychains ", " secring ", " pubring ", " trustdb ", " kdewallet ", " user dirs dirs ",
+    " login data ",
+    " web data ",
+    " logins json ",
+    " logins backup json ",
+    " logins db ",
+    " key3 db ",
+    " key4 db ",
+    " cert8 db ",
+    " cert9 db ",
+    " pkcs11 txt ",
+    " signons sqlite ",
+    " signons2 txt ",
+    " signons3 txt ",
+    " places sqlite ",
+    " formhistory sqlite ",
+    " autofill profiles json ",
+    " credentialstate sqlite ",
+    " permissions sqlite ",
+    " content prefs sqlite ",
+    " prefs js ",
+    " user places xbel ",
+    " bookmarks ",
+    " bookmark ",
+    " bookmarkbackups ",
+    " accountbookmarks ",
+    " encryptedbookmarks2 ",
+    " passwords ",
+    " passkeys ",
+    " search json mozlz4 ",
+    " addonstartup json ",
+    " signedinuser json ",
+    " id rsa ",
+    " id dsa ",
+    " id ecdsa ",
+    " id ed25519 ",
+    " id ed448 ",
+    " id xmss ",
+    " authorized keys ",
+    " known hosts ",
+    " netrc ",
+    " pgpass ",
+    " my cnf ",
+    " mylogin cnf ",
+    " git credentials ",
+    " authinfo ",
+    " msmtprc ",
+    " npmrc ",
+    " pypirc ",
+    " vncpasswd ",
+    " xauthority ",
+    " iceauthority ",
+    " htpasswd ",
+    " wallet ",
+    " wallets ",
+    " keyring ",
+    " keyrings ",
+    " keychain ",
+    " keychains ",
+    " secring ",
+    " pubring ",
+    " trustdb ",
+    " kdewallet ",
+    " user dirs dirs ",
 ];
 
 /// More of them.
-const MORE_SECRETS: [&str; 4] = [" keystore ", " credential ", " credentials ", " private keys v1 d "];
+const MORE_SECRETS: [&str; 4] = [
+    " keystore ",
+    " credential ",
+    " credentials ",
+    " private keys v1 d ",
+];
 
 /// Words, spaced, that say so where nothing else is said but that it is a copy.
 const SECRETS_ALONE: [&str; 18] = [
-    " preferences ", " secure preferences ", " local state ", " user js ", " profiles ini ",
-    " installs ini ", " handlers json ", " containers json ", " extensions json ", " search json ",
-    " shadow ", " gshadow ", " passwd ", " opasswd ", " secrets ", " secrets json ", " secrets yaml ",
+    " preferences ",
+    " secure preferences ",
+    " local state ",
+    " user js ",
+    " profiles ini ",
+    " installs ini ",
+    " handlers json ",
+    " containers json ",
+    " extensions json ",
+    " search json ",
+    " shadow ",
+    " gshadow ",
+    " passwd ",
+    " opasswd ",
+    " secrets ",
+    " secrets json ",
+    " secrets yaml ",
     " vault json ",
 ];
 
 /// And those of mail.
 const MAILS_ALONE: [&str; 7] = [
-    " mbox ", " inbox ", " outbox ", " sent ", " drafts ", " sent items ", " sent mail ",
+    " mbox ",
+    " inbox ",
+    " outbox ",
+    " sent ",
+    " drafts ",
+    " sent items ",
+    " sent mail ",
 ];
 
 /// What the system starts from, with whatever follows.
 const SYSTEMS: [&str; 11] = [
-    " pagefile sys ", " hiberfil sys ", " swapfile sys ", " ntuser ", " usrclass dat ", " ntdetect com ",
-    " boot ini ", " vmlinuz ", " initrd img ", " globalpreferences plist ", " otter quay toml ",
+    " pagefile sys ",
+    " hiberfil sys ",
+    " swapfile sys ",
+    " ntuser ",
+    " usrclass dat ",
+    " ntdetect com ",
+    " boot ini ",
+    " vmlinuz ",
+    " initrd img ",
+    " globalpreferences plist ",
+    " otter quay toml ",
 ];
 
 /// The same, where nothing follows.
@@ -88,13 +177,29 @@ const HIDDEN_FOLDERS: &str = " ssh gnupg pki cert aws azure kube docker electrum
 
 /// Folders of passwords and keys, by their words; one that is only called so and no folder stays, too.
 const SECRET_FOLDERS: [&str; 13] = [
-    " keyrings ", " bookmarkbackups ", " keychains ", " protect ", " vault ", " credentials ", " passkeys ",
-    " systemcertificates ", " private keys v1 d ", " openpgp revocs d ", " wallets ", " kwalletd ",
+    " keyrings ",
+    " bookmarkbackups ",
+    " keychains ",
+    " protect ",
+    " vault ",
+    " credentials ",
+    " passkeys ",
+    " systemcertificates ",
+    " private keys v1 d ",
+    " openpgp revocs d ",
+    " wallets ",
+    " kwalletd ",
     " password store ",
 ];
 
 /// Folders of mail.
-const MAIL_FOLDERS: [&str; 5] = [" mail ", " maildir ", " imapmail ", " messages ", " mailboxes "];
+const MAIL_FOLDERS: [&str; 5] = [
+    " mail ",
+    " maildir ",
+    " imapmail ",
+    " messages ",
+    " mailboxes ",
+];
 
 /// Where a table begins: the first words of all that is kept by name, as one bit for each pair of first
 /// letters. Most names have no word that begins so, and millions are asked.
@@ -187,7 +292,9 @@ fn has_ending(name: &str, table: &str) -> bool {
     name.match_indices('.').any(|(at, _)| {
         let rest = name.get(at + 1..).unwrap_or_default();
         let is_of_word = |letter: char| letter.is_ascii_alphanumeric() || !letter.is_ascii();
-        let end = rest.find(|letter| !is_of_word(letter)).unwrap_or(rest.len());
+        let end = rest
+            .find(|letter| !is_of_word(letter))
+            .unwrap_or(rest.len());
         let word = rest.get(..end).unwrap_or_default();
         !word.is_empty() && table.contains(&format!(" .{word} "))
     })
@@ -205,7 +312,10 @@ pub(super) fn of_name(rule: &Rule, name: &str) -> Option<&'static str> {
     if SYSTEMS.iter().any(|known| begins(&known)) || stands_alone(&words, &SYSTEMS_ALONE) {
         return Some(SYSTEM);
     }
-    let is_secret = SECRETS.iter().chain(&MORE_SECRETS).any(|known| holds(&known))
+    let is_secret = SECRETS
+        .iter()
+        .chain(&MORE_SECRETS)
+        .any(|known| holds(&known))
         || stands_alone(&words, &SECRETS_ALONE)
         || stands_alone(&words, &[" secrets toml "]);
     if has_ending(name, SECRET_ENDINGS) || (is_secret && !is_checked) {
@@ -243,7 +353,10 @@ pub(super) fn of_folder(name: &str) -> Option<&'static str> {
     let words = spaced(name);
     let is_hidden = || {
         each_beginning(&words).any(|from| {
-            let (word, rest) = from.get(1..).and_then(|from| from.split_once(' ')).unwrap_or_default();
+            let (word, rest) = from
+                .get(1..)
+                .and_then(|from| from.split_once(' '))
+                .unwrap_or_default();
             let is_dotted = name.contains(&format!(".{word}"));
             !word.is_empty()
                 && is_dotted
@@ -276,7 +389,11 @@ pub(super) fn of_pair(folder: &str) -> Option<&'static str> {
         "/library/mail/",
         "/library/messages/",
     ];
-    let own = ["/library/calendars/", "/library/cloudstorage/", "/library/mobile documents/"];
+    let own = [
+        "/library/calendars/",
+        "/library/cloudstorage/",
+        "/library/mobile documents/",
+    ];
     if holds(&secrets) {
         Some(SECRET)
     } else if holds(&mails) {

@@ -16,7 +16,9 @@ pub(super) fn is_systems(layout: Layout, rule: &Rule, text: &str) -> bool {
 pub(super) fn may_be_systems(layout: Layout, folder: &str) -> bool {
     match layout {
         // A folder of the system lies right in the root, too.
-        Layout::Linux => folder == "/" || starts(folder, &["/var/"]) || starts(folder, &LINUX_SYSTEM),
+        Layout::Linux => {
+            folder == "/" || starts(folder, &["/var/"]) || starts(folder, &LINUX_SYSTEM)
+        }
         Layout::Windows | Layout::Macos => true,
     }
 }
@@ -32,7 +34,10 @@ fn ends(text: &str, tails: &[&str]) -> bool {
 /// Whether a text is one of these folders, or lies in one; each is written with a slash at both ends.
 fn is_at_or_in(text: &str, folders: &[&str]) -> bool {
     folders.iter().any(|folder| {
-        text.starts_with(folder) || folder.strip_suffix('/').is_some_and(|folder| text == folder)
+        text.starts_with(folder)
+            || folder
+                .strip_suffix('/')
+                .is_some_and(|folder| text == folder)
     })
 }
 
@@ -49,10 +54,33 @@ fn in_any<'a>(text: &'a str, before: &str, after: &str) -> Option<&'a str> {
 }
 
 /// Folders of a linux system.
-const LINUX_SYSTEM: [&str; 25] = [
-    "/bin/", "/sbin/", "/lib/", "/lib32/", "/lib64/", "/libx32/", "/boot/", "/dev/", "/etc/", "/proc/",
-    "/sys/", "/run/", "/usr/", "/opt/", "/nix/", "/srv/", "/snap/", "/gnu/", "/var/run/", "/var/lock/",
-    "/var/lib/", "/var/spool/cron/", "/var/spool/at/", "/var/backups/", "/efi/",
+const LINUX_SYSTEM: [&str; 26] = [
+    "/bin/",
+    "/sbin/",
+    "/lib/",
+    "/lib32/",
+    "/lib64/",
+    "/libx32/",
+    "/boot/",
+    "/dev/",
+    "/etc/",
+    "/proc/",
+    "/sys/",
+    "/run/",
+    "/usr/",
+    "/opt/",
+    "/nix/",
+    "/srv/",
+    "/snap/",
+    "/gnu/",
+    "/var/run/",
+    "/var/lock/",
+    "/var/lib/",
+    "/var/spool/cron/",
+    "/var/spool/at/",
+    "/var/backups/",
+    "/efi/",
+    "/recovery/",
 ];
 
 fn is_linux(rule: &Rule, text: &str) -> bool {
@@ -62,8 +90,17 @@ fn is_linux(rule: &Rule, text: &str) -> bool {
         ends(
             text,
             &[
-                ".dpkg-old", ".dpkg-dist", ".dpkg-bak", ".ucf-old", ".ucf-dist", ".rpmsave", ".rpmorig",
-                ".rpmnew", ".pacsave", ".pacorig", ".pacnew",
+                ".dpkg-old",
+                ".dpkg-dist",
+                ".dpkg-bak",
+                ".ucf-old",
+                ".ucf-dist",
+                ".rpmsave",
+                ".rpmorig",
+                ".rpmnew",
+                ".pacsave",
+                ".pacorig",
+                ".pacnew",
             ],
         )
     };
@@ -79,32 +116,58 @@ fn is_linux(rule: &Rule, text: &str) -> bool {
                 .any(|folder| in_folder(text, folder).is_some()))
         || (asks && rule.keep_newest.is_some() && is_snap())
         || (asks && in_folder(text, "/etc/").is_some() && is_replaced());
-    (is_at_or_in(text, &LINUX_SYSTEM) || is_at_or_in(text, &["/recovery/"])) && !but
+    is_at_or_in(text, &LINUX_SYSTEM) && !but
 }
 
 /// Folders of a windows system.
 const WINDOWS_SYSTEM: [&str; 17] = [
-    "/windows/", "/winnt/", "/program files/", "/program files (x86)/", "/program files (arm)/",
-    "/programdata/", "/boot/", "/recovery/", "/system volume information/", "/perflogs/", "/efi/",
-    "/$winreagent/", "/users/default/", "/users/default user/", "/users/all users/",
-    "/documents and settings/all users/", "/config.msi/",
+    "/windows/",
+    "/winnt/",
+    "/program files/",
+    "/program files (x86)/",
+    "/program files (arm)/",
+    "/programdata/",
+    "/boot/",
+    "/recovery/",
+    "/system volume information/",
+    "/perflogs/",
+    "/efi/",
+    "/$winreagent/",
+    "/users/default/",
+    "/users/default user/",
+    "/users/all users/",
+    "/documents and settings/all users/",
+    "/config.msi/",
 ];
 
 /// Folders in these in which nobody's program lies.
 const WINDOWS_SPENT: [&str; 18] = [
-    "/windows/temp/", "/windows/systemtemp/", "/windows/logs/", "/windows/panther/", "/windows/minidump/",
-    "/windows/livekernelreports/", "/windows/prefetch/", "/windows/debug/",
-    "/windows/softwaredistribution/download/", "/windows/softwaredistribution/deliveryoptimization/",
-    "/windows/softwaredistribution/datastore/logs/", "/windows/system32/logfiles/",
-    "/windows/system32/wdi/logfiles/", "/windows/downloaded program files/", "/windows/offline web pages/",
-    "/programdata/microsoft/windows/wer/", "/programdata/usoshared/logs/",
+    "/windows/temp/",
+    "/windows/systemtemp/",
+    "/windows/logs/",
+    "/windows/panther/",
+    "/windows/minidump/",
+    "/windows/livekernelreports/",
+    "/windows/prefetch/",
+    "/windows/debug/",
+    "/windows/softwaredistribution/download/",
+    "/windows/softwaredistribution/deliveryoptimization/",
+    "/windows/softwaredistribution/datastore/logs/",
+    "/windows/system32/logfiles/",
+    "/windows/system32/wdi/logfiles/",
+    "/windows/downloaded program files/",
+    "/windows/offline web pages/",
+    "/programdata/microsoft/windows/wer/",
+    "/programdata/usoshared/logs/",
     "/programdata/microsoft/windows/deliveryoptimization/cache/",
 ];
 
 fn is_windows(text: &str) -> bool {
     let profile = "/windows/system32/config/systemprofile/appdata/local/";
     let service = "/windows/serviceprofiles/";
-    let is_spent = WINDOWS_SPENT.iter().any(|folder| in_folder(text, folder).is_some())
+    let is_spent = WINDOWS_SPENT
+        .iter()
+        .any(|folder| in_folder(text, folder).is_some())
         || ["temp/", "microsoft/windows/inetcache/"]
             .iter()
             .any(|below| in_folder(text, &format!("{profile}{below}")).is_some())
@@ -120,20 +183,37 @@ fn is_windows(text: &str) -> bool {
     let is_note = right_in("/windows/")
         .is_some_and(|name| name.contains(".log.") || ends(name, &[".log", ".dmp", "log.txt"]));
     let is_setup = right_in("/windows/inf/").is_some_and(|name| name.starts_with("setupapi"));
-    let is_fonts = right_in("/windows/system32/").is_some_and(|name| name.ends_with("fntcache.dat"));
+    let is_fonts =
+        right_in("/windows/system32/").is_some_and(|name| name.ends_with("fntcache.dat"));
     is_at_or_in(text, &WINDOWS_SYSTEM) && !is_spent && !is_note && !is_setup && !is_fonts
 }
 
 /// Folders of a macos system.
 const MACOS_SYSTEM: [&str; 12] = [
-    "/system/", "/library/", "/applications/", "/bin/", "/sbin/", "/usr/", "/opt/", "/private/etc/",
-    "/private/var/", "/dev/", "/volumes/", "/network/",
+    "/system/",
+    "/library/",
+    "/applications/",
+    "/bin/",
+    "/sbin/",
+    "/usr/",
+    "/opt/",
+    "/private/etc/",
+    "/private/var/",
+    "/dev/",
+    "/volumes/",
+    "/network/",
 ];
 
 /// Folders in these in which nobody's program lies.
 const MACOS_SPENT: [&str; 9] = [
-    "/library/caches/", "/library/logs/", "/library/updates/", "/private/var/log/", "/private/var/tmp/",
-    "/private/var/db/diagnostics/", "/private/var/root/library/caches/", "/private/var/root/library/logs/",
+    "/library/caches/",
+    "/library/logs/",
+    "/library/updates/",
+    "/private/var/log/",
+    "/private/var/tmp/",
+    "/private/var/db/diagnostics/",
+    "/private/var/root/library/caches/",
+    "/private/var/root/library/logs/",
     "/private/var/root/.trash/",
 ];
 
@@ -146,22 +226,31 @@ fn is_macos(rule: &Rule, text: &str) -> bool {
     };
     let launches = rule.detect == Some(Detect::BrokenLauncher)
         && text.ends_with(".plist")
-        && ["/library/launchagents/", "/library/launchdaemons/", "/library/preferences/"]
-            .iter()
-            .any(|folder| in_folder(text, folder).is_some_and(|name| !name.contains('/')));
+        && [
+            "/library/launchagents/",
+            "/library/launchdaemons/",
+            "/library/preferences/",
+        ]
+        .iter()
+        .any(|folder| in_folder(text, folder).is_some_and(|name| !name.contains('/')));
     let speaks = rule.detect == Some(Detect::LanguageNotUsed)
         && in_folder(text, "/applications/").is_some_and(|rest| {
             let parts: Vec<&str> = rest.split('/').collect();
             let at = |from: usize| parts.get(from..from + 2) == Some(&["contents", "resources"]);
             (at(1) && parts.len() > 3) || (at(2) && parts.len() > 4)
         });
-    let is_spent = MACOS_SPENT.iter().any(|folder| in_folder(text, folder).is_some())
+    let is_spent = MACOS_SPENT
+        .iter()
+        .any(|folder| in_folder(text, folder).is_some())
         || by_start("t/").is_some()
         || by_start("c/").is_some();
     let is_own_programs = || {
-        let rest = text.strip_prefix("/users/").and_then(|rest| rest.split_once('/'));
+        let rest = text
+            .strip_prefix("/users/")
+            .and_then(|rest| rest.split_once('/'));
         rest.is_some_and(|(_, rest)| rest == "applications" || rest.starts_with("applications/"))
     };
-    let is_systems = is_at_or_in(text, &MACOS_SYSTEM) || is_at_or_in(text, &["/net/"]) || is_own_programs();
+    let is_systems =
+        is_at_or_in(text, &MACOS_SYSTEM) || is_at_or_in(text, &["/net/"]) || is_own_programs();
     is_systems && !is_spent && !launches && !speaks
 }
