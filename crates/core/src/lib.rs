@@ -7,6 +7,7 @@ pub mod arrive;
 mod cancel;
 pub mod decide;
 pub mod inside;
+mod json;
 pub mod kept;
 pub mod recognise;
 pub mod report;
@@ -17,4 +18,5 @@ mod story;
 pub mod sweep;
 pub mod target;
 
+pub use json::{json_text, write_json};
 pub use story::whole_story;

@@ -28,6 +28,7 @@ pub(crate) use guard::samples as guard_samples;
 pub use guard::{Guard, Guards};
 pub(crate) use ownership::{Ownership, Probe, decide as decide_owner};
 pub(crate) use path_pattern::{NameTest, PathPattern, Reached, Spelling};
+pub(crate) use pattern::{bound as bound_pattern, build as build_pattern};
 pub use problem::{DocumentError, Problem};
 pub use rule::{
     AgeBy, AgeRule, Class, Example, Family, KeepNewest, Need, Removal, Rule, Rulebook, Verdict,

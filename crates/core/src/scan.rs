@@ -28,6 +28,7 @@ pub use progress::ScanEvent;
 pub use units::{Unit, Units};
 pub use unread::Unread;
 
+use std::collections::HashMap;
 use std::num::NonZeroUsize;
 use std::sync::Arc;
 
@@ -58,6 +59,8 @@ pub struct Scan {
     pub units: Units,
     /// Where the rules looked.
     pub searches: Vec<Search>,
+    roots: Roots,
+    pile_of: HashMap<(RuleNumber, Option<usize>), PileId>,
     /// The guards that stood.
     pub guards: Guards,
     /// What could not be read, and why.
@@ -162,11 +165,12 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
     let units = Units::settle(&mut arena, &walked.piles, of, &mut unread);
     let links = links::gather(&mut arena, now);
     let mut piles = pile::build(&arena, walked.piles, now);
+    let roots = Roots::of(&searches);
     // Whoever runs is looked for once, and only when a rule asks.
     let asks = |pile: &Pile| !rules.rule(pile.rule).rule.busy.is_empty();
     let in_use = piles.iter().any(asks).then(InUse::read).unwrap_or_default();
     for pile in &mut piles {
-        pile.blocked = blocked(target, rules, &searches, pile)
+        pile.blocked = blocked(target, rules, &roots, pile)
             .or_else(|| busy(target, rules, &in_use, pile).map(Blocked::Busy));
     }
     Scan {
@@ -174,7 +178,11 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
         rules: Arc::clone(rules),
         now,
         links,
-        notes: Notes::find(&arena, &piles, rules, target.layout, &searches),
+        notes: Notes::find(&arena, &piles, rules, target.layout, &roots),
+        pile_of: (piles.iter().enumerate())
+            .map(|(at, pile)| ((pile.rule, pile.account), PileId(at)))
+            .collect(),
+        roots,
         units,
         arena,
         piles,
@@ -193,33 +201,55 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
 /// counted with it.
 fn tell_unresolved(mut unresolved: Vec<Unresolved>, unread: &mut unread::Gatherer) {
     unresolved.sort_by(|one, other| one.path.cmp(&other.path));
-    let mut told: Vec<(TargetPath, String)> = Vec::new();
+    let mut told: HashMap<TargetPath, String> = HashMap::new();
     for place in unresolved {
         let reason = unread::reason(&place.error);
-        let above = told
-            .iter()
-            .find(|(above, _)| place.path.below(above).is_some());
-        if let Some((above, reason)) = above {
-            unread.add(above.to_string(), reason, 1);
+        let mut at = Some(place.path.clone());
+        let above = std::iter::from_fn(|| {
+            let path = at.take()?;
+            at = path.parent();
+            Some(path)
+        });
+        let known = above.into_iter().find_map(|path| Some((told.get(&path)?.clone(), path)));
+        if let Some((reason, above)) = known {
+            unread.add(above.to_string(), &reason, 1);
         } else {
             unread.add(place.path.to_string(), &reason, 1);
-            told.push((place.path, reason));
+            told.insert(place.path, reason);
         }
     }
 }
 
+/// Where the rules look, by rule and account.
+#[derive(Debug, Default)]
+struct Roots(HashMap<(RuleNumber, Option<usize>), Vec<TargetPath>>);
+
+impl Roots {
+    fn of(searches: &[Search]) -> Self {
+        let mut roots = Self::default();
+        for search in searches {
+            let own = roots.0.entry((search.rule, search.account)).or_default();
+            own.push(search.root.clone());
+        }
+        roots
+    }
+
+    fn of_pile(&self, pile: &Pile) -> &[TargetPath] {
+        let own = self.0.get(&(pile.rule, pile.account));
+        own.map_or(&[], Vec::as_slice)
+    }
+}
+
 /// Why a pile can't be swept now.
-fn blocked(target: &Target, rules: &RuleSet, searches: &[Search], pile: &Pile) -> Option<Blocked> {
+fn blocked(target: &Target, rules: &RuleSet, roots: &Roots, pile: &Pile) -> Option<Blocked> {
     let disk = target.disk();
     let needs = rules.rule(pile.rule).rule.needs == Some(Need::Administrator);
-    let mut roots = searches
-        .iter()
-        .filter(|search| search.rule == pile.rule && search.account == pile.account);
-    let may_change = |search: &Search| {
-        disk.open_folder(target.root(), search.root.as_bytes())
+    let may_change = |root: &TargetPath| {
+        disk.open_folder(target.root(), root.as_bytes())
             .is_ok_and(|folder| disk.may_change(&folder))
     };
-    (needs && !roots.any(may_change)).then_some(Blocked::NeedsAdministrator)
+    let is_needed = needs && !roots.of_pile(pile).iter().any(may_change);
+    is_needed.then_some(Blocked::NeedsAdministrator)
 }
 
 /// The program that runs and that a pile waits for.
@@ -242,8 +272,7 @@ impl Scan {
 
     /// The pile of a rule and account.
     pub fn pile_of(&self, rule: RuleNumber, account: Option<usize>) -> Option<PileId> {
-        let is_it = |pile: &Pile| pile.rule == rule && pile.account == account;
-        self.piles.iter().position(is_it).map(PileId)
+        self.pile_of.get(&(rule, account)).copied()
     }
 
     /// The account of a pile, by name.
@@ -254,11 +283,7 @@ impl Scan {
 
     /// The folders that a pile was found in.
     pub fn roots_of(&self, pile: &Pile) -> impl Iterator<Item = &TargetPath> {
-        let (rule, account) = (pile.rule, pile.account);
-        self.searches
-            .iter()
-            .filter(move |search| search.rule == rule && search.account == account)
-            .map(|search| &search.root)
+        self.roots.of_pile(pile).iter()
     }
 
     /// What an item of a trash describes: for an info file, the thing whose original place it

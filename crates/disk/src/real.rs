@@ -9,7 +9,7 @@ use std::path::Path;
 
 use rustix::fs::{
     Access, AtFlags, FlockOperation, Gid, Mode, OFlags, RawDir, RenameFlags, StatxFlags, Uid,
-    accessat, chownat, flock, fstatfs, fstatvfs, mkdirat, open, openat, readlinkat, renameat,
+    accessat, chownat, flock, fstat, fstatfs, fstatvfs, linkat, mkdirat, open, openat, readlinkat, renameat,
     renameat_with, statx, symlinkat, syncfs, utimensat,
 };
 use rustix::io::Errno;
@@ -70,6 +70,34 @@ fn list_through(
 /// File systems whose folders keep their last change exactly, by the number that `statfs(2)`
 /// names: ext2 to ext4, XFS, Btrfs and tmpfs.
 const KEEPING: [u64; 4] = [0xEF53, 0x5846_5342, 0x9123_683E, 0x0102_1994];
+
+impl RealDisk {
+    /// Moves a name where the file system can't promise that nothing is replaced. A second name replaces
+    /// nothing; where there can't be one, an empty file of our own is put there first, and only that is
+    /// replaced, and taken away again should that fail.
+    fn move_without_promise(
+        self,
+        (from, name): (&Folder, &CStr),
+        (to, new): (&Folder, &CStr),
+    ) -> io::Result<()> {
+        match linkat(from, name, to, new, AtFlags::empty()) {
+            Ok(()) => return self.unlink(from, name),
+            Err(error @ (Errno::EXIST | Errno::NOENT | Errno::XDEV)) => return Err(error.into()),
+            Err(_) => {}
+        }
+        let placed = self.make_file(to, new)?;
+        match renameat(from, name, to, new) {
+            Ok(()) => Ok(()),
+            Err(error) => {
+                let own = fstat(&placed).map(|stat| stat.st_ino);
+                if self.stat(to, new).is_ok_and(|there| Ok(there.key.inode) == own) {
+                    self.unlink(to, new)?;
+                }
+                Err(error.into())
+            }
+        }
+    }
+}
 
 /// File systems whose files have no owners of their own, or of which it isn't known: FAT, exFAT, NTFS,
 /// whatever comes through FUSE, and others' computers by SMB.
@@ -182,11 +210,8 @@ impl Disk for RealDisk {
 
     fn move_name(&self, from: &Folder, name: &CStr, to: &Folder, new: &CStr) -> io::Result<()> {
         match renameat_with(from, name, to, new, RenameFlags::NOREPLACE) {
-            // Some file systems can't promise that: a name of our own is put there first, and only
-            // that is replaced.
             Err(Errno::INVAL | Errno::NOSYS | Errno::NOTSUP) => {
-                self.make_file(to, new)?;
-                Ok(renameat(from, name, to, new)?)
+                self.move_without_promise((from, name), (to, new))
             }
             moved => Ok(moved?),
         }

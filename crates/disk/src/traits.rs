@@ -47,6 +47,9 @@ pub struct NotGiven {
     pub error: io::Error,
 }
 
+/// The bits of a mode that lend the rights of a file's owner or group, and the sticky one.
+const SPECIAL: u32 = 0o7000;
+
 /// The most that an attribute's value, or the list of their names, can hold (xattr(7)).
 const MOST: usize = 64 * 1024;
 
@@ -122,12 +125,26 @@ pub(crate) fn give(of: BorrowedFd<'_>, traits: &Traits) -> Vec<NotGiven> {
     };
     let is_theirs =
         fstat(of).is_ok_and(|now| now.st_uid == traits.user && now.st_gid == traits.group);
+    let mut is_given = true;
     if !is_theirs {
         let (user, group) = (Uid::from_raw(traits.user), Gid::from_raw(traits.group));
-        note("its owner", fchown(of, Some(user), Some(group)));
+        let given = fchown(of, Some(user), Some(group));
+        is_given = given.is_ok();
+        note("its owner", given);
     }
-    note("its mode", fchmod(of, Mode::from_raw_mode(traits.mode)));
-    for attribute in &traits.attributes {
+    // Under another owner these would lend that one's rights, and no longer the first one's.
+    let is_lending = |attribute: &&Attribute| attribute.name.starts_with(b"security.");
+    let mode = if is_given {
+        traits.mode
+    } else {
+        traits.mode & !SPECIAL
+    };
+    let withheld = mode != traits.mode || traits.attributes.iter().any(|it| is_lending(&it));
+    if !is_given && withheld {
+        note("what lends its owner's rights", Err(Errno::PERM));
+    }
+    note("its mode", fchmod(of, Mode::from_raw_mode(mode)));
+    for attribute in traits.attributes.iter().filter(|it| is_given || !is_lending(it)) {
         let flags = XattrFlags::empty();
         let (name, value) = (attribute.name.as_slice(), attribute.value.as_slice());
         note("an attribute", fsetxattr(of, name, value, flags));

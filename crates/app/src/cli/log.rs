@@ -8,7 +8,7 @@ use jolly_core::sweep::{
     recover, verify_log,
 };
 use jolly_core::target::{Printable, TargetPath};
-use jolly_core::whole_story;
+use jolly_core::{whole_story, write_json};
 use serde_json::json;
 
 use crate::cli::{LogCommand, print};
@@ -114,7 +114,7 @@ fn show(options: &SharedOptions, state: &StateFolder, run: &str) -> Result<Exit,
     print::result(|out| {
         for item in &items {
             if options.json {
-                serde_json::to_writer(&mut *out, item)?;
+                write_json(&mut *out, item)?;
                 writeln!(out)?;
             } else {
                 let path = TargetPath::try_from(&item.path).unwrap_or_default();

@@ -42,7 +42,10 @@ pub(super) fn result(write: impl FnOnce(&mut dyn Write) -> io::Result<()>) -> Re
 
 /// Writes a JSON object on one line.
 pub(super) fn json(value: &serde_json::Value) -> Result<(), Refusal> {
-    result(|out| writeln!(out, "{value}"))
+    result(|out| {
+        jolly_core::write_json(&mut *out, value)?;
+        writeln!(out)
+    })
 }
 
 /// A token that the keyboard's interrupt and a polite kill cancel.

@@ -3,10 +3,10 @@
 use std::fmt;
 use std::path::Path;
 
-use globset::{GlobBuilder, GlobMatcher};
+use globset::GlobMatcher;
 use jiff::civil::Date;
 
-use crate::rulebook::{AgeLimit, written_size};
+use crate::rulebook::{AgeLimit, bound_pattern as bound, build_pattern as build, written_size};
 use crate::target::{Layout, Printable, TargetPath, fold};
 
 /// Where an exclusion counts.
@@ -140,11 +140,8 @@ fn glob(pattern: &str, layout: Layout) -> Result<GlobMatcher, ExclusionError> {
     if trimmed.split('/').any(|part| matches!(part, "." | "..")) {
         return Err(refuse("`.` and `..` lead nowhere below the target"));
     }
-    let glob = GlobBuilder::new(trimmed)
-        .literal_separator(true)
-        .case_insensitive(layout.ignores_case())
-        .build()
-        .map_err(|error| refuse(&error.kind().to_string()))?;
+    bound(trimmed).map_err(|reason| refuse(&reason))?;
+    let glob = build(trimmed, layout).map_err(|error| refuse(&error.kind().to_string()))?;
     Ok(glob.compile_matcher())
 }
 

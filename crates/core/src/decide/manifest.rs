@@ -314,7 +314,8 @@ impl<'a> Maker<'a> {
         let pile = scan.pile(id);
         let rule = scan.rules.rule(pile.rule);
         let units = scan.units.all().iter().enumerate();
-        let own = units.filter(|(_, unit)| unit.pile == id);
+        let has_any = scan.units.has_any_of(id);
+        let own = units.filter(|(_, unit)| has_any && unit.pile == id);
         Self {
             scan,
             pile: id,

@@ -53,7 +53,7 @@ impl Overlay {
             asked: nothing(),
             by_hand: nothing(),
         };
-        let has_infos = scan.notes.all().iter().any(|note| note.pile == id);
+        let has_infos = scan.notes.has_any_of(id);
         let has_units = scan.units.has_any_of(id);
         let is_more = is_chosen || has_infos || has_units;
         if let ([only], false) = (marks.as_slice(), is_more) {

@@ -7,6 +7,7 @@ use jiff::Timestamp;
 use jolly_disk::{FileKey, Stamp};
 use serde::{Deserialize, Serialize};
 
+use crate::json::write_json;
 use crate::decide::{EntryKind, Identity, Manifest, ManifestItem, TargetMark};
 use crate::rulebook::Removal;
 use crate::scan::Sum;
@@ -138,7 +139,7 @@ pub fn write_plan(manifest: &Manifest, out: &mut dyn Write) -> io::Result<()> {
 }
 
 fn write_line(out: &mut dyn Write, value: &impl Serialize) -> io::Result<()> {
-    serde_json::to_writer(&mut *out, value)?;
+    write_json(&mut *out, value)?;
     out.write_all(b"\n")
 }
 

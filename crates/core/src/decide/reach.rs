@@ -64,7 +64,9 @@ impl Reach {
                 }
             }
             // What describes a spared thing is spared with it, also where that holds no item itself.
-            for note in scan.notes.all().iter().filter(|note| note.pile == id) {
+            let has_notes = scan.notes.has_any_of(id);
+            let notes = scan.notes.all().iter().filter(|_| has_notes);
+            for note in notes.filter(|note| note.pile == id) {
                 let thing = scan.described(note.info, &scan.arena.path(note.info));
                 let time = scan.arena.time(note.info);
                 if thing.is_some_and(|thing| matcher.fits_path(&thing))
@@ -85,8 +87,9 @@ impl Reach {
 
     /// What it spares of one pile.
     pub(super) fn of_pile(&self, pile: PileId) -> Option<&Marked> {
-        let found = self.piles.iter().find(|(id, _)| *id == pile);
-        found.map(|(_, marked)| marked)
+        // They were found in this order.
+        let at = self.piles.binary_search_by_key(&pile, |(id, _)| *id).ok()?;
+        self.piles.get(at).map(|(_, marked)| marked)
     }
 
     /// Whether it spares everything of every pile that holds anything.

@@ -6,6 +6,7 @@ use std::io::{self, Write};
 use jiff::Timestamp;
 use serde::Serialize;
 
+use crate::json::harmless_json;
 use crate::scan::Sum;
 use crate::sweep::{LogItem, LogState, LogSummary, Outcome};
 
@@ -119,6 +120,7 @@ pub(super) fn write(log: &LogSummary, items: &[LogItem], out: &mut dyn Write) ->
             .collect(),
         items,
     };
-    serde_json::to_writer_pretty(&mut *out, &object)?;
+    let text = serde_json::to_string_pretty(&object)?;
+    out.write_all(harmless_json(&text).as_bytes())?;
     writeln!(out)
 }

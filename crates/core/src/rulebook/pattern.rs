@@ -15,6 +15,7 @@ pub(super) fn compile(pattern: &str, layout: Layout) -> Result<Glob, String> {
     if pattern.is_empty() {
         return Err("an empty pattern matches nothing".to_owned());
     }
+    bound(pattern)?;
     if pattern.starts_with('/') {
         return Err("a pattern is relative: it starts below `in`, not with `/`".to_owned());
     }
@@ -27,11 +28,53 @@ pub(super) fn compile(pattern: &str, layout: Layout) -> Result<Glob, String> {
     {
         return Err("a pattern has no `..`, `.` or empty parts".to_owned());
     }
-    GlobBuilder::new(pattern)
+    build(pattern, layout).map_err(|error| format!("not a pattern: {}", error.kind()))
+}
+
+/// Builds a glob; one that would be too much to match is an error like any other.
+///
+/// # Errors
+/// When it is no glob, or is too large.
+pub(crate) fn build(pattern: &str, layout: Layout) -> Result<Glob, globset::Error> {
+    let glob = GlobBuilder::new(pattern)
         .literal_separator(true)
         .case_insensitive(layout.ignores_case())
-        .build()
-        .map_err(|error| format!("not a pattern: {}", error.kind()))
+        .build()?;
+    if pattern.len() > SMALL {
+        // A single matcher is made without asking whether that can be done; a set asks.
+        globset::GlobSetBuilder::new().add(glob.clone()).build()?;
+    }
+    Ok(glob)
+}
+
+/// A pattern of fewer letters is never too much to match.
+const SMALL: usize = 128;
+
+/// The longest pattern, in bytes, and how many parts one may have or nest.
+const LONGEST: usize = 64 * 1024;
+const MOST_LEVELS: usize = 64;
+
+/// Whether a pattern is one that anybody would write.
+///
+/// # Errors
+/// In words, when it is too long or too deep.
+pub(crate) fn bound(pattern: &str) -> Result<(), String> {
+    if pattern.len() > LONGEST {
+        return Err("it is longer than 64 KiB".to_owned());
+    }
+    let (mut depth, mut deepest) = (0_usize, 0);
+    for letter in pattern.bytes() {
+        match letter {
+            b'{' => depth += 1,
+            b'}' => depth = depth.saturating_sub(1),
+            _ => {}
+        }
+        deepest = deepest.max(depth);
+    }
+    if deepest > MOST_LEVELS || pattern.split('/').count() > MOST_LEVELS {
+        return Err("it is deeper than 64 levels".to_owned());
+    }
+    Ok(())
 }
 
 /// Whether it takes everything at some depth, whatever its name.

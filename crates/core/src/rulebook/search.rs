@@ -36,6 +36,7 @@ pub fn resolve(target: &Target, rules: &RuleSet) -> (Vec<Search>, Vec<Unresolved
     let mut told = HashSet::new();
     for (number, rule) in rules.iter() {
         let mut of_rule: Vec<Search> = Vec::new();
+        let mut known: HashSet<(Option<usize>, TargetPath)> = HashSet::new();
         for within in &rule.rule.within {
             for (account, base) in target.places.of(within.place) {
                 let mut note = |path: TargetPath, error: io::Error| {
@@ -50,7 +51,7 @@ pub fn resolve(target: &Target, rules: &RuleSet) -> (Vec<Search>, Vec<Unresolved
                         account,
                         root,
                     };
-                    if !of_rule.contains(&search) {
+                    if known.insert((account, search.root.clone())) {
                         of_rule.push(search);
                     }
                 }
@@ -83,10 +84,34 @@ fn unfold(
     );
     // A link where a rule names a folder is told; links that a pattern happens to match are not.
     let is_named = parts.last().is_none_or(|part| !is_pattern(part));
+    // What a pattern finds has to lie on the volume that it looks in: a snapshot's folders are called as the
+    // first ones are.
+    let first = parts.iter().position(|part| is_pattern(part));
+    let device = |path: &TargetPath| {
+        let folder = disk.open_folder(root, path.as_bytes()).ok()?;
+        Some(disk.stat_folder(&folder).ok()?.key.device)
+    };
+    let named = first.map(|first| {
+        let named = parts.get(..first).unwrap_or_default();
+        let written = named.iter().fold(base.clone(), |path, part| {
+            path.join(part.as_bytes()).unwrap_or(path)
+        });
+        device(&written)
+    });
+    let is_there = |path: &TargetPath| {
+        named.flatten().is_none_or(|named| device(path).is_none_or(|own| own == named))
+    };
     let mut paths: Vec<TargetPath> = found
         .into_iter()
         .filter(|(_, kind)| *kind == Kind::Folder || (*kind == Kind::Link && is_named))
         .map(|(path, _)| path)
+        .filter(|path| {
+            let is_there = is_there(path);
+            if !is_there {
+                note(path.clone(), io::ErrorKind::CrossesDevices.into());
+            }
+            is_there
+        })
         .collect();
     paths.retain(|path| match disk.open_folder(root, path.as_bytes()) {
         Ok(_) => true,

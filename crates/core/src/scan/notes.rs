@@ -4,8 +4,8 @@
 use std::collections::{HashMap, HashSet};
 
 use crate::recognise::described;
-use crate::rulebook::{Detect, RuleSet, Search};
-use crate::scan::{Arena, FolderId, ItemId, Pile, PileId};
+use crate::rulebook::{Detect, RuleSet};
+use crate::scan::{Arena, FolderId, ItemId, Pile, PileId, Roots};
 use crate::target::{Layout, TargetPath, fold};
 
 /// One info file, and the thing it describes, if both were found.
@@ -21,6 +21,7 @@ pub struct Note {
 #[derive(Clone, Debug, Default)]
 pub struct Notes {
     all: Vec<Note>,
+    piles: HashSet<PileId>,
     of_folder: HashMap<FolderId, usize>,
     of_item: HashMap<ItemId, usize>,
 }
@@ -32,7 +33,7 @@ impl Notes {
         piles: &[Pile],
         rules: &RuleSet,
         layout: Layout,
-        searches: &[Search],
+        roots: &Roots,
     ) -> Self {
         let mut notes = Self::default();
         let spelt = |name: &[u8]| {
@@ -48,18 +49,17 @@ impl Notes {
             piles.filter(|(_, pile)| rules.rule(pile.rule).rule.detect == Some(Detect::Trash))
         };
         for (at, pile) in trashes() {
-            let is_own =
-                |search: &&Search| search.rule == pile.rule && search.account == pile.account;
-            let roots = || searches.iter().filter(is_own).map(|search| &search.root);
             for info in pile.items().filter(|item| may_be_info(arena.name(*item))) {
                 let path = arena.path(info);
-                let mut things = roots().filter_map(|root| described(layout, root, &path));
+                let things = roots.of_pile(pile).iter();
+                let mut things = things.filter_map(|root| described(layout, root, &path));
                 if let Some(thing) = things.next()
                     && let Some(parent) = thing.parent()
                 {
                     let named = (spelt(thing.name()), notes.all.len());
                     wanted.entry(parent).or_default().push(named);
                     let pile = PileId(at);
+                    notes.piles.insert(pile);
                     notes.all.push(Note { info, pile });
                 }
             }
@@ -97,6 +97,11 @@ impl Notes {
             }
         }
         notes
+    }
+
+    /// Whether a pile has any.
+    pub fn has_any_of(&self, pile: PileId) -> bool {
+        self.piles.contains(&pile)
     }
 
     /// Every info file.

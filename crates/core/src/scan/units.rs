@@ -1,7 +1,7 @@
 //! What goes together or stays: a folder that a cache tag marks, a bundle, a backup of a device, a
 //! downloaded package. Half of one is worth nothing, and often breaks the rest.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use crate::rulebook::{Detect, RuleSet, Search};
 use crate::scan::arena::Arena;
@@ -25,6 +25,7 @@ pub struct Unit {
 #[derive(Clone, Debug, Default)]
 pub struct Units {
     all: Vec<Unit>,
+    piles: HashSet<PileId>,
     of_folder: HashMap<(PileId, FolderId), usize>,
 }
 
@@ -94,6 +95,7 @@ impl Units {
                 .insert((draft.unit.pile, folder), self.all.len());
             arena.set_folder_time(folder, draft.youngest);
         }
+        self.piles.insert(draft.unit.pile);
         self.all.push(draft.unit);
     }
 
@@ -104,7 +106,7 @@ impl Units {
 
     /// Whether a pile has any.
     pub fn has_any_of(&self, pile: PileId) -> bool {
-        self.all.iter().any(|unit| unit.pile == pile)
+        self.piles.contains(&pile)
     }
 
     /// The unit that what a pile has in a folder is a part of: its position among all.
@@ -115,9 +117,8 @@ impl Units {
 
 /// For every folder the topmost folder of the unit that it lies in or is.
 fn tops(arena: &Arena, by_tag: bool, roots: &[&TargetPath]) -> Vec<Option<FolderId>> {
-    let root_names: std::collections::HashSet<TargetPath> =
-        roots.iter().map(|root| (*root).clone()).collect();
-    let root_ids: std::collections::HashSet<FolderId> = arena
+    let root_names: HashSet<TargetPath> = roots.iter().map(|root| (*root).clone()).collect();
+    let root_ids: HashSet<FolderId> = arena
         .find_folders(&root_names)
         .into_iter()
         .map(|(_, id)| id)

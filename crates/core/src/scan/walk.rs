@@ -155,8 +155,16 @@ fn topmost(searches: &[Search]) -> Vec<TargetPath> {
     roots.sort_by_key(|root| (root.parts().count(), (*root).clone()));
     roots.dedup();
     let mut tops: Vec<TargetPath> = Vec::new();
+    let mut known: HashSet<TargetPath> = HashSet::new();
     for root in roots {
-        if !tops.iter().any(|top| root.below(top).is_some()) {
+        let mut above = Some(root.clone());
+        let mut is_covered = false;
+        while let Some(path) = above.filter(|_| !is_covered) {
+            is_covered = known.contains(&path);
+            above = path.parent();
+        }
+        if !is_covered {
+            known.insert(root.clone());
             tops.push(root.clone());
         }
     }

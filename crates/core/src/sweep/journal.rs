@@ -13,6 +13,7 @@ use jiff::Timestamp;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize, Serializer};
 
+use crate::json::write_json;
 use crate::decide::{EntryKind, ManifestItem};
 use crate::rulebook::Removal;
 use crate::sweep::{Outcome, StateError, StateFolder};
@@ -371,7 +372,7 @@ fn seal(
     previous: &mut String,
 ) -> Result<(), serde_json::Error> {
     let from = text.len();
-    if let Err(error) = serde_json::to_writer(&mut *text, record) {
+    if let Err(error) = write_json(&mut *text, record) {
         text.truncate(from);
         return Err(error);
     }

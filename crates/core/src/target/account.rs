@@ -1,5 +1,7 @@
 //! Accounts, from the target's own account file.
 
+use std::collections::HashSet;
+
 use crate::target::{Printable, TargetPath};
 
 /// A person's home on the target.
@@ -26,6 +28,7 @@ const NOBODY: u32 = 65534;
 /// Reads `etc/passwd` (the format of passwd(5)); lines that don't fit are left out.
 pub(super) fn read_passwd(text: &[u8]) -> Vec<Account> {
     let mut accounts: Vec<Account> = Vec::new();
+    let (mut homes, mut names) = (HashSet::new(), HashSet::new());
     for line in text.split(|byte| *byte == b'\n') {
         let mut fields = line.split(|byte| *byte == b':');
         let (Some(name), Some(_), Some(user), Some(_), Some(_), Some(home)) = (
@@ -51,10 +54,10 @@ pub(super) fn read_passwd(text: &[u8]) -> Vec<Account> {
         let Ok(home) = TargetPath::from_inside(home) else {
             continue;
         };
-        let is_known = accounts
-            .iter()
-            .any(|known| known.home == home || known.name == name);
+        let is_known = homes.contains(&home) || names.contains(name);
         if is_person && !name.is_empty() && !home.is_root() && !is_known {
+            homes.insert(home.clone());
+            names.insert(name.to_owned());
             accounts.push(Account {
                 name: Printable(name.as_bytes()).to_string(),
                 user,

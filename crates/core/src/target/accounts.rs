@@ -1,5 +1,6 @@
 //! The people of a target: its homes, whose they are, and when they were last used.
 
+use std::collections::HashSet;
 use std::io::{Read as _, Seek as _, SeekFrom};
 use std::ops::ControlFlow;
 
@@ -56,6 +57,8 @@ pub(super) fn find_accounts(disk: &dyn Disk, root: &Folder, layout: Layout) -> V
         Layout::Windows => &["Users/*", "Documents and Settings/*"],
         Layout::Macos => &["Users/*"],
     };
+    let mut known: HashSet<TargetPath> = accounts.iter().map(|it| it.home.clone()).collect();
+    let mut names: HashSet<String> = accounts.iter().map(|it| it.name.clone()).collect();
     // Homes that no account file knows: of layouts without one, restored, of people long removed.
     for pattern in homes {
         let parts: Vec<&str> = pattern.split('/').collect();
@@ -63,11 +66,15 @@ pub(super) fn find_accounts(disk: &dyn Disk, root: &Folder, layout: Layout) -> V
             let name = Printable(home.name()).to_string();
             let is_hidden = name.starts_with('.');
             let is_nobodys = NOBODYS.contains(&name.to_lowercase().as_str());
-            let is_known = accounts
-                .iter()
-                .any(|known| known.home == home || known.name == name);
-            if !is_hidden && !is_nobodys && !is_known {
-                accounts.extend(account_of(disk, root, home, name));
+            let is_known = known.contains(&home) || names.contains(&name);
+            if !is_hidden
+                && !is_nobodys
+                && !is_known
+                && let Some(account) = account_of(disk, root, home, name)
+            {
+                known.insert(account.home.clone());
+                names.insert(account.name.clone());
+                accounts.push(account);
             }
         }
     }

@@ -33,6 +33,9 @@ impl std::fmt::Display for Holder {
 #[derive(Clone, Debug, Default)]
 pub struct InUse {
     holders: HashMap<FileKey, Holder>,
+    /// Who locks an inode of a file system whose device has no number of its own: there the kernel's lists
+    /// name another device than a look at the file.
+    locked: HashMap<u64, Holder>,
     /// Every program that runs, with the number of the account that it runs for.
     programs: Vec<(Holder, u32)>,
 }
@@ -44,7 +47,10 @@ impl InUse {
         let mut programs = Vec::new();
         let own = std::process::id();
         let Ok(processes) = std::fs::read_dir("/proc") else {
-            return Self { holders, programs };
+            return Self {
+                holders,
+                ..Self::default()
+            };
         };
         for process in processes.flatten() {
             let name = process.file_name();
@@ -75,7 +81,7 @@ impl InUse {
                 }
             }
             if let Ok(maps) = std::fs::read(folder.join("maps")) {
-                keys.extend(mapped_files(&maps));
+                keys.extend(mapped_files(&maps, &folder.join("map_files")));
             }
             let program = std::fs::read(folder.join("comm")).unwrap_or_default();
             let program = Printable(program.trim_ascii()).to_string();
@@ -92,6 +98,7 @@ impl InUse {
         }
         // Locks are told of everybody's programs, also to an ordinary person.
         let locks = std::fs::read("/proc/locks").unwrap_or_default();
+        let mut locked = HashMap::new();
         for (key, process) in locked_files(&locks) {
             let known = programs
                 .iter()
@@ -100,17 +107,26 @@ impl InUse {
                 process: 0,
                 program: "a program that locked it".to_owned(),
             };
-            let known = known.map(|(holder, _)| holder.clone());
-            holders
-                .entry(key)
-                .or_insert_with(|| known.unwrap_or_else(unnamed));
+            let holder = known.map_or_else(unnamed, |(holder, _)| holder.clone());
+            if is_numberless(key.device) {
+                locked.entry(key.inode).or_insert_with(|| holder.clone());
+            }
+            holders.entry(key).or_insert(holder);
         }
-        Self { holders, programs }
+        Self {
+            holders,
+            locked,
+            programs,
+        }
     }
 
     /// Who holds the file, if anybody is seen to.
     pub fn holder(&self, key: FileKey) -> Option<&Holder> {
-        self.holders.get(&key)
+        let by_lock = || {
+            let may_be = is_numberless(key.device);
+            may_be.then(|| self.locked.get(&key.inode)).flatten()
+        };
+        self.holders.get(&key).or_else(by_lock)
     }
 
     /// Who holds a file that was removed: its bytes are not free before that program lets go.
@@ -232,16 +248,25 @@ pub(crate) fn users_locking(key: FileKey) -> Vec<Option<u32>> {
         .collect()
 }
 
+/// Whether a device is none of a disk (its major number is 0): of such a file system the kernel's lists may
+/// name another one than a look at the file does, as for the parts of a Btrfs volume.
+fn is_numberless(device: u64) -> bool {
+    device >> 32 == 0
+}
+
 /// The files in a `maps` text: `address perms offset major:minor inode path`, numbers in hex but
-/// for the inode.
-fn mapped_files(maps: &[u8]) -> Vec<FileKey> {
+/// for the inode. Where the device is none of a disk, the file itself is looked at through `map_files`
+/// (proc(5)), as far as this process may.
+fn mapped_files(maps: &[u8], map_files: &Path) -> Vec<FileKey> {
     let mut keys = Vec::new();
+    let mut looked = std::collections::HashSet::new();
     for line in maps.split(|byte| *byte == b'\n') {
         let mut fields = line
             .split(|byte| *byte == b' ')
             .filter(|field| !field.is_empty());
         let text = |field: Option<&[u8]>| Some(std::str::from_utf8(field?).ok()?.to_owned());
-        let device = text(fields.nth(3));
+        let range = text(fields.next());
+        let device = text(fields.nth(2));
         let inode = text(fields.next());
         let key = || {
             let device = device?;
@@ -254,7 +279,14 @@ fn mapped_files(maps: &[u8]) -> Vec<FileKey> {
                 inode,
             })
         };
-        keys.extend(key());
+        let Some(key) = key() else { continue };
+        keys.push(key);
+        if is_numberless(key.device)
+            && looked.insert(key)
+            && let Ok(metadata) = std::fs::metadata(map_files.join(range.unwrap_or_default()))
+        {
+            keys.push(key_of(&metadata));
+        }
     }
     keys.dedup();
     keys
@@ -291,7 +323,8 @@ mod tests {
         assert_eq!(in_use.holder(key(c"written")).unwrap().process, own);
         drop((ours, written));
         let exe = std::fs::metadata("/proc/self/exe").unwrap();
-        assert!(mapped_files(&std::fs::read("/proc/self/maps").unwrap()).contains(&key_of(&exe)));
+        let maps = std::fs::read("/proc/self/maps").unwrap();
+        assert!(mapped_files(&maps, Path::new("/proc/self/map_files")).contains(&key_of(&exe)));
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! Where the places of one target lie.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 use std::ffi::OsString;
 use std::io::{self, Read as _};
 use std::ops::ControlFlow;
@@ -20,11 +20,36 @@ pub(super) struct Ground<'a> {
     pub accounts: &'a [Account],
     /// The homes of all accounts.
     pub homes: BTreeSet<TargetPath>,
+    /// Accounts by what folders outside the homes say of whose they are.
+    pub people: People,
     /// Whether it is the running computer: only then the environment counts.
     pub is_live: bool,
     /// The user that this process runs as, where that is known: the environment is this one's.
     pub runner: Option<u32>,
     pub environment: &'a dyn Fn(&str) -> Option<OsString>,
+}
+
+/// The accounts of a target, by position, by what tells them.
+#[derive(Default)]
+pub(super) struct People {
+    by_user: HashMap<u32, usize>,
+    by_security_id: HashMap<String, usize>,
+    by_home: HashMap<String, usize>,
+}
+
+impl People {
+    /// Of two that are told by the same the first.
+    pub(super) fn of(accounts: &[Account]) -> Self {
+        let mut people = Self::default();
+        for (number, account) in accounts.iter().enumerate() {
+            people.by_user.entry(account.user).or_insert(number);
+            people.by_home.entry(home_on_drive(account)).or_insert(number);
+            if let Some(id) = &account.security_id {
+                people.by_security_id.entry(id.clone()).or_insert(number);
+            }
+        }
+        people
+    }
 }
 
 /// Folders of a home that are somebody's own, where no file says so.
@@ -343,17 +368,17 @@ fn owner(ground: &Ground<'_>, place: Place, path: &TargetPath) -> Option<usize> 
             .ok()?;
         Some(ground.disk.stat(&parent, path.as_name()).ok()?.user)
     };
-    let of = |is_it: &dyn Fn(&Account) -> bool| ground.accounts.iter().position(is_it);
+    let of_user = |user: u32| ground.people.by_user.get(&user).copied();
     match (ground.layout, place) {
-        (Layout::Windows, _) => of(&|account| account.security_id.as_deref() == Some(name))
-            .or_else(|| of_recycled(ground, path)),
+        (Layout::Windows, _) => {
+            let by_id = ground.people.by_security_id.get(name).copied();
+            by_id.or_else(|| of_recycled(ground, path))
+        }
         (_, Place::Trash) => {
-            let number = name.parse::<u32>().ok()?;
-            of(&|account| account.user == number)
+            of_user(name.parse::<u32>().ok()?)
         }
         _ => {
-            let number = user()?;
-            of(&|account| account.user == number)
+            of_user(user()?)
         }
     }
 }
@@ -386,12 +411,10 @@ fn of_recycled(ground: &Ground<'_>, path: &TargetPath) -> Option<usize> {
             && let Some(recycled) = crate::target::Recycled::read(&bytes)
         {
             let original = recycled.original.to_lowercase();
-            owners.extend(ground.accounts.iter().position(|account| {
-                let home = home_on_drive(account);
-                original
-                    .split_once(':')
-                    .is_some_and(|(_, rest)| rest.starts_with(&home))
-            }));
+            let rest = original.split_once(':').map_or("", |(_, rest)| rest);
+            let ends = rest.match_indices('\\').map(|(at, _)| at + 1);
+            let homes = &ground.people.by_home;
+            owners.extend(ends.filter_map(|end| homes.get(rest.get(..end)?)).next());
         }
         if asked < MOST_ASKED {
             ControlFlow::Continue(())

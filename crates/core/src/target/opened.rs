@@ -139,6 +139,7 @@ impl Target {
             root: &target.root,
             layout,
             accounts: &target.accounts,
+            people: locate::People::of(&target.accounts),
             homes: target.accounts.iter().map(|it| it.home.clone()).collect(),
             is_live: target.is_live,
             runner: Some(runner()),

@@ -1,6 +1,6 @@
 //! Places: the named folders of a layout.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use crate::target::{Layout, Personal, TargetPath};
 
@@ -271,6 +271,7 @@ pub struct Places {
     /// How names compare on their target.
     pub layout: Layout,
     found: BTreeMap<Place, Vec<Lies>>,
+    of_account: HashMap<(Place, Option<usize>), Vec<TargetPath>>,
     known: HashSet<(Place, Lies)>,
     /// Documents, pictures, music, videos and desktop of every account: guarded.
     pub personal: Personal,
@@ -293,6 +294,8 @@ impl Places {
     pub fn add(&mut self, place: Place, account: Option<usize>, path: TargetPath) {
         let lies = (account, path);
         if self.known.insert((place, lies.clone())) {
+            let own = self.of_account.entry((place, lies.0)).or_default();
+            own.push(lies.1.clone());
             self.found.entry(place).or_default().push(lies);
         }
     }
@@ -301,6 +304,12 @@ impl Places {
     pub fn of(&self, place: Place) -> impl Iterator<Item = (Option<usize>, &TargetPath)> {
         let found = self.found.get(&place).into_iter().flatten();
         found.map(|(account, path)| (*account, path))
+    }
+
+    /// Where a place of one account lies, or one of the system.
+    pub fn of_account(&self, place: Place, account: Option<usize>) -> &[TargetPath] {
+        let own = self.of_account.get(&(place, account));
+        own.map_or(&[], Vec::as_slice)
     }
 
     /// Every folder that is a place: its own root is never taken.

@@ -6,15 +6,19 @@ use std::io::Cursor;
 use plist::stream::{AsciiReader, BinaryReader, Event, OwnedEvent, XmlReader};
 
 /// The most that is read of one; settings of programs stay far below.
-pub(crate) const MOST: u64 = 1024 * 1024;
+pub(crate) const MOST: u64 = 16 * 1024 * 1024;
 
 /// How deep one may nest, and how many parts it may unfold to: a few bytes of a binary list can
 /// stand for billions.
 const DEEPEST: usize = 64;
 const MOST_PARTS: usize = 200_000;
 
-/// Texts longer than this are no names and no paths.
+/// Texts and keys longer than this are no names and no paths.
 const LONGEST: usize = 4_096;
+
+/// The most that is kept of one, keys and texts together, in bytes: every text is kept with all the keys
+/// that lead to it, and a binary list may say one long key many times.
+const MOST_KEPT: usize = 32 * 1024 * 1024;
 
 /// The texts of a property list by the keys that lead to them, divided by `/`; entries of an array
 /// count from 0.
@@ -38,12 +42,22 @@ enum Level {
     Array(usize),
 }
 
+impl Level {
+    /// How long what it adds to a path is, in bytes.
+    fn len(&self) -> usize {
+        match self {
+            Self::Dictionary(key) => 1 + key.as_ref().map_or(0, String::len),
+            Self::Array(_) => 8,
+        }
+    }
+}
+
 impl PropertyList {
     /// Reads one.
     pub(crate) fn read(bytes: &[u8]) -> Result<Self, Unreadable> {
         let mut list = Self::default();
         let mut levels: Vec<Level> = Vec::new();
-        let (mut parts, mut is_begun) = (0_usize, false);
+        let (mut parts, mut kept, mut is_begun) = (0_usize, 0_usize, false);
         for event in events(bytes) {
             let event = event.ok().ok_or(Unreadable::Broken)?;
             parts += 1;
@@ -54,6 +68,9 @@ impl PropertyList {
             if let (Some(Level::Dictionary(key @ None)), Event::String(text)) =
                 (levels.last_mut(), &event)
             {
+                if text.len() > LONGEST {
+                    return Err(Unreadable::TooMuch);
+                }
                 *key = Some(text.to_string());
                 continue;
             }
@@ -65,6 +82,10 @@ impl PropertyList {
                     step(&mut levels);
                 }
                 Event::String(text) if text.len() <= LONGEST => {
+                    kept += text.len() + levels.iter().map(Level::len).sum::<usize>();
+                    if kept > MOST_KEPT {
+                        return Err(Unreadable::TooMuch);
+                    }
                     list.texts.insert(path(&levels), text.into_owned());
                     step(&mut levels);
                 }

@@ -46,11 +46,13 @@ pub(crate) fn running(
             return target.is_live.then(|| in_use.program(name, user))?.cloned();
         }
     };
-    target
-        .places
-        .of(place)
-        .filter(|(of, _)| account.is_none() || *of == account)
-        .find_map(|(_, profile)| {
+    let of_one = account.map_or(&[][..], |_| target.places.of_account(place, account));
+    let of_all = target.places.of(place).map(|(_, profile)| profile);
+    let of_all = of_all.filter(|_| account.is_none());
+    of_one
+        .iter()
+        .chain(of_all)
+        .find_map(|profile| {
             // A note names a process of the machine that it was written on.
             let noted = || target.is_live.then(|| noted(target, in_use, profile));
             files

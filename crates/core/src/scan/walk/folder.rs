@@ -18,7 +18,7 @@ use crate::scan::news::Counted;
 use crate::scan::outlook::{Outlook, Outlooks};
 use crate::scan::unread;
 use crate::scan::{FolderId, PileId};
-use crate::target::TargetPath;
+use crate::target::{MOST_DEPTH, TargetPath};
 
 /// Names that a thread looks at before it tells how many.
 const TOLD_EVERY: u64 = 64;
@@ -27,6 +27,12 @@ const TOLD_EVERY: u64 = 64;
 /// on one way: descriptors are few.
 const HELD_EVERY: usize = 64;
 const MOST_HELD: usize = 64;
+
+/// The inode that the topmost folder of a Btrfs subvolume has.
+const SUBVOLUME: u64 = 256;
+
+/// The longest path that is walked, in bytes.
+const MOST_PATH: usize = 64 * 1024;
 
 /// A folder's last change has to lie so many seconds back to tell the next change from it: clocks
 /// of file systems stand still for up to two.
@@ -210,10 +216,25 @@ impl<'a> Worker<'a> {
                 return None;
             }
         };
+        // A part of the volume that lies apart, such as a snapshot, is another volume: only what a rule names
+        // in it, or leads to that, is walked.
+        let is_apart = (waiting.parent.as_ref())
+            .is_some_and(|parent| parent.device != stat.key.device);
         let outlook = match &waiting.outlook {
-            Some(outlook) => Arc::clone(outlook),
-            None => self.outlooks.at_start(ground.starts_at(&path)),
+            Some(outlook) if !is_apart => Arc::clone(outlook),
+            _ => self.outlooks.at_start(ground.starts_at(&path)),
         };
+        if is_apart {
+            let reason = if stat.key.inode == SUBVOLUME {
+                "a part of the volume apart, such as a snapshot"
+            } else {
+                "another volume"
+            };
+            self.miss(waiting, reason);
+            if outlook.standings.is_empty() && !ground.leads_on(&path) {
+                return None;
+            }
+        }
         let above = waiting.parent.as_ref().map(|parent| parent.guards);
         let guards = FolderGuards::of(ground.guards, above, &path);
         let closed = closed_for(ground, &outlook, guards, &path);
@@ -410,6 +431,15 @@ impl<'a> Worker<'a> {
         let own_path = at.leads_on.then(path);
         let leads_on = own_path.as_ref().is_some_and(|path| ground.leads_on(path));
         if outlook.standings.is_empty() && !leads_on {
+            return;
+        }
+        // Every folder holds its whole path while it is walked: a tree without end must not take all memory.
+        let length = at.path.as_bytes().len() + name.exact.len();
+        if at.depth >= MOST_DEPTH || length > MOST_PATH {
+            let place = self.walk.tally.name(at.place);
+            let reason = "deeper than 4,096 folders, or than a path of 64 KiB";
+            self.gathered.unread.add(place, reason, 1);
+            self.note.is_unclear = true;
             return;
         }
         let place = own_path.and_then(|path| self.walk.tally.place(&path));

@@ -85,7 +85,7 @@ impl Entry {
         for attribute in &traits.attributes {
             record(
                 &mut records,
-                &[ATTRIBUTE, &attribute.name].concat(),
+                &[ATTRIBUTE, &key_of(&attribute.name)].concat(),
                 &attribute.value,
             );
         }
@@ -110,7 +110,7 @@ impl Entry {
                 _ => {
                     if let Some(name) = key.strip_prefix(ATTRIBUTE) {
                         traits.attributes.push(Attribute {
-                            name: name.to_vec(),
+                            name: name_of(name),
                             value: value.to_vec(),
                         });
                     }
@@ -129,6 +129,38 @@ impl Entry {
             traits,
         })
     }
+}
+
+/// An attribute's name as a key: an equals sign ends a key, so it and the percent sign are written as GNU
+/// tar writes them.
+fn key_of(name: &[u8]) -> Vec<u8> {
+    let mut key = Vec::with_capacity(name.len());
+    for byte in name {
+        match byte {
+            b'%' => key.extend_from_slice(b"%25"),
+            b'=' => key.extend_from_slice(b"%3D"),
+            byte => key.push(*byte),
+        }
+    }
+    key
+}
+
+/// An attribute's name out of a key.
+fn name_of(key: &[u8]) -> Vec<u8> {
+    let mut name = Vec::with_capacity(key.len());
+    let mut rest = key;
+    while let Some((byte, after)) = rest.split_first() {
+        let (byte, after) = if let Some(after) = rest.strip_prefix(b"%3D") {
+            (b'=', after)
+        } else if let Some(after) = rest.strip_prefix(b"%25") {
+            (b'%', after)
+        } else {
+            (*byte, after)
+        };
+        name.push(byte);
+        rest = after;
+    }
+    name
 }
 
 /// Writes zeros up to the end of the block that so many bytes end in.
@@ -336,10 +368,7 @@ mod tests {
                             attributes: attributes
                                 .into_iter()
                                 .map(|(name, value)| Attribute {
-                                    name: name
-                                        .iter()
-                                        .map(|byte| if *byte == b'=' { b'-' } else { *byte })
-                                        .collect(),
+                                    name,
                                     value,
                                 })
                                 .collect(),
