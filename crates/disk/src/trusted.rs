@@ -7,7 +7,7 @@
 //! only in a folder that nobody else may write to.
 
 use std::collections::VecDeque;
-use std::ffi::{CString, OsStr};
+use std::ffi::{CStr, CString, NulError, OsStr};
 use std::fs::File;
 use std::io::{self, Read as _};
 use std::os::fd::{AsFd, AsRawFd as _, OwnedFd};
@@ -87,6 +87,8 @@ struct Walk<'a> {
     path: &'a Path,
     /// How far it was walked.
     so_far: PathBuf,
+    /// How many links were followed.
+    links: usize,
     end: End,
 }
 
@@ -230,6 +232,7 @@ fn walk(path: &Path, end: End) -> Result<Reached, Distrust> {
     let mut walk = Walk {
         path,
         so_far: PathBuf::from("/"),
+        links: 0,
         end,
     };
     let way = OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC;
@@ -237,7 +240,6 @@ fn walk(path: &Path, end: End) -> Result<Reached, Distrust> {
     let mut at = open_root().map_err(|error| disk("open", Path::new("/"))(error.into()))?;
     let mut is_sticky = walk.judge_folder(&at)?;
     let mut rest: VecDeque<Vec<u8>> = parts_of(absolute.as_os_str().as_bytes());
-    let mut links = 0;
     // The folders above, for the `..` of a link.
     while let Some(part) = rest.pop_front() {
         if part == b".." {
@@ -252,38 +254,24 @@ fn walk(path: &Path, end: End) -> Result<Reached, Distrust> {
         let stat = match statat(&at, &name, AtFlags::SYMLINK_NOFOLLOW) {
             Ok(stat) => stat,
             Err(Errno::NOENT) => {
-                let missing: Result<VecDeque<CString>, _> = std::iter::once(part)
-                    .chain(rest)
-                    .map(CString::new)
-                    .collect();
-                let missing = missing.map_err(|error| disk("find", path)(error.into()))?;
+                rest.push_front(part);
+                let missing = named(rest).map_err(|error| disk("find", path)(error.into()))?;
                 let is_upwards = missing.iter().any(|name| name.to_bytes() == b"..");
-                return Ok(Reached::Missing(at, missing, links > 0 || is_upwards));
+                return Ok(Reached::Missing(at, missing, walk.links > 0 || is_upwards));
             }
             Err(error) => return Err(disk("look at", &walk.so_far)(error.into())),
         };
         match FileType::from_raw_mode(stat.st_mode) {
             FileType::Symlink => {
-                if is_sticky && end == End::Believed {
-                    let path = walk.so_far.clone();
-                    return Err(Distrust::Link { path });
-                }
-                walk.judge_owner(&stat)?;
-                links += 1;
-                if links > MOST_LINKS {
-                    return Err(disk("follow", path)(Errno::LOOP.into()));
-                }
-                let to = readlinkat(&at, &name, Vec::new())
-                    .map_err(|error| disk("follow", &walk.so_far)(error.into()))?;
-                walk.so_far.pop();
+                let to = walk.follow((&at, &name), &stat, is_sticky)?;
                 if to.to_bytes().starts_with(b"/") {
                     walk.so_far = PathBuf::from("/");
                     at = open_root().map_err(|error| disk("open", Path::new("/"))(error.into()))?;
                     is_sticky = walk.judge_folder(&at)?;
                 }
-                let mut ahead = parts_of(to.to_bytes());
-                ahead.append(&mut rest);
-                rest = ahead;
+                for part in parts_of(to.to_bytes()).into_iter().rev() {
+                    rest.push_front(part);
+                }
             }
             FileType::Directory => {
                 at = openat(&at, &name, way | OFlags::NOFOLLOW, Mode::empty())
@@ -295,10 +283,8 @@ fn walk(path: &Path, end: End) -> Result<Reached, Distrust> {
                 }
             }
             _ if rest.is_empty() => {
-                let flags = OFlags::PATH | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-                let thing = openat(&at, &name, flags, Mode::empty())
-                    .map_err(|error| disk("open", &walk.so_far)(error.into()))?;
-                let stat = fstat(&thing).map_err(|error| disk("look at", path)(error.into()))?;
+                let (thing, stat) =
+                    open_thing(&at, &name).map_err(|error| disk("open", path)(error.into()))?;
                 walk.judge_thing(&stat)?;
                 return Ok(Reached::Thing(thing, stat));
             }
@@ -311,6 +297,19 @@ fn walk(path: &Path, end: End) -> Result<Reached, Distrust> {
     Ok(Reached::Folder(at))
 }
 
+/// Names as the kernel takes them.
+fn named(names: VecDeque<Vec<u8>>) -> Result<VecDeque<CString>, NulError> {
+    names.into_iter().map(CString::new).collect()
+}
+
+/// Opens a name for looking at only, without following a link.
+fn open_thing(folder: &OwnedFd, name: &CStr) -> Result<(OwnedFd, Stat), Errno> {
+    let flags = OFlags::PATH | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+    let thing = openat(folder, name, flags, Mode::empty())?;
+    let stat = fstat(&thing)?;
+    Ok((thing, stat))
+}
+
 fn parts_of(path: &[u8]) -> VecDeque<Vec<u8>> {
     path.split(|byte| *byte == b'/')
         .filter(|part| !part.is_empty() && *part != b".")
@@ -319,6 +318,33 @@ fn parts_of(path: &[u8]) -> VecDeque<Vec<u8>> {
 }
 
 impl Walk<'_> {
+    /// Where a link leads, when it can be followed.
+    fn follow(
+        &mut self,
+        (folder, name): (&OwnedFd, &CStr),
+        stat: &Stat,
+        is_sticky: bool,
+    ) -> Result<CString, Distrust> {
+        let refuse = |path: PathBuf, source: Errno| Distrust::Disk {
+            verb: "follow",
+            path,
+            source: source.into(),
+        };
+        if is_sticky && self.end == End::Believed {
+            let path = self.so_far.clone();
+            return Err(Distrust::Link { path });
+        }
+        self.judge_owner(stat)?;
+        self.links += 1;
+        if self.links > MOST_LINKS {
+            return Err(refuse(self.path.to_owned(), Errno::LOOP));
+        }
+        let to = readlinkat(folder, name, Vec::new());
+        let to = to.map_err(|error| refuse(self.so_far.clone(), error))?;
+        self.so_far.pop();
+        Ok(to)
+    }
+
     /// Whether a folder on the way is one that others may write to and yet take no name away in.
     fn judge_folder(&self, folder: impl AsFd) -> Result<bool, Distrust> {
         let stat = fstat(folder).map_err(|error| Distrust::Disk {

@@ -62,9 +62,12 @@ pub(super) fn cancel_on_interrupt() -> Result<CancelToken, Refusal> {
 /// A progress line on a terminal; none elsewhere.
 pub(super) struct Progress {
     bar: ProgressBar,
-    /// Names and bytes by place.
-    places: RefCell<BTreeMap<usize, (u64, u64)>>,
+    /// Names and bytes by place, and of all places together.
+    places: RefCell<(ByPlace, u64, u64)>,
 }
+
+/// Names and bytes by place.
+type ByPlace = BTreeMap<usize, (u64, u64)>;
 
 impl Progress {
     pub(super) fn new() -> Self {
@@ -91,12 +94,13 @@ impl Progress {
             return;
         };
         // Several places are walked at once: what counts is all of them.
-        let mut places = self.places.borrow_mut();
-        places.insert(*place, (*looked_at, *held));
-        let names = places.values().map(|(names, _)| names).sum();
-        let found = places
-            .values()
-            .fold(0_u64, |sum, (_, held)| sum.saturating_add(*held));
+        let mut known = self.places.borrow_mut();
+        let (places, names, found) = &mut *known;
+        let before = places.insert(*place, (*looked_at, *held));
+        let (names_before, held_before) = before.unwrap_or_default();
+        *names = names.saturating_add(looked_at.saturating_sub(names_before));
+        *found = found.saturating_add(held.saturating_sub(held_before));
+        let (names, found) = (*names, *found);
         let text = format!("{} names, {} found", count(names), bytes(found));
         self.bar.set_message(text);
     }

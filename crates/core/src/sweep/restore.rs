@@ -1,6 +1,7 @@
 //! Bringing back what a run set aside.
 
 mod put_back;
+mod staging;
 
 use std::collections::BTreeMap;
 use std::io;

@@ -13,7 +13,12 @@ pub struct Personal {
     layout: Layout,
     folders: HashSet<Box<[u8]>>,
     closed: HashSet<Box<[u8]>>,
+    /// No folder of somebody's own has a longer path, in bytes.
+    longest: usize,
 }
+
+/// The longest that a name can be, in bytes (pathname(7)), with a slash before it.
+const NAME: usize = 256;
 
 /// Folders of a Windows home that hold what programs keep and that nobody sees (its known folders, in
 /// small letters).
@@ -30,11 +35,13 @@ impl Personal {
 
     /// Adds a folder that is somebody's own.
     pub fn add(&mut self, folder: &TargetPath) {
+        self.longest = self.longest.max(folder.as_bytes().len());
         self.folders.insert(folder.as_bytes().into());
     }
 
     /// Closes a home of which it isn't known where its owner keeps things.
     pub fn close(&mut self, home: &TargetPath) {
+        self.longest = self.longest.max(home.as_bytes().len() + NAME);
         self.closed.insert(home.as_bytes().into());
     }
 
@@ -77,8 +84,8 @@ impl Personal {
         let bytes = path.as_bytes();
         let slashes = bytes.iter().enumerate().filter(|(_, byte)| **byte == b'/');
         let ends = slashes.map(|(at, _)| at).chain([bytes.len()]);
-        let is_empty = self.folders.is_empty() && self.closed.is_empty();
-        ends.take_while(move |_| !is_empty).filter_map(move |end| {
+        let ends = ends.take_while(move |end| *end <= self.longest);
+        ends.filter_map(move |end| {
             let folder = bytes.get(..end)?;
             if self.folders.contains(folder) {
                 return Some((folder, false));

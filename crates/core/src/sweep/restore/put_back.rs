@@ -6,17 +6,23 @@ use std::fs::File;
 use std::io::{self, Read, Seek as _, SeekFrom, Write as _};
 use std::os::fd::AsFd as _;
 
-use jolly_disk::{Disk, Folder, Kind, NotGiven, Traits};
+use jolly_disk::{Disk, FileKey, Folder, Kind, NotGiven, Stat, Traits};
 
 use crate::sweep::dustpan::{Body, Entry, PanItem};
 use crate::sweep::restore::Back;
+use crate::sweep::restore::staging::{PART, Staging, is_empty, is_ours, is_own_file, own_name};
 use crate::target::{Target, TargetPath};
 
 /// How much is written at once; a piece of zeros in a file with holes stays a hole.
 const PIECE: usize = 64 * 1024;
 
 /// A folder that was made on the way.
+///
+/// # Invariants
+/// Until it has got its traits it holds a mark: a restore that dies is known by it when it is run again.
 struct Made {
+    /// Which one: somebody else may put another in its place meanwhile.
+    key: FileKey,
     /// What it had; for one that the dustpan doesn't hold, the owner of what is in it.
     traits: Traits,
     /// Its number in the dustpan, when that holds it.
@@ -28,6 +34,8 @@ pub(super) struct PutBack<'a> {
     target: &'a Target,
     run: &'a str,
     made: BTreeMap<TargetPath, Made>,
+    /// The name of the mark in a folder that was made.
+    mark: CString,
 }
 
 /// What the kernel's refusal means for something that was to come back.
@@ -66,6 +74,7 @@ impl<'a> PutBack<'a> {
             target,
             run,
             made: BTreeMap::new(),
+            mark: own_name(run, "folder"),
         }
     }
 
@@ -102,29 +111,124 @@ impl<'a> PutBack<'a> {
         };
         let (disk, name) = (self.disk(), item.path.as_name());
         match disk.stat(&folder, name) {
-            Ok(_) => return Ok(Back::Exists),
+            Ok(there) => return Ok(self.meet(&folder, (entry, item, number), &there)),
             Err(error) if error.kind() == io::ErrorKind::NotFound => {}
             Err(error) => return Ok(refused(&error)),
         }
+        if entry.body == Body::Folder {
+            let made = self.make(&folder, &item.path, (entry.traits.clone(), Some(number)));
+            return Ok(made.map_or_else(|error| refused(&error), |_| Back::There));
+        }
+        let staging = match Staging::open(disk, &folder, (self.run, number)) {
+            Ok(staging) => staging,
+            Err(error) => return Ok(refused(&error)),
+        };
         match &entry.body {
+            Body::Link(to) => {
+                let made = disk.make_link(staging.folder(), PART, to);
+                let not_given = disk.give_link_traits(staging.folder(), PART, &entry.traits);
+                Ok(match made.and_then(|()| staging.settle(name)) {
+                    Ok(()) => missing(&not_given).map_or(Back::There, Back::ButFor),
+                    Err(error) => refused(&error),
+                })
+            }
+            _ => self.file((&staging, name), entry, item, bytes),
+        }
+    }
+
+    /// What becomes of something when its name is taken. A restore that died may have brought it back, and
+    /// then it is there, although no record says so; whatever else is there stays as it is.
+    fn meet(
+        &mut self,
+        folder: &Folder,
+        (entry, item, number): (&Entry, &PanItem, usize),
+        there: &Stat,
+    ) -> Back {
+        let (disk, name) = (self.disk(), item.path.as_name());
+        let is_same = match &entry.body {
             Body::Folder => {
-                if let Err(error) = disk.make_folder(&folder, name) {
-                    return Ok(refused(&error));
-                }
-                let (traits, number) = (entry.traits.clone(), Some(number));
-                let made = Made { traits, number };
-                self.made.insert(item.path.clone(), made);
-                Ok(Back::There)
+                let opened = disk.open_folder(folder, name.to_bytes());
+                return match opened.map(|opened| self.resume(&opened, Some(&entry.traits))) {
+                    Ok(Some(key)) => {
+                        let (traits, number) = (entry.traits.clone(), Some(number));
+                        let made = Made {
+                            key,
+                            traits,
+                            number,
+                        };
+                        self.made.insert(item.path.clone(), made);
+                        Back::There
+                    }
+                    _ => Back::Exists,
+                };
             }
             Body::Link(to) => {
-                if let Err(error) = disk.make_link(&folder, name, to) {
-                    return Ok(refused(&error));
-                }
-                let not_given = disk.give_link_traits(&folder, name, &entry.traits);
-                Ok(missing(&not_given).map_or(Back::There, Back::ButFor))
+                there.kind == Kind::Link
+                    && disk.read_link(folder, name).is_ok_and(|now| now == *to)
             }
-            Body::File(_) => self.file((&folder, name), entry, (item, number), bytes),
+            Body::File(size) => {
+                there.kind == Kind::File
+                    && there.size == *size
+                    && disk
+                        .open_file(folder, name)
+                        .and_then(|mut file| hash_of(&mut file, entry.hasher()))
+                        .is_ok_and(|hash| hash == item.hash)
+            }
+        };
+        let traits = &entry.traits;
+        let is_dressed = (there.user, there.group) == (traits.user, traits.group)
+            && there.modified == traits.modified
+            && (there.kind == Kind::Link || there.mode & 0o7777 == traits.mode & 0o7777);
+        match (is_same && item.back.is_none(), is_dressed) {
+            (false, _) => Back::Exists,
+            (true, true) => Back::There,
+            (true, false) => Back::ButFor("its bytes were there already".to_owned()),
         }
+    }
+
+    /// Which folder this is, when a restore of this dustpan made it and died before it was done.
+    fn resume(&self, folder: &Folder, traits: Option<&Traits>) -> Option<FileKey> {
+        let disk = self.disk();
+        let stat = disk.stat_folder(folder).ok()?;
+        let is_marked = is_own_file(disk, folder, &self.mark);
+        let is_done = traits.is_some_and(|traits| stat.user == traits.user);
+        if is_ours(disk, folder) {
+            // It may have died before it could leave its mark.
+            let is_new = disk.is_private(folder) && is_empty(disk, folder).unwrap_or(false);
+            if is_new && !is_marked {
+                disk.make_file(folder, &self.mark).ok()?;
+            }
+            return (is_marked || is_new).then_some(stat.key);
+        }
+        (is_marked && is_done).then_some(stat.key)
+    }
+
+    /// Makes a folder, which nobody else can enter until it gets its traits.
+    ///
+    /// # Safety argument
+    /// It is opened without following a link, and must be the runner's, closed to all others and empty, so
+    /// that nothing in it is anybody else's; [`Self::finish`] gives nothing to another one.
+    fn make(
+        &mut self,
+        above: &Folder,
+        path: &TargetPath,
+        (traits, number): (Traits, Option<usize>),
+    ) -> io::Result<Folder> {
+        let (disk, name) = (self.disk(), path.as_name());
+        disk.make_folder(above, name)?;
+        let folder = disk.open_folder(above, name.to_bytes())?;
+        if !is_ours(disk, &folder) || !is_empty(disk, &folder)? {
+            return Err(io::Error::other("something else took its place meanwhile"));
+        }
+        let key = disk.stat_folder(&folder)?.key;
+        disk.make_file(&folder, &self.mark)?;
+        let made = Made {
+            key,
+            traits,
+            number,
+        };
+        self.made.insert(path.clone(), made);
+        Ok(folder)
     }
 
     /// Remembers how a folder was that is only on the way to something.
@@ -144,8 +248,21 @@ impl<'a> PutBack<'a> {
         let mut finished = Vec::new();
         for (path, made) in self.made.iter().rev() {
             let opened = disk.open_folder(self.target.root(), path.as_bytes());
-            let lacks = match opened {
-                Ok(folder) => missing(&disk.give_traits(folder.as_fd(), &made.traits)),
+            let same = opened.and_then(|folder| {
+                let key = disk.stat_folder(&folder)?.key;
+                (key == made.key)
+                    .then_some(folder)
+                    .ok_or_else(|| io::Error::other("something else took its place meanwhile"))
+            });
+            let lacks = match same {
+                Ok(folder) => {
+                    // Whoever dies in between leaves the mark; to take it away the folder must be writable.
+                    let mut writable = made.traits.clone();
+                    writable.mode |= 0o300;
+                    drop(disk.give_traits(folder.as_fd(), &writable));
+                    drop(disk.unlink(&folder, &self.mark));
+                    missing(&disk.give_traits(folder.as_fd(), &made.traits))
+                }
                 Err(error) => Some(error.to_string()),
             };
             finished.extend(made.number.map(|number| (number, lacks)));
@@ -160,84 +277,77 @@ impl<'a> PutBack<'a> {
         let Some(folder) = path.parent() else {
             return Err(io::Error::from(io::ErrorKind::InvalidInput));
         };
+        let is_made = self.made.contains_key(&folder);
         match disk.open_folder(root, folder.as_bytes()) {
             Err(error) if error.kind() == io::ErrorKind::NotFound && !folder.is_root() => {}
+            Ok(opened) if !is_made && !folder.is_root() => {
+                if is_own_file(disk, &opened, &self.mark)
+                    && let Some(key) = self.resume(&opened, None)
+                {
+                    let traits = on_the_way(&disk.stat_folder(&opened)?, of);
+                    let number = None;
+                    let made = Made {
+                        key,
+                        traits,
+                        number,
+                    };
+                    self.made.insert(folder, made);
+                }
+                return Ok(opened);
+            }
             opened => return opened,
         }
         let above = self.parent(&folder, of)?;
-        disk.make_folder(&above, folder.as_name())?;
-        // Nobody knows what it was: it becomes its contents' owner's, and nobody else's.
-        let times = disk.stat_folder(&above)?;
-        let traits = Traits {
-            mode: 0o700,
-            accessed: times.accessed,
-            modified: times.modified,
-            attributes: Vec::new(),
-            ..of.clone()
-        };
-        self.made.insert(
-            folder.clone(),
-            Made {
-                traits,
-                number: None,
-            },
-        );
-        disk.open_folder(root, folder.as_bytes())
+        let traits = on_the_way(&disk.stat_folder(&above)?, of);
+        self.make(&above, &folder, (traits, None))
     }
 
-    /// Writes a file under a name of our own, and gives it its name when it is whole.
+    /// Writes a file where nobody else can reach it, and gives it its name when it is whole.
     fn file(
         &self,
-        (folder, name): (&Folder, &CStr),
+        (staging, name): (&Staging<'_>, &CStr),
         entry: &Entry,
-        (item, number): (&PanItem, usize),
+        item: &PanItem,
         bytes: &mut dyn Read,
     ) -> io::Result<Back> {
         let disk = self.disk();
-        let own = self.own_name(number);
-        // One that a restore which died left behind.
-        if disk
-            .stat(folder, &own)
-            .is_ok_and(|stat| stat.kind == Kind::File)
-        {
-            drop(disk.unlink(folder, &own));
-        }
-        let mut file = match disk.make_file(folder, &own) {
+        let mut file = match disk.make_file(staging.folder(), PART) {
             Ok(file) => file,
             Err(error) => return Ok(refused(&error)),
         };
         let has_holes = item.held < item.size;
-        let written = match write(&mut file, entry.hasher(), (bytes, has_holes)) {
-            Ok(Ok(hash)) if hash == item.hash => {
-                let not_given = disk.give_traits(file.as_fd(), &entry.traits);
-                let settled = file
-                    .sync_data()
-                    .and_then(|()| disk.move_name(folder, &own, folder, name));
-                match settled {
-                    Ok(()) => missing(&not_given).map_or(Back::There, Back::ButFor),
-                    Err(error) => refused(&error),
+        Ok(
+            match write(&mut file, entry.hasher(), (bytes, has_holes))? {
+                Ok(hash) if hash == item.hash => {
+                    let not_given = disk.give_traits(file.as_fd(), &entry.traits);
+                    match file.sync_data().and_then(|()| staging.settle(name)) {
+                        Ok(()) => missing(&not_given).map_or(Back::There, Back::ButFor),
+                        Err(error) => refused(&error),
+                    }
                 }
-            }
-            Ok(Ok(_)) => Back::Damaged,
-            Ok(Err(error)) => refused(&error),
-            Err(damaged) => {
-                drop(disk.unlink(folder, &own));
-                return Err(damaged);
-            }
-        };
-        if !written.is_back() {
-            // What is not whole must not lie about under any name.
-            drop(disk.unlink(folder, &own));
-        }
-        Ok(written)
+                Ok(_) => Back::Damaged,
+                Err(error) => refused(&error),
+            },
+        )
     }
+}
 
-    /// A name that says nothing and is always the same for one thing of one run.
-    fn own_name(&self, number: usize) -> CString {
-        let hash = blake3::hash(format!("{} {number}", self.run).as_bytes()).to_hex();
-        let name = format!(".jolly-broom-{}", hash.get(..16).unwrap_or_default());
-        CString::new(name).unwrap_or_default()
+/// What a folder gets that was made only because something is in it. Nobody knows what it was: it becomes its
+/// contents' owner's, and nobody else's.
+fn on_the_way(above: &Stat, of: &Traits) -> Traits {
+    Traits {
+        mode: 0o700,
+        accessed: above.accessed,
+        modified: above.modified,
+        attributes: Vec::new(),
+        ..of.clone()
     }
+}
+
+/// Hashes a file that is there.
+fn hash_of(file: &mut File, mut hasher: blake3::Hasher) -> io::Result<String> {
+    hasher.update_reader(file)?;
+    Ok(hasher.finalize().to_hex().to_string())
 }
 
 /// Whether an entry without bytes is as it was written.
