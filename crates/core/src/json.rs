@@ -1,6 +1,7 @@
 //! JSON that no terminal can be broken by: what could is written as `\\u` escapes (RFC 8259), and reads back
 //! as it was.
 
+use std::fmt::Write as _;
 use std::io::{self, Write};
 
 use serde::Serialize;
@@ -26,7 +27,8 @@ pub(crate) fn harmless_json(text: &str) -> String {
             continue;
         }
         for unit in letter.encode_utf16(&mut units) {
-            written.push_str(&format!("\\u{unit:04x}"));
+            // A string takes everything.
+            let _taken = write!(written, "\\u{unit:04x}").is_ok();
         }
     }
     written

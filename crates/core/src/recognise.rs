@@ -98,6 +98,9 @@ pub struct Candidate<'a> {
     pub kind: Kind,
 }
 
+/// The folder that a tag marks, and the tag's owner.
+type Tag = (TargetPath, u32);
+
 /// The recognisers of one target, with what they remember between two looks.
 pub struct Recogniser<'a> {
     target: &'a Target,
@@ -108,7 +111,7 @@ pub struct Recogniser<'a> {
     guards: OnceLock<Guards>,
     trashes: Mutex<HashMap<TargetPath, Arc<OnceLock<TrashDates>>>>,
     /// The folder last asked for a tag, and the answer: items come folder by folder.
-    tagged: Mutex<Option<(TargetPath, Option<(TargetPath, u32)>)>>,
+    tagged: Mutex<Option<(TargetPath, Option<Tag>)>>,
     languages: OnceLock<Languages>,
 }
 

@@ -131,18 +131,12 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
     });
     tell_unresolved(unresolved, &mut unread);
     for home in &target.partly_searched {
-        unread.add(
-            home.to_string(),
-            "too many folders to look for browser profiles in all",
-            1,
-        );
+        let reason = "too many folders to look for browser profiles in all";
+        unread.add(home.to_string(), reason, 1);
     }
     let volume = target.measure().unwrap_or_else(|error| {
-        unread.add(
-            "/".to_owned(),
-            &format!("its space can't be measured: {error}"),
-            1,
-        );
+        let reason = format!("its space can't be measured: {error}");
+        unread.add("/".to_owned(), &reason, 1);
         Volume::default()
     });
     let mut guards = Guards::new(&target.places, order.own.clone());
@@ -210,7 +204,9 @@ fn tell_unresolved(mut unresolved: Vec<Unresolved>, unread: &mut unread::Gathere
             at = path.parent();
             Some(path)
         });
-        let known = above.into_iter().find_map(|path| Some((told.get(&path)?.clone(), path)));
+        let known = above
+            .into_iter()
+            .find_map(|path| Some((told.get(&path)?.clone(), path)));
         if let Some((reason, above)) = known {
             unread.add(above.to_string(), &reason, 1);
         } else {

@@ -9,8 +9,8 @@ use std::path::Path;
 
 use rustix::fs::{
     Access, AtFlags, FlockOperation, Gid, Mode, OFlags, RawDir, RenameFlags, StatxFlags, Uid,
-    accessat, chownat, flock, fstat, fstatfs, fstatvfs, linkat, mkdirat, open, openat, readlinkat, renameat,
-    renameat_with, statx, symlinkat, syncfs, utimensat,
+    accessat, chownat, flock, fstat, fstatfs, fstatvfs, linkat, mkdirat, open, openat, readlinkat,
+    renameat, renameat_with, statx, symlinkat, syncfs, utimensat,
 };
 use rustix::io::Errno;
 
@@ -90,7 +90,10 @@ impl RealDisk {
             Ok(()) => Ok(()),
             Err(error) => {
                 let own = fstat(&placed).map(|stat| stat.st_ino);
-                if self.stat(to, new).is_ok_and(|there| Ok(there.key.inode) == own) {
+                if self
+                    .stat(to, new)
+                    .is_ok_and(|there| Ok(there.key.inode) == own)
+                {
                     self.unlink(to, new)?;
                 }
                 Err(error.into())

@@ -144,7 +144,11 @@ pub(crate) fn give(of: BorrowedFd<'_>, traits: &Traits) -> Vec<NotGiven> {
         note("what lends its owner's rights", Err(Errno::PERM));
     }
     note("its mode", fchmod(of, Mode::from_raw_mode(mode)));
-    for attribute in traits.attributes.iter().filter(|it| is_given || !is_lending(it)) {
+    for attribute in traits
+        .attributes
+        .iter()
+        .filter(|it| is_given || !is_lending(it))
+    {
         let flags = XattrFlags::empty();
         let (name, value) = (attribute.name.as_slice(), attribute.value.as_slice());
         note("an attribute", fsetxattr(of, name, value, flags));

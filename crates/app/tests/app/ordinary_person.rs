@@ -89,7 +89,10 @@ fn what_needs_the_administrator_is_said_and_what_is_denied_stays() {
     let run: Value = serde_json::from_str(&out).unwrap();
     assert_eq!(run["outcomes"]["removed"]["items"], 0);
     let denied = run["outcomes"]["denied"]["items"].as_u64().unwrap();
-    assert!(denied > young + 500, "{denied}, and without their dates only {young}");
+    assert!(
+        denied > young + 500,
+        "{denied}, and without their dates only {young}"
+    );
     assert_eq!(demo.names(), names, "every file is still there");
 }
 

@@ -7,8 +7,8 @@ use jiff::Timestamp;
 use jolly_disk::{FileKey, Stamp};
 use serde::{Deserialize, Serialize};
 
-use crate::json::write_json;
 use crate::decide::{EntryKind, Identity, Manifest, ManifestItem, TargetMark};
+use crate::json::write_json;
 use crate::rulebook::Removal;
 use crate::scan::Sum;
 use crate::target::{Layout, TargetPath, WrittenPath};
@@ -176,15 +176,7 @@ pub fn read_plan(plan: impl Read, most: MostRead) -> Result<Manifest, PlanError>
         }
         hasher.update(&text);
         if header.is_none() {
-            let read: Header =
-                serde_json::from_slice(&text).map_err(|error| malformed(error.to_string()))?;
-            if read.format != FORMAT || read.version != VERSION {
-                return Err(malformed(format!(
-                    "its format is {} {}",
-                    read.format, read.version
-                )));
-            }
-            header = Some(read);
+            header = Some(header_of(&text).map_err(malformed)?);
         } else {
             let read: Line =
                 serde_json::from_slice(&text).map_err(|error| malformed(error.to_string()))?;
@@ -219,6 +211,14 @@ pub fn read_plan(plan: impl Read, most: MostRead) -> Result<Manifest, PlanError>
         }),
         _ => Err(PlanError::Altered),
     }
+}
+
+fn header_of(text: &[u8]) -> Result<Header, String> {
+    let read: Header = serde_json::from_slice(text).map_err(|error| error.to_string())?;
+    if read.format != FORMAT || read.version != VERSION {
+        return Err(format!("its format is {} {}", read.format, read.version));
+    }
+    Ok(read)
 }
 
 impl From<&Manifest> for Header {

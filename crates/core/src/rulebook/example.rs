@@ -187,7 +187,9 @@ fn usual_guards(path: &TargetPath, layout: Layout) -> Guards {
     {
         for own in guard::PERSONAL {
             let own = home.join(own.as_bytes());
-            own.iter().for_each(|own| places.personal.add(own));
+            if let Ok(own) = &own {
+                places.personal.add(own);
+            }
         }
         places.add(Place::Home, None, home);
     }

@@ -73,9 +73,9 @@ impl Guards {
             guards.add_root(root.clone());
         }
         for root in places.personal.folders() {
-            TargetPath::new(root)
-                .into_iter()
-                .for_each(|root| guards.add_root(root));
+            if let Ok(root) = TargetPath::new(root) {
+                guards.add_root(root);
+            }
         }
         guards
     }

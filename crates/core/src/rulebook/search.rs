@@ -99,7 +99,9 @@ fn unfold(
         device(&written)
     });
     let is_there = |path: &TargetPath| {
-        named.flatten().is_none_or(|named| device(path).is_none_or(|own| own == named))
+        named
+            .flatten()
+            .is_none_or(|named| device(path).is_none_or(|own| own == named))
     };
     let mut paths: Vec<TargetPath> = found
         .into_iter()

@@ -125,14 +125,12 @@ impl Probe for Asked<'_> {
 impl Asked<'_> {
     /// What a rule would have but for a guard that keeps it from looking.
     fn unseen(&mut self) -> Ownership<usize> {
-        let kept_away = (0..self.question.searches.len())
-            .filter_map(|at| {
-                let guard = (self.fit(at) == Fit::Takes).then(|| self.guard(at))?;
-                guard
-                    .filter(|_| self.would_find(at))
-                    .map(|guard| (at, guard))
-            })
-            .next();
+        let kept_away = (0..self.question.searches.len()).find_map(|at| {
+            let guard = (self.fit(at) == Fit::Takes).then(|| self.guard(at))?;
+            guard
+                .filter(|_| self.would_find(at))
+                .map(|guard| (at, guard))
+        });
         kept_away.map_or(Ownership::Nobodys, |(at, guard)| {
             Ownership::Guarded(at, guard)
         })

@@ -3,6 +3,8 @@
 use std::collections::BTreeMap;
 use std::io;
 
+use jolly_disk::FileKey;
+
 /// A place that was not, or only partly, read.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Unread {
@@ -38,6 +40,18 @@ impl Gatherer {
                 count,
             })
             .collect()
+    }
+}
+
+/// The inode that the topmost folder of a Btrfs subvolume has.
+const SUBVOLUME: u64 = 256;
+
+/// Why a folder on another device than the one that it lies in is not read.
+pub(super) fn apart(key: FileKey) -> &'static str {
+    if key.inode == SUBVOLUME {
+        "a part of the volume apart, such as a snapshot"
+    } else {
+        "another volume"
     }
 }
 

@@ -13,8 +13,8 @@ use jiff::Timestamp;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize, Serializer};
 
-use crate::json::write_json;
 use crate::decide::{EntryKind, ManifestItem};
+use crate::json::write_json;
 use crate::rulebook::Removal;
 use crate::sweep::{Outcome, StateError, StateFolder};
 use crate::target::{TargetPath, WrittenPath};

@@ -46,6 +46,22 @@ pub enum RecoverError {
     },
 }
 
+/// Whether a run was on this computer: what lies at the same place may be another disk, on which everything of
+/// that run seems gone.
+fn is_same(run: &LogSummary, target: &Target, same: SameComputer) -> Result<(), RecoverError> {
+    let identity = target.identity();
+    if run.identity != identity.as_str() {
+        return Err(RecoverError::OtherTarget {
+            target: run.target.clone(),
+        });
+    }
+    if identity.is_by_path() && same == SameComputer::MustBeKnown {
+        let path = target.root_path().to_owned();
+        return Err(RecoverError::KnownByPath { path });
+    }
+    Ok(())
+}
+
 /// Settles the open intents of an interrupted run on its target and ends its log. A run that
 /// isn't interrupted is left as it is.
 ///
@@ -62,17 +78,7 @@ pub fn recover(
     if contents.summary.state != LogState::Interrupted {
         return Ok(contents.summary);
     }
-    // What lies at the same place may be another disk, on which everything of that run seems gone.
-    let identity = target.identity();
-    if contents.summary.identity != identity.as_str() {
-        return Err(RecoverError::OtherTarget {
-            target: contents.summary.target,
-        });
-    }
-    if identity.is_by_path() && same == SameComputer::MustBeKnown {
-        let path = target.root_path().to_owned();
-        return Err(RecoverError::KnownByPath { path });
-    }
+    is_same(&contents.summary, target, same)?;
     // A run that is under way looks as if it had broken off; only it has the lock.
     let _lock = lock(target, state).map_err(|source| RecoverError::UnderWay {
         run: contents.summary.run.clone(),

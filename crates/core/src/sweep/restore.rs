@@ -159,15 +159,7 @@ pub fn restore(
         let run = pan.run.clone();
         return Err(RestoreError::NothingThere { run });
     }
-    let needs = chosen.keys().filter_map(|at| pan.items.get(*at));
-    let needs = needs.map(|item| item.size.min(item.held)).sum();
-    let free = target
-        .disk()
-        .space(target.root())
-        .map_or(u64::MAX, |space| space.free);
-    if needs > free {
-        return Err(RestoreError::NoRoom { needs, free });
-    }
+    has_room(target, chosen.keys().filter_map(|at| pan.items.get(*at)))?;
     let mut record = resume(state, &**target.disk(), pan)?;
     let mut put_back = PutBack::new(target, &pan.run);
     let (of, mut done) = (chosen.len() as u64, 0);
@@ -214,6 +206,20 @@ pub fn restore(
             .collect(),
         not_noted: noted.err().map(|error| crate::story::whole_story(&error)),
     })
+}
+
+/// Whether what comes back has room.
+fn has_room<'p>(
+    target: &Target,
+    items: impl Iterator<Item = &'p PanItem>,
+) -> Result<(), RestoreError> {
+    let needs = items.map(|item| item.size.min(item.held)).sum();
+    let space = target.disk().space(target.root());
+    let free = space.map_or(u64::MAX, |space| space.free);
+    if needs > free {
+        return Err(RestoreError::NoRoom { needs, free });
+    }
+    Ok(())
 }
 
 /// Reads one frame, and puts back what was chosen of it.

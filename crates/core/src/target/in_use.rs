@@ -96,23 +96,7 @@ impl InUse {
                 programs.push((holder, metadata.uid()));
             }
         }
-        // Locks are told of everybody's programs, also to an ordinary person.
-        let locks = std::fs::read("/proc/locks").unwrap_or_default();
-        let mut locked = HashMap::new();
-        for (key, process) in locked_files(&locks) {
-            let known = programs
-                .iter()
-                .find(|(holder, _)| holder.process == process);
-            let unnamed = || Holder {
-                process: 0,
-                program: "a program that locked it".to_owned(),
-            };
-            let holder = known.map_or_else(unnamed, |(holder, _)| holder.clone());
-            if is_numberless(key.device) {
-                locked.entry(key.inode).or_insert_with(|| holder.clone());
-            }
-            holders.entry(key).or_insert(holder);
-        }
+        let locked = take_locks(&programs, &mut holders);
         Self {
             holders,
             locked,
@@ -213,6 +197,33 @@ fn minor_of(device: u64) -> u32 {
 /// The files in the text of `/proc/locks` (proc(5)), and by which process:
 /// `1: POSIX ADVISORY WRITE process major:minor:inode start end`, devices in hex. A lock that belongs
 /// to an open file and not to a process has process -1, here 0; who only waits for one has an arrow.
+/// Takes the locks into account, which are told of everybody's programs, also to an ordinary person; those by
+/// their inode alone where its device has no number of its own.
+fn take_locks(
+    programs: &[(Holder, u32)],
+    holders: &mut HashMap<FileKey, Holder>,
+) -> HashMap<u64, Holder> {
+    let locks = std::fs::read("/proc/locks").unwrap_or_default();
+    let mut locked = HashMap::new();
+    let running: HashMap<u32, &Holder> = programs
+        .iter()
+        .map(|(holder, _)| (holder.process, holder))
+        .collect();
+    for (key, process) in locked_files(&locks) {
+        let unnamed = || Holder {
+            process: 0,
+            program: "a program that locked it".to_owned(),
+        };
+        let known = running.get(&process).copied();
+        let holder = known.cloned().unwrap_or_else(unnamed);
+        if is_numberless(key.device) {
+            locked.entry(key.inode).or_insert_with(|| holder.clone());
+        }
+        holders.entry(key).or_insert(holder);
+    }
+    locked
+}
+
 fn locked_files(locks: &[u8]) -> Vec<(FileKey, u32)> {
     let line = |line: &[u8]| {
         let fields: Vec<&str> = std::str::from_utf8(line).ok()?.split_whitespace().collect();

@@ -32,9 +32,9 @@ pub(super) struct Ground<'a> {
 /// The accounts of a target, by position, by what tells them.
 #[derive(Default)]
 pub(super) struct People {
-    by_user: HashMap<u32, usize>,
-    by_security_id: HashMap<String, usize>,
-    by_home: HashMap<String, usize>,
+    users: HashMap<u32, usize>,
+    security_ids: HashMap<String, usize>,
+    homes: HashMap<String, usize>,
 }
 
 impl People {
@@ -42,10 +42,10 @@ impl People {
     pub(super) fn of(accounts: &[Account]) -> Self {
         let mut people = Self::default();
         for (number, account) in accounts.iter().enumerate() {
-            people.by_user.entry(account.user).or_insert(number);
-            people.by_home.entry(home_on_drive(account)).or_insert(number);
+            people.users.entry(account.user).or_insert(number);
+            people.homes.entry(home_on_drive(account)).or_insert(number);
             if let Some(id) = &account.security_id {
-                people.by_security_id.entry(id.clone()).or_insert(number);
+                people.security_ids.entry(id.clone()).or_insert(number);
             }
         }
         people
@@ -348,7 +348,9 @@ fn by_table(ground: &Ground<'_>, places: &mut Places) {
         let own = PERSONAL.iter().filter(|(of, _)| *of == ground.layout);
         for name in own.flat_map(|(_, names)| *names) {
             let found = folders(&account.home, name);
-            found.iter().for_each(|own| places.personal.add(own));
+            for own in &found {
+                places.personal.add(own);
+            }
         }
         // Where else somebody keeps things there is written in a part of the registry that isn't read.
         if ground.layout == Layout::Windows {
@@ -368,18 +370,14 @@ fn owner(ground: &Ground<'_>, place: Place, path: &TargetPath) -> Option<usize> 
             .ok()?;
         Some(ground.disk.stat(&parent, path.as_name()).ok()?.user)
     };
-    let of_user = |user: u32| ground.people.by_user.get(&user).copied();
+    let of_user = |user: u32| ground.people.users.get(&user).copied();
     match (ground.layout, place) {
         (Layout::Windows, _) => {
-            let by_id = ground.people.by_security_id.get(name).copied();
+            let by_id = ground.people.security_ids.get(name).copied();
             by_id.or_else(|| of_recycled(ground, path))
         }
-        (_, Place::Trash) => {
-            of_user(name.parse::<u32>().ok()?)
-        }
-        _ => {
-            of_user(user()?)
-        }
+        (_, Place::Trash) => of_user(name.parse::<u32>().ok()?),
+        _ => of_user(user()?),
     }
 }
 
@@ -413,8 +411,8 @@ fn of_recycled(ground: &Ground<'_>, path: &TargetPath) -> Option<usize> {
             let original = recycled.original.to_lowercase();
             let rest = original.split_once(':').map_or("", |(_, rest)| rest);
             let ends = rest.match_indices('\\').map(|(at, _)| at + 1);
-            let homes = &ground.people.by_home;
-            owners.extend(ends.filter_map(|end| homes.get(rest.get(..end)?)).next());
+            let homes = &ground.people.homes;
+            owners.extend(ends.into_iter().find_map(|end| homes.get(rest.get(..end)?)));
         }
         if asked < MOST_ASKED {
             ControlFlow::Continue(())

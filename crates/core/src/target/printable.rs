@@ -65,8 +65,18 @@ mod tests {
     fn what_could_break_a_line_becomes_visible() {
         let shown = Printable(b"a\nb\x1b[2Jc\xffd\\e\xe2\x80\xaef\xc2\x9bg").to_string();
         assert_eq!(shown, r"a\u{a}b\u{1b}[2Jc\xffd\\e\u{202e}f\u{9b}g");
-        for nothing in ["\u{301}", "a/\u{301}", "\u{3164}", "\u{2800}", "\u{a0}", "\u{115f}"] {
-            assert!(Printable(nothing.as_bytes()).to_string().contains("\\u{"), "{nothing:?}");
+        for nothing in [
+            "\u{301}",
+            "a/\u{301}",
+            "\u{3164}",
+            "\u{2800}",
+            "\u{a0}",
+            "\u{115f}",
+        ] {
+            assert!(
+                Printable(nothing.as_bytes()).to_string().contains("\\u{"),
+                "{nothing:?}"
+            );
         }
         assert_eq!(Printable("e\u{301}".as_bytes()).to_string(), "e\u{301}");
         assert_eq!(

@@ -49,17 +49,14 @@ pub(crate) fn running(
     let of_one = account.map_or(&[][..], |_| target.places.of_account(place, account));
     let of_all = target.places.of(place).map(|(_, profile)| profile);
     let of_all = of_all.filter(|_| account.is_none());
-    of_one
-        .iter()
-        .chain(of_all)
-        .find_map(|profile| {
-            // A note names a process of the machine that it was written on.
-            let noted = || target.is_live.then(|| noted(target, in_use, profile));
-            files
-                .iter()
-                .find_map(|file| holder_of(target, in_use, profile, file))
-                .or_else(|| noted().flatten())
-        })
+    of_one.iter().chain(of_all).find_map(|profile| {
+        // A note names a process of the machine that it was written on.
+        let noted = || target.is_live.then(|| noted(target, in_use, profile));
+        files
+            .iter()
+            .find_map(|file| holder_of(target, in_use, profile, file))
+            .or_else(|| noted().flatten())
+    })
 }
 
 fn holder_of(target: &Target, in_use: &InUse, profile: &TargetPath, file: &str) -> Option<Holder> {

@@ -168,7 +168,7 @@ proptest! {
                 let parts: Vec<String> = path.split('/').map(|part| {
                     part.chars().enumerate().map(|(at, letter)| flip(at + part.len(), letter)).collect()
                 }).collect();
-                let kind = if path.ends_with(".exe") { "windows-program" } else { "" };
+                let kind = if path.strip_suffix(".exe").is_some() { "windows-program" } else { "" };
                 tree.of_kind(parts.join("/"), kind, 4096, 200 * DAY).unwrap();
             }
             let target = Target::open(Arc::new(RealDisk), &root, None, &|_| None).unwrap();

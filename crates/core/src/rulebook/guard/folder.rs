@@ -76,19 +76,17 @@ impl FolderGuards {
                 })
             })
         };
-        let is_closed = match above {
-            Some(above) => {
-                let own = || guarded_folder_name(folder.name());
-                above.is_closed
-                    || own().is_some()
-                    || guarded_pair(last_part(folder.folder_bytes()), folder.name()).is_some()
-            }
-            None => {
-                let parts: Vec<&[u8]> = folder.parts().collect();
-                let is_pair = |pair: &[&[u8]]| guarded_pair(pair[0], pair[1]).is_some();
-                parts.iter().any(|part| guarded_folder_name(part).is_some())
-                    || parts.windows(2).any(is_pair)
-            }
+        let is_closed = if let Some(above) = above {
+            let own = || guarded_folder_name(folder.name());
+            above.is_closed
+                || own().is_some()
+                || guarded_pair(last_part(folder.folder_bytes()), folder.name()).is_some()
+        } else {
+            let parts: Vec<&[u8]> = folder.parts().collect();
+            let is_pair =
+                |pair: &[&[u8]]| matches!(*pair, [one, two] if guarded_pair(one, two).is_some());
+            parts.iter().any(|part| guarded_folder_name(part).is_some())
+                || parts.windows(2).any(is_pair)
         };
         let is_at_or_below = |path: &TargetPath| folder.below(path).is_some();
         let is_above = |path: &TargetPath| path.below(folder).is_some();

@@ -201,7 +201,7 @@ pub(super) mod tests {
                 let hidden = small == [b".", known.as_bytes()].concat();
                 hidden || (family.says == Says::Alone && small == known.as_bytes())
             };
-            if family.names.iter().any(|known| is_it(&known)) {
+            if family.names.iter().any(is_it) {
                 found.push(family.guard);
             }
         }

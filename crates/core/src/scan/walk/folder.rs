@@ -28,9 +28,6 @@ const TOLD_EVERY: u64 = 64;
 const HELD_EVERY: usize = 64;
 const MOST_HELD: usize = 64;
 
-/// The inode that the topmost folder of a Btrfs subvolume has.
-const SUBVOLUME: u64 = 256;
-
 /// The longest path that is walked, in bytes.
 const MOST_PATH: usize = 64 * 1024;
 
@@ -206,10 +203,8 @@ impl<'a> Worker<'a> {
             Some(parent) => parent.path.join(&waiting.name).ok()?,
             None => TargetPath::new(waiting.name.to_vec()).ok()?,
         };
-        let disk = ground.target.disk();
         let held = (waiting.parent.as_ref()).and_then(|parent| parent.held.as_ref());
-        let opened = ground.open_folder(held, &path);
-        let (stat, folder) = match opened {
+        let (stat, folder) = match ground.open_folder(held, &path) {
             Ok(opened) => opened,
             Err(error) => {
                 self.miss(waiting, &unread::reason(&error));
@@ -218,19 +213,14 @@ impl<'a> Worker<'a> {
         };
         // A part of the volume that lies apart, such as a snapshot, is another volume: only what a rule names
         // in it, or leads to that, is walked.
-        let is_apart = (waiting.parent.as_ref())
-            .is_some_and(|parent| parent.device != stat.key.device);
+        let is_apart =
+            (waiting.parent.as_ref()).is_some_and(|parent| parent.device != stat.key.device);
         let outlook = match &waiting.outlook {
             Some(outlook) if !is_apart => Arc::clone(outlook),
             _ => self.outlooks.at_start(ground.starts_at(&path)),
         };
         if is_apart {
-            let reason = if stat.key.inode == SUBVOLUME {
-                "a part of the volume apart, such as a snapshot"
-            } else {
-                "another volume"
-            };
-            self.miss(waiting, reason);
+            self.miss(waiting, unread::apart(stat.key));
             if outlook.standings.is_empty() && !ground.leads_on(&path) {
                 return None;
             }
@@ -240,8 +230,7 @@ impl<'a> Worker<'a> {
         let closed = closed_for(ground, &outlook, guards, &path);
         let leads_on = ground.leads_on(&path);
         let is_shut = !closed.is_empty() && closed.iter().all(|closed| *closed);
-        let is_mail = || self.is_of_maildir(waiting, &path);
-        if (is_shut || is_mail()) && !leads_on {
+        if !leads_on && (is_shut || self.is_of_maildir(waiting, &path)) {
             self.leave_guarded(waiting);
             return None;
         }
@@ -252,14 +241,7 @@ impl<'a> Worker<'a> {
         self.look_for_undated(&path);
         let sweeper = self.sweeper(waiting.parent.as_deref(), &path, guards, &stat);
         let above = waiting.parent.as_ref().and_then(|parent| parent.tagged);
-        let may_be_tagged =
-            || outlook.asks_for_tags && recognise::may_be_tagged(ground.guards, &path);
-        let own_tag = || {
-            may_be_tagged()
-                .then(|| recognise::tag_owner(&**disk, &folder))
-                .flatten()
-        };
-        let tagged = above.or_else(own_tag);
+        let tagged = above.or_else(|| self.own_tag(&outlook, (&path, &folder)));
         let is_tag_root = above.is_none() && tagged.is_some();
         let memory = ground.memory.as_ref();
         let before = match &waiting.parent {
@@ -288,6 +270,14 @@ impl<'a> Worker<'a> {
             sweeper,
             is_tag_root,
         })
+    }
+
+    /// Who marked a folder as a cache, where a rule asks for that.
+    fn own_tag(&self, outlook: &Outlook, (path, folder): (&TargetPath, &Folder)) -> Option<u32> {
+        let ground = self.walk.ground;
+        let may_be = outlook.asks_for_tags && recognise::may_be_tagged(ground.guards, path);
+        let disk = &**ground.target.disk();
+        may_be.then(|| recognise::tag_owner(disk, folder)).flatten()
     }
 
     /// Whether a folder holds the messages of a mail folder.

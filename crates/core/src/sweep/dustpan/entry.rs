@@ -367,10 +367,7 @@ mod tests {
                             modified: stamp(other),
                             attributes: attributes
                                 .into_iter()
-                                .map(|(name, value)| Attribute {
-                                    name,
-                                    value,
-                                })
+                                .map(|(name, value)| Attribute { name, value })
                                 .collect(),
                         },
                     };

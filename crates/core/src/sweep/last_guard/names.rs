@@ -306,16 +306,17 @@ pub(super) fn of_name(rule: &Rule, name: &str) -> Option<&'static str> {
         return None;
     }
     let words = spaced(name);
-    let is_checked = rule.detect == Some(Detect::BrokenLauncher) && name.ends_with(".plist");
-    let begins = |known: &&str| each_beginning(&words).any(|from| from.starts_with(*known));
-    let holds = |known: &&str| words.contains(*known);
-    if SYSTEMS.iter().any(|known| begins(&known)) || stands_alone(&words, &SYSTEMS_ALONE) {
+    let is_checked =
+        rule.detect == Some(Detect::BrokenLauncher) && name.strip_suffix(".plist").is_some();
+    let begins = |known: &str| each_beginning(&words).any(|from| from.starts_with(known));
+    let holds = |known: &str| words.contains(known);
+    if SYSTEMS.iter().any(|known| begins(known)) || stands_alone(&words, &SYSTEMS_ALONE) {
         return Some(SYSTEM);
     }
     let is_secret = SECRETS
         .iter()
         .chain(&MORE_SECRETS)
-        .any(|known| holds(&known))
+        .any(|known| holds(known))
         || stands_alone(&words, &SECRETS_ALONE)
         || stands_alone(&words, &[" secrets toml "]);
     if has_ending(name, SECRET_ENDINGS) || (is_secret && !is_checked) {

@@ -106,7 +106,7 @@ fn is_linux(rule: &Rule, text: &str) -> bool {
     };
     let is_snap = || {
         let name = in_folder(text, "/var/lib/snapd/snaps/");
-        name.is_some_and(|name| !name.contains('/') && name.ends_with(".snap"))
+        name.is_some_and(|name| !name.contains('/') && name.strip_suffix(".snap").is_some())
     };
     let but = in_folder(text, "/var/lib/systemd/coredump/").is_some()
         || in_folder(text, "/var/lib/systemd/pstore/").is_some()
@@ -225,7 +225,7 @@ fn is_macos(rule: &Rule, text: &str) -> bool {
         in_folder(rest, below)
     };
     let launches = rule.detect == Some(Detect::BrokenLauncher)
-        && text.ends_with(".plist")
+        && text.strip_suffix(".plist").is_some()
         && [
             "/library/launchagents/",
             "/library/launchdaemons/",

@@ -163,8 +163,7 @@ impl<'a> PutBack<'a> {
                 };
             }
             Body::Link(to) => {
-                there.kind == Kind::Link
-                    && disk.read_link(folder, name).is_ok_and(|now| now == *to)
+                there.kind == Kind::Link && disk.read_link(folder, name).is_ok_and(|now| now == *to)
             }
             Body::File(size) => {
                 there.kind == Kind::File

@@ -104,7 +104,6 @@ impl Drop for Staging<'_> {
 /// Whether a name is a file of the runner's.
 pub(super) fn is_own_file(disk: &dyn Disk, folder: &Folder, name: &CStr) -> bool {
     disk.stat(folder, name).is_ok_and(|stat| {
-        stat.kind == Kind::File
-            && (stat.user == jolly_disk::runner() || !disk.keeps_owners(folder))
+        stat.kind == Kind::File && (stat.user == jolly_disk::runner() || !disk.keeps_owners(folder))
     })
 }
