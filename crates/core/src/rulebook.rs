@@ -12,6 +12,7 @@ mod parse;
 mod path_pattern;
 mod pattern;
 mod problem;
+mod reach;
 mod rule;
 mod search;
 mod written;

@@ -8,6 +8,7 @@ use std::ops::Range;
 use toml::Spanned;
 
 use crate::rulebook::guard::could_only_hit_guarded;
+use crate::rulebook::reach::reaches_most_of_a_home;
 use crate::rulebook::written::{MOST_BYTES, WrittenBook, WrittenRule};
 use crate::rulebook::{AgeBy, AgeRule, Class, Detect, DocumentError, Problem, Rule, Rulebook};
 use crate::target::{Layout, is_harmless};
@@ -221,6 +222,10 @@ impl Reader {
             let help = "guards stand above all rules; look somewhere else, or leave the rule out";
             let message = format!("this rule could only ever hit what is guarded: {reason}");
             self.refuse(within_span, message, "all of it is guarded", help);
+        } else if self.problems.len() == before && reaches_most_of_a_home(&rule, self.layout) {
+            let help = "name the folders and files that it is about";
+            let message = "this could reach more than half of somebody's home".to_owned();
+            self.refuse(within_span, message, "all of this together", help);
         }
         Some(rule)
     }

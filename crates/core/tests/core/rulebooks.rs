@@ -101,7 +101,11 @@ fn a_clever_book_takes_nothing_that_is_guarded() {
             "\"{home}/[.]*\", \"{home}/{.ssh,.config}\", \"{home}/Doc*\"",
             "\"**\"",
         ),
-        rule("wide", "\"{root}/home\", \"{root}/*\"", "\"**/*\""),
+        rule(
+            "wide",
+            "\"{root}/etc\", \"{root}/var/*\", \"{home}/Pictures\", \"{home}/Mail\"",
+            "\"**/*\"",
+        ),
         rule(
             "names",
             "\"{home}\"",

@@ -10,6 +10,67 @@ fn rule(body: &str) -> String {
 }
 
 #[test]
+fn no_spelling_reaches_most_of_a_home() {
+    let cases = [
+        ("{home}", "", "**/?*", ""),
+        ("{home}", "", "**/*.*", ""),
+        ("{home}", "", "[!.]*\", \"*/**", ""),
+        ("{home}", "", "*\", \"*/*\", \"*/*/*", ""),
+        ("{home}/*", "", "**", ""),
+        ("{home}/{[A-Z],[a-z]}*", "", "**", ""),
+        ("{root}/home", "", "**/*", ""),
+        ("{root}/*/*/*", "", "**", ""),
+        ("{home}", "", "*", "whole = true"),
+        (
+            "{home}/Documents",
+            "\"{home}/Pictures\", \"{home}/letters\", \"{home}/Desktop\", \"{home}/Videos\", \
+          \"{home}/Music\", \"{home}/projects\", ",
+            "**",
+            "",
+        ),
+        (
+            "{home}",
+            "",
+            "**/*.{[oO]*,doc*,jpg,JPG,xls*,pdf,txt,zip,csv,flac}",
+            "spare = [\"**/*.key\"]",
+        ),
+    ];
+    for (within, more, take, keys) in cases {
+        let text = rule(&format!(
+            "in = [{more}\"{within}\"]\ntake = [\"{take}\"]\n{keys}"
+        ));
+        let error = Rulebook::parse("mine.toml", &text).unwrap_err();
+        let told = error.to_string();
+        let is_told = told.contains("more than half of somebody's home")
+            || told.contains("takes everything in");
+        assert!(is_told, "{take}: {told}");
+        // A recogniser picks among what it is shown.
+        let picked = Rulebook::parse("mine.toml", &format!("{text}detect = \"broken-link\"\n"));
+        let told = picked.map(drop).err().map(|error| error.to_string());
+        assert!(
+            !told.is_some_and(|told| told.contains("more than half")),
+            "{take}"
+        );
+    }
+    for (within, take) in [
+        ("{home}", "**/*.log"),
+        ("{home}/Downloads", "**"),
+        ("{home}", "*"),
+        ("{config}", "**"),
+    ] {
+        let text = rule(&format!("in = [\"{within}\"]\ntake = [\"{take}\"]"));
+        let told = Rulebook::parse("mine.toml", &text)
+            .map(drop)
+            .err()
+            .map(|error| error.to_string());
+        assert!(
+            !told.is_some_and(|told| told.contains("more than half")),
+            "{within} {take}"
+        );
+    }
+}
+
+#[test]
 fn every_mistake_is_told_with_its_line_and_what_would_be_right() {
     let cases = [
         ("in = [\"{cache}/../.ssh\"]", ":10:7", "no `..`"),

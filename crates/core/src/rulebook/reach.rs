@@ -1,0 +1,147 @@
+//! How much of a home a rule's patterns could reach. Guards and ages may hold most of that back, but a rule
+//! that names half of what somebody has is a mistake, however it spells it.
+
+use crate::rulebook::path_pattern::PathPattern;
+use crate::rulebook::{Rule, pattern};
+use crate::target::Layout;
+
+/// Folders in which people keep what they made.
+const FOLDERS: [&str; 12] = [
+    "",
+    "Documents",
+    "Documents/taxes/2025",
+    "Desktop",
+    "Downloads",
+    "Pictures/summer",
+    "Music/Choir",
+    "Videos",
+    "projects/boat/src",
+    "letters",
+    "Arbeit/2026-03",
+    ".plans",
+];
+
+/// What they call it.
+const NAMES: [&str; 12] = [
+    "To the bank.odt",
+    "letter.docx",
+    "IMG_0412.JPG",
+    "figures 2026.xlsx",
+    "scan-001.pdf",
+    "notes",
+    "main.rs",
+    "readme.txt",
+    "Überweisung.pdf",
+    "backup.zip",
+    "song.flac",
+    "2025-12-31.csv",
+];
+
+/// What programs keep for them.
+const SETTINGS: [(Layout, &[&str]); 3] = [
+    (
+        Layout::Linux,
+        &[
+            ".profile",
+            ".config/knotbook/settings.ini",
+            ".config/knotbook/places.json",
+            ".local/share/knotbook/book.db",
+            ".local/state/knotbook/last",
+        ],
+    ),
+    (
+        Layout::Windows,
+        &[
+            "NTUSER.DAT",
+            "AppData/Roaming/Knotbook/settings.ini",
+            "AppData/Roaming/Knotbook/places.json",
+            "AppData/Local/Knotbook/book.db",
+            "AppData/LocalLow/Knotbook/last.dat",
+        ],
+    ),
+    (
+        Layout::Macos,
+        &[
+            ".zprofile",
+            "Library/Preferences/example.knotbook.plist",
+            "Library/Application Support/Knotbook/book.db",
+            "Library/Application Support/Knotbook/places.json",
+            "Library/Saved Application State/knotbook/last",
+        ],
+    ),
+];
+
+/// A home as people have it, as paths below the root.
+fn home(layout: Layout) -> impl Iterator<Item = String> {
+    let base = match layout {
+        Layout::Linux => "home/pia",
+        Layout::Windows | Layout::Macos => "Users/pia",
+    };
+    let work = FOLDERS.iter().flat_map(|folder| {
+        let slash = if folder.is_empty() { "" } else { "/" };
+        NAMES
+            .iter()
+            .map(move |name| format!("{folder}{slash}{name}"))
+    });
+    let settings = SETTINGS.iter().filter(move |(of, _)| *of == layout);
+    let settings = settings.flat_map(|(_, paths)| paths.iter().map(|path| (*path).to_owned()));
+    work.chain(settings)
+        .map(move |path| format!("{base}/{path}"))
+}
+
+/// Whether a rule's patterns could reach more than half of a home. Where a recogniser picks, patterns only say
+/// where it looks.
+pub(super) fn reaches_most_of_a_home(rule: &Rule, layout: Layout) -> bool {
+    if rule.detect.is_some_and(super::Detect::looks_inside) {
+        return false;
+    }
+    let compile = |patterns: &[String]| -> Vec<PathPattern> {
+        let patterns = patterns.iter();
+        patterns
+            .filter_map(|one| PathPattern::new(one, layout).ok())
+            .collect()
+    };
+    let (take, spare) = (compile(&rule.take), compile(&rule.spare));
+    let within = rule.within.iter().flat_map(|within| {
+        let usual = within.place.usual(layout).iter();
+        usual.map(|usual| {
+            let parts = usual.split('/').filter(|part| !part.is_empty());
+            let parts = parts.chain(within.below.iter().map(String::as_str));
+            let parts =
+                parts.map(|part| pattern::build(part, layout).map(|it| it.compile_matcher()));
+            parts.collect::<Result<Vec<_>, _>>()
+        })
+    });
+    let roots: Vec<Vec<globset::GlobMatcher>> = within.filter_map(Result::ok).collect();
+    let takes = |below: &str| {
+        let fits =
+            |all: &[PathPattern], path: &str| all.iter().any(|it| it.matches(path.as_bytes()));
+        // A rule that takes things whole takes everything in a folder that it names.
+        let whole = below
+            .match_indices('/')
+            .map(|(at, _)| at)
+            .filter(|_| rule.whole);
+        let mut named = whole.chain([below.len()]);
+        (take.is_empty() || named.any(|end| below.get(..end).is_some_and(|it| fits(&take, it))))
+            && !fits(&spare, below)
+    };
+    let is_reached = |path: &String| {
+        roots.iter().any(|root| {
+            let mut rest = path.as_str();
+            let leads = root.iter().all(|part| {
+                let Some((name, below)) = rest.split_once('/') else {
+                    return false;
+                };
+                rest = below;
+                part.is_match(name)
+            });
+            leads && takes(rest)
+        })
+    };
+    let (mut all, mut reached) = (0_usize, 0);
+    for path in home(layout) {
+        all += 1;
+        reached += usize::from(is_reached(&path));
+    }
+    reached > all / 2
+}
