@@ -29,6 +29,8 @@ pub enum Fault {
 pub struct FaultyDisk {
     calls: AtomicU64,
     armed_for: AtomicU64,
+    /// The call from which on all fail.
+    dead_from: AtomicU64,
     /// How long every call takes, in microseconds.
     stall: AtomicU64,
     listings: AtomicU64,
@@ -57,6 +59,7 @@ impl FaultyDisk {
         let disk = Self {
             calls: AtomicU64::new(0),
             armed_for: AtomicU64::new(armed_for),
+            dead_from: AtomicU64::new(u64::MAX),
             stall: AtomicU64::new(0),
             listings: AtomicU64::new(0),
             lie: AtomicU64::new(0),
@@ -90,6 +93,11 @@ impl FaultyDisk {
         self.armed_for.store(self.calls() + call, Ordering::SeqCst);
     }
 
+    /// Makes the n-th call from now on and all after it fail, counted from 1, as if whoever calls had died.
+    pub fn die_at(&self, call: u64) {
+        self.dead_from.store(self.calls() + call, Ordering::SeqCst);
+    }
+
     /// How many calls there were.
     pub fn calls(&self) -> u64 {
         self.calls.load(Ordering::SeqCst)
@@ -109,7 +117,9 @@ impl FaultyDisk {
         if stall > 0 {
             std::thread::sleep(Duration::from_micros(stall));
         }
-        if call == self.armed_for.load(Ordering::SeqCst) {
+        if call == self.armed_for.load(Ordering::SeqCst)
+            || call >= self.dead_from.load(Ordering::SeqCst)
+        {
             return Err(io::Error::from_raw_os_error(5));
         }
         Ok(())

@@ -7,6 +7,7 @@
 mod beneath;
 mod disk;
 mod effort;
+mod pieces;
 mod real;
 mod stat;
 mod traits;
@@ -14,6 +15,7 @@ mod trusted;
 
 pub use disk::{Disk, Entry, Folder, Space};
 pub use effort::{Effort, Meter};
+pub use pieces::{Piece, pieces};
 pub use real::{RealDisk, runner};
 pub use stat::{FileKey, Kind, Stamp, Stat};
 pub use traits::{Attribute, NotGiven, Traits};

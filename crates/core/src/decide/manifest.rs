@@ -67,6 +67,16 @@ pub struct ManifestItem {
     pub unit: Option<Arc<TargetPath>>,
 }
 
+/// What a file that holds anything takes at least, in bytes.
+const BLOCK: u64 = 512;
+
+impl ManifestItem {
+    /// Bytes that it takes where it is set aside: holes take none.
+    pub(crate) fn stored(&self) -> u64 {
+        self.size.min(self.held.max(BLOCK))
+    }
+}
+
 /// Which target a manifest was made for.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct TargetMark {

@@ -39,7 +39,7 @@ pub(super) fn split(items: &[ManifestItem]) -> Vec<Batch<'_>> {
         let mut stored = 0_u64;
         let fits = |item: &&ManifestItem| {
             let is_stored = item.by == Removal::SetAside;
-            stored = stored.saturating_add(if is_stored { item.size } else { 0 });
+            stored = stored.saturating_add(if is_stored { item.stored() } else { 0 });
             stored <= MOST_STORED
         };
         let many = rest.iter().take(MOST_ITEMS).take_while(fits).count().max(1);
@@ -124,6 +124,7 @@ impl<'a> Touch<'a> {
         Remover {
             checker: Checker::new(self.shared),
             airlock: self.airlock,
+            stop: self.stop,
         }
     }
 

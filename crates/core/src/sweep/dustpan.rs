@@ -7,6 +7,7 @@ mod estimate;
 mod frames;
 mod record;
 mod room;
+mod sparse;
 
 pub use empty::{Emptied, EmptyError, empty};
 pub use estimate::estimate_packed;
@@ -17,18 +18,20 @@ pub(super) use empty::resume;
 pub(super) use entry::{Body, Entry, each_entry};
 pub(super) use frames::read_frame;
 pub(super) use record::Line;
+pub(super) use sparse::read_map;
 
 use std::fs::File;
-use std::io::{self, Read as _, Write as _};
+use std::io::{self, Write as _};
 use std::os::fd::AsFd as _;
-use std::os::unix::fs::MetadataExt as _;
+use std::os::unix::fs::{FileExt as _, MetadataExt as _};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use jiff::{SignedDuration, Timestamp};
-use jolly_disk::{Disk, Folder, Kind, Stat, Traits};
+use jolly_disk::{Disk, Folder, Kind, Piece, Stat, Traits, pieces};
 
 use crate::decide::{ManifestItem, TargetMark};
+use crate::scan::CancelToken;
 use crate::sweep::check::Verdict;
 use crate::sweep::state_folder::archive_of;
 use crate::sweep::{Journal, JournalError, Outcome, StateError, StateFolder};
@@ -114,6 +117,29 @@ pub(super) struct Frame {
     file: File,
     at: u64,
     items: Vec<Packed>,
+}
+
+/// Where an entry's bytes come from.
+struct Source {
+    file: File,
+    /// What stands before them.
+    map: Vec<u8>,
+    pieces: Vec<Piece>,
+}
+
+impl Source {
+    fn whole(file: File, size: u64) -> Self {
+        Self {
+            file,
+            map: Vec::new(),
+            pieces: vec![Piece { at: 0, len: size }],
+        }
+    }
+}
+
+/// All is to stop in the middle of something.
+fn stopped() -> io::Error {
+    io::Error::other("all is to stop")
 }
 
 impl Dustpan {
@@ -223,10 +249,10 @@ impl Writer<'_> {
     /// Takes one item's bytes; gives the number of the thing in here.
     pub(super) fn store(
         &mut self,
-        disk: &dyn Disk,
-        folder: &Folder,
+        (disk, folder): (&dyn Disk, &Folder),
         item: &ManifestItem,
         stat: &Stat,
+        stop: &CancelToken,
     ) -> Result<u64, Verdict> {
         if self.is_shut.load(Ordering::SeqCst) {
             let reason = "the dustpan can't be written";
@@ -265,7 +291,22 @@ impl Writer<'_> {
                     return Err(Verdict::stays(Outcome::Changed, reason));
                 }
                 traits.attributes = disk.attributes(file.as_fd()).map_err(read)?;
-                (Body::File(stat.size), PackedKind::File, Some(file))
+                let pieces = (stat.allocated < stat.size)
+                    .then(|| pieces(&file, stat.size).map_err(read))
+                    .transpose()?;
+                // What is compressed takes less than its length, too, and yet has no holes.
+                let stored = |pieces: &[Piece]| pieces.iter().map(|piece| piece.len).sum::<u64>();
+                let holed = pieces.filter(|pieces| stored(pieces) < stat.size);
+                let (body, source) = match holed {
+                    None => (Body::File(stat.size), Source::whole(file, stat.size)),
+                    Some(pieces) => {
+                        let map = sparse::map_of(&pieces, stat.size);
+                        let stored = stored(&pieces) + map.len() as u64;
+                        let size = stat.size;
+                        (Body::Sparse { size, stored }, Source { file, map, pieces })
+                    }
+                };
+                (body, PackedKind::File, Some(source))
             }
         };
         let entry = Entry {
@@ -273,8 +314,8 @@ impl Writer<'_> {
             body,
             traits,
         };
-        let mut packed = Packed::of(item, kind, stat.allocated);
-        let written = self.append(&entry, source, &mut packed);
+        let mut packed = Packed::of(item, kind, stat);
+        let written = self.append(&entry, source, &mut packed, stop);
         let failed = self.latch(written)?;
         packed.broken = failed.is_some();
         let number = *self.closed + self.open.len() as u64;
@@ -294,40 +335,67 @@ impl Writer<'_> {
     fn append(
         &mut self,
         entry: &Entry,
-        source: Option<File>,
+        source: Option<Source>,
         packed: &mut Packed,
+        stop: &CancelToken,
     ) -> io::Result<Option<Option<io::Error>>> {
         entry.write_head(self.frames)?;
         let mut hasher = entry.hasher();
         let mut failed = None;
-        if let (Body::File(size), Some(mut file)) = (&entry.body, source) {
-            packed.size = *size;
-            let mut left = *size;
-            while left > 0 {
+        if let Some(mut source) = source {
+            packed.size = match &entry.body {
+                Body::File(size) | Body::Sparse { size, .. } => *size,
+                Body::Folder | Body::Link(_) => 0,
+            };
+            hasher.update(&source.map);
+            self.frames.write_all(&source.map)?;
+            let mut stored = source.map.len() as u64;
+            for piece in std::mem::take(&mut source.pieces) {
                 // Exactly the promised length: a file that grows or shrinks meanwhile must not break
                 // the archive for the others.
-                let most = usize::try_from(left).unwrap_or(PIECE).min(PIECE);
-                let piece = self.buffer.get_mut(..most).unwrap_or_default();
-                let read = match (&failed, file.read(piece)) {
-                    (_, Err(error)) if error.kind() == io::ErrorKind::Interrupted => continue,
-                    (None, Ok(read)) if read > 0 => read,
-                    (known, read) => {
-                        if known.is_none() {
-                            failed = Some(read.err());
-                        }
-                        piece.fill(0);
-                        most
+                let mut at = piece.at;
+                let end = piece.at + piece.len;
+                while at < end {
+                    if stop.is_cancelled() {
+                        return Err(stopped());
                     }
-                };
-                let piece = piece.get(..read).unwrap_or_default();
-                hasher.update(piece);
-                self.frames.write_all(piece)?;
-                left -= read as u64;
+                    let most = usize::try_from(end - at).unwrap_or(PIECE).min(PIECE);
+                    let bytes = self.buffer.get_mut(..most).unwrap_or_default();
+                    let read = match (&failed, source.file.read_at(bytes, at)) {
+                        (_, Err(error)) if error.kind() == io::ErrorKind::Interrupted => continue,
+                        (None, Ok(read)) if read > 0 => read,
+                        (known, read) => {
+                            if known.is_none() {
+                                failed = Some(read.err());
+                            }
+                            bytes.fill(0);
+                            most
+                        }
+                    };
+                    let bytes = bytes.get(..read).unwrap_or_default();
+                    hasher.update(bytes);
+                    self.frames.write_all(bytes)?;
+                    at += read as u64;
+                }
+                stored += piece.len;
             }
-            entry::pad(self.frames, *size)?;
+            entry::pad(self.frames, stored)?;
         }
         packed.hash = hasher.finalize().to_hex().to_string();
         Ok(failed)
+    }
+
+    /// Drops what was written since the last frame: nothing of it is needed any more.
+    ///
+    /// # Errors
+    /// When it can't be taken back; then nothing more is taken.
+    pub(super) fn abandon(&mut self) -> Result<(), DustpanError> {
+        self.open.clear();
+        self.frames.abandon(*self.at).map_err(|source| {
+            self.is_shut.store(true, Ordering::SeqCst);
+            let path = self.path.to_owned();
+            DustpanError::Write { path, source }
+        })
     }
 
     fn latch<T>(&mut self, result: io::Result<T>) -> Result<T, Verdict> {
@@ -367,15 +435,15 @@ impl Prover<'_> {
     ///
     /// # Errors
     /// When any of that fails; then nothing in it is safe.
-    pub(super) fn prove(&mut self, frame: Frame) -> Result<(), DustpanError> {
-        let proven = self.try_prove(frame);
+    pub(super) fn prove(&mut self, frame: Frame, stop: &CancelToken) -> Result<(), DustpanError> {
+        let proven = self.try_prove(frame, stop);
         if proven.is_err() {
             self.is_shut.store(true, Ordering::SeqCst);
         }
         proven
     }
 
-    fn try_prove(&mut self, frame: Frame) -> Result<(), DustpanError> {
+    fn try_prove(&mut self, frame: Frame, stop: &CancelToken) -> Result<(), DustpanError> {
         let path = || self.path.to_owned();
         frame
             .file
@@ -384,7 +452,7 @@ impl Prover<'_> {
                 path: path(),
                 source,
             })?;
-        read_back(self.path, &frame).map_err(|source| DustpanError::ReadBack {
+        read_back(self.path, &frame, stop).map_err(|source| DustpanError::ReadBack {
             path: path(),
             source,
         })?;
@@ -402,18 +470,34 @@ impl Prover<'_> {
     }
 }
 
+/// A reader that ends when all is to stop.
+pub(super) struct Stoppable<'a, R> {
+    pub read: R,
+    pub stop: &'a CancelToken,
+}
+
+impl<R: io::Read> io::Read for Stoppable<'_, R> {
+    fn read(&mut self, bytes: &mut [u8]) -> io::Result<usize> {
+        if self.stop.is_cancelled() {
+            return Err(stopped());
+        }
+        self.read.read(bytes)
+    }
+}
+
 /// Reads a frame as it lies there, to its end and thereby against its checksum, and compares every
 /// entry with what was packed.
-fn read_back(path: &Path, frame: &Frame) -> io::Result<()> {
+fn read_back(path: &Path, frame: &Frame, stop: &CancelToken) -> io::Result<()> {
     let differs = || io::Error::new(io::ErrorKind::InvalidData, "it differs");
     let mut wanted = frame.items.iter();
     let archive = StateFolder::open_file(path).map_err(io::Error::other)?;
     let archive = archive.ok_or(io::ErrorKind::NotFound)?;
-    each_entry(read_frame(archive, frame.at)?, &mut |entry, _| {
+    let read = read_frame(archive, frame.at)?;
+    each_entry(Stoppable { read, stop }, &mut |entry, _| {
         let packed = wanted.next().ok_or_else(differs)?;
         let path = crate::target::TargetPath::try_from(&packed.path).unwrap_or_default();
         let size = match entry.body {
-            Body::File(size) => size,
+            Body::File(size) | Body::Sparse { size, .. } => size,
             Body::Folder | Body::Link(_) => 0,
         };
         let is_same = entry.path == path.as_bytes() && size == packed.size;

@@ -5,11 +5,12 @@
 //! those from here.
 
 use std::ffi::CStr;
-use std::io::{self, Seek as _, SeekFrom, Write as _};
-use std::os::unix::fs::MetadataExt as _;
+use std::io;
+use std::os::unix::fs::{FileExt as _, MetadataExt as _};
 
-use jolly_disk::{Disk, Folder, Stat};
+use jolly_disk::{Disk, Folder, Stat, pieces};
 
+use crate::scan::CancelToken;
 use crate::target::{Target, mount_of};
 
 /// Bytes written at once.
@@ -28,8 +29,9 @@ pub(super) fn overwrite(
     folder: &Folder,
     name: &CStr,
     stat: &Stat,
+    stop: &CancelToken,
 ) -> io::Result<()> {
-    let mut file = disk.open_to_overwrite(folder, name)?;
+    let file = disk.open_to_overwrite(folder, name)?;
     let metadata = file.metadata()?;
     let is_it = metadata.is_file()
         && metadata.ino() == stat.key.inode
@@ -42,12 +44,19 @@ pub(super) fn overwrite(
         ));
     }
     let zeros = vec![0; PIECE];
-    file.seek(SeekFrom::Start(0))?;
-    let mut left = stat.size;
-    while left > 0 {
-        let piece = usize::try_from(left).unwrap_or(PIECE).min(PIECE);
-        file.write_all(zeros.get(..piece).unwrap_or(&zeros))?;
-        left -= piece as u64;
+    // A hole holds nothing, and writing there would take room.
+    for piece in pieces(&file, stat.size)? {
+        let (mut at, end) = (piece.at, piece.at + piece.len);
+        while at < end {
+            if stop.is_cancelled() {
+                return Err(io::Error::other(
+                    "it was stopped, and is partly written over",
+                ));
+            }
+            let most = usize::try_from(end - at).unwrap_or(PIECE).min(PIECE);
+            file.write_all_at(zeros.get(..most).unwrap_or(&zeros), at)?;
+            at += most as u64;
+        }
     }
     file.sync_all()
 }
@@ -96,15 +105,16 @@ mod tests {
         std::fs::write(&path, vec![7; PIECE + 5]).unwrap();
         let folder = RealDisk.open_root(dir.path()).unwrap();
         let stat = RealDisk.stat(&folder, c"file").unwrap();
-        overwrite(&RealDisk, &folder, c"file", &stat).unwrap();
+        let go = CancelToken::default();
+        overwrite(&RealDisk, &folder, c"file", &stat, &go).unwrap();
         assert_eq!(std::fs::read(&path).unwrap(), vec![0; PIECE + 5]);
 
         std::fs::write(&path, b"kept").unwrap();
         let stat = RealDisk.stat(&folder, c"file").unwrap();
         std::fs::hard_link(&path, dir.path().join("twin")).unwrap();
-        assert!(overwrite(&RealDisk, &folder, c"file", &stat).is_err());
+        assert!(overwrite(&RealDisk, &folder, c"file", &stat, &go).is_err());
         std::os::unix::fs::symlink(&path, dir.path().join("link")).unwrap();
-        assert!(overwrite(&RealDisk, &folder, c"link", &stat).is_err());
+        assert!(overwrite(&RealDisk, &folder, c"link", &stat, &go).is_err());
         assert_eq!(std::fs::read(&path).unwrap(), b"kept");
     }
 }

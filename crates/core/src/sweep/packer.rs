@@ -52,8 +52,15 @@ impl<'a> Packer<'a> {
         let prove = proofs.clone();
         scope.spawn(move || {
             for batch in ordered {
-                let stored = store(shared, &mut writer, batch, stop, pause);
-                let (frame, stored) = match writer.close() {
+                let mut stored = store(shared, &mut writer, batch, stop, pause);
+                let closed = if stop.is_cancelled() {
+                    // Something may be in it that is not whole, and nothing of it will be touched.
+                    stored.clear();
+                    writer.abandon().map(|()| None)
+                } else {
+                    writer.close()
+                };
+                let (frame, stored) = match closed {
                     Ok(frame) => (frame, stored),
                     Err(error) => (None, spoilt(stored, &error.to_string())),
                 };
@@ -62,7 +69,7 @@ impl<'a> Packer<'a> {
                 }
             }
         });
-        scope.spawn(move || prove_all(&mut prover, &to_prove, &tell));
+        scope.spawn(move || prove_all(&mut prover, (&to_prove, &tell), stop));
         Self {
             orders,
             proofs,
@@ -122,14 +129,20 @@ pub(super) fn stayed<'v>(
     stayed
 }
 
-fn prove_all(prover: &mut Prover<'_>, proofs: &Receiver<Proof>, tell: &Sender<Stored>) {
+fn prove_all(
+    prover: &mut Prover<'_>,
+    (proofs, tell): (&Receiver<Proof>, &Sender<Stored>),
+    stop: &CancelToken,
+) {
     for proof in proofs {
         match proof {
             Proof::Stayed(stayed) => prover.note_stayed(stayed),
             Proof::Frame(frame, stored) => {
-                let proven = frame.map_or(Ok(()), |frame| prover.prove(frame));
+                let proven = frame.map_or(Ok(()), |frame| prover.prove(frame, stop));
                 let stored = match proven {
                     Ok(()) => stored,
+                    // Nothing of it was touched, nor will it be.
+                    Err(_) if stop.is_cancelled() => Stored::new(),
                     Err(error) => spoilt(stored, &error.to_string()),
                 };
                 // Nobody waits any more after a stop: then it never left.
@@ -170,7 +183,7 @@ fn store(
         let result = checker.check_for_storing(item, name).and_then(|stat| {
             let disk = &**shared.ground.target.disk();
             let folder = checker.parent(&item.path)?;
-            let number = writer.store(disk, folder, item, &stat)?;
+            let number = writer.store((disk, folder), item, &stat, stop)?;
             Ok((stat, number))
         });
         stored.insert(at, result);

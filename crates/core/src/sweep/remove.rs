@@ -6,6 +6,7 @@ use std::ffi::CStr;
 use jolly_disk::{Kind, Stat};
 
 use crate::decide::ManifestItem;
+use crate::scan::CancelToken;
 use crate::sweep::Outcome;
 use crate::sweep::airlock::{Airlock, Passed};
 use crate::sweep::check::{Checker, Verdict};
@@ -15,6 +16,7 @@ use crate::sweep::overwrite::overwrite;
 pub(super) struct Remover<'a, 'b> {
     pub checker: Checker<'a>,
     pub airlock: &'b Airlock<'b>,
+    pub stop: &'b CancelToken,
 }
 
 impl Remover<'_, '_> {
@@ -31,9 +33,8 @@ impl Remover<'_, '_> {
         let disk = self.checker.disk();
         let looked = match self.checker.parent(&item.path) {
             Err(verdict) => return verdict,
-            Ok(folder) => {
-                overwrite(disk, folder, name, stat).and_then(|()| disk.stat(folder, name))
-            }
+            Ok(folder) => overwrite(disk, folder, name, stat, self.stop)
+                .and_then(|()| disk.stat(folder, name)),
         };
         match looked {
             Err(error) => Verdict::of_error(&error, "write over"),

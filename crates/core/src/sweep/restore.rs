@@ -10,7 +10,7 @@ use std::path::PathBuf;
 use jiff::Timestamp;
 
 use crate::scan::CancelToken;
-use crate::sweep::dustpan::{Line, Pan, PanItem, each_entry, read_frame, resume};
+use crate::sweep::dustpan::{Line, Pan, PanItem, Stoppable, each_entry, read_frame, resume};
 use crate::sweep::target_lock::{TargetLock, lock};
 use crate::sweep::{JournalError, StateError, StateFolder, SweepError};
 use crate::target::{Target, TargetPath};
@@ -161,7 +161,7 @@ pub fn restore(
     }
     has_room(target, chosen.keys().filter_map(|at| pan.items.get(*at)))?;
     let mut record = resume(state, &**target.disk(), pan)?;
-    let mut put_back = PutBack::new(target, &pan.run);
+    let mut put_back = PutBack::new(target, &pan.run, cancel);
     let (of, mut done) = (chosen.len() as u64, 0);
     let mut step = || {
         done += 1;
@@ -237,7 +237,8 @@ fn read_into(
     let begins = pan.frames.get(frame).copied().unwrap_or(0);
     let archive = pan.open_archive().map_err(io::Error::other)?;
     let archive = archive.ok_or(io::ErrorKind::NotFound)?;
-    each_entry(read_frame(archive, begins)?, &mut |entry, bytes| {
+    let read = read_frame(archive, begins)?;
+    each_entry(Stoppable { read, stop: cancel }, &mut |entry, bytes| {
         let at = next;
         next += 1;
         let Some(item) = pan.items.get(at).filter(|item| item.frame == frame) else {

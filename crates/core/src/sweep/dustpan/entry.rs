@@ -7,10 +7,15 @@ use jolly_disk::{Attribute, Stamp, Traits};
 use tar::{Archive, EntryType, Header};
 
 /// An archive is made of blocks.
-const BLOCK: usize = 512;
+pub(super) const BLOCK: usize = 512;
 
 /// What attributes are called in pax records; GNU tar and others read them so.
 const ATTRIBUTE: &[u8] = b"SCHILY.xattr.";
+
+/// What a file with holes is told by, in GNU tar's sparse format 1.0.
+const SPARSE: [(&[u8], &[u8]); 2] = [(b"GNU.sparse.major", b"1"), (b"GNU.sparse.minor", b"0")];
+const SPARSE_NAME: &[u8] = b"GNU.sparse.name";
+const SPARSE_SIZE: &[u8] = b"GNU.sparse.realsize";
 
 /// The most that is read of the records before an entry.
 const MOST_RECORDS: u64 = 16 << 20;
@@ -20,6 +25,13 @@ const MOST_RECORDS: u64 = 16 << 20;
 pub(in crate::sweep) enum Body {
     /// A file of so many bytes, which follow.
     File(u64),
+    /// A file with holes; a map of its pieces follows, and then they.
+    Sparse {
+        /// Its length.
+        size: u64,
+        /// How many bytes follow.
+        stored: u64,
+    },
     Folder,
     /// A symbolic link, and where it leads.
     Link(Vec<u8>),
@@ -40,7 +52,11 @@ impl Entry {
         if !records.is_empty() {
             write_extra(out, EntryType::XHeader, &records)?;
         }
-        let mut header = Header::new_gnu();
+        let mut header = match self.body {
+            // Others look for the records of a file with holes in an archive of that standard alone.
+            Body::Sparse { .. } => Header::new_ustar(),
+            _ => Header::new_gnu(),
+        };
         let old = header.as_old_mut();
         put(&mut old.name, &self.path);
         if self.path.len() > old.name.len() {
@@ -53,7 +69,7 @@ impl Entry {
             }
         }
         let (kind, size) = match &self.body {
-            Body::File(size) => (EntryType::Regular, *size),
+            Body::File(size) | Body::Sparse { stored: size, .. } => (EntryType::Regular, *size),
             Body::Folder => (EntryType::Directory, 0),
             Body::Link(_) => (EntryType::Symlink, 0),
         };
@@ -82,6 +98,13 @@ impl Entry {
         for (key, stamp) in [("mtime", traits.modified), ("atime", traits.accessed)] {
             record(&mut records, key.as_bytes(), written(stamp).as_bytes());
         }
+        if let Body::Sparse { size, .. } = &self.body {
+            for (key, value) in SPARSE {
+                record(&mut records, key, value);
+            }
+            record(&mut records, SPARSE_NAME, &self.path);
+            record(&mut records, SPARSE_SIZE, size.to_string().as_bytes());
+        }
         for attribute in &traits.attributes {
             record(
                 &mut records,
@@ -103,8 +126,14 @@ impl Entry {
         let seconds = i64::try_from(header.mtime()?).unwrap_or(i64::MAX);
         traits.modified = Stamp { seconds, nanos: 0 };
         traits.accessed = traits.modified;
+        let mut sparse = Sparse::default();
         for (key, value) in records_of(&extra.records)? {
             match key {
+                SPARSE_NAME => sparse.name = Some(value.to_vec()),
+                SPARSE_SIZE => sparse.size = Some(read_number(value)?),
+                key if key.starts_with(b"GNU.sparse.") => {
+                    sparse.known += usize::from(SPARSE.contains(&(key, value)));
+                }
                 b"mtime" => traits.modified = read_stamp(value)?,
                 b"atime" => traits.accessed = read_stamp(value)?,
                 _ => {
@@ -121,14 +150,37 @@ impl Entry {
         let body = match header.entry_type() {
             EntryType::Directory => Body::Folder,
             EntryType::Symlink => Body::Link(extra.link.unwrap_or_else(|| cut(&old.linkname))),
-            _ => Body::File(header.entry_size()?),
+            _ => match sparse.size {
+                Some(size) if sparse.known == SPARSE.len() => Body::Sparse {
+                    size,
+                    stored: header.entry_size()?,
+                },
+                None if sparse.known == 0 => Body::File(header.entry_size()?),
+                _ => return Err(invalid("a file's holes are written in another way")),
+            },
         };
+        let name = sparse.name.filter(|_| matches!(body, Body::Sparse { .. }));
         Ok(Self {
-            path: extra.name.unwrap_or_else(|| cut(&old.name)),
+            path: name.or(extra.name).unwrap_or_else(|| cut(&old.name)),
             body,
             traits,
         })
     }
+}
+
+/// What records say of a file's holes.
+#[derive(Default)]
+struct Sparse {
+    /// How many of the records are there that say how the map is written.
+    known: usize,
+    name: Option<Vec<u8>>,
+    size: Option<u64>,
+}
+
+fn read_number(digits: &[u8]) -> io::Result<u64> {
+    let text = std::str::from_utf8(digits).ok();
+    let number = text.and_then(|text| text.parse().ok());
+    number.ok_or_else(|| invalid("a number can't be read"))
 }
 
 /// An attribute's name as a key: an equals sign ends a key, so it and the percent sign are written as GNU
@@ -349,16 +401,26 @@ mod tests {
             (any::<u32>(), any::<u32>(), 0_u32..0o10000),
             (stamp.clone(), stamp),
             attributes,
-            proptest::option::of(arb_bytes(300)),
+            (
+                proptest::option::of(arb_bytes(300)),
+                proptest::option::of(any::<u64>()),
+            ),
             proptest::collection::vec(any::<u8>(), 0..1500),
         )
             .prop_map(
-                |(path, (user, group, mode), (one, other), attributes, link, bytes)| {
+                |(path, (user, group, mode), (one, other), attributes, (link, size), bytes)| {
                     let stamp = |(seconds, nanos)| Stamp { seconds, nanos };
                     let is_link = link.is_some();
                     let entry = Entry {
                         path,
-                        body: link.map_or(Body::File(bytes.len() as u64), Body::Link),
+                        body: match (link, size) {
+                            (Some(link), _) => Body::Link(link),
+                            (None, None) => Body::File(bytes.len() as u64),
+                            (None, Some(size)) => Body::Sparse {
+                                size,
+                                stored: bytes.len() as u64,
+                            },
+                        },
                         traits: Traits {
                             user,
                             group,

@@ -42,6 +42,16 @@ impl Frames {
         Ok(device_number(self.file.metadata()?.dev()))
     }
 
+    /// Drops the open frame, and everything from `at` on.
+    pub(super) fn abandon(&mut self, at: u64) -> io::Result<()> {
+        // With what packs: it may be in the middle of something.
+        if let Some(open) = self.open.take() {
+            drop(open.into_inner());
+        }
+        self.file.set_len(at)?;
+        self.file.seek(SeekFrom::Start(at)).map(drop)
+    }
+
     /// Ends the open frame, if one is; it is not yet on the disk.
     pub(super) fn end(&mut self) -> io::Result<Option<File>> {
         let Some(mut ended) = self.open.take() else {

@@ -6,6 +6,7 @@ use std::fs::File;
 use std::path::{Component, Path, PathBuf};
 
 use jiff::Timestamp;
+use jolly_disk::Stat;
 use serde::{Deserialize, Serialize};
 
 use crate::decide::ManifestItem;
@@ -59,6 +60,9 @@ pub(in crate::sweep) struct Packed {
     pub size: u64,
     /// What it held on its disk; less than its length for a file with holes.
     pub held: u64,
+    /// How many names it had on its disk: each that is set aside is kept as a file of its own.
+    #[serde(default = "one_name", skip_serializing_if = "is_one_name")]
+    pub names: u32,
     /// BLAKE3 of its entry in the archive as it was written, without padding, in hex.
     pub hash: String,
     /// It could not be read whole, so it stayed, and what is in the archive is no copy of it.
@@ -88,20 +92,34 @@ fn is_archive_of(state: &StateFolder, run: &str, archive: &Path) -> bool {
     is_plain && is_ours && archive.file_name() == Some(OsStr::new(&archive_of(run)))
 }
 
+fn one_name() -> u32 {
+    1
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "the serialiser asks so")]
+fn is_one_name(names: &u32) -> bool {
+    *names <= 1
+}
+
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "the serialiser asks so")]
 fn is_not(broken: &bool) -> bool {
     !*broken
 }
 
 impl Packed {
-    pub(super) fn of(item: &ManifestItem, kind: PackedKind, held: u64) -> Self {
+    pub(super) fn of(item: &ManifestItem, kind: PackedKind, stat: &Stat) -> Self {
         Self {
             kind,
             path: WrittenPath::from(&item.path),
             rule: item.rule.to_string(),
             account: item.account.as_ref().map(ToString::to_string),
             size: 0,
-            held,
+            held: stat.allocated,
+            names: if kind == PackedKind::File {
+                stat.links
+            } else {
+                1
+            },
             hash: String::new(),
             broken: false,
         }
@@ -124,6 +142,8 @@ pub struct PanItem {
     /// When it was brought back last.
     pub back: Option<Timestamp>,
     pub(in crate::sweep) held: u64,
+    /// How many names it had on its disk.
+    pub(in crate::sweep) names: u32,
     pub(in crate::sweep) hash: String,
     /// Which of the frames it is in.
     pub(in crate::sweep) frame: usize,
@@ -283,6 +303,7 @@ impl Pan {
                     size: packed.size,
                     back: None,
                     held: packed.held,
+                    names: packed.names,
                     hash: packed.hash,
                     frame,
                     has_left: !packed.broken,

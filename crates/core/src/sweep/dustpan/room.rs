@@ -14,9 +14,6 @@ use crate::target::Target;
 /// The folder on a target's own volume for a dustpan that fits nowhere else.
 pub const ON_TARGET: &str = ".jolly-broom-dustpan";
 
-/// What a file that holds anything takes at least, in bytes.
-const BLOCK: u64 = 512;
-
 /// What an entry costs beside its bytes: header, records and the rest of its last block.
 const HEAD: u64 = 2048;
 
@@ -73,8 +70,7 @@ pub fn find_room(
     if aside().next().is_none() {
         return Ok(None);
     }
-    // Holes take no room.
-    let size = |item: &ManifestItem| item.size.min(item.held.max(BLOCK)).saturating_add(HEAD);
+    let size = |item: &ManifestItem| item.stored().saturating_add(HEAD);
     let whole = aside().map(size).fold(0, u64::saturating_add);
     // On its own volume things come back frame by frame: what is packed and not yet gone is at most
     // one frame.

@@ -1,14 +1,16 @@
 //! Putting one thing back where it was.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::ffi::{CStr, CString};
 use std::fs::File;
-use std::io::{self, Read, Seek as _, SeekFrom, Write as _};
+use std::io::{self, Read};
 use std::os::fd::AsFd as _;
+use std::os::unix::fs::FileExt as _;
 
-use jolly_disk::{Disk, FileKey, Folder, Kind, NotGiven, Stat, Traits};
+use jolly_disk::{Disk, FileKey, Folder, Kind, NotGiven, Piece, Stat, Traits};
 
-use crate::sweep::dustpan::{Body, Entry, PanItem};
+use crate::scan::CancelToken;
+use crate::sweep::dustpan::{Body, Entry, PanItem, read_map};
 use crate::sweep::restore::Back;
 use crate::sweep::restore::staging::{PART, Staging, is_empty, is_ours, is_own_file, own_name};
 use crate::target::{Target, TargetPath};
@@ -33,7 +35,11 @@ struct Made {
 pub(super) struct PutBack<'a> {
     target: &'a Target,
     run: &'a str,
+    cancel: &'a CancelToken,
     made: BTreeMap<TargetPath, Made>,
+    /// Folders of the runner's alone that were empty before something came into them: a restore may have died
+    /// before it could leave its mark there.
+    bare: HashMap<TargetPath, FileKey>,
     /// The name of the mark in a folder that was made.
     mark: CString,
 }
@@ -68,12 +74,26 @@ fn missing(not_given: &[NotGiven]) -> Option<String> {
     (!words.is_empty()).then(|| words.join("; "))
 }
 
+/// What a file comes back without.
+fn lacking(not_given: &[NotGiven], item: &PanItem) -> Option<String> {
+    let names = (item.names > 1).then(|| {
+        format!(
+            "it had {} names, and comes back as a file of its own",
+            item.names
+        )
+    });
+    let words: Vec<String> = missing(not_given).into_iter().chain(names).collect();
+    (!words.is_empty()).then(|| words.join("; "))
+}
+
 impl<'a> PutBack<'a> {
-    pub(super) fn new(target: &'a Target, run: &'a str) -> Self {
+    pub(super) fn new(target: &'a Target, run: &'a str, cancel: &'a CancelToken) -> Self {
         Self {
             target,
             run,
+            cancel,
             made: BTreeMap::new(),
+            bare: HashMap::new(),
             mark: own_name(run, "folder"),
         }
     }
@@ -97,7 +117,8 @@ impl<'a> PutBack<'a> {
             return Err(io::Error::from(io::ErrorKind::InvalidData));
         }
         // A file's bytes belong to its hash, which is asked when they are written.
-        if !matches!(entry.body, Body::File(_)) && !is_whole(entry, item) {
+        let has_bytes = matches!(entry.body, Body::File(_) | Body::Sparse { .. });
+        if !has_bytes && !is_whole(entry, item) {
             return Ok(Back::Damaged);
         }
         if let (Body::Folder, Some(made)) = (&entry.body, self.made.get_mut(&item.path)) {
@@ -111,7 +132,7 @@ impl<'a> PutBack<'a> {
         };
         let (disk, name) = (self.disk(), item.path.as_name());
         match disk.stat(&folder, name) {
-            Ok(there) => return Ok(self.meet(&folder, (entry, item, number), &there)),
+            Ok(there) => return self.meet(&folder, (entry, item, number), &there, bytes),
             Err(error) if error.kind() == io::ErrorKind::NotFound => {}
             Err(error) => return Ok(refused(&error)),
         }
@@ -143,63 +164,93 @@ impl<'a> PutBack<'a> {
         folder: &Folder,
         (entry, item, number): (&Entry, &PanItem, usize),
         there: &Stat,
-    ) -> Back {
+        bytes: &mut dyn Read,
+    ) -> io::Result<Back> {
         let (disk, name) = (self.disk(), item.path.as_name());
         let is_same = match &entry.body {
             Body::Folder => {
-                let opened = disk.open_folder(folder, name.to_bytes());
-                return match opened.map(|opened| self.resume(&opened, Some(&entry.traits))) {
-                    Ok(Some(key)) => {
-                        let (traits, number) = (entry.traits.clone(), Some(number));
-                        let made = Made {
-                            key,
-                            traits,
-                            number,
-                        };
-                        self.made.insert(item.path.clone(), made);
-                        Back::There
-                    }
-                    _ => Back::Exists,
-                };
+                let resumed = (disk.open_folder(folder, name.to_bytes()).ok())
+                    .and_then(|opened| self.resume(&item.path, &opened, Some(&entry.traits)));
+                return Ok(resumed.map_or(Back::Exists, |key| {
+                    let (traits, number) = (entry.traits.clone(), Some(number));
+                    let made = Made {
+                        key,
+                        traits,
+                        number,
+                    };
+                    self.made.insert(item.path.clone(), made);
+                    Back::There
+                }));
             }
             Body::Link(to) => {
                 there.kind == Kind::Link && disk.read_link(folder, name).is_ok_and(|now| now == *to)
             }
-            Body::File(size) => {
+            Body::File(size) | Body::Sparse { size, .. } => {
                 there.kind == Kind::File
                     && there.size == *size
-                    && disk
-                        .open_file(folder, name)
-                        .and_then(|mut file| hash_of(&mut file, entry.hasher()))
-                        .is_ok_and(|hash| hash == item.hash)
+                    && item.back.is_none()
+                    && match disk.open_file(folder, name) {
+                        Ok(file) => self.is_same(&file, entry, bytes)?,
+                        Err(_) => false,
+                    }
             }
         };
+        if is_same {
+            Staging::clear(disk, folder, (self.run, number));
+        }
         let traits = &entry.traits;
         let is_dressed = (there.user, there.group) == (traits.user, traits.group)
             && there.modified == traits.modified
             && (there.kind == Kind::Link || there.mode & 0o7777 == traits.mode & 0o7777);
-        match (is_same && item.back.is_none(), is_dressed) {
+        Ok(match (is_same && item.back.is_none(), is_dressed) {
             (false, _) => Back::Exists,
             (true, true) => Back::There,
             (true, false) => Back::ButFor("its bytes were there already".to_owned()),
+        })
+    }
+
+    /// Whether a file holds what the dustpan does.
+    fn is_same(&self, file: &File, entry: &Entry, bytes: &mut dyn Read) -> io::Result<bool> {
+        let (pieces, map) = pieces_of(entry, bytes)?;
+        if let Body::Sparse { size, .. } = &entry.body
+            && !map.is_empty()
+            && !jolly_disk::pieces(file, *size).is_ok_and(|now| now == filled(&pieces))
+        {
+            return Ok(false);
         }
+        let mut there = vec![0; PIECE];
+        let mut is_same = true;
+        each_piece(&pieces, bytes, self.cancel, &mut |at, some| {
+            let there = there.get_mut(..some.len()).unwrap_or_default();
+            is_same = is_same && file.read_exact_at(there, at).is_ok() && there == some;
+            Ok(())
+        })??;
+        Ok(is_same)
     }
 
     /// Which folder this is, when a restore of this dustpan made it and died before it was done.
-    fn resume(&self, folder: &Folder, traits: Option<&Traits>) -> Option<FileKey> {
+    fn resume(
+        &self,
+        path: &TargetPath,
+        folder: &Folder,
+        traits: Option<&Traits>,
+    ) -> Option<FileKey> {
         let disk = self.disk();
         let stat = disk.stat_folder(folder).ok()?;
         let is_marked = is_own_file(disk, folder, &self.mark);
         let is_done = traits.is_some_and(|traits| stat.user == traits.user);
         if is_ours(disk, folder) {
             // It may have died before it could leave its mark.
-            let is_new = disk.is_private(folder) && is_empty(disk, folder).unwrap_or(false);
-            if is_new && !is_marked {
-                disk.make_file(folder, &self.mark).ok()?;
-            }
-            return (is_marked || is_new).then_some(stat.key);
+            let is_bare = || self.bare.get(path) == Some(&stat.key) || self.is_bare(folder);
+            return (is_marked || (traits.is_some() && is_bare())).then_some(stat.key);
         }
         (is_marked && is_done).then_some(stat.key)
+    }
+
+    /// Whether a folder is the runner's alone and holds nothing.
+    fn is_bare(&self, folder: &Folder) -> bool {
+        let disk = self.disk();
+        disk.is_private(folder) && is_empty(disk, folder).unwrap_or(false)
     }
 
     /// Makes a folder, which nobody else can enter until it gets its traits.
@@ -232,9 +283,18 @@ impl<'a> PutBack<'a> {
 
     /// Remembers how a folder was that is only on the way to something.
     pub(super) fn dress(&mut self, entry: &Entry, item: &PanItem, number: usize) {
-        if let Some(made) = self.made.get_mut(&item.path)
-            && is_whole(entry, item)
-        {
+        if !is_whole(entry, item) {
+            return;
+        }
+        if let Some(key) = self.bare.remove(&item.path) {
+            let (traits, number) = (entry.traits.clone(), Some(number));
+            let made = Made {
+                key,
+                traits,
+                number,
+            };
+            self.made.insert(item.path.clone(), made);
+        } else if let Some(made) = self.made.get_mut(&item.path) {
             made.traits = entry.traits.clone();
             made.number = Some(number);
         }
@@ -280,8 +340,11 @@ impl<'a> PutBack<'a> {
         match disk.open_folder(root, folder.as_bytes()) {
             Err(error) if error.kind() == io::ErrorKind::NotFound && !folder.is_root() => {}
             Ok(opened) if !is_made && !folder.is_root() => {
-                if is_own_file(disk, &opened, &self.mark)
-                    && let Some(key) = self.resume(&opened, None)
+                if self.is_bare(&opened) {
+                    let key = disk.stat_folder(&opened)?.key;
+                    self.bare.insert(folder, key);
+                } else if is_own_file(disk, &opened, &self.mark)
+                    && let Some(key) = self.resume(&folder, &opened, None)
                 {
                     let traits = on_the_way(&disk.stat_folder(&opened)?, of);
                     let number = None;
@@ -310,17 +373,17 @@ impl<'a> PutBack<'a> {
         bytes: &mut dyn Read,
     ) -> io::Result<Back> {
         let disk = self.disk();
-        let mut file = match disk.make_file(staging.folder(), PART) {
+        let file = match disk.make_file(staging.folder(), PART) {
             Ok(file) => file,
             Err(error) => return Ok(refused(&error)),
         };
-        let has_holes = item.held < item.size;
+        let has_holes = item.held < item.size && matches!(entry.body, Body::File(_));
         Ok(
-            match write(&mut file, entry.hasher(), (bytes, has_holes))? {
+            match write(&file, (entry, has_holes), bytes, self.cancel)? {
                 Ok(hash) if hash == item.hash => {
                     let not_given = disk.give_traits(file.as_fd(), &entry.traits);
                     match file.sync_data().and_then(|()| staging.settle(name)) {
-                        Ok(()) => missing(&not_given).map_or(Back::There, Back::ButFor),
+                        Ok(()) => lacking(&not_given, item).map_or(Back::There, Back::ButFor),
                         Err(error) => refused(&error),
                     }
                 }
@@ -343,51 +406,77 @@ fn on_the_way(above: &Stat, of: &Traits) -> Traits {
     }
 }
 
-/// Hashes a file that is there.
-fn hash_of(file: &mut File, mut hasher: blake3::Hasher) -> io::Result<String> {
-    hasher.update_reader(file)?;
-    Ok(hasher.finalize().to_hex().to_string())
-}
-
 /// Whether an entry without bytes is as it was written.
 fn is_whole(entry: &Entry, item: &PanItem) -> bool {
     entry.hasher().finalize().to_hex().as_str() == item.hash
 }
 
-/// Copies all bytes and gives the entry's hash; outside what went wrong with reading, inside with writing.
-fn write(
-    file: &mut File,
-    mut hasher: blake3::Hasher,
-    (bytes, has_holes): (&mut dyn Read, bool),
-) -> io::Result<io::Result<String>> {
-    let mut piece = vec![0; PIECE];
-    let mut len = 0_u64;
-    loop {
-        let mut filled = 0;
-        while let Some(rest) = piece.get_mut(filled..).filter(|rest| !rest.is_empty()) {
-            match bytes.read(rest) {
-                Ok(0) => break,
-                Ok(read) => filled += read,
-                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
-                Err(error) => return Err(error),
+/// The pieces that an entry's bytes belong to, and the map that told them, as it was written.
+fn pieces_of(entry: &Entry, bytes: &mut dyn Read) -> io::Result<(Vec<Piece>, Vec<u8>)> {
+    match entry.body {
+        Body::Sparse { size, stored } => read_map(bytes, (size, stored)),
+        Body::File(len) => Ok((vec![Piece { at: 0, len }], Vec::new())),
+        Body::Folder | Body::Link(_) => Ok((Vec::new(), Vec::new())),
+    }
+}
+
+/// Without the empty ones.
+fn filled(pieces: &[Piece]) -> Vec<Piece> {
+    let filled = pieces.iter().filter(|piece| piece.len > 0);
+    filled.copied().collect()
+}
+
+/// Reads an entry's bytes bit by bit, and says where each belongs; outside what went wrong with reading, inside
+/// what `each` says.
+fn each_piece(
+    pieces: &[Piece],
+    bytes: &mut dyn Read,
+    cancel: &CancelToken,
+    each: &mut dyn FnMut(u64, &[u8]) -> io::Result<()>,
+) -> io::Result<io::Result<()>> {
+    let mut buffer = vec![0; PIECE];
+    for piece in pieces {
+        let (mut at, end) = (piece.at, piece.at + piece.len);
+        while at < end {
+            if cancel.is_cancelled() {
+                return Err(io::Error::other("all is to stop"));
             }
-        }
-        let some = piece.get(..filled).unwrap_or_default();
-        if some.is_empty() {
-            return Ok(file
-                .set_len(len)
-                .map(|()| hasher.finalize().to_hex().to_string()));
-        }
-        hasher.update(some);
-        len += filled as u64;
-        let is_hole = has_holes && some.iter().all(|byte| *byte == 0);
-        let written = if is_hole {
-            file.seek(SeekFrom::Start(len)).map(drop)
-        } else {
-            file.write_all(some)
-        };
-        if let Err(error) = written {
-            return Ok(Err(error));
+            let most = usize::try_from(end - at).unwrap_or(PIECE).min(PIECE);
+            let some = buffer.get_mut(..most).unwrap_or_default();
+            bytes.read_exact(some)?;
+            if let Err(error) = each(at, some) {
+                return Ok(Err(error));
+            }
+            at += most as u64;
         }
     }
+    Ok(Ok(()))
+}
+
+/// Writes an entry's bytes and gives its hash; outside what went wrong with reading, inside with writing.
+fn write(
+    file: &File,
+    (entry, has_holes): (&Entry, bool),
+    bytes: &mut dyn Read,
+    cancel: &CancelToken,
+) -> io::Result<io::Result<String>> {
+    let (pieces, map) = pieces_of(entry, bytes)?;
+    let mut hasher = entry.hasher();
+    hasher.update(&map);
+    let written = each_piece(&pieces, bytes, cancel, &mut |at, some| {
+        hasher.update(some);
+        // What the disk didn't tell as a hole becomes one again.
+        let is_hole = has_holes && some.iter().all(|byte| *byte == 0);
+        if is_hole {
+            Ok(())
+        } else {
+            file.write_all_at(some, at)
+        }
+    })?;
+    let len = match entry.body {
+        Body::File(size) | Body::Sparse { size, .. } => size,
+        Body::Folder | Body::Link(_) => 0,
+    };
+    let settled = written.and_then(|()| file.set_len(len));
+    Ok(settled.map(|()| hasher.finalize().to_hex().to_string()))
 }

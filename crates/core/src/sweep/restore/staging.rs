@@ -82,6 +82,17 @@ impl<'a> Staging<'a> {
         ))
     }
 
+    /// Takes away the one that a restore left which died when it was done with it.
+    pub(super) fn clear(disk: &dyn Disk, parent: &Folder, (run, number): (&str, usize)) {
+        let name = own_name(run, &format!("{number} 0"));
+        if let Ok(folder) = disk.open_folder(parent, name.to_bytes())
+            && is_ours(disk, &folder)
+        {
+            drop(disk.unlink(&folder, PART));
+            drop(disk.remove_folder(parent, &name));
+        }
+    }
+
     /// The folder to build in.
     pub(super) fn folder(&self) -> &Folder {
         &self.folder
