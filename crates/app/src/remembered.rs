@@ -36,6 +36,13 @@ impl Files {
         }
     }
 
+    /// Whether anything is kept for the computer itself; its job sheet lies elsewhere.
+    pub(crate) fn keeps_something(&self, sheet: &Path) -> bool {
+        [&self.computer, &self.rulebook, sheet]
+            .iter()
+            .any(|file| file.exists())
+    }
+
     /// The file of the exclusions that count there.
     pub(crate) fn exclusions(&self, scope: Scope) -> Option<&Path> {
         match scope {

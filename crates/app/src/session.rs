@@ -104,6 +104,22 @@ impl Session {
             own.extend(target.inside(&path));
         }
         own.retain(|path| !path.is_root());
+        if target.identity().is_by_path()
+            && same == SameComputer::MustBeKnown
+            && files.keeps_something(&state.sheet(&identity))
+        {
+            return Err(Refusal {
+                exit: Exit::BadInput,
+                message: format!(
+                    "nothing but the path {} tells which computer this is, and what is kept for it may be another's\n  \
+                     if it is the same one, say so with --same-computer; else move what is kept away: {}",
+                    jolly_core::target::Printable(
+                        target.root_path().as_os_str().as_encoded_bytes()
+                    ),
+                    jolly_core::target::Printable(state.path().as_os_str().as_encoded_bytes())
+                ),
+            });
+        }
         let sheet = Sheet::read(&state, &identity).map_err(|error| {
             let advice = match error {
                 SheetError::Malformed { .. } => "mend or remove that file",

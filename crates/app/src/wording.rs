@@ -1,6 +1,7 @@
 //! Numbers in words: sizes, counts, ages.
 
 use jolly_core::arrive::{Figure, Sign};
+use jolly_core::scan::AtOnce;
 
 const UNITS: [&str; 7] = ["B", "KiB", "MiB", "GiB", "TiB", "PiB", "EiB"];
 
@@ -40,6 +41,15 @@ pub(crate) fn counted(number: u64, one: &str) -> String {
         "{} {one}{}",
         count(number),
         if number == 1 { "" } else { "s" }
+    )
+}
+
+/// That most of what was found is young because it came at once.
+pub(crate) fn at_once(found: AtOnce) -> String {
+    format!(
+        "{} % of what was found came here within a day, {} ago; if this disk was imaged or restored: --aged-by modified",
+        found.percent,
+        age(found.ago)
     )
 }
 

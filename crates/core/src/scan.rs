@@ -1,6 +1,7 @@
 //! Walking a target: every item, once, in the pile of the rule that owns it.
 
 mod arena;
+mod at_once;
 mod explain;
 mod ground;
 mod keep;
@@ -19,6 +20,7 @@ mod walk;
 
 pub use crate::cancel::CancelToken;
 pub use arena::{Arena, FolderId, FolderRecord, ItemId, ItemKind};
+pub use at_once::AtOnce;
 pub use explain::{Explanation, Question, explain};
 pub use links::LinkGroup;
 pub use notes::{Note, Notes};
@@ -36,7 +38,7 @@ use jiff::Timestamp;
 
 use crate::recognise::{AccountAges, described};
 use crate::rulebook::{Detect, Guards, Need, RuleNumber, RuleSet, Search, Unresolved, resolve};
-use crate::target::{Holder, InUse, Target, TargetPath, Volume, running};
+use crate::target::{Dates, Holder, InUse, Target, TargetPath, Volume, running};
 use memory::Memory;
 
 /// Everything that one scan found.
@@ -75,6 +77,8 @@ pub struct Scan {
     pub is_partial: bool,
     /// The volume at the start.
     pub volume: Volume,
+    /// That most of what was found came to the disk at once, where it did and that makes it young.
+    pub at_once: Option<AtOnce>,
 }
 
 /// What a scan is asked for.
@@ -167,7 +171,11 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
         pile.blocked = blocked(target, rules, &roots, pile)
             .or_else(|| busy(target, rules, &in_use, pile).map(Blocked::Busy));
     }
+    let by_arrival = target.dates == Dates::Kept;
     Scan {
+        at_once: by_arrival
+            .then(|| at_once::of(&piles, rules, now))
+            .flatten(),
         target: Arc::clone(target),
         rules: Arc::clone(rules),
         now,

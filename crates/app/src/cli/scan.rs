@@ -11,7 +11,7 @@ use crate::cli::print;
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::{COOKIE_DATABASES, Session};
-use crate::wording::{bytes, count, counted};
+use crate::wording::{at_once, bytes, count, counted};
 
 pub(super) fn run(options: &SharedOptions) -> Result<Exit, Refusal> {
     let cancel = print::cancel_on_interrupt()?;
@@ -39,6 +39,12 @@ pub(super) fn scanned(
     let progress = print::Progress::new();
     let scan = session.scan(None, cancel, &|event| progress.scan(&event));
     progress.end();
+    if let Some(found) = scan.at_once {
+        print::message(&format!(
+            "{}\n  by that, what was unpacked or copied here with old dates counts as old, too",
+            at_once(found)
+        ));
+    }
     let decisions = Decisions::new(&scan, &selection)
         .map_err(|error| Refusal::bad_input(&error, "mend that exclusion"))?;
     for one in decisions.exclusions() {

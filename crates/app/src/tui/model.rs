@@ -122,6 +122,8 @@ pub(super) struct Facts {
     pub label: String,
     /// Its volume when the interface opened.
     pub volume: Volume,
+    /// Whether a folder stands in for its volume.
+    pub is_stand_in: bool,
 }
 
 /// Everything the interface knows.
@@ -176,6 +178,7 @@ impl Model {
                 owner: None,
                 label: String::new(),
                 volume: Volume::default(),
+                is_stand_in: false,
             },
             bench: Bench::default(),
             station: Station::Arrive,
@@ -206,6 +209,7 @@ impl Model {
             owner: target.owner.clone(),
             label: target.label.clone(),
             volume,
+            is_stand_in: target.is_stand_in(),
         };
         self.rules_off = session.rules_off();
         self.session = Some(session);

@@ -30,7 +30,7 @@ use crate::tui::model::{
     Context, Model, Overlay, Report, Saves, Scanning, Station, Verified, Weigh, is_too_small,
 };
 use crate::tui::msg::{Effect, Keeping, Msg, Opened, ScanJob, Scanned, SweptRun};
-use crate::wording::{count, counted};
+use crate::wording::{at_once, count, counted};
 
 /// Takes one message in; what threads have to do comes out.
 pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
@@ -384,7 +384,9 @@ fn scanned(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
         model.station = Station::Weigh;
     }
     let remembered = weigh.scan.remembered;
-    if remembered > 0 {
+    if let Some(found) = weigh.scan.at_once {
+        model.message = Some(format!("{}.", at_once(found)));
+    } else if remembered > 0 {
         model.message = Some(format!(
             "{} of {} names were known from the scan before; every item was looked at again.",
             count(remembered),

@@ -197,6 +197,11 @@ impl Pile {
         self.order.iter().map(|aged| aged.item())
     }
 
+    /// The times that its items' ages count from, oldest first.
+    pub(super) fn times(&self) -> impl Iterator<Item = i64> {
+        self.order.iter().map(|aged| aged.time())
+    }
+
     /// The item at a position, oldest first.
     pub fn item_at(&self, position: usize) -> Option<ItemId> {
         self.order.get(position).map(|aged| aged.item())

@@ -40,10 +40,17 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         (Some(_), None) => (None, ""),
         (None, _) => (model.facts.owner.as_ref(), model.facts.label.as_str()),
     };
-    let (first, rest) = match owner {
+    let (first, mut rest) = match owner {
         Some(owner) => (owner.clone(), format!(" {dot} {label}")),
         None => (label.to_owned(), String::new()),
     };
+    let is_stand_in = match (focused, target) {
+        (Some(_), target) => target.is_some_and(|target| target.is_stand_in()),
+        (None, _) => model.facts.is_stand_in,
+    };
+    if is_stand_in {
+        rest.push_str(&format!(" {dot} stand-in"));
+    }
     let first = cut(&first, room);
     let left = room.saturating_sub(first.chars().count());
     mast.add("   ", theme.ground());
