@@ -6,6 +6,8 @@
 pub mod arrive;
 mod cancel;
 pub mod decide;
+#[cfg(test)]
+mod fuzz;
 pub mod inside;
 mod json;
 pub mod kept;

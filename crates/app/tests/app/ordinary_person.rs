@@ -28,7 +28,7 @@ fn as_nobody(demo: &Demo, arguments: &[&str]) -> Option<(i32, String, String)> {
     if !state.exists() {
         std::fs::create_dir(&state).unwrap();
         if std::os::unix::fs::chown(&state, Some(NOBODY), Some(NOBODY)).is_err() {
-            println!("SKIPPED: only root can become somebody else, so rights were not tested");
+            jolly_demo::skipped("only root can become somebody else, so rights were not tested");
             return None;
         }
     }

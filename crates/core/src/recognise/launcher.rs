@@ -223,4 +223,17 @@ mod tests {
             }
         }
     }
+
+    proptest::proptest! {
+        #![proptest_config(crate::fuzz::config())]
+
+        #[test]
+        fn fuzz_launchers(text in crate::fuzz::foreign_text(&[
+            "[Desktop Entry]\nType=Application\nExec=\"/opt/a b/run\" --x=%f\nTryExec=/opt/x\n",
+        ])) {
+            drop(started_by(&text));
+            let said = words(&text).unwrap_or_default();
+            proptest::prop_assert!(said.iter().map(String::len).sum::<usize>() <= text.len());
+        }
+    }
 }

@@ -112,4 +112,19 @@ mod tests {
             prop_assert!(!matches!(address(&whole), Ok(Some(_))));
         }
     }
+
+    proptest::proptest! {
+        #![proptest_config(crate::fuzz::config())]
+
+        #[test]
+        fn fuzz_previews(bytes in crate::fuzz::foreign(&[
+            b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR\0\0\0\x01\0\0\0\x01\x08\0\0\0\0\x3a\x7e\x9b\x55\0\0\0\x14tEXtThumb::URI\0file:///x\0\0\0\0",
+            b"file:///home/ada/a%20b",
+        ])) {
+            drop(address(&bytes));
+            let text = String::from_utf8_lossy(&bytes);
+            let path = local_path(&text);
+            proptest::prop_assert!(path.is_none_or(|path| path.len() <= text.len() && !path.contains(&0)));
+        }
+    }
 }

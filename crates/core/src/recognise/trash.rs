@@ -239,9 +239,16 @@ fn info_file(text: &[u8]) -> Option<Note> {
 /// name (its length in UTF-16 units and the units, big-endian), `ptbLustr`, and a path likewise.
 fn put_back(record: &[u8]) -> HashMap<Vec<u8>, String> {
     const MARK: &[u8] = b"ptbLustr";
+    // No path is longer, in units.
+    const LONGEST: usize = 4096;
+    let units_at = |at: usize| -> Option<usize> {
+        let field = record.get(at..at.checked_add(4)?)?;
+        usize::try_from(u32::from_be_bytes(field.try_into().ok()?)).ok()
+    };
     let text_at = |at: usize| -> Option<(String, usize)> {
-        let units = u32::from_be_bytes(record.get(at..at.checked_add(4)?)?.try_into().ok()?);
-        let length = usize::try_from(units).ok()?.checked_mul(2)?;
+        let length = units_at(at)
+            .filter(|units| *units <= LONGEST)?
+            .checked_mul(2)?;
         let end = at.checked_add(4)?.checked_add(length)?;
         let bytes = record.get(at + 4..end)?;
         let units: Vec<u16> = bytes
@@ -256,7 +263,7 @@ fn put_back(record: &[u8]) -> HashMap<Vec<u8>, String> {
         // The name ends where the mark begins; its length stands before it.
         let name = (1..=255_usize).find_map(|units| {
             let start = at.checked_sub(units * 2 + 4)?;
-            text_at(start).filter(|(_, end)| *end == at)
+            (units_at(start)? == units).then(|| text_at(start))?
         });
         if let (Some((name, _)), Some((place, _))) = (name, text_at(at + MARK.len())) {
             places.insert(name.into_bytes(), shown(place.as_bytes()));
@@ -317,6 +324,20 @@ mod tests {
         );
         for cut in 0..record.len() {
             assert!(put_back(&record[..cut]).is_empty(), "cut at {cut}");
+        }
+    }
+
+    proptest::proptest! {
+        #![proptest_config(crate::fuzz::config())]
+
+        #[test]
+        fn fuzz_trash_notes(bytes in crate::fuzz::foreign(&[
+            b"[Trash Info]\nPath=/home/ada/a%20b\nDeletionDate=2026-01-01T00:00:00\n",
+            b"\0\0\0\x02\0a\0bptbLustr\0\0\0\x03\0x\0/\0y",
+        ])) {
+            let places = put_back(&bytes);
+            proptest::prop_assert!(places.len() <= bytes.len() / 8);
+            drop(info_file(&bytes));
         }
     }
 }

@@ -100,4 +100,17 @@ mod tests {
             .collect();
         assert_eq!(names, ["root", "pia"]);
     }
+
+    proptest::proptest! {
+        #![proptest_config(crate::fuzz::config())]
+
+        #[test]
+        fn fuzz_accounts(bytes in crate::fuzz::foreign(&[
+            b"root:x:0:0:root:/root:/bin/sh\nada:x:1001:1001:Ada:/home/ada:/bin/sh\n",
+        ])) {
+            for account in read_passwd(&bytes) {
+                proptest::prop_assert!(!account.name.is_empty() && !account.home.is_root());
+            }
+        }
+    }
 }

@@ -211,4 +211,19 @@ mod tests {
             drop(PropertyList::read(&bytes));
         }
     }
+
+    proptest::proptest! {
+        #![proptest_config(crate::fuzz::config())]
+
+        #[test]
+        fn fuzz_property_lists(bytes in crate::fuzz::foreign(&[
+            b"<?xml version=\"1.0\"?><plist version=\"1.0\"><dict><key>a</key><array><string>x</string></array></dict></plist>",
+            b"bplist00\xd1\x01\x02SkeyUvalue\x08\x0b\x0f\0\0\0\0\0\0\x01\x01\0\0\0\0\0\0\0\x03\0\0\0\0\0\0\0\0\0\0\0\0\0\0\0\x15",
+            b"{ a = (1, \"two\"); }",
+        ])) {
+            let read = PropertyList::read(&bytes);
+            let kept = read.map_or(0, |list| list.texts.iter().map(|(key, text)| key.len() + text.len()).sum());
+            proptest::prop_assert!(kept <= MOST_KEPT);
+        }
+    }
 }

@@ -105,4 +105,17 @@ mod tests {
             }
         }
     }
+
+    proptest::proptest! {
+        #![proptest_config(crate::fuzz::config())]
+
+        #[test]
+        fn fuzz_recycled(bytes in crate::fuzz::foreign(&[
+            b"\x02\0\0\0\0\0\0\0\0\x10\0\0\0\0\0\0\0\x80\x3e\xd5\xde\xb1\x9d\x01\x06\0\0\0C\0:\0\\\0a\0b\0\0\0",
+        ])) {
+            if let Some(read) = Recycled::read(&bytes) {
+                proptest::prop_assert!((0..7_258_118_400).contains(&read.time));
+            }
+        }
+    }
 }

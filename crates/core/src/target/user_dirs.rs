@@ -182,4 +182,20 @@ mod tests {
         assert!(latin.personal.contains(&home.join(b"Fotos\xe9").unwrap()));
         assert!(latin.personal.contains(&home.join(b"Pictures").unwrap()));
     }
+
+    proptest::proptest! {
+        #![proptest_config(crate::fuzz::config())]
+
+        #[test]
+        fn fuzz_user_dirs(bytes in crate::fuzz::foreign(&[
+            b"# kept\nXDG_DESKTOP_DIR=\"$HOME/Desktop\"\nXDG_DOWNLOAD_DIR=\"/data/down\"\nXDG_DOCUMENTS_DIR=\"$HOME/\"\n",
+        ])) {
+            let home = TargetPath::new(*b"home/ada").unwrap();
+            let dirs = read(&home, &bytes);
+            // Whatever stands there: the home itself and what lies above it are nobody's personal folder.
+            for own in dirs.personal.iter().chain(&dirs.downloads).chain(&dirs.desktop) {
+                proptest::prop_assert!(!own.is_root() && *own != home && home.below(own).is_none(), "{own}");
+            }
+        }
+    }
 }

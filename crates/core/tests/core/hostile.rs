@@ -231,7 +231,9 @@ fn things_leave_through_one_folder_after_another_where_the_root_takes_none() {
     let files = many_shared(&bench) as u64;
     let root = bench.root();
     if !succeeds("chattr", &["+i"], &root) {
-        eprintln!("nothing can be marked here, so a root that takes nothing was not tried");
+        jolly_demo::skipped(
+            "nothing can be marked here, so a root that takes nothing was not tried",
+        );
         return;
     }
     // Slow enough that something is on its way out whenever a folder goes.
@@ -307,7 +309,7 @@ fn what_is_marked_immutable_stays_as_a_rehearsal_says() {
     let (file, folder) = (bench.root().join("tmp/c"), bench.root().join("tmp/job"));
     if !succeeds("chattr", &["+i"], &file) || !succeeds("chattr", &["+a"], &folder) {
         succeeds("chattr", &["-i"], &file);
-        eprintln!("nothing can be marked immutable here, so that was not tried");
+        jolly_demo::skipped("nothing can be marked immutable here, so that was not tried");
         return;
     }
     // The mark itself is a change, so the list is made anew.
@@ -340,7 +342,7 @@ fn what_does_not_come_back_because_another_name_stayed_is_told_so() {
     fs::hard_link(one, other).unwrap();
     let folder = bench.root().join("tmp/b");
     if !succeeds("chattr", &["+a"], &folder) {
-        eprintln!("nothing can be marked here, so a name that stays was not tried");
+        jolly_demo::skipped("nothing can be marked here, so a name that stays was not tried");
         return;
     }
     let scan = bench.scan();
@@ -364,7 +366,7 @@ fn a_volume_that_is_read_only_loses_nothing_and_says_so() {
     let root = bench.root();
     let path = root.to_str().unwrap().to_owned();
     if !succeeds("mount", &["--bind", &path], &root) {
-        eprintln!("nothing can be mounted here, so a read-only volume was not tried");
+        jolly_demo::skipped("nothing can be mounted here, so a read-only volume was not tried");
         return;
     }
     let is_read_only = succeeds("mount", &["-o", "remount,bind,ro"], &root);

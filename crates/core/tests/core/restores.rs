@@ -370,7 +370,9 @@ fn onto_a_place_that_takes_nothing_nothing_comes_and_it_can_be_tried_again() {
     let (scan, _) = swept(&bench);
     let place = bench.root().join("tmp");
     if !succeeds("chattr", &["+i"], &place) {
-        eprintln!("nothing can be marked here, so a place that takes nothing was not tried");
+        jolly_demo::skipped(
+            "nothing can be marked here, so a place that takes nothing was not tried",
+        );
         return;
     }
     let bare = seen(&bench.root());
@@ -528,7 +530,7 @@ fn a_dustpan_whose_disk_is_full_costs_nothing_but_the_run() {
         .arg(dir.path())
         .output();
     if !mounted.is_ok_and(|mounted| mounted.status.success()) {
-        eprintln!("a small disk can't be mounted here, so a full dustpan was not tried");
+        jolly_demo::skipped("a small disk can't be mounted here, so a full dustpan was not tried");
         return;
     }
     // What doesn't pack: it can't fit.

@@ -252,7 +252,7 @@ fn a_mount_below_a_place_is_told_and_not_crossed() {
     };
     let made = mount(&["-t", "tmpfs", "none"]);
     if !made.is_ok_and(|output| output.status.success()) {
-        println!("SKIPPED: this machine lets nobody mount, so mounts were not tested");
+        jolly_demo::skipped("this machine lets nobody mount, so mounts were not tested");
         return;
     }
     std::fs::write(mounted.join("theirs"), b"x").unwrap();

@@ -3,7 +3,6 @@
 //! What this machine can't make or mount is said on the error output, past the test runner's
 //! capture, so that nobody takes a skipped file system for a tested one.
 
-use std::io::Write as _;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::sync::Arc;
@@ -101,8 +100,7 @@ fn targets_on_real_file_systems_are_told_scanned_and_swept() {
         match mount(dir.path(), kind, make) {
             Ok(mounted) => on_volume(&mounted.point, kind, layout, demo),
             Err(why) => {
-                let told = format!("\nSKIPPED: no test on {kind}, because {why}\n");
-                std::io::stderr().write_all(told.as_bytes()).unwrap();
+                jolly_demo::skipped(&format!("no test on {kind}, because {why}"));
             }
         }
     }

@@ -141,7 +141,7 @@ fn a_second_scan_of_a_still_tree_reads_no_name_again_but_looks_at_every_item() {
     };
     let first = scan(&order, &CancelToken::default(), &|_| {});
     if first.remembered == 0 && !bench.keeps_changes() {
-        println!("SKIPPED: this file system isn't known to keep the last change of folders");
+        jolly_demo::skipped("this file system isn't known to keep the last change of folders");
         return;
     }
     let listed = counting.listings();

@@ -438,6 +438,34 @@ mod tests {
             )
     }
 
+    /// An archive of every kind of entry.
+    fn archives() -> impl Strategy<Value = Vec<u8>> {
+        let pieces = [
+            jolly_disk::Piece { at: 4096, len: 3 },
+            jolly_disk::Piece { at: 9000, len: 2 },
+        ];
+        let map = crate::sweep::dustpan::sparse::map_of(&pieces, 1 << 40);
+        arb_entry().prop_map(move |(entry, bytes)| {
+            let mut archive = Vec::new();
+            entry.write_head(&mut archive).unwrap();
+            archive.extend_from_slice(&bytes);
+            pad(&mut archive, bytes.len() as u64).unwrap();
+            let stored = map.len() as u64 + 5;
+            let sparse = Entry {
+                body: Body::Sparse {
+                    size: 1 << 40,
+                    stored,
+                },
+                ..entry
+            };
+            sparse.write_head(&mut archive).unwrap();
+            archive.extend_from_slice(&map);
+            archive.extend_from_slice(b"abcde");
+            pad(&mut archive, stored).unwrap();
+            archive
+        })
+    }
+
     proptest! {
         #![proptest_config(ProptestConfig { cases: 64, failure_persistence: None, ..ProptestConfig::default() })]
 
@@ -461,6 +489,26 @@ mod tests {
             })
             .unwrap();
             prop_assert_eq!(back, entries);
+        }
+    }
+
+    proptest::proptest! {
+        #![proptest_config(crate::fuzz::config())]
+
+        #[test]
+        fn fuzz_archives(bytes in archives().prop_flat_map(|archive| crate::fuzz::foreign(&[&archive]))) {
+            // Whatever it holds, no more comes out than is in it, and no map leads out of its file.
+            let mut read = 0_u64;
+            let told = each_entry(&bytes[..], &mut |entry, content| {
+                if let Body::Sparse { size, stored } = entry.body {
+                    let (pieces, map) = super::super::sparse::read_map(content, (size, stored))?;
+                    let ends = pieces.last().map_or(0, |last| last.at + last.len);
+                    assert!(ends <= size && map.len() as u64 <= stored);
+                }
+                read += io::copy(content, &mut io::sink())?;
+                Ok(())
+            });
+            prop_assert!(read <= bytes.len() as u64, "{told:?}");
         }
     }
 }
