@@ -134,15 +134,7 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
             || accounts.is_old(target, rule, search, (now, cancel))
     });
     tell_unresolved(unresolved, &mut unread);
-    for home in &target.partly_searched {
-        let reason = "too many folders to look for browser profiles in all";
-        unread.add(home.to_string(), reason, 1);
-    }
-    let volume = target.measure().unwrap_or_else(|error| {
-        let reason = format!("its space can't be measured: {error}");
-        unread.add("/".to_owned(), &reason, 1);
-        Volume::default()
-    });
+    let volume = measured(target, &mut unread);
     let mut guards = Guards::new(&target.places, order.own.clone());
     for search in &searches {
         guards.add_root(search.root.clone());
@@ -197,6 +189,19 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
         is_partial: walked.is_partial,
         volume,
     }
+}
+
+/// The target's volume; what keeps it from being known, and homes that were searched in part, are told.
+fn measured(target: &Target, unread: &mut unread::Gatherer) -> Volume {
+    for home in &target.partly_searched {
+        let reason = "too many folders to look for browser profiles in all";
+        unread.add(home.to_string(), reason, 1);
+    }
+    target.measure().unwrap_or_else(|error| {
+        let reason = format!("its space can't be measured: {error}");
+        unread.add("/".to_owned(), &reason, 1);
+        Volume::default()
+    })
 }
 
 /// Tells the places that can't be looked in; those below one that is told already are

@@ -3,6 +3,7 @@
 mod account;
 mod accounts;
 mod boot;
+mod boot_sector;
 mod find;
 mod identity;
 mod in_use;

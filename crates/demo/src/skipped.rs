@@ -7,6 +7,9 @@ use std::io::Write as _;
 const COUNTED_IN: &str = "JOLLY_BROOM_SKIPPED";
 
 /// Says that a test was not run, past the capture of whoever runs it, and has it counted at the end.
+///
+/// # Panics
+/// When it can't be counted.
 pub fn skipped(why: &str) {
     let told = format!("SKIPPED: {why}\n");
     // Nobody is left to tell when the error output is gone.

@@ -16,7 +16,7 @@ mod trusted;
 pub use disk::{Disk, Entry, Folder, Space};
 pub use effort::{Effort, Meter};
 pub use pieces::{Piece, pieces};
-pub use real::{RealDisk, runner};
+pub use real::{RealDisk, read_boot_sector, runner};
 pub use stat::{FileKey, Kind, Stamp, Stat};
 pub use traits::{Attribute, NotGiven, Traits};
 pub use trusted::{

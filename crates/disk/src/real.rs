@@ -2,15 +2,15 @@
 
 use std::ffi::CStr;
 use std::fs::File;
-use std::io;
+use std::io::{self, Read as _};
 use std::ops::ControlFlow;
 use std::os::fd::{AsFd, BorrowedFd};
 use std::path::Path;
 
 use rustix::fs::{
-    Access, AtFlags, FlockOperation, Gid, Mode, OFlags, RawDir, RenameFlags, StatxFlags, Uid,
-    accessat, chownat, flock, fstat, fstatfs, fstatvfs, linkat, mkdirat, open, openat, readlinkat,
-    renameat, renameat_with, statx, symlinkat, syncfs, utimensat,
+    Access, AtFlags, FileType, FlockOperation, Gid, Mode, OFlags, RawDir, RenameFlags, StatxFlags,
+    Uid, accessat, chownat, flock, fstat, fstatfs, fstatvfs, linkat, mkdirat, open, openat,
+    readlinkat, renameat, renameat_with, statx, symlinkat, syncfs, utimensat,
 };
 use rustix::io::Errno;
 
@@ -29,6 +29,22 @@ const TOLD: StatxFlags = StatxFlags::BASIC_STATS.union(StatxFlags::BTIME);
 /// The user that this process acts as.
 pub fn runner() -> u32 {
     rustix::process::geteuid().as_raw()
+}
+
+/// Reads the first sector of a disk or of its image; of nothing else, and without waiting for anybody.
+///
+/// # Errors
+/// What the kernel says, and `InvalidInput` when it is neither.
+pub fn read_boot_sector(path: &Path) -> io::Result<Vec<u8>> {
+    let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::CLOEXEC;
+    let file = File::from(open(path, flags, Mode::empty())?);
+    let kind = FileType::from_raw_mode(fstat(&file)?.st_mode);
+    if !matches!(kind, FileType::RegularFile | FileType::BlockDevice) {
+        return Err(io::Error::from(io::ErrorKind::InvalidInput));
+    }
+    let mut sector = Vec::with_capacity(512);
+    file.take(512).read_to_end(&mut sector)?;
+    Ok(sector)
 }
 
 /// The file system of this machine.
@@ -57,7 +73,7 @@ fn list_through(
             continue;
         }
         let kind = match entry.file_type() {
-            rustix::fs::FileType::Unknown => None,
+            FileType::Unknown => None,
             known => Some(Kind::from_file_type(known)),
         };
         if each(Entry { name, kind }).is_break() {

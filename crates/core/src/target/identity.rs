@@ -3,7 +3,7 @@
 use jolly_disk::{Disk, Folder};
 
 use crate::target::volume::StandIn;
-use crate::target::{read_small, volume_id};
+use crate::target::{boot_sector, read_small, volume_id};
 
 /// What tells a computer from others: what its own system calls itself, the number that its volume bears,
 /// and when and as what its root was made there. A name and a path say nothing.
@@ -44,7 +44,8 @@ impl Identity {
             let device = stat.as_ref()?.key.device;
             Some(format!("volume {}", volume_id(device)?))
         };
-        let volume = by_number.or_else(by_name);
+        let by_sector = || Some(format!("volume {}", boot_sector::volume_number(path)?));
+        let volume = by_number.or_else(by_name).or_else(by_sector);
         let is_volume = stat.as_ref().is_some_and(|stat| stat.is_mount);
         // Of a folder somewhere on a volume, the volume's number says nothing.
         let mut is_known = volume.is_some() && is_volume;

@@ -27,5 +27,6 @@ mod scans;
 mod support;
 mod sweeps;
 mod targets;
+mod trust;
 mod volumes;
 mod walks;

@@ -49,7 +49,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         (None, _) => model.facts.is_stand_in,
     };
     if is_stand_in {
-        rest.push_str(&format!(" {dot} stand-in"));
+        rest = format!("{rest} {dot} stand-in");
     }
     let first = cut(&first, room);
     let left = room.saturating_sub(first.chars().count());
