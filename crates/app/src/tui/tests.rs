@@ -8,6 +8,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
+use jolly_core::decide::Decisions;
 use jolly_core::scan::{CancelToken, ScanEvent};
 use jolly_core::sweep::Pause;
 use ratatui::Terminal;
@@ -20,7 +21,7 @@ use crate::tui::answer;
 use crate::tui::bench;
 use crate::tui::keys;
 use crate::tui::model::{Check, Context, Model, Origin, Overlay, Rehearsal, Station};
-use crate::tui::msg::{Effect, Msg};
+use crate::tui::msg::{Effect, Keeping, Msg};
 use crate::tui::pans;
 use crate::tui::theme::Theme;
 use crate::tui::update::{start_scan, update};
@@ -492,6 +493,53 @@ fn the_check_speaks_in_sentences_and_lists_what_goes() {
     );
     desk.key(KeyCode::BackTab);
     assert_eq!(desk.model.station, Station::Weigh);
+}
+
+#[test]
+fn what_is_turned_off_goes_only_to_who_names_it_twice() {
+    let mut desk = Desk::new();
+    let rule = "linux/system-temp".to_owned();
+    let off = [rule.clone()].into_iter().collect();
+    let session = desk.model.session.clone().unwrap();
+    desk.carry_out(Effect::Keep(session, Keeping::RulesOff(off)));
+    let mut takes = |times: usize| {
+        desk.options.only = vec![rule.clone(); times];
+        let session = Session::open(&desk.options, &desk.root()).unwrap();
+        let selection = session.selection(&desk.options).unwrap();
+        let scan = session.scan(None, &CancelToken::default(), &|_| {});
+        let decisions = Decisions::new(&scan, &selection).unwrap();
+        decisions.takes_in_all().items
+    };
+    assert_eq!(takes(1), 0);
+    assert!(takes(2) > 0);
+}
+
+#[test]
+fn in_a_terminal_that_shows_nothing_no_key_does_anything() {
+    let mut desk = Desk::new().scanned();
+    desk.tell(Msg::Resized(30, 8));
+    let (takes, station) = (desk.takes(), desk.model.station);
+    for key in "aAxeolsdi !?/rf123456789+-".chars().map(KeyCode::Char) {
+        desk.key(key);
+    }
+    for key in [
+        KeyCode::Tab,
+        KeyCode::Enter,
+        KeyCode::Esc,
+        KeyCode::Up,
+        KeyCode::Delete,
+    ] {
+        desk.key(key);
+    }
+    desk.text("sweep");
+    desk.key(KeyCode::Enter);
+    assert_eq!((desk.takes(), desk.model.station), (takes, station));
+    assert!(desk.model.overlay.is_none() && !desk.model.is_over);
+    desk.tell(Msg::Resized(142, 44));
+    assert_eq!((desk.takes(), desk.model.station), (takes, station));
+    desk.tell(Msg::Resized(30, 8));
+    desk.key(KeyCode::Char('q'));
+    assert!(desk.model.is_over, "but for leaving");
 }
 
 #[test]

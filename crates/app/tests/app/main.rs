@@ -17,3 +17,4 @@ mod interface;
 mod ordinary_person;
 mod support;
 mod terminal;
+mod trust;

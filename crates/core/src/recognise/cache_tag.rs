@@ -71,9 +71,8 @@ pub fn may_be_tagged(guards: &Guards, folder: &TargetPath) -> bool {
 pub fn tag_owner(disk: &dyn Disk, folder: &Folder) -> Option<u32> {
     let tag = disk.stat(folder, NAME).ok()?;
     let holder = disk.stat_folder(folder).ok()?;
-    let is_own = tag.kind == Kind::File
-        && tag.user == holder.user
-        && (tag.mode | holder.mode) & 0o022 == 0;
+    let is_own =
+        tag.kind == Kind::File && tag.user == holder.user && (tag.mode | holder.mode) & 0o022 == 0;
     is_own.then_some(())?;
     let read = disk.open_file(folder, NAME).and_then(|mut file| {
         let mut bytes = [0; SIGNATURE.len()];
