@@ -2,6 +2,7 @@
 //!
 //! This is the first of two looks; the second, in [`crate::sweep`], is other code on purpose.
 
+mod families;
 mod folder;
 mod lists;
 mod name;
@@ -139,7 +140,7 @@ impl Guards {
             disk.stat(holder, &name)
                 .is_ok_and(|stat| stat.kind == Kind::Folder)
         };
-        may_be_of_maildir(name) && lists::MAILDIR.iter().all(|name| is_there(name))
+        may_be_of_maildir(name) && families::MAILDIR.iter().all(|name| is_there(name))
     }
 
     /// Whether this file or link is guarded by its own name, in a folder that is not guarded.

@@ -243,3 +243,19 @@ fn put_together(
         is_partial,
     }
 }
+
+impl Note {
+    /// Nothing yet.
+    pub(super) fn of(folder: FolderId) -> Self {
+        Self {
+            folder,
+            guarded: 0,
+            is_torn: false,
+            is_unclear: false,
+        }
+    }
+
+    fn says_something(&self) -> bool {
+        self.guarded > 0 || self.is_torn || self.is_unclear
+    }
+}

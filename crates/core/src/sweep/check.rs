@@ -1,6 +1,8 @@
 //! Everything that is asked of one item right before it goes.
 
-use std::borrow::Cow;
+mod listed;
+mod verdict;
+
 use std::collections::HashMap;
 use std::ffi::CStr;
 use std::io;
@@ -11,68 +13,14 @@ use jolly_disk::{Disk, FileKey, Folder, Stat};
 
 use crate::cancel::CancelToken;
 use crate::decide::{EntryKind, ManifestItem, Thing};
-use crate::recognise::{Candidate, Finding, Recogniser};
-use crate::rulebook::{
-    AgeBy, CompiledRule, Detect, FileKind, Fit, Guard, Ownership, Probe, Removal, Rule, RuleNumber,
-    Search, decide_owner,
-};
+use crate::recognise::Recogniser;
+use crate::rulebook::{AgeBy, CompiledRule, Ownership, Removal, RuleNumber, Search, decide_owner};
 use crate::scan::Scan;
 use crate::sweep::last_guard::{Kept, LastGuard};
 use crate::sweep::{Ground, Outcome};
 use crate::target::{Holder, InUse, TargetPath, running};
-
-/// Why an item stays, or what became of it.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) struct Verdict {
-    pub outcome: Outcome,
-    pub bytes: u64,
-    pub reason: Cow<'static, str>,
-    /// Whether the bytes are known to be those that the list says; a log needn't say them again then.
-    pub is_as_listed: bool,
-}
-
-impl Verdict {
-    pub(super) fn stays(outcome: Outcome, reason: impl Into<Cow<'static, str>>) -> Self {
-        Self {
-            outcome,
-            bytes: 0,
-            reason: reason.into(),
-            is_as_listed: false,
-        }
-    }
-
-    /// What the kernel's refusal means for an item.
-    pub(super) fn of_error(error: &io::Error, verb: &str) -> Self {
-        let (outcome, reason) = match error.kind() {
-            io::ErrorKind::NotFound => (Outcome::Gone, Cow::Borrowed("it went by itself")),
-            io::ErrorKind::PermissionDenied => (
-                Outcome::Denied,
-                format!("the system doesn't let us {verb} it").into(),
-            ),
-            io::ErrorKind::ReadOnlyFilesystem => {
-                (Outcome::Denied, "the volume is read-only".into())
-            }
-            io::ErrorKind::ResourceBusy | io::ErrorKind::ExecutableFileBusy => {
-                (Outcome::InUse, "the system holds it".into())
-            }
-            io::ErrorKind::DirectoryNotEmpty => (Outcome::Refused, NOT_EMPTY.into()),
-            io::ErrorKind::NotADirectory
-            | io::ErrorKind::IsADirectory
-            | io::ErrorKind::CrossesDevices => {
-                (Outcome::Changed, "something else took its place".into())
-            }
-            _ if error.raw_os_error() == Some(40) => (
-                Outcome::Changed,
-                "a link took the place of a folder on its way".into(),
-            ),
-            _ => (Outcome::Failed, format!("cannot {verb} it: {error}").into()),
-        };
-        Self::stays(outcome, reason)
-    }
-}
-
-/// Why a folder stays that holds something.
-pub(super) const NOT_EMPTY: &str = "something that stays is in it";
+use listed::Listed;
+pub(super) use verdict::{NOT_EMPTY, Verdict};
 
 /// How long a look at the open files of all programs counts, in milliseconds: it takes some ten
 /// milliseconds on a desktop, as long as a small batch itself.
@@ -505,105 +453,5 @@ impl Ruled {
             number,
             refused: (!is_allowed).then_some("its rule doesn't let it leave in that way"),
         })
-    }
-}
-
-/// An item that is about to go.
-struct Listed<'c, 'a> {
-    shared: &'a Shared<'a>,
-    last_guard: &'c mut LastGuard<'a>,
-    searches: &'c [(&'a Search, usize)],
-    folder: &'c Folder,
-    /// The rule that it names.
-    number: RuleNumber,
-    item: &'c ManifestItem,
-    name: &'c CStr,
-    stat: &'c Stat,
-    /// Why a guard refuses it.
-    guarded: Option<&'static str>,
-    /// Whether it is no longer what its rule looks for.
-    is_other: bool,
-}
-
-impl Listed<'_, '_> {
-    fn is_own(&self, at: usize) -> bool {
-        self.searches[at].0.rule == self.number
-    }
-}
-
-impl Probe for Listed<'_, '_> {
-    /// A search, by position.
-    type Search = usize;
-
-    fn rule(&self, at: usize) -> (RuleNumber, &Rule) {
-        let number = self.searches[at].0.rule;
-        (number, &self.shared.ground.rules.rule(number).rule)
-    }
-
-    fn fit(&mut self, at: usize) -> Fit {
-        let (search, from) = self.searches[at];
-        let rule = self.shared.ground.rules.rule(search.rule);
-        let below = self.item.path.as_bytes().get(from..).unwrap_or_default();
-        match self.item.kind {
-            // A folder goes with what was in it, whoever else looks there.
-            EntryKind::Folder if self.is_own(at) && rule.may_empty(below) => Fit::Takes,
-            EntryKind::Folder => Fit::No,
-            EntryKind::File | EntryKind::Link => rule.fit(below),
-        }
-    }
-
-    fn guard(&mut self, at: usize) -> Option<Guard> {
-        let (search, _) = self.searches[at];
-        let rule = &self.shared.ground.rules.rule(search.rule).rule;
-        let refused = self
-            .last_guard
-            .refusal(rule, &search.root, &self.item.path)?;
-        if self.is_own(at) {
-            self.guarded = Some(refused);
-        }
-        // The words are what is told; of which sort it is doesn't matter any more.
-        Some(Guard::Root)
-    }
-
-    fn size(&mut self) -> Option<u64> {
-        let is_folder = self.item.kind == EntryKind::Folder;
-        Some(if is_folder { u64::MAX } else { self.stat.size })
-    }
-
-    fn looks_like(&mut self, kinds: &[FileKind]) -> bool {
-        if self.item.kind == EntryKind::Folder {
-            return true;
-        }
-        let looked = self
-            .shared
-            .recogniser
-            .looks_like(self.folder, self.name, kinds);
-        let is_it = looked.unwrap_or(false);
-        self.is_other |= !is_it;
-        is_it
-    }
-
-    fn recognises(&mut self, at: usize, detect: Detect) -> bool {
-        if self.item.kind == EntryKind::Folder {
-            return true;
-        }
-        // What another rule's recogniser would say was asked when the list was made, and this is the same
-        // thing still.
-        if !self.is_own(at) {
-            return false;
-        }
-        let (search, _) = self.searches[at];
-        let candidate = Candidate {
-            search,
-            path: &self.item.path,
-            folder: self.folder,
-            name: self.name,
-            kind: self.stat.kind,
-        };
-        let rule = &self.shared.ground.rules.rule(search.rule).rule;
-        let found = self.shared.recogniser.look(rule, detect, &candidate);
-        let is_it = matches!(found, Finding::Is(_));
-        self.is_other |= !is_it;
-        is_it
     }
 }

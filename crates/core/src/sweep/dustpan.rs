@@ -5,6 +5,7 @@ mod empty;
 mod entry;
 mod estimate;
 mod frames;
+mod proof;
 mod record;
 mod room;
 mod sparse;
@@ -17,6 +18,8 @@ pub use room::{ON_TARGET, Room, RoomError, find_room};
 pub(super) use empty::resume;
 pub(super) use entry::{Body, Entry, each_entry};
 pub(super) use frames::read_frame;
+pub(super) use proof::Stoppable;
+use proof::{read_back, stopped};
 pub(super) use record::Line;
 pub(super) use sparse::read_map;
 
@@ -135,11 +138,6 @@ impl Source {
             pieces: vec![Piece { at: 0, len: size }],
         }
     }
-}
-
-/// All is to stop in the middle of something.
-fn stopped() -> io::Error {
-    io::Error::other("all is to stop")
 }
 
 impl Dustpan {
@@ -468,40 +466,4 @@ impl Prover<'_> {
             drop(self.record.write(&Line::Stayed { items }));
         }
     }
-}
-
-/// A reader that ends when all is to stop.
-pub(super) struct Stoppable<'a, R> {
-    pub read: R,
-    pub stop: &'a CancelToken,
-}
-
-impl<R: io::Read> io::Read for Stoppable<'_, R> {
-    fn read(&mut self, bytes: &mut [u8]) -> io::Result<usize> {
-        if self.stop.is_cancelled() {
-            return Err(stopped());
-        }
-        self.read.read(bytes)
-    }
-}
-
-/// Reads a frame as it lies there, to its end and thereby against its checksum, and compares every
-/// entry with what was packed.
-fn read_back(path: &Path, frame: &Frame, stop: &CancelToken) -> io::Result<()> {
-    let differs = || io::Error::new(io::ErrorKind::InvalidData, "it differs");
-    let mut wanted = frame.items.iter();
-    let archive = StateFolder::open_file(path).map_err(io::Error::other)?;
-    let archive = archive.ok_or(io::ErrorKind::NotFound)?;
-    let read = read_frame(archive, frame.at)?;
-    each_entry(Stoppable { read, stop }, &mut |entry, _| {
-        let packed = wanted.next().ok_or_else(differs)?;
-        let path = crate::target::TargetPath::try_from(&packed.path).unwrap_or_default();
-        let size = match entry.body {
-            Body::File(size) | Body::Sparse { size, .. } => size,
-            Body::Folder | Body::Link(_) => 0,
-        };
-        let is_same = entry.path == path.as_bytes() && size == packed.size;
-        if is_same { Ok(()) } else { Err(differs()) }
-    })?;
-    wanted.next().map_or(Ok(()), |_| Err(differs()))
 }

@@ -3,7 +3,7 @@
 use std::sync::LazyLock;
 
 use super::Guard;
-use super::lists::{self, COPY_WORDS, FAMILIES, FOLDERS, Family, PAIRS, Says};
+use super::families::{self, COPY_WORDS, FAMILIES, FOLDERS, Family, PAIRS, Says};
 use crate::rulebook::{Detect, Rule};
 
 /// A name of a family, as it is looked for: at the beginning of a word.
@@ -156,7 +156,7 @@ pub(super) fn guarded_pair(above: &[u8], name: &[u8]) -> Option<Guard> {
 
 /// Whether a folder of that name may be one of the three of a mail folder.
 pub(super) fn may_be_of_maildir(name: &[u8]) -> bool {
-    lists::MAILDIR.contains(&name)
+    families::MAILDIR.contains(&name)
 }
 
 #[cfg(test)]

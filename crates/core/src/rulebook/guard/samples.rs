@@ -43,20 +43,20 @@ fn arb_part(layout: Layout) -> impl Strategy<Value = String> {
         .iter()
         .flat_map(|listed| listed.split('/'))
         .chain(
-            super::lists::FOLDERS
+            super::families::FOLDERS
                 .iter()
                 .flat_map(|family| family.names.iter().copied()),
         )
         .chain(
-            super::lists::PAIRS
+            super::families::PAIRS
                 .iter()
                 .flat_map(|(_, one, two)| [*one, *two]),
         )
         .map(str::to_owned)
         .collect();
     known.extend(["id_x", ".ssh", ".gnupg.old", ".kube"].map(str::to_owned));
-    for family in super::lists::FAMILIES {
-        let is_ending = family.says == super::lists::Says::Ending;
+    for family in super::families::FAMILIES {
+        let is_ending = family.says == super::families::Says::Ending;
         let names = family.names.iter();
         known.extend(names.map(|name| {
             if is_ending {
@@ -73,7 +73,7 @@ fn arb_part(layout: Layout) -> impl Strategy<Value = String> {
         .map(|end| (*end).to_owned())
         .collect();
     copies.extend(
-        super::lists::COPY_WORDS
+        super::families::COPY_WORDS
             .iter()
             .map(|word| format!(".{word}")),
     );

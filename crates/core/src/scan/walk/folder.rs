@@ -23,11 +23,6 @@ use crate::target::{MOST_DEPTH, TargetPath};
 /// Names that a thread looks at before it tells how many.
 const TOLD_EVERY: u64 = 64;
 
-/// Folders on the way down between two that are held open, and how many of these there are at most
-/// on one way: descriptors are few.
-const HELD_EVERY: usize = 64;
-const MOST_HELD: usize = 64;
-
 /// The longest path that is walked, in bytes.
 const MOST_PATH: usize = 64 * 1024;
 
@@ -262,7 +257,7 @@ impl<'a> Worker<'a> {
             depth: waiting.parent.as_ref().map_or(0, |parent| parent.depth + 1),
             held: held.cloned(),
         };
-        hold(&mut visited, &folder);
+        visited.hold(&folder);
         Some(Opened {
             at: Arc::new(visited),
             folder,
@@ -499,30 +494,4 @@ fn closed_for(
     standings
         .map(|standing| is_closed(standing.search))
         .collect()
-}
-
-/// Holds a folder open for those below it, now and then on the way down a very deep tree: from the
-/// root every one of them would be as far as it is deep.
-fn hold(visited: &mut Visited, folder: &Arc<Folder>) {
-    let is_due = visited.depth > 0 && visited.depth.is_multiple_of(HELD_EVERY);
-    if is_due && visited.depth / HELD_EVERY <= MOST_HELD {
-        let length = visited.path.as_bytes().len();
-        visited.held = Some((Arc::clone(folder), length));
-    }
-}
-
-impl Note {
-    /// Nothing yet.
-    pub(super) fn of(folder: FolderId) -> Self {
-        Self {
-            folder,
-            guarded: 0,
-            is_torn: false,
-            is_unclear: false,
-        }
-    }
-
-    fn says_something(&self) -> bool {
-        self.guarded > 0 || self.is_torn || self.is_unclear
-    }
 }

@@ -49,6 +49,11 @@ impl Waiting {
     }
 }
 
+/// Folders on the way down between two that are held open, and how many of these there are at most
+/// on one way: descriptors are few.
+const HELD_EVERY: usize = 64;
+const MOST_HELD: usize = 64;
+
 /// A folder that is being walked, or was.
 pub(super) struct Visited {
     pub(super) id: FolderId,
@@ -70,6 +75,18 @@ pub(super) struct Visited {
     pub(super) depth: usize,
     /// In a very deep tree the nearest folder above that is held open, and the length of its path.
     pub(super) held: Option<(Arc<Folder>, usize)>,
+}
+
+impl Visited {
+    /// Holds a folder open for those below it, now and then on the way down a very deep tree: from the
+    /// root every one of them would be as far as it is deep.
+    pub(super) fn hold(&mut self, folder: &Arc<Folder>) {
+        let is_due = self.depth > 0 && self.depth.is_multiple_of(HELD_EVERY);
+        if is_due && self.depth / HELD_EVERY <= MOST_HELD {
+            let length = self.path.as_bytes().len();
+            self.held = Some((Arc::clone(folder), length));
+        }
+    }
 }
 
 impl Visited {

@@ -1,0 +1,111 @@
+//! Whose a listed item is, asked of the disk right before it goes.
+
+use std::ffi::CStr;
+
+use jolly_disk::{Folder, Stat};
+
+use crate::decide::{EntryKind, ManifestItem};
+use crate::recognise::{Candidate, Finding};
+use crate::rulebook::{Detect, FileKind, Fit, Guard, Probe, Rule, RuleNumber, Search};
+use crate::sweep::check::Shared;
+use crate::sweep::last_guard::LastGuard;
+
+/// An item that is about to go.
+pub(super) struct Listed<'c, 'a> {
+    pub(super) shared: &'a Shared<'a>,
+    pub(super) last_guard: &'c mut LastGuard<'a>,
+    pub(super) searches: &'c [(&'a Search, usize)],
+    pub(super) folder: &'c Folder,
+    /// The rule that it names.
+    pub(super) number: RuleNumber,
+    pub(super) item: &'c ManifestItem,
+    pub(super) name: &'c CStr,
+    pub(super) stat: &'c Stat,
+    /// Why a guard refuses it.
+    pub(super) guarded: Option<&'static str>,
+    /// Whether it is no longer what its rule looks for.
+    pub(super) is_other: bool,
+}
+
+impl Listed<'_, '_> {
+    pub(super) fn is_own(&self, at: usize) -> bool {
+        self.searches[at].0.rule == self.number
+    }
+}
+
+impl Probe for Listed<'_, '_> {
+    /// A search, by position.
+    type Search = usize;
+
+    fn rule(&self, at: usize) -> (RuleNumber, &Rule) {
+        let number = self.searches[at].0.rule;
+        (number, &self.shared.ground.rules.rule(number).rule)
+    }
+
+    fn fit(&mut self, at: usize) -> Fit {
+        let (search, from) = self.searches[at];
+        let rule = self.shared.ground.rules.rule(search.rule);
+        let below = self.item.path.as_bytes().get(from..).unwrap_or_default();
+        match self.item.kind {
+            // A folder goes with what was in it, whoever else looks there.
+            EntryKind::Folder if self.is_own(at) && rule.may_empty(below) => Fit::Takes,
+            EntryKind::Folder => Fit::No,
+            EntryKind::File | EntryKind::Link => rule.fit(below),
+        }
+    }
+
+    fn guard(&mut self, at: usize) -> Option<Guard> {
+        let (search, _) = self.searches[at];
+        let rule = &self.shared.ground.rules.rule(search.rule).rule;
+        let refused = self
+            .last_guard
+            .refusal(rule, &search.root, &self.item.path)?;
+        if self.is_own(at) {
+            self.guarded = Some(refused);
+        }
+        // The words are what is told; of which sort it is doesn't matter any more.
+        Some(Guard::Root)
+    }
+
+    fn size(&mut self) -> Option<u64> {
+        let is_folder = self.item.kind == EntryKind::Folder;
+        Some(if is_folder { u64::MAX } else { self.stat.size })
+    }
+
+    fn looks_like(&mut self, kinds: &[FileKind]) -> bool {
+        if self.item.kind == EntryKind::Folder {
+            return true;
+        }
+        let looked = self
+            .shared
+            .recogniser
+            .looks_like(self.folder, self.name, kinds);
+        let is_it = looked.unwrap_or(false);
+        self.is_other |= !is_it;
+        is_it
+    }
+
+    fn recognises(&mut self, at: usize, detect: Detect) -> bool {
+        if self.item.kind == EntryKind::Folder {
+            return true;
+        }
+        // What another rule's recogniser would say was asked when the list was made, and this is the same
+        // thing still.
+        if !self.is_own(at) {
+            return false;
+        }
+        let (search, _) = self.searches[at];
+        let candidate = Candidate {
+            search,
+            path: &self.item.path,
+            folder: self.folder,
+            name: self.name,
+            kind: self.stat.kind,
+        };
+        let rule = &self.shared.ground.rules.rule(search.rule).rule;
+        let found = self.shared.recogniser.look(rule, detect, &candidate);
+        let is_it = matches!(found, Finding::Is(_));
+        self.is_other |= !is_it;
+        is_it
+    }
+}
