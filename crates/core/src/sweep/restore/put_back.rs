@@ -172,13 +172,7 @@ impl<'a> PutBack<'a> {
                 let resumed = (disk.open_folder(folder, name.to_bytes()).ok())
                     .and_then(|opened| self.resume(&item.path, &opened, Some(&entry.traits)));
                 return Ok(resumed.map_or(Back::Exists, |key| {
-                    let (traits, number) = (entry.traits.clone(), Some(number));
-                    let made = Made {
-                        key,
-                        traits,
-                        number,
-                    };
-                    self.made.insert(item.path.clone(), made);
+                    self.take_over(&item.path, key, (entry.traits.clone(), Some(number)));
                     Back::There
                 }));
             }
@@ -247,6 +241,21 @@ impl<'a> PutBack<'a> {
         (is_marked && is_done).then_some(stat.key)
     }
 
+    /// Has a folder get its traits at the end.
+    fn take_over(
+        &mut self,
+        path: &TargetPath,
+        key: FileKey,
+        (traits, number): (Traits, Option<usize>),
+    ) {
+        let made = Made {
+            key,
+            traits,
+            number,
+        };
+        self.made.insert(path.clone(), made);
+    }
+
     /// Whether a folder is the runner's alone and holds nothing.
     fn is_bare(&self, folder: &Folder) -> bool {
         let disk = self.disk();
@@ -272,12 +281,7 @@ impl<'a> PutBack<'a> {
         }
         let key = disk.stat_folder(&folder)?.key;
         disk.make_file(&folder, &self.mark)?;
-        let made = Made {
-            key,
-            traits,
-            number,
-        };
-        self.made.insert(path.clone(), made);
+        self.take_over(path, key, (traits, number));
         Ok(folder)
     }
 
@@ -287,13 +291,7 @@ impl<'a> PutBack<'a> {
             return;
         }
         if let Some(key) = self.bare.remove(&item.path) {
-            let (traits, number) = (entry.traits.clone(), Some(number));
-            let made = Made {
-                key,
-                traits,
-                number,
-            };
-            self.made.insert(item.path.clone(), made);
+            self.take_over(&item.path, key, (entry.traits.clone(), Some(number)));
         } else if let Some(made) = self.made.get_mut(&item.path) {
             made.traits = entry.traits.clone();
             made.number = Some(number);
@@ -347,13 +345,7 @@ impl<'a> PutBack<'a> {
                     && let Some(key) = self.resume(&folder, &opened, None)
                 {
                     let traits = on_the_way(&disk.stat_folder(&opened)?, of);
-                    let number = None;
-                    let made = Made {
-                        key,
-                        traits,
-                        number,
-                    };
-                    self.made.insert(folder, made);
+                    self.take_over(&folder, key, (traits, None));
                 }
                 return Ok(opened);
             }
