@@ -41,7 +41,7 @@ pub(crate) enum NameTest {
 
 impl NameTest {
     /// Takes a part without slashes; in small letters where case doesn't count.
-    fn new(part: &str, layout: Layout) -> Result<Self, String> {
+    pub(crate) fn new(part: &str, layout: Layout) -> Result<Self, String> {
         let folds = layout.ignores_case();
         let write = |text: &str| -> Box<[u8]> {
             if folds {

@@ -1,8 +1,8 @@
 //! How much of a home a rule's patterns could reach. Guards and ages may hold most of that back, but a rule
 //! that names half of what somebody has is a mistake, however it spells it.
 
-use crate::rulebook::path_pattern::PathPattern;
-use crate::rulebook::{Rule, pattern};
+use crate::rulebook::Rule;
+use crate::rulebook::path_pattern::{NameTest, PathPattern, Spelling};
 use crate::target::Layout;
 
 /// Folders in which people keep what they made.
@@ -95,6 +95,44 @@ pub(super) fn reaches_most_of_a_home(rule: &Rule, layout: Layout) -> bool {
     if rule.detect.is_some_and(super::Detect::looks_inside) {
         return false;
     }
+    let folds = layout.ignores_case();
+    let within = rule.within.iter().flat_map(|within| {
+        let usual = within.place.usual(layout).iter();
+        usual.map(|usual| {
+            let parts = usual.split('/').filter(|part| !part.is_empty());
+            let parts = parts.chain(within.below.iter().map(String::as_str));
+            let tests = parts.map(|part| NameTest::new(part, layout));
+            tests.collect::<Result<Vec<_>, _>>()
+        })
+    });
+    let roots: Vec<Vec<NameTest>> = within.filter_map(Result::ok).collect();
+    let home: Vec<String> = home(layout).collect();
+    let most = home.len() / 2;
+    // What of each path lies below a folder that the rule looks in.
+    let led = |path: &String| -> Vec<String> {
+        let below = roots.iter().filter_map(|root| {
+            let mut rest = path.as_str();
+            let leads = root.iter().all(|part| {
+                let Some((name, below)) = rest.split_once('/') else {
+                    return false;
+                };
+                rest = below;
+                let small = name.to_ascii_lowercase();
+                let (exact, small) = (name.as_bytes(), small.as_bytes());
+                part.passes(Spelling { exact, small }, folds)
+            });
+            leads.then(|| rest.to_owned())
+        });
+        below.collect()
+    };
+    let led: Vec<Vec<String>> = home
+        .iter()
+        .map(led)
+        .filter(|below| !below.is_empty())
+        .collect();
+    if led.len() <= most {
+        return false;
+    }
     let compile = |patterns: &[String]| -> Vec<PathPattern> {
         let patterns = patterns.iter();
         patterns
@@ -102,18 +140,7 @@ pub(super) fn reaches_most_of_a_home(rule: &Rule, layout: Layout) -> bool {
             .collect()
     };
     let (take, spare) = (compile(&rule.take), compile(&rule.spare));
-    let within = rule.within.iter().flat_map(|within| {
-        let usual = within.place.usual(layout).iter();
-        usual.map(|usual| {
-            let parts = usual.split('/').filter(|part| !part.is_empty());
-            let parts = parts.chain(within.below.iter().map(String::as_str));
-            let parts =
-                parts.map(|part| pattern::build(part, layout).map(|it| it.compile_matcher()));
-            parts.collect::<Result<Vec<_>, _>>()
-        })
-    });
-    let roots: Vec<Vec<globset::GlobMatcher>> = within.filter_map(Result::ok).collect();
-    let takes = |below: &str| {
+    let takes = |below: &String| {
         let fits =
             |all: &[PathPattern], path: &str| all.iter().any(|it| it.matches(path.as_bytes()));
         // A rule that takes things whole takes everything in a folder that it names.
@@ -125,23 +152,5 @@ pub(super) fn reaches_most_of_a_home(rule: &Rule, layout: Layout) -> bool {
         (take.is_empty() || named.any(|end| below.get(..end).is_some_and(|it| fits(&take, it))))
             && !fits(&spare, below)
     };
-    let is_reached = |path: &String| {
-        roots.iter().any(|root| {
-            let mut rest = path.as_str();
-            let leads = root.iter().all(|part| {
-                let Some((name, below)) = rest.split_once('/') else {
-                    return false;
-                };
-                rest = below;
-                part.is_match(name)
-            });
-            leads && takes(rest)
-        })
-    };
-    let (mut all, mut reached) = (0_usize, 0);
-    for path in home(layout) {
-        all += 1;
-        reached += usize::from(is_reached(&path));
-    }
-    reached > all / 2
+    led.iter().filter(|below| below.iter().any(takes)).count() > most
 }
