@@ -1,6 +1,8 @@
 //! How much of a home a rule's patterns could reach. Guards and ages may hold most of that back, but a rule
 //! that names half of what somebody has is a mistake, however it spells it.
 
+use std::sync::OnceLock;
+
 use crate::rulebook::Rule;
 use crate::rulebook::path_pattern::{NameTest, PathPattern, Spelling};
 use crate::target::Layout;
@@ -71,22 +73,42 @@ const SETTINGS: [(Layout, &[&str]); 3] = [
     ),
 ];
 
-/// A home as people have it, as paths below the root.
-fn home(layout: Layout) -> impl Iterator<Item = String> {
-    let base = match layout {
-        Layout::Linux => "home/pia",
-        Layout::Windows | Layout::Macos => "Users/pia",
+/// Where the home lies.
+fn base(layout: Layout) -> [&'static str; 2] {
+    match layout {
+        Layout::Linux => ["home", "pia"],
+        Layout::Windows | Layout::Macos => ["Users", "pia"],
+    }
+}
+
+/// A home as people have it, as paths below it, made once for each layout.
+fn home(layout: Layout) -> &'static [String] {
+    static HOMES: [OnceLock<Vec<String>>; 3] = [const { OnceLock::new() }; 3];
+    let number = match layout {
+        Layout::Linux => 0,
+        Layout::Windows => 1,
+        Layout::Macos => 2,
     };
-    let work = FOLDERS.iter().flat_map(|folder| {
-        let slash = if folder.is_empty() { "" } else { "/" };
-        NAMES
-            .iter()
-            .map(move |name| format!("{folder}{slash}{name}"))
-    });
-    let settings = SETTINGS.iter().filter(move |(of, _)| *of == layout);
-    let settings = settings.flat_map(|(_, paths)| paths.iter().map(|path| (*path).to_owned()));
-    work.chain(settings)
-        .map(move |path| format!("{base}/{path}"))
+    let make = || {
+        let work = FOLDERS.iter().flat_map(|folder| {
+            let slash = if folder.is_empty() { "" } else { "/" };
+            NAMES
+                .iter()
+                .map(move |name| format!("{folder}{slash}{name}"))
+        });
+        let settings = SETTINGS.iter().filter(move |(of, _)| *of == layout);
+        let settings = settings.flat_map(|(_, paths)| paths.iter().map(|path| (*path).to_owned()));
+        work.chain(settings).collect()
+    };
+    HOMES.get(number).map_or(&[], |home| home.get_or_init(make))
+}
+
+/// Whether a name passes a part of where a rule looks.
+fn passes(part: &NameTest, name: &str, folds: bool) -> bool {
+    let small = folds.then(|| name.to_ascii_lowercase());
+    let small = small.as_deref().unwrap_or(name).as_bytes();
+    let exact = name.as_bytes();
+    part.passes(Spelling { exact, small }, folds)
 }
 
 /// Whether a rule's patterns could reach more than half of a home. Where a recogniser picks, patterns only say
@@ -98,39 +120,51 @@ pub(super) fn reaches_most_of_a_home(rule: &Rule, layout: Layout) -> bool {
     let folds = layout.ignores_case();
     let within = rule.within.iter().flat_map(|within| {
         let usual = within.place.usual(layout).iter();
-        usual.map(|usual| {
+        usual.filter_map(|usual| {
             let parts = usual.split('/').filter(|part| !part.is_empty());
             let parts = parts.chain(within.below.iter().map(String::as_str));
-            let tests = parts.map(|part| NameTest::new(part, layout));
-            tests.collect::<Result<Vec<_>, _>>()
+            let mut tests = Vec::new();
+            for (at, part) in parts.enumerate() {
+                let test = NameTest::new(part, layout).ok()?;
+                match base(layout).get(at) {
+                    // It leads elsewhere.
+                    Some(name) if !passes(&test, name, folds) => return None,
+                    Some(_) => {}
+                    None => tests.push(test),
+                }
+            }
+            // What is above the home, it has to name itself.
+            let missing = 2_usize.saturating_sub(
+                usual.split('/').filter(|part| !part.is_empty()).count() + within.below.len(),
+            );
+            Some((missing, tests))
         })
     });
-    let roots: Vec<Vec<NameTest>> = within.filter_map(Result::ok).collect();
-    let home: Vec<String> = home(layout).collect();
-    let most = home.len() / 2;
+    let roots: Vec<(usize, Vec<NameTest>)> = within.collect();
+    let most = home(layout).len() / 2;
     // What of each path lies below a folder that the rule looks in.
     let led = |path: &String| -> Vec<String> {
-        let below = roots.iter().filter_map(|root| {
+        let below = roots.iter().filter_map(|(missing, root)| {
             let mut rest = path.as_str();
             let leads = root.iter().all(|part| {
                 let Some((name, below)) = rest.split_once('/') else {
                     return false;
                 };
                 rest = below;
-                let small = name.to_ascii_lowercase();
-                let (exact, small) = (name.as_bytes(), small.as_bytes());
-                part.passes(Spelling { exact, small }, folds)
+                passes(part, name, folds)
             });
-            leads.then(|| rest.to_owned())
+            leads.then(|| {
+                let above = base(layout);
+                let above = above.iter().skip(2 - missing).copied();
+                above.chain([rest]).collect::<Vec<_>>().join("/")
+            })
         });
         below.collect()
     };
-    let led: Vec<Vec<String>> = home
-        .iter()
-        .map(led)
+    let led: Vec<Vec<String>> = (home(layout).iter().map(led))
         .filter(|below| !below.is_empty())
         .collect();
-    if led.len() <= most {
+    if roots.is_empty() || led.len() <= most {
         return false;
     }
     let compile = |patterns: &[String]| -> Vec<PathPattern> {
