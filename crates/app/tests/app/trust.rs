@@ -11,15 +11,18 @@ use serde_json::Value;
 
 use crate::support::{Demo, PROGRAM};
 
-/// Everything in which a state folder could be believed.
-const WAYS: [&[&str]; 7] = [
-    &["scan"],
-    &["preview"],
-    &["sweep", "--yes"],
-    &["log", "list"],
-    &["log", "verify"],
-    &["dustpan", "list"],
-    &["restore", "--list"],
+/// Every way in which a state folder could be believed; RUN stands for a run that is in it.
+const WAYS: [&str; 10] = [
+    "scan",
+    "preview",
+    "sweep --yes",
+    "log list",
+    "log show RUN",
+    "log verify RUN",
+    "report RUN --out -",
+    "dustpan list",
+    "dustpan empty RUN --yes",
+    "restore RUN",
 ];
 
 #[test]
@@ -32,18 +35,23 @@ fn a_state_folder_of_somebody_else_is_believed_on_no_way_in() {
     let state = demo.state();
     let victim = demo.dir().join("victim.tar.zst");
     std::fs::write(&victim, b"mine").unwrap();
+    let told = |way: &'static str| -> Vec<&str> {
+        let words = way.split(' ');
+        words
+            .map(|word| if word == "RUN" { &*run } else { word })
+            .collect()
+    };
+    for way in ["log show RUN", "log verify RUN", "dustpan list"] {
+        assert_eq!(demo.run(&told(way)).code, 0, "{way}");
+    }
     if chown(state.join("dustpan"), Some(4711), Some(4711)).is_err() {
         return skipped("only root gives folders away, so those of others were not tried");
     }
     let refused = |why: &str| {
         for way in WAYS {
-            let ended = demo.run(way);
-            assert_eq!(ended.code, 2, "{why}: {way:?}: {}{}", ended.out, ended.err);
-        }
-        for way in ["restore", "dustpan empty"] {
-            let mut arguments: Vec<&str> = way.split(' ').collect();
-            arguments.extend([run.as_str(), "--yes"]);
-            assert_ne!(demo.run(&arguments).code, 0, "{why}: {way}");
+            let ended = demo.run(&told(way));
+            assert_eq!(ended.code, 2, "{why}: {way}: {}{}", ended.out, ended.err);
+            assert!(!ended.err.contains("Usage"), "{way}: {}", ended.err);
         }
         assert!(victim.exists(), "{why}");
     };
@@ -73,17 +81,17 @@ fn a_state_folder_of_somebody_else_is_believed_on_no_way_in() {
     ] {
         let record = std::fs::read_dir(state.join("dustpan")).unwrap().flatten();
         let mut records = record.map(|entry| entry.path());
-        let Some(path) = records.find(|path| path.extension().is_some_and(|it| it == "jsonl"))
-        else {
-            break;
-        };
+        let path = records
+            .find(|path| path.extension().is_some_and(|it| it == "jsonl"))
+            .unwrap();
         let text = std::fs::read_to_string(&path).unwrap();
-        std::fs::write(&path, text.replace(&from, &to)).unwrap();
-        for way in [
-            &["restore", &*run, "--yes"][..],
-            &["dustpan", "empty", &run, "--yes"],
-        ] {
-            assert_ne!(demo.run(way).code, 0, "{way:?}");
+        let forged = text.replace(&from, &to);
+        assert_ne!(forged, text);
+        std::fs::write(&path, forged).unwrap();
+        for way in ["restore RUN", "dustpan empty RUN --yes"] {
+            let ended = demo.run(&told(way));
+            assert_ne!(ended.code, 0, "{way}");
+            assert!(!ended.err.contains("Usage"), "{way}: {}", ended.err);
         }
         assert!(victim.exists());
         std::fs::write(&path, text).unwrap();

@@ -45,6 +45,11 @@ impl Probe for Listed<'_, '_> {
     fn fit(&mut self, at: usize) -> Fit {
         let (search, from) = self.searches[at];
         let rule = self.shared.ground.rules.rule(search.rule);
+        // What another rule's recogniser would say was asked when the list was made, and this is the same
+        // thing still: it can't be that one's.
+        if rule.rule.detect.is_some_and(Detect::looks_inside) && !self.is_own(at) {
+            return Fit::No;
+        }
         let below = self.item.path.as_bytes().get(from..).unwrap_or_default();
         match self.item.kind {
             // A folder goes with what was in it, whoever else looks there.
@@ -88,11 +93,6 @@ impl Probe for Listed<'_, '_> {
     fn recognises(&mut self, at: usize, detect: Detect) -> bool {
         if self.item.kind == EntryKind::Folder {
             return true;
-        }
-        // What another rule's recogniser would say was asked when the list was made, and this is the same
-        // thing still.
-        if !self.is_own(at) {
-            return false;
         }
         let (search, _) = self.searches[at];
         let candidate = Candidate {
