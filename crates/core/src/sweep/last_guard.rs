@@ -203,8 +203,9 @@ impl Near {
             return Some(PERSONAL);
         }
         let whole = path.as_bytes();
-        // What is called as a guarded folder is that folder, emptied.
-        if !kept.may_take_personal(rule, within.as_bytes(), whole) {
+        // What is called as a guarded folder is that folder, emptied; of all above it the answer is known.
+        let may_be_one = kept.personal.contains(whole) || kept.closed.contains(&*self.folder);
+        if may_be_one && !kept.may_take_personal(rule, within.as_bytes(), whole) {
             return Some(PERSONAL);
         }
         if kept.own.iter().any(|own| own == whole) {
