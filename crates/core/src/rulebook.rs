@@ -19,6 +19,7 @@ mod written;
 
 pub use age::{AgeError, AgeLimit, AgeUnit, BAND_COUNT, BAND_EDGES, BAND_NAMES, band_of};
 pub use builtin::builtin;
+pub(crate) use compiled::FolderFit;
 pub use compiled::{CompiledRule, Fit, RuleNumber, RuleSet};
 pub use detect::Detect;
 pub use example::{ExampleFailure, run_examples};

@@ -1,6 +1,6 @@
 //! Rules ready to match, in the order in which they own things.
 
-use crate::rulebook::{AgeBy, Detect, DocumentError, PathPattern, Rule, Rulebook};
+use crate::rulebook::{AgeBy, Detect, DocumentError, PathPattern, Reached, Rule, Rulebook};
 use crate::target::Layout;
 
 /// A rule's position in a [`RuleSet`]: a lower one comes before a higher one.
@@ -33,6 +33,13 @@ pub struct CompiledRule {
     pub rule: Rule,
     pub(crate) take: Vec<PathPattern>,
     pub(crate) spare: Vec<PathPattern>,
+}
+
+/// How far into a rule's patterns a folder has come.
+#[derive(Debug)]
+pub(crate) struct FolderFit {
+    take: Vec<Reached>,
+    spare: Vec<Reached>,
 }
 
 impl CompiledRule {
@@ -82,6 +89,34 @@ impl CompiledRule {
             return Fit::No;
         }
         if self.spare.iter().any(|spare| spare.matches(below)) {
+            return Fit::Spares;
+        }
+        Fit::Takes
+    }
+
+    /// What it says of everything right in a folder, as far as the folder decides; nothing where only whole
+    /// paths tell. `below` is the folder's path below one of its roots.
+    pub(crate) fn fit_in_folder(&self, below: &[u8]) -> Option<FolderFit> {
+        let reached = |patterns: &[PathPattern]| {
+            let reached = patterns.iter().map(|pattern| pattern.reached_in(below));
+            reached.collect()
+        };
+        (!self.is_by_path()).then(|| FolderFit {
+            take: reached(&self.take),
+            spare: reached(&self.spare),
+        })
+    }
+
+    /// [`CompiledRule::fit`] of a name in such a folder.
+    pub(crate) fn fit_of_name(&self, folder: &FolderFit, name: &[u8]) -> Fit {
+        let matches = |patterns: &[PathPattern], reached: &[Reached]| {
+            let mut both = patterns.iter().zip(reached);
+            both.any(|(pattern, reached)| pattern.matches_in(*reached, name))
+        };
+        if !self.take.is_empty() && !matches(&self.take, &folder.take) {
+            return Fit::No;
+        }
+        if matches(&self.spare, &folder.spare) {
             return Fit::Spares;
         }
         Fit::Takes

@@ -235,44 +235,45 @@ impl PathPattern {
         if let Form::Whole(glob) = &self.form {
             return glob.is_match(Path::new(OsStr::from_bytes(path)));
         }
-        let small = path.to_ascii_lowercase();
-        let Some((reached, name)) = self.walk(path, &small) else {
-            return false;
-        };
+        let cut = path.iter().rposition(|byte| *byte == b'/');
+        let folder = cut.and_then(|cut| path.get(..cut)).unwrap_or_default();
+        let name = path.get(cut.map_or(0, |cut| cut + 1)..).unwrap_or_default();
+        self.matches_in(self.reached_in(folder), name)
+    }
+
+    /// Whether it matches a name in a folder reached so; of a pattern that is taken apart.
+    pub(crate) fn matches_in(&self, reached: Reached, name: &[u8]) -> bool {
         self.takes_all(reached)
-            || self
-                .asks(reached)
-                .is_some_and(|test| test.passes(name, self.folds))
+            || self.asks(reached).is_some_and(|test| {
+                let small = name.to_ascii_lowercase();
+                let name = Spelling {
+                    exact: name,
+                    small: &small,
+                };
+                test.passes(name, self.folds)
+            })
     }
 
     /// Whether something below a folder could match.
     pub(crate) fn leads_into(&self, folder: &[u8]) -> bool {
-        if !self.is_apart() {
-            return true;
-        }
-        let small = folder.to_ascii_lowercase();
-        self.walk(folder, &small)
-            .is_some_and(|(reached, name)| !self.enter(reached, name).is_nowhere())
+        !self.is_apart() || !self.reached_in(folder).is_nowhere()
     }
 
-    /// Walks a path down to its last name.
-    fn walk<'a>(&self, path: &'a [u8], small: &'a [u8]) -> Option<(Reached, Spelling<'a>)> {
-        let exact = path.split(|byte| *byte == b'/');
-        let mut names = exact
-            .zip(small.split(|byte| *byte == b'/'))
-            .map(|(exact, small)| Spelling { exact, small })
-            .peekable();
+    /// How far into it a folder has come, by its path below the root.
+    pub(crate) fn reached_in(&self, folder: &[u8]) -> Reached {
         let mut reached = self.start();
-        loop {
-            let name = names.next()?;
-            if names.peek().is_none() {
-                return Some((reached, name));
-            }
-            reached = self.enter(reached, name);
+        if folder.is_empty() {
+            return reached;
+        }
+        let small = folder.to_ascii_lowercase();
+        let exact = folder.split(|byte| *byte == b'/');
+        for (exact, small) in exact.zip(small.split(|byte| *byte == b'/')) {
+            reached = self.enter(reached, Spelling { exact, small });
             if reached.is_nowhere() {
-                return None;
+                break;
             }
         }
+        reached
     }
 }
 

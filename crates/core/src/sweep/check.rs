@@ -19,7 +19,7 @@ use crate::scan::Scan;
 use crate::sweep::last_guard::{Kept, LastGuard};
 use crate::sweep::{Ground, Outcome};
 use crate::target::{Holder, InUse, TargetPath, running};
-use listed::Listed;
+use listed::{Listed, SearchOver};
 pub(super) use verdict::{NOT_EMPTY, Verdict};
 
 /// How long a look at the open files of all programs counts, in milliseconds: it takes some ten
@@ -85,8 +85,8 @@ impl<'a> Shared<'a> {
     }
 
     /// The searches that look in a folder or above it, on the same volume, in the order in which rules own
-    /// things; each with where the path below its root begins.
-    fn searches_over(&self, folder: &[u8], device: Option<u64>) -> Vec<(&'a Search, usize)> {
+    /// things.
+    fn searches_over(&self, folder: &[u8], device: Option<u64>) -> Vec<SearchOver<'a>> {
         let slashes = folder.iter().enumerate().filter(|(_, byte)| **byte == b'/');
         let ends = slashes.map(|(at, _)| at).chain([folder.len()]);
         let roots = std::iter::once(0).chain(ends.filter(|end| *end > 0));
@@ -104,7 +104,11 @@ impl<'a> Shared<'a> {
             let below = folder.get(from..).unwrap_or_default();
             let rule = self.ground.rules.rule(search.rule);
             let may_reach = below.is_empty() || rule.may_reach(below);
-            (may_reach && self.device_of(at, search) == device).then_some((search, from))
+            (may_reach && self.device_of(at, search) == device).then(|| SearchOver {
+                search,
+                from,
+                patterns: rule.fit_in_folder(below),
+            })
         };
         over.into_iter().filter_map(search).collect()
     }
@@ -167,7 +171,7 @@ struct Near<'a> {
     /// Whether others may change names in it; asked when something leaves it.
     is_shared: Option<bool>,
     /// The searches that look in it, in the order in which rules own things.
-    searches: Vec<(&'a Search, usize)>,
+    searches: Vec<SearchOver<'a>>,
     /// What was found of the rule that the last item named.
     ruled: Option<Ruled>,
 }
@@ -343,7 +347,7 @@ impl<'a> Checker<'a> {
         };
         let owned = decide_owner(0..listed.searches.len(), &mut listed);
         let search = match owned {
-            Ownership::Owned(at) => listed.searches.get(at).map(|(search, _)| *search),
+            Ownership::Owned(at) => listed.searches.get(at).map(|over| over.search),
             Ownership::Guarded(..)
             | Ownership::Unseen(..)
             | Ownership::Spared(_)
@@ -405,10 +409,11 @@ impl<'a> Checker<'a> {
         if !is_thing {
             return Ok(());
         }
-        let folder = item.path.parent().unwrap_or_default();
-        if rule.rule.takes_units()
-            && shared.recogniser.unit(&rule.rule, search, &folder).as_ref() != item.unit.as_deref()
-        {
+        let is_of_listed_unit = || {
+            let folder = item.path.parent().unwrap_or_default();
+            shared.recogniser.unit(&rule.rule, search, &folder).as_ref() == item.unit.as_deref()
+        };
+        if rule.rule.takes_units() && !is_of_listed_unit() {
             let reason = "it goes whole or stays, and the list has only a part of it";
             return Err(Verdict::stays(Outcome::Refused, reason));
         }

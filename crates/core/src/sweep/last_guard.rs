@@ -13,7 +13,7 @@ use std::ffi::CString;
 use jolly_disk::Kind;
 
 use crate::rulebook::{Class, Detect, Rule};
-use crate::target::{Layout, Target, TargetPath};
+use crate::target::{Layout, Personal, Target, TargetPath};
 use names::{of_folder, of_name, of_pair};
 use system::{is_systems, may_be_systems};
 
@@ -33,26 +33,37 @@ pub(super) struct Kept {
     closed: HashSet<Vec<u8>>,
     /// The roots of places and homes, and every folder on the way to one.
     holding: HashSet<Vec<u8>>,
+    /// The folders that one of somebody's own lies right in.
+    above_personal: HashSet<Vec<u8>>,
 }
 
 impl Kept {
     pub(super) fn of(target: &Target, own: &[TargetPath]) -> Self {
         let homes = target.accounts.iter().map(|account| &account.home);
+        let roots = target.places.roots().chain(homes);
+        Self::new(target.layout, &target.places.personal, own, roots)
+    }
+
+    fn new<'r>(
+        layout: Layout,
+        personal: &Personal,
+        own: &[TargetPath],
+        roots: impl Iterator<Item = &'r TargetPath>,
+    ) -> Self {
         let mut holding = HashSet::new();
-        for root in target.places.roots().chain(homes) {
+        for root in roots {
             let mut at = root.as_bytes();
             while !at.is_empty() && holding.insert(at.to_vec()) {
-                let cut = at.iter().rposition(|byte| *byte == b'/');
-                at = at.get(..cut.unwrap_or(0)).unwrap_or_default();
+                at = above(at);
             }
         }
-        let personal = &target.places.personal;
         Self {
-            layout: target.layout,
+            layout,
             own: own.iter().map(|path| path.as_bytes().to_vec()).collect(),
             personal: personal.folders().map(<[u8]>::to_vec).collect(),
             closed: personal.closed().map(<[u8]>::to_vec).collect(),
             holding,
+            above_personal: personal.folders().map(above).map(<[u8]>::to_vec).collect(),
         }
     }
 
@@ -79,6 +90,12 @@ impl Kept {
         }
         true
     }
+}
+
+/// The folder that a path lies in, which of the top ones is the root.
+fn above(path: &[u8]) -> &[u8] {
+    let cut = path.iter().rposition(|byte| *byte == b'/');
+    path.get(..cut.unwrap_or(0)).unwrap_or_default()
 }
 
 /// Whether somebody sees a folder of their home.
@@ -110,6 +127,9 @@ struct Near {
     may_be_systems: bool,
     /// Why everything in it is refused, where that doesn't hang on the rule.
     refused: Option<&'static str>,
+    /// Whether a name in it may be that of somebody's own folder, or of a root or the way to one.
+    may_be_personal: bool,
+    may_hold: bool,
     /// Whether the last rule that looked in a place may take what is in somebody's own folder here.
     personal: Option<(Vec<u8>, Class, Option<Detect>, bool)>,
 }
@@ -165,6 +185,8 @@ impl Near {
         Self {
             may_be_systems: may_be_systems(kept.layout, &text),
             refused,
+            may_be_personal: kept.closed.contains(folder) || kept.above_personal.contains(folder),
+            may_hold: folder.is_empty() || kept.holding.contains(folder),
             personal: None,
             folder: folder.to_vec(),
             len: text.len(),
@@ -204,14 +226,13 @@ impl Near {
         }
         let whole = path.as_bytes();
         // What is called as a guarded folder is that folder, emptied; of all above it the answer is known.
-        let may_be_one = kept.personal.contains(whole) || kept.closed.contains(&*self.folder);
-        if may_be_one && !kept.may_take_personal(rule, within.as_bytes(), whole) {
+        if self.may_be_personal && !kept.may_take_personal(rule, within.as_bytes(), whole) {
             return Some(PERSONAL);
         }
         if kept.own.iter().any(|own| own == whole) {
             return Some(OWN);
         }
-        kept.holding.contains(whole).then_some(ROOT)
+        (self.may_hold && kept.holding.contains(whole)).then_some(ROOT)
     }
 
     fn may_take_personal(&mut self, kept: &Kept, rule: &Rule, within: &TargetPath) -> bool {

@@ -6,15 +6,24 @@ use jolly_disk::{Folder, Stat};
 
 use crate::decide::{EntryKind, ManifestItem};
 use crate::recognise::{Candidate, Finding};
-use crate::rulebook::{Detect, FileKind, Fit, Guard, Probe, Rule, RuleNumber, Search};
+use crate::rulebook::{Detect, FileKind, Fit, FolderFit, Guard, Probe, Rule, RuleNumber, Search};
 use crate::sweep::check::Shared;
 use crate::sweep::last_guard::LastGuard;
+
+/// A search that looks in a folder or above it.
+pub(super) struct SearchOver<'a> {
+    pub(super) search: &'a Search,
+    /// Where the path below its root begins.
+    pub(super) from: usize,
+    /// What its patterns say of names in the folder, where that needs no whole path.
+    pub(super) patterns: Option<FolderFit>,
+}
 
 /// An item that is about to go.
 pub(super) struct Listed<'c, 'a> {
     pub(super) shared: &'a Shared<'a>,
     pub(super) last_guard: &'c mut LastGuard<'a>,
-    pub(super) searches: &'c [(&'a Search, usize)],
+    pub(super) searches: &'c [SearchOver<'a>],
     pub(super) folder: &'c Folder,
     /// The rule that it names.
     pub(super) number: RuleNumber,
@@ -29,7 +38,7 @@ pub(super) struct Listed<'c, 'a> {
 
 impl Listed<'_, '_> {
     pub(super) fn is_own(&self, at: usize) -> bool {
-        self.searches[at].0.rule == self.number
+        self.searches[at].search.rule == self.number
     }
 }
 
@@ -38,29 +47,35 @@ impl Probe for Listed<'_, '_> {
     type Search = usize;
 
     fn rule(&self, at: usize) -> (RuleNumber, &Rule) {
-        let number = self.searches[at].0.rule;
+        let number = self.searches[at].search.rule;
         (number, &self.shared.ground.rules.rule(number).rule)
     }
 
     fn fit(&mut self, at: usize) -> Fit {
-        let (search, from) = self.searches[at];
-        let rule = self.shared.ground.rules.rule(search.rule);
+        let over = &self.searches[at];
+        let rule = self.shared.ground.rules.rule(over.search.rule);
         // What another rule's recogniser would say was asked when the list was made, and this is the same
         // thing still: it can't be that one's.
         if rule.rule.detect.is_some_and(Detect::looks_inside) && !self.is_own(at) {
             return Fit::No;
         }
-        let below = self.item.path.as_bytes().get(from..).unwrap_or_default();
+        let below = || {
+            let path = self.item.path.as_bytes();
+            path.get(over.from..).unwrap_or_default()
+        };
         match self.item.kind {
             // A folder goes with what was in it, whoever else looks there.
-            EntryKind::Folder if self.is_own(at) && rule.may_empty(below) => Fit::Takes,
+            EntryKind::Folder if self.is_own(at) && rule.may_empty(below()) => Fit::Takes,
             EntryKind::Folder => Fit::No,
-            EntryKind::File | EntryKind::Link => rule.fit(below),
+            EntryKind::File | EntryKind::Link => match &over.patterns {
+                Some(folder) => rule.fit_of_name(folder, self.item.path.name()),
+                None => rule.fit(below()),
+            },
         }
     }
 
     fn guard(&mut self, at: usize) -> Option<Guard> {
-        let (search, _) = self.searches[at];
+        let search = self.searches[at].search;
         let rule = &self.shared.ground.rules.rule(search.rule).rule;
         let refused = self
             .last_guard
@@ -94,7 +109,7 @@ impl Probe for Listed<'_, '_> {
         if self.item.kind == EntryKind::Folder {
             return true;
         }
-        let (search, _) = self.searches[at];
+        let search = self.searches[at].search;
         let candidate = Candidate {
             search,
             path: &self.item.path,

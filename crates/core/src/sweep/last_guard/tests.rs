@@ -15,15 +15,8 @@ fn both(layout: Layout) -> (Guards, Kept) {
     places.personal.close(&path("home/eve"));
     places.add(crate::target::Place::Cache, None, path("home/ada/cache"));
     let own = vec![path("tmp/x.log")];
-    let kept = Kept {
-        layout,
-        own: own.iter().map(|own| own.as_bytes().to_vec()).collect(),
-        personal: places.personal.folders().map(<[u8]>::to_vec).collect(),
-        closed: places.personal.closed().map(<[u8]>::to_vec).collect(),
-        holding: ["home", "home/ada", "home/ada/cache"]
-            .map(|text| text.as_bytes().to_vec())
-            .into(),
-    };
+    let roots = [path("home/ada/cache")];
+    let kept = Kept::new(layout, &places.personal, &own, roots.iter());
     (Guards::new(&places, own), kept)
 }
 
