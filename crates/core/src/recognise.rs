@@ -9,6 +9,7 @@ mod language;
 mod launcher;
 mod link;
 mod magic;
+mod revision;
 mod thumbnail;
 mod trash;
 
@@ -29,6 +30,8 @@ use crate::cancel::CancelToken;
 use crate::rulebook::{AgeBy, Detect, FileKind, Guards, Rule, Search};
 use crate::target::{Dates, Printable, Target, TargetPath, is_harmless};
 use language::Languages;
+use link::Mounts;
+use revision::Revisions;
 use trash::TrashDates;
 
 /// Why a recogniser found something, in words that the screens show.
@@ -48,6 +51,8 @@ pub enum Reason {
     Unreadable,
     /// Nobody has used its account for long.
     AccountUnused,
+    /// A newer one is used in its place.
+    Replaced,
     /// It is in a language that isn't used here.
     LanguageNotUsed(String),
 }
@@ -57,6 +62,7 @@ impl fmt::Display for Reason {
         match self {
             Self::Trashed(None) => out.write_str("thrown away"),
             Self::Trashed(Some(place)) => write!(out, "thrown away from {place}"),
+            Self::Replaced => out.write_str("neither in use nor registered any more"),
             Self::PictureGone(picture) => write!(out, "its picture {picture} is gone"),
             Self::Tagged => out.write_str("its folder is tagged as a cache"),
             Self::LeadsNowhere(to) => write!(out, "it leads to {to}, which is not there"),
@@ -113,6 +119,8 @@ pub struct Recogniser<'a> {
     /// The folder last asked for a tag, and the answer: items come folder by folder.
     tagged: Mutex<Option<(TargetPath, Option<Tag>)>>,
     languages: OnceLock<Languages>,
+    mounts: OnceLock<Mounts>,
+    revisions: OnceLock<Revisions>,
 }
 
 impl<'a> Recogniser<'a> {
@@ -137,6 +145,8 @@ impl<'a> Recogniser<'a> {
             trashes: Mutex::default(),
             tagged: Mutex::default(),
             languages: OnceLock::new(),
+            mounts: OnceLock::new(),
+            revisions: OnceLock::new(),
         }
     }
 
@@ -182,7 +192,10 @@ impl<'a> Recogniser<'a> {
                     Finding::Not
                 }
             }
-            Detect::BrokenLink => link::look(target, candidate),
+            Detect::BrokenLink => {
+                let mounts = self.mounts.get_or_init(|| Mounts::of(target));
+                link::look(target, mounts, candidate)
+            }
             Detect::BrokenLauncher => launcher::look(target, candidate),
             Detect::OldAccount => {
                 let when = (self.now, &self.cancel);
@@ -195,7 +208,11 @@ impl<'a> Recogniser<'a> {
             Detect::LanguageNotUsed => self
                 .languages
                 .get_or_init(|| Languages::of(target))
-                .look(candidate),
+                .look(target, candidate),
+            Detect::ReplacedRevision => self
+                .revisions
+                .get_or_init(|| Revisions::of(target))
+                .look(target, candidate),
         }
     }
 

@@ -15,6 +15,7 @@ mod problem;
 mod reach;
 mod rule;
 mod search;
+mod section;
 mod written;
 
 pub use age::{AgeError, AgeLimit, AgeUnit, BAND_COUNT, BAND_EDGES, BAND_NAMES, band_of};
@@ -37,4 +38,5 @@ pub use rule::{
     Within,
 };
 pub use search::{Search, Unresolved, resolve};
+pub use section::Section;
 pub use written::written_size;

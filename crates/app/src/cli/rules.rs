@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use jolly_core::rulebook::{CompiledRule, RuleSet, run_examples};
+use jolly_core::rulebook::{CompiledRule, RuleSet, Section, run_examples};
 use serde_json::json;
 
 use crate::books::read_book_to_check;
@@ -34,6 +34,7 @@ fn list(options: &SharedOptions) -> Result<Exit, Refusal> {
                 "rule": rule.id,
                 "book": rule.file,
                 "title": rule.rule.title,
+                "section": rule.rule.section.map(Section::name),
                 "class": rule.rule.class.name(),
                 "in": places(rule),
                 "age": limit,

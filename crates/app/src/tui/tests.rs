@@ -43,6 +43,13 @@ struct Desk {
     model: Model,
 }
 
+/// An ordinary person can't throw the demo's locked folder away as it stands.
+impl Drop for Desk {
+    fn drop(&mut self) {
+        drop(jolly_demo::make_removable(&self.dir.path().join("till")));
+    }
+}
+
 impl Desk {
     fn new() -> Self {
         Self::with(&[])

@@ -43,6 +43,13 @@ impl Ended {
     }
 }
 
+/// An ordinary person can't throw the demo's locked folder away as it stands.
+impl Drop for Demo {
+    fn drop(&mut self) {
+        drop(jolly_demo::make_removable(&self.root()));
+    }
+}
+
 impl Demo {
     pub(crate) fn new() -> Self {
         let demo = Self {

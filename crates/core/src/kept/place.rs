@@ -67,6 +67,7 @@ pub fn add_place(
     let rule = Rule {
         id: id.clone(),
         title: place.title.clone(),
+        section: None,
         class: place.class,
         about: "A folder that was added by hand.".to_owned(),
         after: "Whoever kept something there no longer finds it.".to_owned(),

@@ -1,6 +1,9 @@
 //! Translations into languages that nobody uses on the target.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
+use std::ffi::{CStr, CString};
+use std::io;
+use std::sync::{Mutex, PoisonError};
 
 use crate::recognise::{Candidate, Finding, Reason, shown};
 use crate::target::{Layout, PropertyList, Target, TargetPath, fold, read_small};
@@ -9,6 +12,8 @@ use crate::target::{Layout, PropertyList, Target, TargetPath, fold, read_small};
 pub(super) struct Languages {
     /// Codes of two or three small letters; none when the target doesn't say.
     used: BTreeSet<String>,
+    /// Bundles, and whether each is sealed: a signature stands for all of it, so none of it goes.
+    sealed: Mutex<HashMap<TargetPath, bool>>,
 }
 
 impl Languages {
@@ -21,10 +26,32 @@ impl Languages {
         if !used.is_empty() {
             used.insert("en".to_owned());
         }
-        Self { used }
+        Self {
+            used,
+            sealed: Mutex::default(),
+        }
     }
 
-    pub(super) fn look(&self, candidate: &Candidate<'_>) -> Finding {
+    /// Whether the bundle that a folder of resources belongs to is signed, or can't be looked at.
+    fn is_sealed(&self, target: &Target, resources: &TargetPath) -> bool {
+        let mut sealed = self.sealed.lock().unwrap_or_else(PoisonError::into_inner);
+        let look = || {
+            let Some(contents) = resources.parent() else {
+                return true;
+            };
+            let Ok(seal) = contents.join(b"_CodeSignature") else {
+                return true;
+            };
+            let opened = target.disk().open_folder(target.root(), seal.as_bytes());
+            !matches!(opened, Err(error) if error.kind() == io::ErrorKind::NotFound)
+        };
+        *sealed.entry(resources.clone()).or_insert_with(look)
+    }
+
+    pub(super) fn look(&self, target: &Target, candidate: &Candidate<'_>) -> Finding {
+        if target.layout == Layout::Macos && self.is_sealed(target, &candidate.search.root) {
+            return Finding::Not;
+        }
         let below = candidate.path.below(&candidate.search.root);
         let first = below.and_then(|below| below.split(|byte| *byte == b'/').next());
         let code = first.and_then(language);
@@ -72,7 +99,7 @@ fn language(name: &[u8]) -> Option<String> {
 /// The languages that a linux target's locale settings name (locale.gen(5), locale(5)).
 fn of_locales(target: &Target) -> BTreeSet<String> {
     let mut used = BTreeSet::new();
-    let read = |folder: &[u8], name| {
+    let read = |folder: &[u8], name: &CStr| {
         let text = read_small(&**target.disk(), target.root(), folder, name).unwrap_or_default();
         String::from_utf8_lossy(&text).into_owned()
     };
@@ -84,20 +111,67 @@ fn of_locales(target: &Target) -> BTreeSet<String> {
                 .and_then(|name| language(name.as_bytes())),
         );
     }
-    for text in [
-        read(b"etc/default", c"locale"),
-        read(b"etc", c"locale.conf"),
-    ] {
-        let values = text
-            .lines()
-            .filter(|line| line.starts_with("LANG"))
-            .filter_map(|line| line.split_once('='));
-        for (_, value) in values {
-            let names = value.trim_matches(['"', '\'']).split(':');
-            used.extend(names.filter_map(|name| language(name.as_bytes())));
+    for (folder, name) in SETTINGS {
+        set(&mut used, &read(folder, name));
+    }
+    for account in &target.accounts {
+        for (below, name) in OWN_SETTINGS {
+            let folder = [account.home.as_bytes(), below].concat();
+            set(&mut used, &read(&folder, name));
+        }
+        // One line that says in which language the names of a person's folders are.
+        let config = [account.home.as_bytes(), b"/.config"].concat();
+        let names = read(&config, c"user-dirs.locale");
+        used.extend(language(names.trim().as_bytes()));
+        if let Ok(name) = CString::new(account.name.as_bytes()) {
+            set(&mut used, &read(b"var/lib/AccountsService/users", &name));
         }
     }
     used
+}
+
+/// Files in which a system says its languages.
+const SETTINGS: [(&[u8], &CStr); 5] = [
+    (b"etc/default", c"locale"),
+    (b"etc", c"locale.conf"),
+    (b"etc", c"environment"),
+    (b"etc/sysconfig", c"i18n"),
+    (b"etc/sysconfig", c"language"),
+];
+
+/// Files below a home in which a person says theirs.
+const OWN_SETTINGS: [(&[u8], &CStr); 9] = [
+    (b"", c".profile"),
+    (b"", c".bash_profile"),
+    (b"", c".bashrc"),
+    (b"", c".xprofile"),
+    (b"", c".pam_environment"),
+    (b"", c".dmrc"),
+    (b"", c".i18n"),
+    (b"/.config", c"locale.conf"),
+    (b"/.config", c"plasma-localerc"),
+];
+
+/// Adds the languages that lines such as `LANG=de_DE.UTF-8`, `export LC_TIME="fr_FR"`, `RC_LANG=…` or
+/// `Languages=it:en` set.
+fn set(used: &mut BTreeSet<String>, text: &str) {
+    for line in text
+        .lines()
+        .filter(|line| !line.trim_start().starts_with('#'))
+    {
+        let Some((key, value)) = line.split_once('=') else {
+            continue;
+        };
+        let key = key.trim().rsplit([' ', '\t']).next().unwrap_or_default();
+        let is_language = ["LANG", "LC_", "RC_L", "Language", "language"];
+        if is_language.iter().any(|start| key.starts_with(start)) {
+            let names = value
+                .trim()
+                .trim_matches(['"', '\''])
+                .split([':', ';', ',', ' ']);
+            used.extend(names.filter_map(|name| language(name.as_bytes())));
+        }
+    }
 }
 
 /// The languages that a macos target and its accounts prefer.

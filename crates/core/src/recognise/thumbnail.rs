@@ -7,8 +7,8 @@ use jolly_disk::Kind;
 use crate::recognise::{Candidate, Finding, Reason, shown};
 use crate::target::{Presence, Target, TargetPath, presence};
 
-/// The most that is read of one preview: its texts stand before the picture.
-const MOST: u64 = 64 * 1024;
+/// The most that is read of one preview, in bytes; the largest that the specification has are 1,024 pixels wide.
+const MOST: u64 = 8 * 1024 * 1024;
 
 pub(super) fn look(target: &Target, candidate: &Candidate<'_>) -> Finding {
     if candidate.kind != Kind::File || !candidate.name.to_bytes().ends_with(b".png") {
@@ -40,8 +40,16 @@ fn address(bytes: &[u8]) -> Result<Option<String>, png::DecodingError> {
         bytes: usize::try_from(MOST).unwrap_or(usize::MAX),
     };
     let decoder = png::Decoder::new_with_limits(std::io::Cursor::new(bytes), limits);
-    let reader = decoder.read_info()?;
-    let info = reader.info();
+    let mut reader = decoder.read_info()?;
+    if let Some(found) = text_of(reader.info()) {
+        return Ok(Some(found));
+    }
+    // Texts may stand behind the picture, too; of one that is cut off there, none do.
+    drop(reader.finish());
+    Ok(text_of(reader.info()))
+}
+
+fn text_of(info: &png::Info<'_>) -> Option<String> {
     let plain = info
         .uncompressed_latin1_text
         .iter()
@@ -54,7 +62,7 @@ fn address(bytes: &[u8]) -> Result<Option<String>, png::DecodingError> {
             .find(|text| text.keyword == "Thumb::URI")?;
         text.get_text().ok()
     };
-    Ok(plain.or_else(packed))
+    plain.or_else(packed)
 }
 
 /// The path in a `file:` address without a host (RFC 8089), its percent signs resolved.

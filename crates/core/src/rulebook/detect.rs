@@ -20,11 +20,13 @@ pub enum Detect {
     OldAccount,
     /// A translation into a language that isn't used on the target.
     LanguageNotUsed,
+    /// An image of a package that a newer one has replaced.
+    ReplacedRevision,
 }
 
 impl Detect {
     /// Every recogniser.
-    pub const ALL: [Self; 7] = [
+    pub const ALL: [Self; 8] = [
         Self::Trash,
         Self::ThumbnailWithoutPicture,
         Self::CacheTagged,
@@ -32,6 +34,7 @@ impl Detect {
         Self::BrokenLauncher,
         Self::OldAccount,
         Self::LanguageNotUsed,
+        Self::ReplacedRevision,
     ];
 
     /// The word that rulebooks use.
@@ -44,6 +47,7 @@ impl Detect {
             Self::BrokenLauncher => "broken-launcher",
             Self::OldAccount => "old-account",
             Self::LanguageNotUsed => "language-not-used",
+            Self::ReplacedRevision => "replaced-revision",
         }
     }
 
@@ -57,6 +61,7 @@ impl Detect {
             Self::BrokenLauncher => "what starts a program that is gone, or can't be read",
             Self::OldAccount => "homes that nobody uses any more",
             Self::LanguageNotUsed => "languages that aren't set here",
+            Self::ReplacedRevision => "packages that a newer revision has replaced",
         }
     }
 

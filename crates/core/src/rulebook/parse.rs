@@ -11,7 +11,7 @@ use crate::rulebook::guard::could_only_hit_guarded;
 use crate::rulebook::reach::reaches_most_of_a_home;
 use crate::rulebook::written::{MOST_BYTES, WrittenBook, WrittenRule};
 use crate::rulebook::{AgeBy, AgeRule, Class, Detect, DocumentError, Problem, Rule, Rulebook};
-use crate::target::{Layout, is_harmless};
+use crate::target::{Layout, Place, is_harmless};
 use values::Words;
 
 impl Rulebook {
@@ -79,7 +79,7 @@ fn toml_problem(error: &toml::de::Error) -> Problem {
     let message = error.message();
     let help = if message.starts_with("unknown field") {
         "a rulebook has `rulebook`, `layout`, `about` and `[[rule]]`; a rule has `id`, `title`, \
-         `class`, `about`, `after`, `in`, `take`, `spare`, `age`, `empty-folders`, `needs`, \
+         `section`, `class`, `about`, `after`, `in`, `take`, `spare`, `age`, `empty-folders`, `needs`, \
          `starts`, `by`, `detect`, `looks-like`, `whole`, `larger-than`, `keep-newest`, `busy` and `[[rule.example]]`; \
          `records` and `entries` come with a later version"
     } else if message.starts_with("missing field") {
@@ -163,6 +163,7 @@ impl Reader {
             starts,
             by,
             detect,
+            section,
         } = self.words(&written);
         let id = self.id(&written.id);
         self.said(&written);
@@ -183,6 +184,10 @@ impl Reader {
             &take,
             is_whole_meant,
         );
+        // Services don't make their folders anew, and some don't start without them.
+        let are_own = within
+            .iter()
+            .all(|within| within.place.is_per_account() || within.place == Place::Temp);
         let age = self.age(written.age);
         let looks_like = self.file_kinds(&written.looks_like.unwrap_or_default());
         let larger_than = written.larger_than.and_then(|text| self.size(&text));
@@ -197,6 +202,7 @@ impl Reader {
         let rule = Rule {
             id,
             title: written.title.into_inner(),
+            section,
             class: class?,
             about: written.about.into_inner(),
             after: written.after.into_inner(),
@@ -204,7 +210,7 @@ impl Reader {
             take,
             spare,
             age,
-            empty_folders: written.empty_folders.unwrap_or(true),
+            empty_folders: written.empty_folders.unwrap_or(are_own),
             needs,
             starts_taken: starts,
             by,
@@ -216,18 +222,23 @@ impl Reader {
             busy,
             examples,
         };
-        if self.problems.len() == before
-            && let Some(reason) = could_only_hit_guarded(&rule, self.layout)
-        {
-            let help = "guards stand above all rules; look somewhere else, or leave the rule out";
-            let message = format!("this rule could only ever hit what is guarded: {reason}");
-            self.refuse(within_span, message, "all of it is guarded", help);
-        } else if self.problems.len() == before && reaches_most_of_a_home(&rule, self.layout) {
-            let help = "name the folders and files that it is about";
-            let message = "this could reach more than half of somebody's home".to_owned();
-            self.refuse(within_span, message, "all of this together", help);
+        if self.problems.len() == before {
+            self.reach(&rule, within_span);
         }
         Some(rule)
+    }
+
+    /// What a rule could reach must not be guarded altogether, nor be most of a home.
+    fn reach(&mut self, rule: &Rule, within: Range<usize>) {
+        if let Some(reason) = could_only_hit_guarded(rule, self.layout) {
+            let help = "guards stand above all rules; look somewhere else, or leave the rule out";
+            let message = format!("this rule could only ever hit what is guarded: {reason}");
+            self.refuse(within, message, "all of it is guarded", help);
+        } else if reaches_most_of_a_home(rule, self.layout) {
+            let help = "name the folders and files that it is about";
+            let message = "this could reach more than half of somebody's home".to_owned();
+            self.refuse(within, message, "all of this together", help);
+        }
     }
 
     /// What a rule says of itself.

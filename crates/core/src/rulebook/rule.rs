@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::rulebook::{AgeLimit, Detect, FileKind};
+use crate::rulebook::{AgeLimit, Detect, FileKind, Section};
 use crate::target::{Layout, Place};
 
 /// What removal means to the computer's owner.
@@ -188,25 +188,44 @@ impl Family {
     }
 }
 
-/// What a name says before its first number, without what divides the two: `tidewatch` of
-/// `tidewatch_2.1.deb`, `report` of `report (2).pdf` and of `report.pdf`, `syslog` of `syslog.2.gz`.
-/// Numbers that a name begins with are passed over.
+/// What a name says before its last version, without what divides the two: `tidewatch` of
+/// `tidewatch_2.1_amd64.deb`, `report` of `report (2).pdf` and of `report.pdf`, `syslog` of `syslog.2.gz`,
+/// `toolkit-3-themes` of `toolkit-3-themes_12.snap`, `base18` of `base18_2829.snap`. A version is made of parts
+/// that begin with a digit; one that a name begins with is passed over.
 fn stem(name: &[u8]) -> &[u8] {
     let divides = |byte: &u8| b" ._-()[]".contains(byte);
-    let from = name
-        .iter()
-        .position(|byte| !byte.is_ascii_digit() && !divides(byte));
-    let Some(rest) = from.and_then(|from| name.get(from..)) else {
+    let mut parts: Vec<(usize, &[u8])> = Vec::new();
+    let mut from = 0;
+    for part in name.split(divides) {
+        if !part.is_empty() {
+            parts.push((from, part));
+        }
+        from += part.len() + 1;
+    }
+    let is_version = |at: usize| {
+        let begins = |part: &[u8]| part.first().is_some_and(u8::is_ascii_digit);
+        let above = at.checked_sub(1).and_then(|above| parts.get(above));
+        // `x86_64` is a processor.
+        let is_processor = above.is_some_and(|(_, part)| *part == b"x86");
+        parts.get(at).is_some_and(|(_, part)| begins(part)) && !is_processor
+    };
+    let Some(first) = (0..parts.len()).find(|at| !is_version(*at)) else {
         return name;
     };
-    let end = rest
-        .iter()
-        .position(u8::is_ascii_digit)
-        .or_else(|| rest.iter().rposition(|byte| *byte == b'.'))
-        .unwrap_or(rest.len());
-    let stem = rest.get(..end).unwrap_or(rest);
-    let kept = stem.iter().rposition(|byte| !divides(byte));
-    kept.and_then(|last| stem.get(..=last)).unwrap_or(rest)
+    let last = (first..parts.len()).rfind(|at| is_version(*at));
+    let end = match last {
+        Some(last) => {
+            let before = (first..last).rfind(|at| !is_version(*at));
+            before.map_or(first, |before| before)
+        }
+        // Without a version only what the name ends on is no part of it.
+        None => parts.len().saturating_sub(2).max(first),
+    };
+    let start = parts.get(first).map_or(0, |(from, _)| *from);
+    let end = parts
+        .get(end)
+        .map_or(name.len(), |(from, part)| from + part.len());
+    name.get(start..end).unwrap_or(name)
 }
 
 /// How many of each family stay, the newest.
@@ -293,6 +312,8 @@ pub struct Rule {
     pub id: String,
     /// What the thing is, in plain words.
     pub title: String,
+    /// What part of a computer it is about, where the rule says so.
+    pub section: Option<Section>,
     /// What its removal means.
     pub class: Class,
     /// What these things are.
@@ -384,6 +405,12 @@ mod tests {
                 &["report (2).pdf", "report.pdf", "report-2024.pdf"],
                 "report",
             ),
+            (
+                &["tidewatch-2.1.x86_64.rpm", "tidewatch-2.0.x86_64.rpm"],
+                "tidewatch",
+            ),
+            (&["base18_2829.snap", "base18_2846.snap"], "base18"),
+            (&["toolkit-3-themes_12.snap"], "toolkit-3-themes"),
             (&["syslog", "syslog.1", "syslog.2.gz"], "syslog"),
             (&["2024-05-01-backup.tar", "backup.tar"], "backup"),
             (&["001.jpg"], "jpg"),

@@ -24,6 +24,8 @@ pub(super) struct WrittenBook {
 pub(super) struct WrittenRule {
     pub id: Spanned<String>,
     pub title: Spanned<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub section: Option<Spanned<String>>,
     pub class: Spanned<String>,
     pub about: Spanned<String>,
     pub after: Spanned<String>,
@@ -117,13 +119,14 @@ impl From<&Rule> for WrittenRule {
         Self {
             id: nowhere(&rule.id),
             title: nowhere(&rule.title),
+            section: rule.section.map(|section| nowhere(section.name())),
             class: nowhere(rule.class.name()),
             about: nowhere(&rule.about),
             after: nowhere(&rule.after),
             r#in: Spanned::new(0..0, rule.within.iter().map(nowhere).collect()),
             take: list(&rule.take),
             spare: list(&rule.spare),
-            empty_folders: (!rule.empty_folders).then_some(false),
+            empty_folders: Some(rule.empty_folders),
             needs: rule.needs.map(|_| nowhere("administrator")),
             starts: rule
                 .starts_taken

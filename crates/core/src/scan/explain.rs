@@ -319,7 +319,7 @@ fn kept(
         ControlFlow::Continue(())
     });
     let is_whole = listed.is_ok();
-    keep::newest_first(&mut family, Clone::clone);
+    keep::newest_first(&mut family, |(time, name)| (*time, keep::counted(name)));
     let place = family.iter().position(|(_, name)| name == path.name())?;
     let stays = !is_whole || place < keep.count as usize;
     stays.then(|| {

@@ -40,7 +40,7 @@ pub(super) fn going(waiting: Vec<Waiting>, is_whole: &dyn Fn(FolderId) -> bool) 
             continue;
         }
         newest_first(&mut family, |item| {
-            (item.time, item.name.to_bytes().to_vec())
+            (item.time, counted(item.name.to_bytes()))
         });
         let kept = family.first().map_or(0, |item| item.keep.count as usize);
         going.extend(family.into_iter().skip(kept));
@@ -48,6 +48,23 @@ pub(super) fn going(waiting: Vec<Waiting>, is_whole: &dyn Fn(FolderId) -> bool) 
     // The order of a hash map is by chance; the arena's is not.
     going.sort_by(|one, other| (one.folder, &one.name).cmp(&(other.folder, &other.name)));
     going
+}
+
+/// A name so that numbers in it compare as numbers: `9` comes before `10`.
+pub(super) fn counted(name: &[u8]) -> Vec<u8> {
+    let mut key = Vec::with_capacity(name.len() + 4);
+    for run in name.chunk_by(|one, other| one.is_ascii_digit() == other.is_ascii_digit()) {
+        if run.first().is_some_and(u8::is_ascii_digit) {
+            let zeros = run.iter().take_while(|byte| **byte == b'0').count();
+            let digits = run.get(zeros..).unwrap_or_default();
+            key.push(b'0');
+            key.push(u8::try_from(digits.len()).unwrap_or(u8::MAX));
+            key.extend(digits);
+        } else {
+            key.extend(run);
+        }
+    }
+    key
 }
 
 /// Orders a family: the newest first, of one age the later name first.

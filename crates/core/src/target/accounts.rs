@@ -21,6 +21,47 @@ const NOBODYS: [&str; 9] = [
     "deleted users",
 ];
 
+/// Names that say that a folder beside the homes is a copy of one, in small letters.
+const COPIES: [&str; 8] = [
+    "backup",
+    "backups",
+    "bak",
+    "old",
+    "copy",
+    "archive",
+    "snapshots",
+    "restore",
+];
+
+/// What is in every home that somebody signed in to, by layout; of these one is enough.
+const SIGNS: [(Layout, &[&str]); 3] = [
+    (
+        Layout::Linux,
+        &[
+            ".profile",
+            ".bashrc",
+            ".bash_profile",
+            ".bash_history",
+            ".bash_logout",
+            ".zshrc",
+            ".config",
+            ".cache",
+            ".local",
+            ".var",
+        ],
+    ),
+    (
+        Layout::Windows,
+        &[
+            "NTUSER.DAT",
+            "AppData",
+            "Application Data",
+            "Local Settings",
+        ],
+    ),
+    (Layout::Macos, &["Library", ".zsh_history", ".zprofile"]),
+];
+
 /// Files and folders of a home that change whenever somebody signs in or out, by layout.
 const USED: [(Layout, &[&str]); 3] = [
     (
@@ -70,6 +111,8 @@ pub(super) fn find_accounts(disk: &dyn Disk, root: &Folder, layout: Layout) -> V
             if !is_hidden
                 && !is_nobodys
                 && !is_known
+                && !is_copy(&name)
+                && looks_like_home(disk, root, layout, &home)
                 && let Some(account) = account_of(disk, root, home, name)
             {
                 known.insert(account.home.clone());
@@ -86,6 +129,36 @@ pub(super) fn find_accounts(disk: &dyn Disk, root: &Folder, layout: Layout) -> V
     }
     accounts.sort_by(|one, other| one.name.cmp(&other.name));
     accounts
+}
+
+/// Whether a folder beside the homes is called like a copy of one: a home that the account file doesn't know.
+fn is_copy(name: &str) -> bool {
+    let name = name.to_lowercase();
+    let mut words = name.split(|letter: char| !letter.is_alphanumeric());
+    words.any(|word| COPIES.contains(&word))
+}
+
+/// Whether somebody signed in there: a store of backups or of repositories beside the homes is nobody's home.
+fn looks_like_home(disk: &dyn Disk, root: &Folder, layout: Layout, home: &TargetPath) -> bool {
+    let Ok(folder) = disk.open_folder(root, home.as_bytes()) else {
+        // Whoever can't look into it learns that when the rules do.
+        return true;
+    };
+    let signs = SIGNS.iter().filter(|(of, _)| *of == layout);
+    let signs = signs.flat_map(|(_, names)| *names);
+    let mut is_there = false;
+    let listed = disk.list(&folder, &mut |entry| {
+        let name = entry.name.to_bytes();
+        is_there = signs
+            .clone()
+            .any(|sign| layout.is_same_name(sign.as_bytes(), name));
+        if is_there {
+            ControlFlow::Break(())
+        } else {
+            ControlFlow::Continue(())
+        }
+    });
+    is_there || listed.is_err()
 }
 
 fn of_passwd(disk: &dyn Disk, root: &Folder) -> Vec<Account> {

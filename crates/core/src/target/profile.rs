@@ -1,15 +1,31 @@
 //! Browser profiles, found by their structure, wherever they are and whoever made the browser.
 
-use std::collections::HashSet;
+use std::collections::{HashSet, VecDeque};
 use std::ops::ControlFlow;
 
 use jolly_disk::{Disk, Folder, Kind};
 
 use crate::target::{Place, TargetPath};
 
-/// How deep below a starting folder a profile is looked for: family folder, program, profiles
+/// How deep below a starting folder a profile is looked for: maker, family folder, program, profiles
 /// folder, profile.
-const DEPTH: usize = 4;
+const DEPTH: usize = 5;
+
+/// A folder with more folders in it than this is looked into last: it holds what a program made, and
+/// profiles lie beside few others.
+const MANY: usize = 100;
+
+/// Folders that hold no profiles and may hold very many folders, in small letters.
+const PASSED: [&[u8]; 8] = [
+    b"temp",
+    b"tmp",
+    b"cache",
+    b".cache",
+    b"caches",
+    b"inetcache",
+    b"crashpad",
+    b"trash",
+];
 
 /// Folders looked into for one account before the search gives up; homes of programmers hold
 /// hundreds of thousands below their dot folders, and none of them is a browser's.
@@ -62,11 +78,12 @@ fn below_dot_folders(
 fn search(
     disk: &dyn Disk,
     root: &Folder,
-    mut waiting: Vec<(TargetPath, usize)>,
+    starts: Vec<(TargetPath, usize)>,
 ) -> (Vec<Profile>, bool) {
     let mut profiles = Vec::new();
     let mut looked = 0;
-    while let Some((path, depth)) = waiting.pop() {
+    let (mut waiting, mut last) = (VecDeque::from(starts), VecDeque::new());
+    while let Some((path, depth)) = waiting.pop_front().or_else(|| last.pop_front()) {
         looked += 1;
         if looked > MOST_FOLDERS {
             return (profiles, false);
@@ -83,6 +100,17 @@ fn search(
             continue;
         }
         let is_user_data = names.has(&["Local State"]);
+        // Some of the family keep one profile, and it right in that folder.
+        if is_user_data
+            && names.has(&["Preferences"])
+            && (names.has(&["History"]) || names.has(&["Cookies"]))
+        {
+            profiles.push(Profile {
+                place: Place::ChromiumProfile,
+                path: path.clone(),
+            });
+        }
+        let is_wide = names.folders.len() > MANY;
         for name in &names.folders {
             let Ok(below) = path.join(name) else { continue };
             if is_user_data {
@@ -102,8 +130,9 @@ fn search(
                         path: below,
                     });
                 }
-            } else if depth > 1 {
-                waiting.push((below, depth - 1));
+            } else if depth > 1 && !PASSED.contains(&&*name.to_ascii_lowercase()) {
+                let queue = if is_wide { &mut last } else { &mut waiting };
+                queue.push_back((below, depth - 1));
             }
         }
     }
@@ -112,18 +141,42 @@ fn search(
 }
 
 /// The folder below `{cache}` that mirrors a profile: the same path as below the configuration
-/// folder, or as below the home without the leading dot.
+/// folder, or as below the home without the leading dot. What runs in a sandbox of its own has these folders
+/// there.
 pub(super) fn mirror(
     profile: &TargetPath,
     home: &TargetPath,
     config: &TargetPath,
     cache: &TargetPath,
 ) -> Option<TargetPath> {
-    let below = match profile.below(config) {
-        Some(below) => below,
-        None => profile.below(home)?.strip_prefix(b".")?,
+    if let Some(below) = profile.below(config) {
+        return cache.join(below).ok();
+    }
+    let below = profile.below(home)?;
+    if let Some(sandboxed) = in_sandbox(below) {
+        return home.join(&sandboxed).ok();
+    }
+    cache.join(below.strip_prefix(b".")?).ok()
+}
+
+/// The same of a profile in the sandbox of a packaged program: `.var/app/ID/…` has its caches in `cache`,
+/// `snap/NAME/VERSION/…` in `.cache` of the folder that all versions share.
+fn in_sandbox(below: &[u8]) -> Option<Vec<u8>> {
+    let parts: Vec<&[u8]> = below.split(|byte| *byte == b'/').collect();
+    let (base, rest) = match &parts[..] {
+        [b".var", b"app", id, rest @ ..] => ([b".var/app/", *id, b"/cache"].concat(), rest),
+        [b"snap", name, _, rest @ ..] => ([b"snap/", *name, b"/common/.cache"].concat(), rest),
+        _ => return None,
     };
-    cache.join(below).ok()
+    let rest = match rest {
+        [b"config" | b".config" | b"data", rest @ ..] => rest.join(&b'/'),
+        rest => {
+            let rest = rest.join(&b'/');
+            rest.strip_prefix(b".")
+                .map_or_else(|| rest.clone(), <[u8]>::to_vec)
+        }
+    };
+    Some([&base[..], b"/", &rest].concat())
 }
 
 #[derive(Default)]

@@ -1,6 +1,7 @@
 //! Whether a family of programs runs on a target now.
 
 use std::ffi::CString;
+use std::io;
 
 use crate::target::{Holder, InUse, Place, Target, TargetPath, profile_note};
 
@@ -25,13 +26,17 @@ type Noted = fn(&Target, &InUse, &TargetPath) -> Option<Holder>;
 
 /// The program of a family that runs on the target now, for one account or for anybody. The
 /// families `chromium` and `gecko` run when somebody holds files of a profile, wherever the
-/// target is; any other name is that of a program on this computer.
+/// target is; `{root}/` and a path stand for work that is under way as long as something lies there; any other
+/// name is that of a program on this computer.
 pub(crate) fn running(
     target: &Target,
     in_use: &InUse,
     account: Option<usize>,
     family: &str,
 ) -> Option<Holder> {
+    if let Some(path) = family.strip_prefix("{root}/") {
+        return announced(target, path);
+    }
     let (place, files, noted): (_, _, Noted) = match family {
         "chromium" => (
             Place::ChromiumProfile,
@@ -56,6 +61,26 @@ pub(crate) fn running(
             .iter()
             .find_map(|file| holder_of(target, in_use, profile, file))
             .or_else(|| noted().flatten())
+    })
+}
+
+/// The work that something on the target announces by lying there; what can't be looked for counts as there.
+fn announced(target: &Target, path: &str) -> Option<Holder> {
+    let path = TargetPath::new(path).ok()?;
+    let disk = target.disk();
+    let folder = path.parent().unwrap_or_default();
+    let found = disk
+        .open_folder(target.root(), folder.as_bytes())
+        .and_then(|folder| disk.stat(&folder, path.as_name()));
+    let is_absent = found.is_err_and(|error| {
+        matches!(
+            error.kind(),
+            io::ErrorKind::NotFound | io::ErrorKind::NotADirectory
+        )
+    });
+    (!is_absent).then(|| Holder {
+        process: 0,
+        program: format!("the work that {path} announces"),
     })
 }
 

@@ -2,7 +2,7 @@
 
 use jolly_core::rulebook::{
     AgeBy, AgeLimit, AgeRule, AgeUnit, Class, Detect, Example, Family, FileKind, KeepNewest, Need,
-    Removal, Rule, RuleSet, Rulebook, Verdict, Within, builtin, run_examples,
+    Removal, Rule, RuleSet, Rulebook, Section, Verdict, Within, builtin, run_examples,
 };
 use jolly_core::target::{Layout, Place};
 use proptest::prelude::*;
@@ -270,6 +270,7 @@ fn arb_rule() -> impl Strategy<Value = Rule> {
     (said, looks, age, choices, more).prop_map(|(said, looks, age, choices, more)| Rule {
         id: String::new(),
         title: said.0,
+        section: Some(Section::ALL[usize::from(choices.0)]),
         about: said.1,
         after: said.2,
         class: said.3,

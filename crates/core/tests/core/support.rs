@@ -33,6 +33,13 @@ pub(crate) struct Bench {
     pub(crate) books: Vec<(String, String)>,
 }
 
+/// An ordinary person can't throw the demo's locked folder away as it stands.
+impl Drop for Bench {
+    fn drop(&mut self) {
+        drop(jolly_demo::make_removable(&self.root()));
+    }
+}
+
 impl Bench {
     /// A linux computer with one account, ada.
     pub(crate) fn new() -> Self {

@@ -1,6 +1,6 @@
 //! The rules in force, looked through one by one.
 
-use jolly_core::rulebook::RuleNumber;
+use jolly_core::rulebook::{RuleNumber, Section};
 use jolly_core::scan::Sum;
 use tui_input::Input;
 
@@ -10,6 +10,8 @@ use crate::tui::model::Weigh;
 /// What the rules view says of one rule.
 pub(in crate::tui) struct RuleRow {
     pub rule: RuleNumber,
+    /// What it is listed under.
+    pub section: Option<Section>,
     /// What it found and takes at the last scan of this computer.
     pub found: Option<(Sum, Sum)>,
     /// The folders that it looks in on this target.
@@ -35,16 +37,20 @@ impl Rulebooks {
         off: &[RuleNumber],
         weigh: Option<&Weigh>,
     ) -> Self {
-        let rows = session
+        let mut rows: Vec<RuleRow> = session
             .rules
             .iter()
-            .map(|(rule, _)| RuleRow {
+            .map(|(rule, compiled)| RuleRow {
                 rule,
+                section: compiled.rule.section,
                 found: weigh.map(|weigh| sums(weigh, rule)),
                 roots: roots(weigh, rule),
                 is_off: off.contains(&rule),
             })
             .collect();
+        // A technician's own rules, which say no section, come first; in a section the order in which rules
+        // own things stays.
+        rows.sort_by_key(|row| row.section);
         Self {
             rows,
             focus: 0,

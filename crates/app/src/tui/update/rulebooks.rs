@@ -113,7 +113,8 @@ pub(super) fn explained(model: &mut Model, answer: String, rule: Option<usize>) 
     if let Some(Overlay::Rulebooks(view)) = &mut model.overlay {
         view.answer = Some(answer);
         if let Some(rule) = rule {
-            view.focus = rule.min(view.rows.len().saturating_sub(1));
+            let row = view.rows.iter().position(|row| row.rule.0 == rule);
+            view.focus = row.unwrap_or(view.focus);
         }
     }
 }

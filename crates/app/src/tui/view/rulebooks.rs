@@ -1,6 +1,6 @@
 //! The rules in force, one by one: what each says, where it looks, what it found.
 
-use jolly_core::rulebook::{CompiledRule, Example};
+use jolly_core::rulebook::{CompiledRule, Example, Section};
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::Line;
@@ -35,21 +35,29 @@ pub(super) fn draw(
     ])
     .areas(work);
     let room = usize::from(list.height);
-    let first = (view.focus + 3)
-        .saturating_sub(room)
-        .min(view.rows.len().saturating_sub(room));
     let mut rows = Vec::new();
-    for (at, row) in view.rows.iter().enumerate().skip(first).take(room) {
+    let mut focus = 0;
+    for (at, row) in view.rows.iter().enumerate() {
+        let above = at.checked_sub(1).and_then(|above| view.rows.get(above));
+        if above.is_none_or(|above| above.section != row.section) {
+            let title = row.section.map_or("Your own", Section::title);
+            rows.push(Line::styled(format!(" {title}"), theme.style(Role::Quiet)));
+        }
+        if at == view.focus {
+            focus = rows.len();
+        }
         let rule = session.rules.rule(row.rule);
-        rows.push(list_row(
-            theme,
-            row,
-            rule,
-            at == view.focus,
-            usize::from(list.width),
-        ));
+        let width = usize::from(list.width);
+        rows.push(list_row(theme, row, rule, at == view.focus, width));
     }
-    lines(frame, list, rows);
+    let first = (focus + 3)
+        .saturating_sub(room)
+        .min(rows.len().saturating_sub(room));
+    lines(
+        frame,
+        list,
+        rows.into_iter().skip(first).take(room).collect(),
+    );
     if let Some(row) = view.rows.get(view.focus) {
         let rule = session.rules.rule(row.rule);
         let width = usize::from(card.width).saturating_sub(1);

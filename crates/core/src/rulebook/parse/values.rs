@@ -9,9 +9,9 @@ use super::Reader;
 use crate::rulebook::written::{WrittenAge, WrittenExample, WrittenKeep, WrittenRule};
 use crate::rulebook::{
     AgeBy, AgeLimit, AgeRule, Detect, Example, Family, FileKind, KeepNewest, Need, Removal,
-    Verdict, Within, pattern,
+    Section, Verdict, Within, pattern,
 };
-use crate::target::{Layout, Place, TargetPath};
+use crate::target::{Layout, Place, TargetPath, is_pattern};
 
 /// The keys of a rule whose value is one word.
 pub(super) struct Words {
@@ -19,6 +19,7 @@ pub(super) struct Words {
     pub starts: Option<bool>,
     pub by: Option<Removal>,
     pub detect: Option<Detect>,
+    pub section: Option<Section>,
 }
 
 impl Reader {
@@ -46,6 +47,10 @@ impl Reader {
                     removal,
                     "remove, set-aside, overwrite",
                 )
+            }),
+            section: (written.section.as_ref()).and_then(|text| {
+                let known = Section::ALL.map(Section::name).join(", ");
+                self.word(text, "section", Section::by_name, &known)
             }),
             detect: detects
                 .and_then(|text| self.word(text, "recogniser", Detect::by_name, &detects_known)),
@@ -212,9 +217,15 @@ impl Reader {
     pub(super) fn families(&mut self, written: Vec<Spanned<String>>) -> Vec<String> {
         for text in &written {
             let is_name = |letter: char| letter.is_ascii_alphanumeric() || "._+-".contains(letter);
-            if text.get_ref().is_empty() || !text.get_ref().chars().all(is_name) {
+            let path = text.get_ref().strip_prefix("{root}/");
+            let is_path = path.is_some_and(|path| {
+                !is_pattern(path) && TargetPath::new(path).is_ok_and(|path| !path.is_root())
+            });
+            let is_name = !text.get_ref().is_empty() && text.get_ref().chars().all(is_name);
+            if !is_path && !is_name {
                 let message = format!("\"{}\" is not a program's name", text.get_ref());
-                let help = "such as \"chromium\", \"gecko\" or a program's own name";
+                let help = "such as \"chromium\", \"gecko\", a program's own name, or \"{root}/\" and the \
+                    path of what lies there while work is under way";
                 self.refuse(text.span(), message, "this name", help);
             }
         }
