@@ -5,13 +5,16 @@
 
 mod account;
 mod cache_tag;
+mod fetched;
 mod language;
 mod launcher;
 mod link;
 mod magic;
+mod print_job;
 mod revision;
 mod thumbnail;
 mod trash;
+mod unpacked;
 
 pub use account::AccountAges;
 pub use cache_tag::{is_below_tag, is_tag, may_be_tagged, tag_owner};
@@ -29,6 +32,7 @@ use jolly_disk::{Disk, Folder, Kind, Stat};
 use crate::cancel::CancelToken;
 use crate::rulebook::{AgeBy, Detect, FileKind, Guards, Rule, Search};
 use crate::target::{Dates, Printable, Target, TargetPath, is_harmless};
+use fetched::Fetched;
 use language::Languages;
 use link::Mounts;
 use revision::Revisions;
@@ -51,6 +55,12 @@ pub enum Reason {
     Unreadable,
     /// Nobody has used its account for long.
     AccountUnused,
+    /// Its marks say that it was fetched, and from where it can be fetched again.
+    Fetched,
+    /// It was printed, or its printing was given up.
+    Printed,
+    /// Its unpacked folder lies beside it.
+    Unpacked(String),
     /// A newer one is used in its place.
     Replaced,
     /// It is in a language that isn't used here.
@@ -62,6 +72,9 @@ impl fmt::Display for Reason {
         match self {
             Self::Trashed(None) => out.write_str("thrown away"),
             Self::Trashed(Some(place)) => write!(out, "thrown away from {place}"),
+            Self::Fetched => out.write_str("fetched from a server, which still has it"),
+            Self::Printed => out.write_str("its printing has ended"),
+            Self::Unpacked(folder) => write!(out, "unpacked into {folder} beside it"),
             Self::Replaced => out.write_str("neither in use nor registered any more"),
             Self::PictureGone(picture) => write!(out, "its picture {picture} is gone"),
             Self::Tagged => out.write_str("its folder is tagged as a cache"),
@@ -120,6 +133,7 @@ pub struct Recogniser<'a> {
     tagged: Mutex<Option<(TargetPath, Option<Tag>)>>,
     languages: OnceLock<Languages>,
     mounts: OnceLock<Mounts>,
+    fetched: Fetched,
     revisions: OnceLock<Revisions>,
 }
 
@@ -146,6 +160,7 @@ impl<'a> Recogniser<'a> {
             tagged: Mutex::default(),
             languages: OnceLock::new(),
             mounts: OnceLock::new(),
+            fetched: Fetched::default(),
             revisions: OnceLock::new(),
         }
     }
@@ -209,6 +224,9 @@ impl<'a> Recogniser<'a> {
                 .languages
                 .get_or_init(|| Languages::of(target))
                 .look(target, candidate),
+            Detect::FetchedPackage => self.fetched.look(target, candidate),
+            Detect::PrintJobDone => print_job::look(target, candidate),
+            Detect::UnpackedArchive => unpacked::look(target, candidate),
             Detect::ReplacedRevision => self
                 .revisions
                 .get_or_init(|| Revisions::of(target))
@@ -236,6 +254,9 @@ impl<'a> Recogniser<'a> {
     pub fn unit(&self, rule: &Rule, search: &Search, folder: &TargetPath) -> Option<TargetPath> {
         if rule.detect == Some(Detect::CacheTagged) {
             return self.marked(&search.root, folder).map(|(path, _)| path);
+        }
+        if rule.detect == Some(Detect::FetchedPackage) {
+            return Some(folder.clone());
         }
         let below = folder.below(&search.root)?;
         let first = below.split(|byte| *byte == b'/').next()?;

@@ -7,6 +7,7 @@ mod detect;
 mod example;
 mod file_kind;
 mod guard;
+mod hostile_home;
 mod ownership;
 mod parse;
 mod path_pattern;
@@ -16,6 +17,7 @@ mod reach;
 mod rule;
 mod search;
 mod section;
+mod usual;
 mod written;
 
 pub use age::{AgeError, AgeLimit, AgeUnit, BAND_COUNT, BAND_EDGES, BAND_NAMES, band_of};
@@ -29,6 +31,7 @@ pub(crate) use guard::FolderGuards;
 #[cfg(test)]
 pub(crate) use guard::samples as guard_samples;
 pub use guard::{Guard, Guards};
+pub use hostile_home::{Precious, PreciousTaken, hostile_home, run_hostile_home};
 pub(crate) use ownership::{Ownership, Probe, decide as decide_owner};
 pub(crate) use path_pattern::{NameTest, PathPattern, Reached, Spelling};
 pub(crate) use pattern::{bound as bound_pattern, build as build_pattern};

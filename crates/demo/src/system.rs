@@ -42,11 +42,7 @@ pub(crate) fn build(
         let path = format!("usr/share/locale/{language}/LC_MESSAGES/tidewatch.mo");
         tree.file(path, 60 * KIB, 600 * DAY)?;
     }
-    // The newest two revisions of a package stay.
-    for (revision, age) in [(12, 240), (13, 30)] {
-        let path = format!("var/lib/snapd/snaps/tidewatch_{revision}.snap");
-        tree.file(path, 12 * MIB, age * DAY)?;
-    }
+    packages(tree)?;
     tree.text(
         "etc/os-release",
         "ID=quay\nNAME=\"Quay\"\nVERSION_ID=\"12\"\n",
@@ -87,6 +83,41 @@ pub(crate) fn build(
     }
     tree.text("var/cache/apt/archives/lock", "", 30 * DAY)?;
     tree.folder("var/cache/apt/archives/partial")?;
+    Ok(())
+}
+
+/// Packages that were fetched, kept and replaced, and what their managers note of them.
+fn packages(tree: &TreeBuilder) -> Result<(), DemoError> {
+    // The newest two revisions of a package stay.
+    for (revision, age) in [(12, 240), (13, 30)] {
+        let path = format!("var/lib/snapd/snaps/tidewatch_{revision}.snap");
+        tree.file(path, 12 * MIB, age * DAY)?;
+    }
+    tree.text(
+        "var/lib/snapd/state.json",
+        r#"{"data":{"snaps":{"tidewatch":{"current":"13","sequence":[{"revision":"12"},{"revision":"13"}]}}}}"#,
+        30 * DAY,
+    )?;
+    for (version, age) in [("2.2", 40), ("2.3", 9)] {
+        let path = format!("var/cache/pacman/pkg/tidewatch-{version}-1-x86_64.pkg.tar.zst");
+        tree.file(path, 2 * MIB, age * DAY)?;
+    }
+    // A job that was printed (IPP, RFC 8011: completed is 9).
+    tree.text(
+        "var/spool/cups/c00052",
+        "\x02\0\x01#\0\x09job-state\0\x04\0\0\0\x09\x03",
+        DAY,
+    )?;
+    tree.text(
+        "home/joss/.m2/repository/example/tides/1.2/_remote.repositories",
+        "#NOTE: This is a file of the build tool.\ntides-1.2.jar>central=\n",
+        180 * DAY,
+    )?;
+    tree.file(
+        "home/joss/Downloads/charts-2025/estuary.png",
+        90 * KIB,
+        150 * DAY,
+    )?;
     Ok(())
 }
 

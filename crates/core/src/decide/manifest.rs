@@ -229,8 +229,7 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
         folders.add(Sum { items: 1, bytes });
     }
     let mut items = in_order(scan, decisions, going, emptied);
-    // What describes something else goes when that is gone, be it a file or a folder.
-    items.sort_by_key(|item| item.after.is_some());
+    put_notes_last(&mut items);
     settle_links(scan, decisions, &mut items);
     Manifest {
         target: TargetMark::of(&scan.target),
@@ -242,6 +241,23 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
         is_partial: scan.is_partial,
         boot: boot(),
     }
+}
+
+/// What describes something else goes when that is gone, be it a file or a folder; and the folders that it
+/// lies in, whichever rule empties them, go after it.
+fn put_notes_last(items: &mut [ManifestItem]) {
+    let mut above: HashSet<TargetPath> = HashSet::new();
+    for item in items.iter().filter(|item| item.after.is_some()) {
+        let mut folder = item.path.parent();
+        while let Some(path) = folder.filter(|path| !path.is_root() && !above.contains(path)) {
+            folder = path.parent();
+            above.insert(path);
+        }
+    }
+    let is_last = |item: &ManifestItem| {
+        item.after.is_some() || (item.kind == EntryKind::Folder && above.contains(&item.path))
+    };
+    items.sort_by_key(is_last);
 }
 
 /// The lines of the list as they go: by folder, in a folder by inode, which file systems like. They are

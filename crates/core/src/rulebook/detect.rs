@@ -22,11 +22,17 @@ pub enum Detect {
     LanguageNotUsed,
     /// An image of a package that a newer one has replaced.
     ReplacedRevision,
+    /// A package of a build tool's local repository that came from a server.
+    FetchedPackage,
+    /// A document whose printing has ended.
+    PrintJobDone,
+    /// An archive beside the folder that it was unpacked to.
+    UnpackedArchive,
 }
 
 impl Detect {
     /// Every recogniser.
-    pub const ALL: [Self; 8] = [
+    pub const ALL: [Self; 11] = [
         Self::Trash,
         Self::ThumbnailWithoutPicture,
         Self::CacheTagged,
@@ -35,6 +41,9 @@ impl Detect {
         Self::OldAccount,
         Self::LanguageNotUsed,
         Self::ReplacedRevision,
+        Self::FetchedPackage,
+        Self::PrintJobDone,
+        Self::UnpackedArchive,
     ];
 
     /// The word that rulebooks use.
@@ -48,6 +57,9 @@ impl Detect {
             Self::OldAccount => "old-account",
             Self::LanguageNotUsed => "language-not-used",
             Self::ReplacedRevision => "replaced-revision",
+            Self::FetchedPackage => "fetched-package",
+            Self::PrintJobDone => "print-job-done",
+            Self::UnpackedArchive => "unpacked-archive",
         }
     }
 
@@ -62,6 +74,13 @@ impl Detect {
             Self::OldAccount => "homes that nobody uses any more",
             Self::LanguageNotUsed => "languages that aren't set here",
             Self::ReplacedRevision => "packages that a newer revision has replaced",
+            Self::FetchedPackage => {
+                "packages that a server still has, by the repository's own marks"
+            }
+            Self::PrintJobDone => {
+                "documents whose printing has ended, by the printer service's notes"
+            }
+            Self::UnpackedArchive => "archives whose unpacked folder lies beside them",
         }
     }
 

@@ -356,7 +356,11 @@ impl Rule {
     /// Whether some of what it takes only goes together: a part of it alone would be worth nothing, or break
     /// the rest.
     pub fn takes_units(&self) -> bool {
-        self.whole || self.detect == Some(Detect::CacheTagged)
+        self.whole
+            || matches!(
+                self.detect,
+                Some(Detect::CacheTagged | Detect::FetchedPackage)
+            )
     }
 
     /// Whether its piles start taken.

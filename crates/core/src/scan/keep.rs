@@ -21,6 +21,8 @@ pub(super) struct Waiting {
     pub time: i64,
     pub pile: PileId,
     pub keep: KeepNewest,
+    /// Whether it is its pile's; what a recogniser leaves still counts as one of its family.
+    pub is_owned: bool,
 }
 
 /// Items that may go: of each family all but the newest. `is_whole` says whether all names of a
@@ -43,7 +45,7 @@ pub(super) fn going(waiting: Vec<Waiting>, is_whole: &dyn Fn(FolderId) -> bool) 
             (item.time, counted(item.name.to_bytes()))
         });
         let kept = family.first().map_or(0, |item| item.keep.count as usize);
-        going.extend(family.into_iter().skip(kept));
+        going.extend(family.into_iter().skip(kept).filter(|item| item.is_owned));
     }
     // The order of a hash map is by chance; the arena's is not.
     going.sort_by(|one, other| (one.folder, &one.name).cmp(&(other.folder, &other.name)));

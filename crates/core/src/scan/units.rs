@@ -29,6 +29,17 @@ pub struct Units {
     of_folder: HashMap<(PileId, FolderId), usize>,
 }
 
+/// Which folders are the topmost one of a unit.
+#[derive(Clone, Copy)]
+enum Begins {
+    /// Those that a tag marks.
+    AtTag,
+    /// Those right below a root of the rule.
+    BelowRoot,
+    /// Every folder is a unit of its own.
+    Everywhere,
+}
+
 /// What is known of a unit while it is put together.
 struct Draft {
     unit: Unit,
@@ -65,13 +76,17 @@ impl Units {
             let Some(owner) = owners.get(pile.0) else {
                 continue;
             };
-            let by_tag = rules.rule(owner.rule).rule.detect == Some(Detect::CacheTagged);
+            let begins = match rules.rule(owner.rule).rule.detect {
+                Some(Detect::CacheTagged) => Begins::AtTag,
+                Some(Detect::FetchedPackage) => Begins::Everywhere,
+                _ => Begins::BelowRoot,
+            };
             let is_own =
                 |search: &&Search| (search.rule, search.account) == (owner.rule, owner.account);
             let roots: Vec<&TargetPath> = (searches.iter().filter(is_own))
                 .map(|it| &it.root)
                 .collect();
-            let top_of = tops(arena, by_tag, &roots);
+            let top_of = tops(arena, begins, &roots);
             for draft in drafts(arena, pile, items, &top_of) {
                 units.add(arena, draft, unread);
             }
@@ -116,7 +131,7 @@ impl Units {
 }
 
 /// For every folder the topmost folder of the unit that it lies in or is.
-fn tops(arena: &Arena, by_tag: bool, roots: &[&TargetPath]) -> Vec<Option<FolderId>> {
+fn tops(arena: &Arena, begins: Begins, roots: &[&TargetPath]) -> Vec<Option<FolderId>> {
     let root_names: HashSet<TargetPath> = roots.iter().map(|root| (*root).clone()).collect();
     let root_ids: HashSet<FolderId> = arena
         .find_folders(&root_names)
@@ -128,15 +143,16 @@ fn tops(arena: &Arena, by_tag: bool, roots: &[&TargetPath]) -> Vec<Option<Folder
         let above = record
             .parent
             .and_then(|parent| tops.get(parent.as_index()).copied().flatten());
-        let begins = if by_tag {
-            record.is_tag_root
-        } else {
-            record
-                .parent
-                .is_some_and(|parent| root_ids.contains(&parent))
+        let (above, is_top) = match begins {
+            Begins::AtTag => (above, record.is_tag_root),
+            Begins::BelowRoot => {
+                let is_root = |parent| root_ids.contains(&parent);
+                (above, record.parent.is_some_and(is_root))
+            }
+            Begins::Everywhere => (None, true),
         };
         // A root in a unit of another root is a unit's part there.
-        tops.push(above.or_else(|| begins.then_some(id)));
+        tops.push(above.or_else(|| is_top.then_some(id)));
     }
     tops
 }

@@ -7,7 +7,7 @@ use std::path::PathBuf;
 use std::process::Command;
 use std::sync::Arc;
 
-use jolly_core::rulebook::{RuleSet, Verdict, builtin, run_examples};
+use jolly_core::rulebook::{RuleSet, Verdict, builtin, run_examples, run_hostile_home};
 use jolly_core::scan::{CancelToken, Scan, explain};
 use jolly_core::target::{Layout, Target, TargetPath};
 use jolly_demo::DemoLayout;
@@ -338,5 +338,26 @@ fn a_recycle_folder_belongs_to_whom_its_identifier_or_its_contents_say() {
             .iter()
             .any(|reason| reason.contains("note of the trash")),
         "{unread:?}"
+    );
+}
+
+#[test]
+fn no_built_in_rule_takes_anything_of_a_hostile_home() {
+    for layout in [Layout::Linux, Layout::Windows, Layout::Macos] {
+        let rules = RuleSet::compile(&[builtin(layout)]).unwrap();
+        let (many, taken) = run_hostile_home(&rules);
+        assert!(many >= 2_500, "{layout:?}: {many}");
+        let told: Vec<String> = taken.iter().map(ToString::to_string).collect();
+        assert!(told.is_empty(), "{layout:?}\n{}", told.join("\n"));
+    }
+    // A careless rule is found out, and by what it takes.
+    let careless = "rulebook = \"mine\"\nlayout = \"linux\"\n[[rule]]\nid = \"logs\"\ntitle = \"Logs\"\n\
+        class = \"spent\"\nabout = \"a\"\nafter = \"b\"\nin = [\"{data}\"]\ntake = [\"*/logs/**\"]\n";
+    let rules = RuleSet::compile(&[("mine.toml".to_owned(), careless.to_owned())]).unwrap();
+    let (_, taken) = run_hostile_home(&rules);
+    assert!(
+        taken
+            .iter()
+            .any(|taken| taken.path.contains("conversation"))
     );
 }

@@ -56,7 +56,7 @@ fn the_first_rule_that_fits_owns_a_file_and_the_technicians_books_come_first() {
         .unwrap();
     bench
         .tree
-        .file("home/ada/.cache/thumbnails/large/a.txt", 4096, 400 * DAY)
+        .file("home/ada/.cache/ferrylog/a.txt", 4096, 400 * DAY)
         .unwrap();
     let owner = |bench: &Bench, name: &str| {
         let scan = bench.scan();
@@ -68,7 +68,7 @@ fn the_first_rule_that_fits_owns_a_file_and_the_technicians_books_come_first() {
         scan.rules.rule(pile.rule).id.clone()
     };
     assert_eq!(owner(&bench, "a.png"), "linux/picture-thumbnails");
-    assert_eq!(owner(&bench, "a.txt"), "linux/program-caches");
+    assert_eq!(owner(&bench, "a.txt"), "linux/other-caches");
     let mut theirs = Bench::new();
     theirs
         .tree

@@ -148,6 +148,10 @@ pub(super) fn gaps(layout: Layout) -> &'static [Gap] {
 const LINUX: &[Gap] = &[
     below("var/lib/systemd/coredump"),
     below("var/lib/systemd/pstore"),
+    below("var/lib/apt/lists"),
+    below("var/lib/snapd/cache"),
+    below("var/lib/flatpak/.removed"),
+    below("var/lib/flatpak/repo/tmp"),
     Gap {
         folder: "etc",
         reach: Reach::Endings(UPGRADED),

@@ -30,14 +30,20 @@ impl Worker<'_> {
         kind: Kind,
     ) {
         let ground = self.walk.ground;
-        let owner = match self.owner(at, folder, (name, spelling, kind), &mut known) {
+        let owned = self.owner(at, folder, (name, spelling, kind), &mut known);
+        let owner = match owned {
             Ownership::Owned(search) => search,
+            Ownership::Nobodys => match self.kept_by(at) {
+                Some(search) => search,
+                None => return,
+            },
             Ownership::Guarded(..) => {
                 self.note.guarded += 1;
                 return;
             }
-            Ownership::Unseen(..) | Ownership::Spared(_) | Ownership::Nobodys => return,
+            Ownership::Unseen(..) | Ownership::Spared(_) => return,
         };
+        let is_owned = !matches!(owned, Ownership::Nobodys);
         let search = ground.search(owner);
         let rule = &ground.rule(owner).rule;
         let stat = match &known {
@@ -75,6 +81,7 @@ impl Worker<'_> {
                 time,
                 pile,
                 keep,
+                is_owned,
             });
             return;
         }
@@ -90,6 +97,20 @@ impl Worker<'_> {
                 pile,
             },
         );
+    }
+
+    /// The search whose rule keeps the newest of a family, and counts a name as one of it that its recogniser
+    /// leaves: the one just asked about.
+    fn kept_by(&self, at: &Visited) -> Option<usize> {
+        let ground = self.walk.ground;
+        let mut searches = self
+            .takers
+            .iter()
+            .map(|taker| at.outlook.standings[*taker].search);
+        searches.find(|search| {
+            let rule = &ground.rule(*search).rule;
+            rule.keep_newest.is_some() && rule.detect.is_some()
+        })
     }
 
     /// What an item is, if it is one: something else may have taken its place since its name was

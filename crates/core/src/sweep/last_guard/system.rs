@@ -83,6 +83,16 @@ const LINUX_SYSTEM: [&str; 26] = [
     "/recovery/",
 ];
 
+/// Folders in these in which nobody's program lies.
+const LINUX_SPENT: [&str; 6] = [
+    "/var/lib/systemd/coredump/",
+    "/var/lib/systemd/pstore/",
+    "/var/lib/apt/lists/",
+    "/var/lib/snapd/cache/",
+    "/var/lib/flatpak/.removed/",
+    "/var/lib/flatpak/repo/tmp/",
+];
+
 fn is_linux(rule: &Rule, text: &str) -> bool {
     let speaks = rule.detect == Some(Detect::LanguageNotUsed);
     let asks = rule.class == Class::Ask;
@@ -108,8 +118,10 @@ fn is_linux(rule: &Rule, text: &str) -> bool {
         let name = in_folder(text, "/var/lib/snapd/snaps/");
         name.is_some_and(|name| !name.contains('/') && name.strip_suffix(".snap").is_some())
     };
-    let but = in_folder(text, "/var/lib/systemd/coredump/").is_some()
-        || in_folder(text, "/var/lib/systemd/pstore/").is_some()
+    let is_spent = LINUX_SPENT
+        .iter()
+        .any(|folder| in_folder(text, folder).is_some());
+    let but = is_spent
         || (speaks
             && ["/usr/share/locale/", "/usr/share/help/", "/usr/share/man/"]
                 .iter()
