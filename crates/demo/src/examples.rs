@@ -52,6 +52,22 @@ pub(crate) fn build(tree: &TreeBuilder, layout: DemoLayout) -> Result<(), DemoEr
             None => tree.file(&example.path, size, age)?,
         };
     }
+    beside(tree, layout)
+}
+
+/// What has to lie beside some examples: the marks of a fetched package, and what an archive was unpacked to.
+fn beside(tree: &TreeBuilder, layout: DemoLayout) -> Result<(), DemoError> {
+    let homes = match layout {
+        DemoLayout::Linux => "home",
+        DemoLayout::Windows | DemoLayout::Macos => "Users",
+    };
+    tree.text(
+        format!("{homes}/joss/.m2/repository/example/tides/1.2/_remote.repositories"),
+        "#NOTE: This is a file of the build tool.\ntides-1.2.jar>central=\n",
+        180 * DAY,
+    )?;
+    let unpacked = format!("{homes}/joss/Downloads/charts-2025/estuary.png");
+    tree.file(unpacked, 90 << 10, 150 * DAY)?;
     Ok(())
 }
 

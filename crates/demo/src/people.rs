@@ -86,9 +86,10 @@ fn pia(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
         let age = chance.days(2, 1400);
         draw(tree, home, &picture, age, chance)?;
     }
-    tree.text(
+    tree.of_kind(
         format!("{home}/.cache/thumbnails/fail/viewer/00aa.png"),
-        "",
+        "png",
+        KIB,
         300 * DAY,
     )?;
     chromium(tree, chance, &ChromiumPlaces::linux(home), 1100)?;

@@ -108,16 +108,6 @@ fn packages(tree: &TreeBuilder) -> Result<(), DemoError> {
         "\x02\0\x01#\0\x09job-state\0\x04\0\0\0\x09\x03",
         DAY,
     )?;
-    tree.text(
-        "home/joss/.m2/repository/example/tides/1.2/_remote.repositories",
-        "#NOTE: This is a file of the build tool.\ntides-1.2.jar>central=\n",
-        180 * DAY,
-    )?;
-    tree.file(
-        "home/joss/Downloads/charts-2025/estuary.png",
-        90 * KIB,
-        150 * DAY,
-    )?;
     Ok(())
 }
 

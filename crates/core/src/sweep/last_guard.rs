@@ -12,6 +12,7 @@ use std::ffi::CString;
 
 use jolly_disk::Kind;
 
+use crate::decide::EntryKind;
 use crate::rulebook::{Class, Detect, Rule};
 use crate::target::{Layout, Personal, Target, TargetPath};
 use names::{of_folder, of_name, of_pair};
@@ -148,7 +149,7 @@ impl<'a> LastGuard<'a> {
         &mut self,
         rule: &Rule,
         within: &TargetPath,
-        path: &TargetPath,
+        (path, kind): (&TargetPath, EntryKind),
     ) -> Option<&'static str> {
         if path.is_root() {
             return Some(ROOT);
@@ -160,7 +161,7 @@ impl<'a> LastGuard<'a> {
         let is_mail = |folder: &[u8]| is_in_maildir(self.target, folder);
         let look = || Near::new(self.kept, &is_mail, folder);
         let near = self.near.get_or_insert_with(look);
-        near.refusal(self.kept, rule, within, path)
+        near.refusal(self.kept, rule, within, (path, kind))
     }
 }
 
@@ -199,7 +200,7 @@ impl Near {
         kept: &Kept,
         rule: &Rule,
         within: &TargetPath,
-        path: &TargetPath,
+        (path, kind): (&TargetPath, EntryKind),
     ) -> Option<&'static str> {
         self.text.truncate(self.len);
         match std::str::from_utf8(path.name()) {
@@ -225,8 +226,11 @@ impl Near {
             return Some(PERSONAL);
         }
         let whole = path.as_bytes();
-        // What is called as a guarded folder is that folder, emptied; of all above it the answer is known.
-        if self.may_be_personal && !kept.may_take_personal(rule, within.as_bytes(), whole) {
+        // What is called as a guarded folder is that folder, emptied; of all above it the answer is known. Of a
+        // closed home, files right in it are not in a folder that somebody sees.
+        let may_be_one =
+            self.may_be_personal && (kind == EntryKind::Folder || kept.personal.contains(whole));
+        if may_be_one && !kept.may_take_personal(rule, within.as_bytes(), whole) {
             return Some(PERSONAL);
         }
         if kept.own.iter().any(|own| own == whole) {

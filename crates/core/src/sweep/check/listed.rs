@@ -77,9 +77,9 @@ impl Probe for Listed<'_, '_> {
     fn guard(&mut self, at: usize) -> Option<Guard> {
         let search = self.searches[at].search;
         let rule = &self.shared.ground.rules.rule(search.rule).rule;
-        let refused = self
-            .last_guard
-            .refusal(rule, &search.root, &self.item.path)?;
+        let refused =
+            self.last_guard
+                .refusal(rule, &search.root, (&self.item.path, self.item.kind))?;
         if self.is_own(at) {
             self.guarded = Some(refused);
         }

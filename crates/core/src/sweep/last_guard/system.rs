@@ -7,7 +7,7 @@ use crate::target::Layout;
 pub(super) fn is_systems(layout: Layout, rule: &Rule, text: &str) -> bool {
     match layout {
         Layout::Linux => is_linux(rule, text),
-        Layout::Windows => is_windows(text),
+        Layout::Windows => is_windows(rule, text),
         Layout::Macos => is_macos(rule, text),
     }
 }
@@ -153,7 +153,7 @@ const WINDOWS_SYSTEM: [&str; 17] = [
 ];
 
 /// Folders in these in which nobody's program lies.
-const WINDOWS_SPENT: [&str; 18] = [
+const WINDOWS_SPENT: [&str; 55] = [
     "/windows/temp/",
     "/windows/systemtemp/",
     "/windows/logs/",
@@ -172,9 +172,60 @@ const WINDOWS_SPENT: [&str; 18] = [
     "/programdata/microsoft/windows/wer/",
     "/programdata/usoshared/logs/",
     "/programdata/microsoft/windows/deliveryoptimization/cache/",
+    "/windows/softwaredistribution.old/",
+    "/windows/softwaredistribution.bak/",
+    "/windows/system32/sysprep/panther/",
+    "/windows/tracing/",
+    "/windows/security/logs/",
+    "/windows/system32/wbem/logs/",
+    "/windows/assembly/temp/",
+    "/windows/assembly/tmp/",
+    "/windows/syswow64/config/systemprofile/appdata/local/temp/",
+    "/windows/system32/config/systemprofile/appdata/local/crashdumps/",
+    "/programdata/microsoft/diagnosis/etllogs/",
+    "/programdata/microsoft/edgeupdate/log/",
+    "/programdata/microsoft/windows security health/logs/",
+    "/programdata/microsoft/windows defender/support/",
+    "/programdata/microsoft/windows defender/scans/history/",
+    "/programdata/chocolatey/logs/",
+    "/programdata/nvidia corporation/downloader/",
+    "/programdata/nvidia corporation/netservice/",
+    "/programdata/nvidia corporation/nv_cache/",
+    "/program files/nvidia corporation/installer2/",
+    "/programdata/battle.net/agent/data/cache/",
+    "/programdata/blizzard entertainment/battle.net/cache/",
+    "/programdata/gog.com/galaxy/webcache/",
+    "/programdata/gog.com/galaxy/logs/",
+    "/programdata/origin/logs/",
+    "/programdata/miniconda3/pkgs/",
+    "/programdata/anaconda3/pkgs/",
+    "/program files (x86)/steam/appcache/",
+    "/program files (x86)/steam/config/htmlcache/",
+    "/program files (x86)/steam/depotcache/",
+    "/program files (x86)/steam/logs/",
+    "/program files (x86)/steam/dumps/",
+    "/program files (x86)/steam/steamapps/temp/",
+    "/program files (x86)/steam/steamapps/downloading/",
+    "/program files (x86)/steam/steamapps/shadercache/",
+    "/program files (x86)/ubisoft/ubisoft game launcher/cache/",
+    "/program files (x86)/ubisoft/ubisoft game launcher/logs/",
 ];
 
-fn is_windows(text: &str) -> bool {
+/// Whether a text is that of a log of a service, in its own folder for logs.
+fn is_service_log(text: &str) -> bool {
+    let Some(rest) = text.strip_prefix("/programdata/") else {
+        return false;
+    };
+    let parts: Vec<&str> = rest.split('/').collect();
+    let is_folder = |at: usize| matches!(parts.get(at), Some(&"log" | &"logs"));
+    let is_in_logs = (is_folder(1) && parts.len() > 2) || (is_folder(2) && parts.len() > 3);
+    let last = parts.last().copied().unwrap_or_default();
+    let numbered = last.rsplit_once(".log.").map_or("", |(_, number)| number);
+    let is_numbered = matches!(numbered.as_bytes(), [b'1'..=b'9']);
+    is_in_logs && (ends(last, &[".log", ".etl"]) || is_numbered)
+}
+
+fn is_windows(rule: &Rule, text: &str) -> bool {
     let profile = "/windows/system32/config/systemprofile/appdata/local/";
     let service = "/windows/serviceprofiles/";
     let is_spent = WINDOWS_SPENT
@@ -187,9 +238,17 @@ fn is_windows(text: &str) -> bool {
             "appdata/local/temp/",
             "appdata/local/fontcache/",
             "appdata/local/microsoft/windows/deliveryoptimization/cache/",
+            "appdata/local/microsoft/windows/deliveryoptimization/logs/",
+            "appdata/local/microsoft/windows/inetcache/",
+            "appdata/local/crashdumps/",
         ]
         .iter()
-        .any(|below| in_any(text, service, below).is_some());
+        .any(|below| in_any(text, service, below).is_some())
+        || ["framework/", "framework64/"].iter().any(|framework| {
+            let versions = format!("/windows/microsoft.net/{framework}");
+            in_any(text, &versions, "temporary asp.net files/").is_some()
+        })
+        || (rule.class == Class::Ask && is_service_log(text));
     // Directly in the system's folder lie its logs and the image of its memory.
     let right_in = |folder: &str| in_folder(text, folder).filter(|name| !name.contains('/'));
     let is_note = right_in("/windows/")
@@ -217,13 +276,16 @@ const MACOS_SYSTEM: [&str; 12] = [
 ];
 
 /// Folders in these in which nobody's program lies.
-const MACOS_SPENT: [&str; 9] = [
+const MACOS_SPENT: [&str; 12] = [
     "/library/caches/",
     "/library/logs/",
     "/library/updates/",
     "/private/var/log/",
     "/private/var/tmp/",
     "/private/var/db/diagnostics/",
+    "/library/application support/crashreporter/",
+    "/library/application support/com.apple.idleassetsd/customer/",
+    "/private/var/spool/cups/",
     "/private/var/root/library/caches/",
     "/private/var/root/library/logs/",
     "/private/var/root/.trash/",
