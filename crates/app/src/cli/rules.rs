@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use jolly_core::rulebook::{CompiledRule, RuleSet, Section, run_examples};
+use jolly_core::rulebook::{CompiledRule, RuleSet, Section, run_examples, run_hostile_home};
 use serde_json::json;
 
 use crate::books::read_book_to_check;
@@ -10,6 +10,9 @@ use crate::cli::{RulesCommand, print};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::Session;
+
+/// How many things of a hostile home are named one by one.
+const MOST_TOLD: usize = 20;
 
 pub(super) fn run(options: &SharedOptions, command: &RulesCommand) -> Result<Exit, Refusal> {
     match command {
@@ -78,27 +81,48 @@ fn check(options: &SharedOptions, files: &[PathBuf]) -> Result<Exit, Refusal> {
                 continue;
             }
         };
-        let (count, failures) = run_examples(&rules, &name);
-        for failure in &failures {
-            print::message(&format!("jolly-broom: {name}: {failure}"));
+        if !check_one(options, &name, &rules)? {
             exit = Exit::BadInput;
-        }
-        let many = rules.iter().count();
-        if options.json {
-            print::json(
-                &json!({ "book": name, "rules": many, "examples": count, "failed": failures.len() }),
-            )?;
-        } else {
-            let failed = failures.len();
-            print::result(|out| {
-                writeln!(
-                    out,
-                    "{name}: {many} rules, {count} examples, {failed} failed"
-                )
-            })?;
         }
     }
     Ok(exit)
+}
+
+/// Runs a book's own examples, and holds it against the hostile home of its layout; whether it passes.
+fn check_one(options: &SharedOptions, name: &str, rules: &RuleSet) -> Result<bool, Refusal> {
+    let (count, failures) = run_examples(rules, name);
+    for failure in &failures {
+        print::message(&format!("jolly-broom: {name}: {failure}"));
+    }
+    let (precious, taken) = run_hostile_home(rules);
+    for taken in taken.iter().take(MOST_TOLD) {
+        print::message(&format!("jolly-broom: {name}: {taken}"));
+    }
+    if let Some(more) = taken.len().checked_sub(MOST_TOLD).filter(|more| *more > 0) {
+        print::message(&format!(
+            "jolly-broom: {name}: and {more} more of the hostile home"
+        ));
+    }
+    let (many, failed) = (rules.iter().count(), failures.len());
+    if options.json {
+        print::json(&json!({
+            "book": name,
+            "rules": many,
+            "examples": count,
+            "failed": failed,
+            "hostile-home": { "things": precious, "taken": taken.len() },
+        }))?;
+    } else {
+        print::result(|out| {
+            writeln!(
+                out,
+                "{name}: {many} rules, {count} examples, {failed} failed; of {precious} things in a hostile \
+                 home {} would go",
+                taken.len()
+            )
+        })?;
+    }
+    Ok(failures.is_empty() && taken.is_empty())
 }
 
 fn explain_path(options: &SharedOptions, path: &Path) -> Result<Exit, Refusal> {

@@ -326,12 +326,14 @@ fn the_bench_and_the_rules_draw_at_every_size_and_a_rule_turned_off_spares_its_p
     desk.key(KeyCode::Char('b'));
     draws(
         &desk,
-        &["Crash reports", "turn off", "explain a path", "afterwards"],
+        &["Disk check", "turn off", "explain a path", "afterwards"],
     );
+    desk.key(KeyCode::Down);
+    draws(&desk, &["Printed documents"]);
     desk.key(KeyCode::Char(' '));
     draws(&desk, &["off", "or on again"]);
     desk.key(KeyCode::Esc);
-    assert!(desk.takes() < takes && !desk.shown().contains("Crash reports"));
+    assert!(desk.takes() < takes && !desk.shown().contains("Printed documents"));
     desk.key(KeyCode::Char('b'));
     desk.key(KeyCode::Char('e'));
     desk.text("/home/pia/.ssh/config~");
@@ -339,6 +341,7 @@ fn the_bench_and_the_rules_draw_at_every_size_and_a_rule_turned_off_spares_its_p
     let told = desk.shown();
     assert!(told.contains("guarded by linux/editor-backups"), "{told}");
     desk.key(KeyCode::Home);
+    desk.key(KeyCode::Down);
     desk.key(KeyCode::Char(' '));
     desk.key(KeyCode::Esc);
     assert_eq!(desk.takes(), takes, "turned on again");
@@ -394,7 +397,7 @@ fn the_cut_line_stands_at_the_limit_and_what_is_left_of_it_stays() {
     let mut desk = Desk::new().scanned();
     let cut_at = |desk: &Desk| {
         let shown = desk.shown();
-        let line = row(&shown, &["Picture thumbnails"]).to_owned();
+        let line = row(&shown, &["Thumbnails"]).to_owned();
         line.chars().position(|letter| letter == '▏')
     };
     desk.find("picture-thumbnails");
@@ -417,7 +420,7 @@ fn the_cut_line_stands_at_the_limit_and_what_is_left_of_it_stays() {
         inside > at_three_months && inside < at_three_months + 4,
         "between the two edges"
     );
-    assert!(row(&desk.shown(), &["Picture thumbnails"]).contains("4 months"));
+    assert!(row(&desk.shown(), &["Thumbnails"]).contains("4 months"));
 }
 
 #[test]
@@ -470,15 +473,16 @@ fn rows_are_found_and_ordered_and_the_focus_stays_on_its_pile() {
     desk.key(KeyCode::End);
     desk.key(KeyCode::Down);
     assert!(focused(&desk).contains("Homes nobody uses"));
-    (0..60).for_each(|_| desk.key(KeyCode::Up));
+    (0..200).for_each(|_| desk.key(KeyCode::Up));
     assert!(focused(&desk).contains("Spent"));
 }
 
 #[test]
 fn what_an_exclusion_spares_is_said_in_its_row() {
-    let desk = Desk::with(&["home/pia/.cache/knotbook/pages/00*"]).scanned();
+    let mut desk = Desk::with(&["home/pia/.cache/knotbook/pages/0*"]).scanned();
+    desk.find("other caches pia");
     let shown = desk.shown();
-    let row = row(&shown, &["Program caches", "pia"]);
+    let row = row(&shown, &["Other caches", "pia"]);
     assert!(row.contains('◐') && row.contains("spared"), "{row}");
 }
 
@@ -489,7 +493,7 @@ fn the_check_speaks_in_sentences_and_lists_what_goes() {
     desk.key(KeyCode::Char(' '));
     desk.key(KeyCode::Tab);
     let shown = desk.shown();
-    assert!(shown.contains("1 file is set aside until "));
+    assert!(shown.contains(" files are set aside until "));
     assert!(shown.contains("Programs start with an empty list of recent documents."));
     assert!(shown.contains("biggest") && shown.contains("dump-4411.bin 212 MiB"));
     assert!(shown.contains("Exactly this goes: 1 to "));
@@ -587,8 +591,10 @@ fn only_the_whole_word_starts_a_sweep_and_never_of_nothing() {
         while !row(&desk.shown(), &["▌"]).contains(class) {
             desk.key(KeyCode::Up);
         }
+        // Of a class of which some starts left, the first one takes all.
+        let before = desk.takes();
         desk.key(KeyCode::Char(' '));
-        if desk.takes() > 0 && class == "Spent" {
+        if desk.takes() > before {
             desk.key(KeyCode::Char(' '));
         }
     }

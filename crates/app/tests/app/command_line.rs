@@ -303,7 +303,9 @@ fn rules_are_listed_checked_and_explained() {
     let demo = Demo::new();
     let rules = demo.run(&["rules", "list", "--json"]).lines();
     assert!(rules.len() >= 10);
-    let expected = ["age", "book", "by", "class", "in", "rule", "title"];
+    let expected = [
+        "age", "book", "by", "class", "in", "rule", "section", "title",
+    ];
     assert_eq!(keys(&rules[0]), BTreeSet::from(expected));
     let explain = |path: &str| demo.run(&["rules", "explain", path, "--json"]).json();
     let found = explain("tmp/dump-4411.bin");
@@ -322,7 +324,21 @@ fn rules_are_listed_checked_and_explained() {
     let built_in = concat!(env!("CARGO_MANIFEST_DIR"), "/../../rulebooks/linux.toml");
     let checked = demo.bare(&["rules", "check", built_in]);
     assert_eq!(checked.code, 0, "{}", checked.err);
-    assert!(checked.out.contains(" 0 failed"));
+    assert!(checked.out.contains(" 0 failed") && checked.out.contains("hostile home 0 would go"));
+    // A careless book of a technician is found out, by what it would take.
+    let careless = demo.dir().join("careless.toml");
+    let text = "rulebook = \"shop\"\nlayout = \"linux\"\n[[rule]]\nid = \"logs\"\ntitle = \"Logs\"\n\
+        section = \"logs\"\nclass = \"ask\"\nabout = \"a\"\nafter = \"b\"\nin = [\"{data}\"]\n\
+        take = [\"*/logs/**\"]\n";
+    std::fs::write(&careless, text).unwrap();
+    let checked = demo.bare(&["rules", "check", "--json", careless.to_str().unwrap()]);
+    assert_eq!(checked.code, 2);
+    assert!(
+        checked
+            .err
+            .contains("shop/logs would take home/pia/.local/share/")
+    );
+    assert!(checked.json()["hostile-home"]["taken"].as_u64() > Some(0));
 }
 
 #[test]

@@ -138,13 +138,22 @@ impl Check {
         let sentence = |(who, rule): (Option<Arc<str>>, Option<RuleNumber>)| {
             let rule = rule.map(|rule| &check.scan.rules.rule(rule).rule);
             let after = rule.map_or("", |rule| rule.after.as_str());
+            // What somebody will notice is said first: of what doesn't fit, the rest is cut.
+            let turn = match rule.map(|rule| rule.class) {
+                Some(Class::Felt) => 0,
+                Some(Class::Ask) | None => 1,
+                Some(Class::Regrows) => 2,
+                Some(Class::Spent) => 3,
+            };
             (
                 who.as_deref().unwrap_or(SYSTEM).to_owned(),
+                turn,
                 after.to_owned(),
             )
         };
-        let sentences: BTreeSet<(String, String)> = afterwards.into_iter().map(sentence).collect();
-        for (who, after) in sentences {
+        let sentences: BTreeSet<(String, u8, String)> =
+            afterwards.into_iter().map(sentence).collect();
+        for (who, _, after) in sentences {
             match check.afterwards.last_mut() {
                 Some((last, sentences)) if *last == who => sentences.push(after),
                 _ => check.afterwards.push((who, vec![after])),
