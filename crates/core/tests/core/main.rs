@@ -21,6 +21,7 @@ mod plans;
 mod recoveries;
 mod reports;
 mod restores;
+mod rubbish;
 mod rule_keys;
 mod rulebooks;
 mod scans;

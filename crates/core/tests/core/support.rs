@@ -59,6 +59,17 @@ impl Bench {
         }
     }
 
+    /// A computer of a layout with nothing on it, under the book of its layout.
+    pub(crate) fn bare(layout: Layout) -> Self {
+        let dir = tempfile::tempdir().unwrap();
+        let tree = TreeBuilder::new(&dir.path().join("root"), NOW).unwrap();
+        Self {
+            dir,
+            tree,
+            books: vec![builtin(layout)],
+        }
+    }
+
     /// The till computer of the demo.
     pub(crate) fn demo() -> Self {
         Self::of_demo(jolly_demo::DemoLayout::Linux, Layout::Linux)

@@ -378,7 +378,6 @@ fn a_shop_starts_as_it_says_and_comes_back_to_what_is_built_in() {
     let mut desk = Desk::new().scanned();
     let start = desk.files();
     desk.key(KeyCode::Char('s'));
-    let shown = desk.shown();
     let Some(Overlay::Starts(view)) = &desk.model.overlay else {
         panic!("no view");
     };
