@@ -203,6 +203,9 @@ impl TreeBuilder {
 
     /// Makes every folder that holds something as old as the youngest thing in it: a folder made
     /// today says that somebody was here today.
+    ///
+    /// # Errors
+    /// What the disk says.
     pub fn age_folders(&self) -> Result<(), DemoError> {
         self.age_folder(&self.root).map(drop)
     }

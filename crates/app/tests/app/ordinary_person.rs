@@ -148,13 +148,13 @@ fn the_running_machine_is_told_truly_and_untouched() {
         .json();
     assert_eq!(
         (&explained["rule"], &explained["verdict"]),
-        (&"linux/system-temp".into(), &"young".into())
+        (&"linux/long-temp".into(), &"young".into())
     );
     let later = [
         "preview",
         "--json",
         "--only",
-        "system-temp",
+        "long-temp",
         "--now",
         "2040-01-01T00:00:00Z",
     ];

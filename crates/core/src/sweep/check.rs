@@ -13,7 +13,7 @@ use jolly_disk::{Disk, FileKey, Folder, Stat};
 
 use crate::cancel::CancelToken;
 use crate::decide::{EntryKind, ManifestItem, Thing};
-use crate::recognise::Recogniser;
+use crate::recognise::{Recogniser, time_of_itself};
 use crate::rulebook::{AgeBy, CompiledRule, Ownership, Removal, RuleNumber, Search, decide_owner};
 use crate::scan::Scan;
 use crate::sweep::last_guard::{Kept, LastGuard};
@@ -254,7 +254,9 @@ impl<'a> Checker<'a> {
     /// and only then come guards and holders. Where others may change names in that parent, what leaves
     /// it is looked at once more ([`crate::sweep::airlock`]).
     pub(super) fn check(&mut self, item: &ManifestItem, name: &CStr) -> Result<Stat, Verdict> {
-        let stat = self.check_for_storing(item, name)?;
+        // To store it, we read it ourselves.
+        let is_read = item.by == Removal::SetAside;
+        let stat = self.check_unit(item, name, is_read)?;
         if let Some(after) = &item.after
             && self.exists(after)
         {
@@ -270,14 +272,29 @@ impl<'a> Checker<'a> {
         item: &ManifestItem,
         name: &CStr,
     ) -> Result<Stat, Verdict> {
-        let checked = self.check_part(item, name);
+        self.check_unit(item, name, false)
+    }
+
+    /// The same; `is_read` says that we have read it meanwhile, so that its last access is ours.
+    fn check_unit(
+        &mut self,
+        item: &ManifestItem,
+        name: &CStr,
+        is_read: bool,
+    ) -> Result<Stat, Verdict> {
+        let checked = self.check_part(item, name, is_read);
         if let (Err(verdict), Some(unit)) = (&checked, &item.unit) {
             self.shared.tear(unit, verdict);
         }
         checked
     }
 
-    fn check_part(&mut self, item: &ManifestItem, name: &CStr) -> Result<Stat, Verdict> {
+    fn check_part(
+        &mut self,
+        item: &ManifestItem,
+        name: &CStr,
+        is_read: bool,
+    ) -> Result<Stat, Verdict> {
         if let Some(verdict) = item.unit.as_ref().and_then(|unit| self.shared.torn(unit)) {
             return Err(verdict);
         }
@@ -294,7 +311,7 @@ impl<'a> Checker<'a> {
                 "it is no longer what was shown",
             ));
         }
-        self.guard(item, name, &stat)?;
+        self.guard(item, name, (&stat, is_read))?;
         if let Some(holder) = self.in_use.holder(stat.key) {
             return Err(Verdict::stays(Outcome::InUse, format!("open in {holder}")));
         }
@@ -312,7 +329,12 @@ impl<'a> Checker<'a> {
 
     /// The guards' second look, and the rule's: the path must still be the named rule's, and no younger than
     /// it was.
-    fn guard(&mut self, item: &ManifestItem, name: &CStr, stat: &Stat) -> Result<(), Verdict> {
+    fn guard(
+        &mut self,
+        item: &ManifestItem,
+        name: &CStr,
+        (stat, is_read): (&Stat, bool),
+    ) -> Result<(), Verdict> {
         let refuse = |reason: &'static str| Err(Verdict::stays(Outcome::Refused, reason));
         let shared = self.shared;
         self.near(&item.path);
@@ -368,7 +390,7 @@ impl<'a> Checker<'a> {
             return refuse("another rule has it");
         }
         let rule = shared.ground.rules.rule(number);
-        self.asked_again(item, rule, search, stat)?;
+        self.asked_again(item, rule, search, (stat, is_read))?;
         if let Some(holder) = shared.busy(rule, search) {
             let reason = format!("it waits for {holder}");
             return Err(Verdict::stays(Outcome::InUse, reason));
@@ -383,7 +405,7 @@ impl<'a> Checker<'a> {
         item: &ManifestItem,
         rule: &CompiledRule,
         search: &Search,
-        stat: &Stat,
+        (stat, is_read): (&Stat, bool),
     ) -> Result<(), Verdict> {
         let shared = self.shared;
         let changed = |reason: String| Err(Verdict::stays(Outcome::Changed, reason));
@@ -419,9 +441,14 @@ impl<'a> Checker<'a> {
         }
         // What a run itself does to a file with several names moves its last change.
         let is_as_it_was = self.own_links(item) == 0 && rule.rule.age.by != AgeBy::Trashed;
-        let time = is_as_it_was
-            .then(|| shared.recogniser.time(&rule.rule, search, &item.path, stat))
-            .flatten();
+        let time = || match rule.rule.age.by {
+            AgeBy::Touched if is_read => {
+                let dates = shared.ground.target.dates;
+                Some(time_of_itself(AgeBy::Arrived, dates, stat))
+            }
+            _ => shared.recogniser.time(&rule.rule, search, &item.path, stat),
+        };
+        let time = is_as_it_was.then(time).flatten();
         if time.is_some_and(|time| time > item.time) {
             return changed("it is younger than it was".to_owned());
         }

@@ -473,7 +473,7 @@ fn options_narrow_and_raise_but_never_hand_a_file_to_another_rule() {
     assert_eq!(items(Selection::default()), 2);
     assert_eq!(
         items(Selection {
-            only: vec![number("program-caches")],
+            only: vec![number("other-caches")],
             ..Selection::default()
         }),
         1

@@ -46,8 +46,17 @@ fn what_is_no_target_is_refused_with_its_reason() {
 #[test]
 fn accounts_come_from_the_account_file_and_from_homes_it_forgot() {
     let bench = Bench::new();
-    bench.tree.folder("home/gone-years-ago").unwrap();
-    bench.tree.folder("home/lost+found").unwrap();
+    bench.tree.folder("home/gone-years-ago/.config").unwrap();
+    // What lies beside the homes is nobody's home for that.
+    for other in [
+        "home/lost+found",
+        "home/git/shop.git",
+        "home/ada.bak/.config",
+        "home/backup/ada/.config",
+        "home/empty",
+    ] {
+        bench.tree.folder(other).unwrap();
+    }
     let names: Vec<String> = bench
         .target()
         .accounts
