@@ -131,6 +131,26 @@ pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
             ),
             "Installers stay there long after they have done their work.",
         ),
+        Sign::MemoryFile(name, held) => (
+            format!("{name}: {}", bytes(*held)),
+            "The system writes the memory there; how much is set in its own settings.",
+        ),
+        Sign::GrowingLog(path, held) => (
+            format!("{path}: {}, never rotated", bytes(*held)),
+            "Something writes there again and again, and nothing ever cuts it.",
+        ),
+        Sign::OldKernels(count, held) => (
+            format!(
+                "{} replaced by newer ones: {}",
+                counted(*count, "kernel"),
+                bytes(*held)
+            ),
+            "The package manager removes them; no rule here does.",
+        ),
+        Sign::Containers(figure) => (
+            format!("Containers: {}{}", bytes(figure.bytes), more(figure)),
+            "Images that no container uses are removed by the containers' own program.",
+        ),
         Sign::CrashReports(figure) => (
             format!("{}{}", counted(figure.count, "crash report"), more(figure)),
             "Something breaks off again and again: their names say which program.",

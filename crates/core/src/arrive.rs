@@ -3,6 +3,7 @@
 //! Everything here is a cheap look: it is told when its time is up and says so in its figures.
 
 mod facts;
+mod large;
 mod signs;
 
 pub use facts::{Fact, facts};

@@ -22,6 +22,7 @@ pub use crate::cancel::CancelToken;
 pub use arena::{Arena, FolderId, FolderRecord, ItemId, ItemKind};
 pub use at_once::AtOnce;
 pub use explain::{Explanation, Question, explain};
+pub(crate) use keep::counted;
 pub use links::LinkGroup;
 pub use notes::{Note, Notes};
 pub use pile::{Blocked, Pile, PileId, Sum};

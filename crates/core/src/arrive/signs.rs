@@ -34,6 +34,14 @@ pub enum Sign {
     UnusedHome(String, u64),
     /// Somebody's downloads hold much.
     Downloads(String, Figure),
+    /// A file that the system writes the memory to, and what it holds in bytes.
+    MemoryFile(String, u64),
+    /// A log that is never rotated, and what it holds in bytes.
+    GrowingLog(String, u64),
+    /// Kernels that newer ones replaced, and what they hold in bytes.
+    OldKernels(u64, u64),
+    /// Images and layers of containers.
+    Containers(Figure),
     /// Programs have broken off often.
     CrashReports(Figure),
     /// Many programs start at sign-in.
@@ -91,6 +99,7 @@ pub fn signs(
     }
     heavy.sort_by_key(|(bytes, _)| std::cmp::Reverse(*bytes));
     signs.extend(heavy.into_iter().map(|(_, sign)| sign));
+    signs.extend(super::large::large(target, is_due));
     let temp: Vec<TargetPath> = target
         .places
         .of(Place::Temp)
@@ -118,7 +127,7 @@ pub fn signs(
 }
 
 /// Counts files and links below folders, with their bytes where asked. Follows nothing out.
-fn measure(
+pub(super) fn measure(
     target: &Target,
     roots: &[TargetPath],
     with_bytes: bool,
@@ -163,7 +172,7 @@ fn measure(
     figure
 }
 
-fn folders(target: &Target, base: &TargetPath, path: &str) -> Vec<TargetPath> {
+pub(super) fn folders(target: &Target, base: &TargetPath, path: &str) -> Vec<TargetPath> {
     let parts: Vec<&str> = path.split('/').collect();
     find_folders(&**target.disk(), target.root(), base, &parts, target.layout)
 }

@@ -20,3 +20,20 @@ pub fn builtin(layout: Layout) -> (String, String) {
     };
     (name.to_owned(), text.to_owned())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::rulebook::{Detect, RuleSet};
+
+    #[test]
+    fn no_built_in_pattern_has_to_be_held_against_whole_paths() {
+        for layout in [Layout::Linux, Layout::Windows, Layout::Macos] {
+            let rules = RuleSet::compile(&[builtin(layout)]).unwrap();
+            for (_, rule) in rules.iter() {
+                let is_trash = rule.rule.detect == Some(Detect::Trash);
+                assert!(is_trash || !rule.is_by_path(), "{}", rule.id);
+            }
+        }
+    }
+}

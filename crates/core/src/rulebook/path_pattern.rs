@@ -1,12 +1,13 @@
 //! A path pattern taken apart at its slashes, so that a folder is held against it once for all the
 //! names that lie in it.
 
+use std::collections::HashSet;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt as _;
 use std::path::Path;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
-use globset::GlobMatcher;
+use globset::{Glob, GlobMatcher};
 
 use crate::rulebook::pattern;
 use crate::target::Layout;
@@ -31,12 +32,38 @@ pub(crate) enum NameTest {
     Begins(Box<[u8]>),
     /// A name that ends so.
     Ends(Box<[u8]>),
+    /// One of these names, or a name that passes one of the tests.
+    OneOf {
+        names: HashSet<Box<[u8]>>,
+        others: Vec<NameTest>,
+    },
     /// A name that the glob matches; all of those begin and end so.
     Glob {
         begin: Box<[u8]>,
         end: Box<[u8]>,
-        glob: Box<GlobMatcher>,
+        glob: Arc<LazyGlob>,
     },
+}
+
+/// A glob that is made ready to match when it is first asked: most are never, since no name begins and ends so.
+#[derive(Debug)]
+pub(crate) struct LazyGlob {
+    glob: Glob,
+    matcher: OnceLock<GlobMatcher>,
+}
+
+impl LazyGlob {
+    fn new(glob: Glob) -> Self {
+        Self {
+            glob,
+            matcher: OnceLock::new(),
+        }
+    }
+
+    fn is_match(&self, path: &[u8]) -> bool {
+        let matcher = self.matcher.get_or_init(|| self.glob.compile_matcher());
+        matcher.is_match(Path::new(OsStr::from_bytes(path)))
+    }
 }
 
 impl NameTest {
@@ -63,6 +90,17 @@ impl NameTest {
                 (true, true) => {}
             }
         }
+        if is_simple && let Some(choices) = choices(part) {
+            let mut names = HashSet::new();
+            let mut others = Vec::new();
+            for choice in choices {
+                match Self::new(&choice, layout)? {
+                    Self::Is(name) => drop(names.insert(name)),
+                    other => others.push(other),
+                }
+            }
+            return Ok(Self::OneOf { names, others });
+        }
         let begin = part.split(is_special).next().unwrap_or_default();
         let end = part.rsplit(is_special).next().unwrap_or_default();
         let literal = |text: &str| {
@@ -75,7 +113,7 @@ impl NameTest {
         Ok(Self::Glob {
             begin: literal(begin),
             end: literal(end),
-            glob: Box::new(pattern::compile(part, layout)?.compile_matcher()),
+            glob: Arc::new(LazyGlob::new(pattern::compile(part, layout)?)),
         })
     }
 
@@ -85,15 +123,34 @@ impl NameTest {
         match self {
             Self::Any => true,
             Self::Is(wanted) => **wanted == *written,
+            Self::OneOf { names, others } => {
+                names.contains(written) || others.iter().any(|test| test.passes(name, folds))
+            }
             Self::Begins(begin) => written.starts_with(begin),
             Self::Ends(end) => written.ends_with(end),
             Self::Glob { begin, end, glob } => {
-                written.starts_with(begin)
-                    && written.ends_with(end)
-                    && glob.is_match(Path::new(OsStr::from_bytes(name.exact)))
+                written.starts_with(begin) && written.ends_with(end) && glob.is_match(name.exact)
             }
         }
     }
+}
+
+/// What the one pair of braces of a part stands for, each choice with what stands around it; nothing where there
+/// is another pair, or anything that only a glob can read. A set of names needs no glob, and long lists are costly
+/// as one.
+fn choices(part: &str) -> Option<Vec<String>> {
+    let (before, rest) = part.split_once('{')?;
+    let (inner, after) = rest.split_once('}')?;
+    let is_plain = |text: &str| !text.contains(['{', '}', '[', ']', '?', '\\']);
+    let is_whole = [before, inner, after].into_iter().all(is_plain);
+    // Of a choice between stars only a glob knows how they meet.
+    let is_clear = !before.contains('*') && !after.contains('*');
+    (is_whole && is_clear).then(|| {
+        let choices = inner.split(',');
+        choices
+            .map(|choice| format!("{before}{choice}{after}"))
+            .collect()
+    })
 }
 
 #[derive(Clone, Debug)]
@@ -121,7 +178,7 @@ const MOST_PARTS: usize = 64;
 enum Form {
     Parts(Box<[Part]>),
     /// A pattern that can't be taken apart: alternatives with slashes in them.
-    Whole(Box<GlobMatcher>),
+    Whole(Arc<LazyGlob>),
 }
 
 /// A pattern, ready to match.
@@ -147,7 +204,7 @@ impl PathPattern {
                 || (name.contains("**") && *name != "**")
         };
         if names.iter().any(is_torn) || names.len() > MOST_PARTS {
-            let form = Form::Whole(Box::new(whole.compile_matcher()));
+            let form = Form::Whole(Arc::new(LazyGlob::new(whole)));
             return Ok(Self { form, folds });
         }
         let parts: Result<Box<[Part]>, String> = names
@@ -233,7 +290,7 @@ impl PathPattern {
     /// Whether it matches a path.
     pub(crate) fn matches(&self, path: &[u8]) -> bool {
         if let Form::Whole(glob) = &self.form {
-            return glob.is_match(Path::new(OsStr::from_bytes(path)));
+            return glob.is_match(path);
         }
         let cut = path.iter().rposition(|byte| *byte == b'/');
         let folder = cut.and_then(|cut| path.get(..cut)).unwrap_or_default();

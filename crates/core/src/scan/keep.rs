@@ -53,7 +53,7 @@ pub(super) fn going(waiting: Vec<Waiting>, is_whole: &dyn Fn(FolderId) -> bool) 
 }
 
 /// A name so that numbers in it compare as numbers: `9` comes before `10`.
-pub(super) fn counted(name: &[u8]) -> Vec<u8> {
+pub(crate) fn counted(name: &[u8]) -> Vec<u8> {
     let mut key = Vec::with_capacity(name.len() + 4);
     for run in name.chunk_by(|one, other| one.is_ascii_digit() == other.is_ascii_digit()) {
         if run.first().is_some_and(u8::is_ascii_digit) {

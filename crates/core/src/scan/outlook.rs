@@ -236,8 +236,16 @@ impl NameTable {
                 true
             }
             NameTest::Is(name) => {
-                self.lengths |= length(name);
-                self.whole.entry(name.clone()).or_default().push(at);
+                self.add_name(at, name);
+                true
+            }
+            NameTest::OneOf { names, others } => {
+                for name in names {
+                    self.add_name(at, name);
+                }
+                for other in others {
+                    self.add(at, other);
+                }
                 true
             }
             NameTest::Begins(begin) | NameTest::Glob { begin, .. } if !begin.is_empty() => {
@@ -252,6 +260,11 @@ impl NameTable {
         if !has_room {
             self.rest.push((test.clone(), at));
         }
+    }
+
+    fn add_name(&mut self, at: usize, name: &[u8]) {
+        self.lengths |= length(name);
+        self.whole.entry(name.into()).or_default().push(at);
     }
 
     /// Gathers the standings of which a test passes, in order, each once.

@@ -3,6 +3,7 @@
 
 use std::cell::Cell;
 use std::collections::BTreeSet;
+use std::process::Command;
 use std::sync::Arc;
 
 use jolly_core::arrive::{Sign, arrive};
@@ -83,6 +84,49 @@ fn a_full_volume_and_many_starts_are_signs_and_small_things_are_none() {
         told.signs
     );
     assert!(told.signs.contains(&Sign::StartsAtSignIn(5)));
+}
+
+#[test]
+fn what_is_large_and_no_rules_is_told_with_its_size() {
+    let bench = Bench::new();
+    for version in ["6.1.0-9", "6.1.0-18", "6.1.0-21"] {
+        for name in ["vmlinuz", "initrd.img"] {
+            let path = format!("boot/{name}-{version}");
+            bench.tree.file(path, 8_192, DAY).unwrap();
+        }
+    }
+    let large = |path: &str, size: &str| {
+        let path = bench.root().join(path);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        let made = Command::new("fallocate")
+            .args(["-l", size])
+            .arg(path)
+            .status();
+        assert!(made.unwrap().success());
+    };
+    large("var/log/till.log", "256MiB");
+    large("var/log/web/access.log", "256MiB");
+    bench.tree.file("var/log/web/access.log.1", 1, DAY).unwrap();
+    large("swapfile", "1GiB");
+    large("var/lib/docker/overlay2/1a/diff/app", "1GiB");
+    let told = arrive(&bench.target(), &bench.rules(), now(), &|| false);
+    let kernels = told
+        .signs
+        .iter()
+        .any(|sign| matches!(sign, Sign::OldKernels(1, 16_384)));
+    assert!(kernels, "{:?}", told.signs);
+    let logs = told.signs.iter().filter_map(|sign| match sign {
+        Sign::GrowingLog(path, _) => Some(path.as_str()),
+        _ => None,
+    });
+    assert_eq!(logs.collect::<Vec<_>>(), ["var/log/till.log"]);
+    let is_swap = |sign: &Sign| matches!(sign, Sign::MemoryFile(name, _) if name == "swapfile");
+    assert!(told.signs.iter().any(is_swap), "{:?}", told.signs);
+    assert!(
+        told.signs
+            .iter()
+            .any(|sign| matches!(sign, Sign::Containers(_)))
+    );
 }
 
 #[test]
