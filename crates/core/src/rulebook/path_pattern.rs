@@ -144,7 +144,12 @@ fn choices(part: &str) -> Option<Vec<String>> {
     let is_plain = |text: &str| !text.contains(['{', '}', '[', ']', '?', '\\']);
     let is_whole = [before, inner, after].into_iter().all(is_plain);
     // Of a choice between stars only a glob knows how they meet.
-    let is_clear = !before.contains('*') && !after.contains('*');
+    let is_clear = match (before.contains('*'), after.contains('*')) {
+        (false, false) => true,
+        (true, false) => before == "*" && !inner.contains('*'),
+        (false, true) => after == "*" && !inner.contains('*'),
+        (true, true) => false,
+    };
     (is_whole && is_clear).then(|| {
         let choices = inner.split(',');
         choices
@@ -352,6 +357,8 @@ mod tests {
             1 => "[ab]\\?",
             1 => "\\[ab\\][ab]\\*",
             1 => "\\{a,b\\*,[ab]b\\}",
+            1 => "\\{a,[ab]b\\}\\*",
+            1 => "\\*\\{a,[ab]b\\}",
             1 => "\\{a/b,b\\}",
             1 => "\\[a/b\\]",
             1 => "a\\*\\*b",
