@@ -153,7 +153,7 @@ const WINDOWS_SYSTEM: [&str; 17] = [
 ];
 
 /// Folders in these in which nobody's program lies.
-const WINDOWS_SPENT: [&str; 55] = [
+const WINDOWS_SPENT: [&str; 53] = [
     "/windows/temp/",
     "/windows/systemtemp/",
     "/windows/logs/",
@@ -191,10 +191,8 @@ const WINDOWS_SPENT: [&str; 55] = [
     "/programdata/nvidia corporation/downloader/",
     "/programdata/nvidia corporation/netservice/",
     "/programdata/nvidia corporation/nv_cache/",
-    "/program files/nvidia corporation/installer2/",
     "/programdata/battle.net/agent/data/cache/",
     "/programdata/blizzard entertainment/battle.net/cache/",
-    "/programdata/gog.com/galaxy/webcache/",
     "/programdata/gog.com/galaxy/logs/",
     "/programdata/origin/logs/",
     "/programdata/miniconda3/pkgs/",
