@@ -1,9 +1,9 @@
 //! Trees, targets and runs for the tests of the core.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 use std::os::unix::ffi::OsStrExt as _;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 
 use jiff::Timestamp;
 use jolly_core::decide::{Decisions, Manifest, Selection, make_manifest};
@@ -136,8 +136,13 @@ impl Bench {
         self.target_on(Arc::new(RealDisk))
     }
 
+    /// The books compiled, once for all tests: a property scans some hundred computers under one book.
     pub(crate) fn rules(&self) -> Arc<RuleSet> {
-        Arc::new(RuleSet::compile(&self.books).unwrap())
+        type Known = HashMap<Vec<(String, String)>, Arc<RuleSet>>;
+        static KNOWN: LazyLock<Mutex<Known>> = LazyLock::new(Mutex::default);
+        let compile = || Arc::new(RuleSet::compile(&self.books).unwrap());
+        let mut known = KNOWN.lock().unwrap_or_else(PoisonError::into_inner);
+        Arc::clone(known.entry(self.books.clone()).or_insert_with(compile))
     }
 
     pub(crate) fn scan(&self) -> Scan {
