@@ -63,9 +63,14 @@ impl Probe for Named<'_, '_, '_> {
         (ground.search(search).rule, &ground.rule(search).rule)
     }
 
-    fn fit(&mut self, _standing: usize) -> Fit {
-        // Only those that take the name are asked.
-        Fit::Takes
+    fn fit(&mut self, standing: usize) -> Fit {
+        // Only those that take the name are asked. What a recogniser can't find, by what is known of name and
+        // folder already, is none of its rule's, and no guard has to be asked.
+        match self.rule(standing).1.detect {
+            Some(Detect::BrokenLink) if self.kind == Kind::File => Fit::No,
+            Some(Detect::CacheTagged) if self.at.tagged.is_none() => Fit::No,
+            _ => Fit::Takes,
+        }
     }
 
     fn guard(&mut self, standing: usize) -> Option<Guard> {
