@@ -72,7 +72,7 @@ impl fmt::Display for Reason {
         match self {
             Self::Trashed(None) => out.write_str("thrown away"),
             Self::Trashed(Some(place)) => write!(out, "thrown away from {place}"),
-            Self::Fetched => out.write_str("fetched from a server, which still has it"),
+            Self::Fetched => out.write_str("fetched from a server, by its own marks"),
             Self::Printed => out.write_str("its printing has ended"),
             Self::Unpacked(folder) => write!(out, "unpacked into {folder} beside it"),
             Self::Replaced => out.write_str("neither in use nor registered any more"),

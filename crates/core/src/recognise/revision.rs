@@ -82,7 +82,8 @@ fn is_current(target: &Target, package: &str, revision: &str) -> bool {
             return false;
         };
         match disk.read_link(&opened, c"current") {
-            Ok(to) => to == revision.as_bytes(),
+            // It may be written with the folders above it.
+            Ok(to) => to.rsplit(|byte| *byte == b'/').next() == Some(revision.as_bytes()),
             Err(error) => error.kind() != std::io::ErrorKind::NotFound,
         }
     })
