@@ -42,6 +42,12 @@ fn read(text: &str) -> Vec<Expected<'_>> {
 
 /// What has to lie beside the rubbish for a system to be told, and for browsers to be found.
 fn around(bench: &Bench, layout: Layout) {
+    // Somebody lives here: a home that nobody uses would go as a whole, and prove nothing.
+    let diary = match layout {
+        Layout::Linux => "home/pia/today.txt",
+        Layout::Windows | Layout::Macos => "Users/pia/today.txt",
+    };
+    bench.tree.file(diary, 4096, DAY).unwrap();
     let file = |path: &str| drop(bench.tree.file(path, 4096, 300 * DAY).unwrap());
     match layout {
         Layout::Linux => {
@@ -70,6 +76,7 @@ fn around(bench: &Bench, layout: Layout) {
 
 #[test]
 fn what_is_plainly_rubbish_is_found_on_every_layout() {
+    let mut wrong = Vec::new();
     for (layout, text) in [
         (Layout::Linux, include_str!("rubbish/linux.txt")),
         (Layout::Windows, include_str!("rubbish/windows.txt")),
@@ -103,18 +110,15 @@ fn what_is_plainly_rubbish_is_found_on_every_layout() {
             };
             let number = scan.rules.by_id(rule).unwrap();
             let class = scan.rules.rule(number).rule.class;
-            let is_asked = matches!(class, Class::Ask | Class::Felt);
-            assert!(
-                one.is_plain || is_asked,
-                "{} goes unasked by {rule}",
-                one.path
-            );
+            if !one.is_plain && !matches!(class, Class::Ask | Class::Felt) {
+                wrong.push(format!("{} goes unasked by {rule}", one.path));
+            }
         }
         let share = 100 * (expected.len() - missed.len()) / expected.len();
-        assert!(
-            share >= LEAST,
-            "{layout:?} {share} %, missed:\n{}",
-            missed.join("\n")
-        );
+        if share < LEAST {
+            let missed = missed.join("\n");
+            wrong.push(format!("{layout:?} {share} %, missed:\n{missed}"));
+        }
     }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }

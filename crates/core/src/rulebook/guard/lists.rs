@@ -152,6 +152,12 @@ const LINUX: &[Gap] = &[
     below("var/lib/snapd/cache"),
     below("var/lib/flatpak/.removed"),
     below("var/lib/flatpak/repo/tmp"),
+    below("var/lib/flatpak/appstream"),
+    below("var/lib/apport/coredump"),
+    service_log("opt/*/log"),
+    service_log("opt/*/logs"),
+    service_log("srv/*/log"),
+    service_log("srv/*/logs"),
     Gap {
         folder: "etc",
         reach: Reach::Endings(UPGRADED),
@@ -244,6 +250,18 @@ const WINDOWS: &[Gap] = &[
     below("program files (x86)/steam/steamapps/shadercache"),
     below("program files (x86)/ubisoft/ubisoft game launcher/cache"),
     below("program files (x86)/ubisoft/ubisoft game launcher/logs"),
+    below("program files/steam/appcache"),
+    below("program files/steam/depotcache"),
+    below("program files/steam/logs"),
+    below("program files/steam/dumps"),
+    below("program files/steam/steamapps/temp"),
+    below("program files/steam/steamapps/downloading"),
+    below("program files/steam/steamapps/shadercache"),
+    named(
+        "programdata/microsoft/search/data/applications/windows",
+        SEARCH,
+    ),
+    below("programdata/microsoft/search/data/applications/windows/gatherlogs"),
     below("windows/serviceprofiles/*/appdata/local/crashdumps"),
     below("windows/serviceprofiles/*/appdata/local/microsoft/windows/inetcache"),
     below("windows/serviceprofiles/*/appdata/local/microsoft/windows/deliveryoptimization/logs"),
@@ -263,10 +281,38 @@ const fn service_log(folder: &'static str) -> Gap {
     }
 }
 
-/// Endings of the logs that services of a windows system keep.
+/// Files of the search index of a windows system, which it makes anew where they are gone.
+const SEARCH: &[&str] = &[
+    "windows.edb",
+    "windows.db*",
+    "windows-gather.db*",
+    "windows-usn.db*",
+];
+
+/// Endings of the logs that services keep beside their programs.
 const SERVICE_LOGS: &[&str] = &[
-    ".log", ".etl", ".log.1", ".log.2", ".log.3", ".log.4", ".log.5", ".log.6", ".log.7", ".log.8",
+    ".log",
+    ".etl",
+    ".log.old",
+    ".log.gz",
+    ".log.1",
+    ".log.2",
+    ".log.3",
+    ".log.4",
+    ".log.5",
+    ".log.6",
+    ".log.7",
+    ".log.8",
     ".log.9",
+    ".log.1.gz",
+    ".log.2.gz",
+    ".log.3.gz",
+    ".log.4.gz",
+    ".log.5.gz",
+    ".log.6.gz",
+    ".log.7.gz",
+    ".log.8.gz",
+    ".log.9.gz",
 ];
 
 const MACOS: &[Gap] = &[

@@ -84,13 +84,15 @@ const LINUX_SYSTEM: [&str; 26] = [
 ];
 
 /// Folders in these in which nobody's program lies.
-const LINUX_SPENT: [&str; 6] = [
+const LINUX_SPENT: [&str; 8] = [
     "/var/lib/systemd/coredump/",
     "/var/lib/systemd/pstore/",
     "/var/lib/apt/lists/",
     "/var/lib/snapd/cache/",
     "/var/lib/flatpak/.removed/",
     "/var/lib/flatpak/repo/tmp/",
+    "/var/lib/flatpak/appstream/",
+    "/var/lib/apport/coredump/",
 ];
 
 fn is_linux(rule: &Rule, text: &str) -> bool {
@@ -127,7 +129,11 @@ fn is_linux(rule: &Rule, text: &str) -> bool {
                 .iter()
                 .any(|folder| in_folder(text, folder).is_some()))
         || (asks && rule.keep_newest.is_some() && is_snap())
-        || (asks && in_folder(text, "/etc/").is_some() && is_replaced());
+        || (asks && in_folder(text, "/etc/").is_some() && is_replaced())
+        || (asks
+            && ["/opt/", "/srv/"]
+                .iter()
+                .any(|root| is_service_log(text, root, 1)));
     is_at_or_in(text, &LINUX_SYSTEM) && !but
 }
 
@@ -153,7 +159,7 @@ const WINDOWS_SYSTEM: [&str; 17] = [
 ];
 
 /// Folders in these in which nobody's program lies.
-const WINDOWS_SPENT: [&str; 53] = [
+const WINDOWS_SPENT: [&str; 61] = [
     "/windows/temp/",
     "/windows/systemtemp/",
     "/windows/logs/",
@@ -207,20 +213,31 @@ const WINDOWS_SPENT: [&str; 53] = [
     "/program files (x86)/steam/steamapps/shadercache/",
     "/program files (x86)/ubisoft/ubisoft game launcher/cache/",
     "/program files (x86)/ubisoft/ubisoft game launcher/logs/",
+    "/program files/steam/appcache/",
+    "/program files/steam/depotcache/",
+    "/program files/steam/logs/",
+    "/program files/steam/dumps/",
+    "/program files/steam/steamapps/temp/",
+    "/program files/steam/steamapps/downloading/",
+    "/program files/steam/steamapps/shadercache/",
+    "/programdata/microsoft/search/data/applications/windows/gatherlogs/",
 ];
 
-/// Whether a text is that of a log of a service, in its own folder for logs.
-fn is_service_log(text: &str) -> bool {
-    let Some(rest) = text.strip_prefix("/programdata/") else {
+/// Whether a text is that of a log of a service, in its own folder for logs at most so deep below a root.
+fn is_service_log(text: &str, root: &str, deepest: usize) -> bool {
+    let Some(rest) = text.strip_prefix(root) else {
         return false;
     };
     let parts: Vec<&str> = rest.split('/').collect();
     let is_folder = |at: usize| matches!(parts.get(at), Some(&"log" | &"logs"));
-    let is_in_logs = (is_folder(1) && parts.len() > 2) || (is_folder(2) && parts.len() > 3);
+    let is_in_logs = (1..=deepest).any(|at| is_folder(at) && parts.len() > at + 1);
     let last = parts.last().copied().unwrap_or_default();
-    let numbered = last.rsplit_once(".log.").map_or("", |(_, number)| number);
+    let unpacked = last.strip_suffix(".gz").unwrap_or(last);
+    let numbered = unpacked
+        .rsplit_once(".log.")
+        .map_or("", |(_, number)| number);
     let is_numbered = matches!(numbered.as_bytes(), [b'1'..=b'9']);
-    is_in_logs && (ends(last, &[".log", ".etl"]) || is_numbered)
+    is_in_logs && (ends(last, &[".log", ".etl", ".log.old", ".log.gz"]) || is_numbered)
 }
 
 fn is_windows(rule: &Rule, text: &str) -> bool {
@@ -246,15 +263,19 @@ fn is_windows(rule: &Rule, text: &str) -> bool {
             let versions = format!("/windows/microsoft.net/{framework}");
             in_any(text, &versions, "temporary asp.net files/").is_some()
         })
-        || (rule.class == Class::Ask && is_service_log(text));
+        || (rule.class == Class::Ask && is_service_log(text, "/programdata/", 2));
     // Directly in the system's folder lie its logs and the image of its memory.
     let right_in = |folder: &str| in_folder(text, folder).filter(|name| !name.contains('/'));
     let is_note = right_in("/windows/")
         .is_some_and(|name| name.contains(".log.") || ends(name, &[".log", ".dmp", "log.txt"]));
+    let index = "/programdata/microsoft/search/data/applications/windows/";
+    let is_index = right_in(index)
+        .is_some_and(|name| starts(name, &["windows.db", "windows-gather.db", "windows-usn.db"]));
     let is_setup = right_in("/windows/inf/").is_some_and(|name| name.starts_with("setupapi"));
     let is_fonts =
         right_in("/windows/system32/").is_some_and(|name| name.ends_with("fntcache.dat"));
-    is_at_or_in(text, &WINDOWS_SYSTEM) && !is_spent && !is_note && !is_setup && !is_fonts
+    let is_nobodys = is_spent || is_note || is_index || is_setup || is_fonts;
+    is_at_or_in(text, &WINDOWS_SYSTEM) && !is_nobodys
 }
 
 /// Folders of a macos system.
