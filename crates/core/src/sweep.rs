@@ -30,7 +30,7 @@ mod unit;
 pub use compare::{Comparison, Difference, Predictions, Rehearsed, forget_rehearsals};
 pub use dustpan::{
     Dustpan, DustpanError, Emptied, EmptyError, KEPT_DAYS, NewDustpan, ON_TARGET, Pan, PanItem,
-    Room, RoomError, empty, estimate_packed, find_room,
+    Room, RoomError, empty, estimate_packed, find_room, is_dustpan_on_target,
 };
 pub use explain::{Cause, explain};
 pub use journal::{Journal, JournalError, Sink};

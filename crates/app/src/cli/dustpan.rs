@@ -77,7 +77,7 @@ fn let_go(state: &StateFolder, run: &str, yes: bool) -> Result<Exit, Refusal> {
         print::result(|out| {
             writeln!(
                 out,
-                "{many}, {size}, kept until {until}, could not be brought back any more."
+                "{many}, {size}, kept at least until {until}, could not be brought back any more."
             )
         })?;
         print::message("jolly-broom: nothing was emptied; add --yes to do it");

@@ -124,6 +124,8 @@ pub(super) struct Scanned {
     pub today: Date,
     /// Of what a run left behind: how many were found, of how many.
     pub only: Option<(u64, u64)>,
+    /// Whether what is set aside stays on the computer's own volume.
+    pub is_dustpan_on_target: bool,
 }
 
 impl Scanned {
@@ -163,6 +165,7 @@ impl Scanned {
             scan: Arc::new(scan),
             decisions,
             only: None,
+            is_dustpan_on_target: false,
         })
     }
 }

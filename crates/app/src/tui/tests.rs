@@ -493,7 +493,7 @@ fn the_check_speaks_in_sentences_and_lists_what_goes() {
     desk.key(KeyCode::Char(' '));
     desk.key(KeyCode::Tab);
     let shown = desk.shown();
-    assert!(shown.contains(" files are set aside until "));
+    assert!(shown.contains(" files are set aside at least until "));
     assert!(shown.contains("Programs start with an empty list of recent documents."));
     assert!(shown.contains("biggest") && shown.contains("dump-4411.bin 212 MiB"));
     assert!(shown.contains("Exactly this goes: 1 to "));

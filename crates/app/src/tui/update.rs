@@ -366,7 +366,8 @@ fn scanned(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
     // A rule may have been turned off while the scan was under way.
     decisions.include(&scanned.scan, &model.selection);
     let before = model.weigh.as_ref();
-    let weigh = Weigh::new(scanned.scan, decisions, scanned.today, before);
+    let mut weigh = Weigh::new(scanned.scan, decisions, scanned.today, before);
+    weigh.is_dustpan_on_target = scanned.is_dustpan_on_target;
     if let Some(report) = &mut model.report
         && report.verified.is_none()
     {

@@ -8,7 +8,7 @@ use std::time::Duration;
 use crossbeam_channel::{Receiver, Sender, bounded};
 use jolly_core::decide::Manifest;
 use jolly_core::scan::{CancelToken, Scan};
-use jolly_core::sweep::{Pause, Rehearsed, left_over};
+use jolly_core::sweep::{Pause, Rehearsed, is_dustpan_on_target, left_over};
 use jolly_core::whole_story;
 use ratatui::crossterm::event::{self, Event, KeyEventKind, MouseEventKind};
 
@@ -399,6 +399,13 @@ pub(super) fn scan(
     let kept = kept.map_err(|error| unreadable(&error))?;
     let scanned = Scanned::of(scan, &job.selection, &kept, job.decided.as_ref());
     let mut scanned = scanned.map_err(|error| unreadable(&error))?;
+    let Session {
+        state,
+        target,
+        dustpan,
+        ..
+    } = &*job.session;
+    scanned.is_dustpan_on_target = is_dustpan_on_target(state, target, dustpan.as_deref());
     if let Some(left) = &job.only {
         scanned.take_only(left);
     }

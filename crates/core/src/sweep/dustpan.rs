@@ -13,7 +13,7 @@ mod sparse;
 pub use empty::{Emptied, EmptyError, empty};
 pub use estimate::estimate_packed;
 pub use record::{Pan, PanItem};
-pub use room::{ON_TARGET, Room, RoomError, find_room};
+pub use room::{ON_TARGET, Room, RoomError, find_room, is_dustpan_on_target};
 
 pub(super) use empty::resume;
 pub(super) use entry::{Body, Entry, each_entry};

@@ -41,6 +41,8 @@ pub(in crate::tui) struct Weigh {
     pub inside: Option<Box<InsideView>>,
     /// None while they are looked for.
     pub holders: Option<Holders>,
+    /// Whether what is set aside stays on the computer's own volume, and frees little.
+    pub is_dustpan_on_target: bool,
     /// The day of the scan: exclusions are dated by it.
     pub today: Date,
 }
@@ -65,6 +67,7 @@ impl Weigh {
             classes: BTreeMap::new(),
             inside: None,
             holders: None,
+            is_dustpan_on_target: false,
             today,
         };
         weigh.sum_up();

@@ -184,7 +184,9 @@ fn sums(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
     if check.aside.items > 0 {
         let mut second = Pieces::default();
         let verb = if check.aside.items == 1 { "is" } else { "are" };
-        let until = check.until.map(|until| format!(" until {}", day(until)));
+        let until = check
+            .until
+            .map(|until| format!(" at least until {}", day(until)));
         let until = until.unwrap_or_default();
         let many = counted(check.aside.items, "file");
         second.add(format!(" {many} {verb} set aside{until}: "), text);

@@ -20,7 +20,7 @@ const SIZE: usize = 12;
 /// Width of a count.
 const COUNT: usize = 10;
 /// Width of what became of it.
-const STATE: usize = 28;
+const STATE: usize = 32;
 /// Lines of the card.
 const CARD: usize = 5;
 
@@ -56,7 +56,7 @@ pub(super) fn draw(
     match &view.runs {
         None => rows.push(Line::styled("   Looking what is there...", quiet)),
         Some(runs) if runs.is_empty() => {
-            let text = "   Nothing waits here. What a sweep sets aside, such as the trash, is kept here for a month.";
+            let text = "   Nothing waits here. What a sweep sets aside, such as the trash, is kept here for a month at least.";
             rows.push(Line::styled(cut(text, width), quiet));
         }
         Some(_) => {}
@@ -185,7 +185,7 @@ fn state(run: &DustpanRun) -> String {
     if run.back == run.items.len() {
         return "all back where it was".to_owned();
     }
-    format!("kept until {}", day(local(run.pan.until)))
+    format!("kept at least until {}", day(local(run.pan.until)))
 }
 
 /// What is in focus, and where it waits.

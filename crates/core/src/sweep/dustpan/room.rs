@@ -49,6 +49,23 @@ pub enum RoomError {
     Measure { path: PathBuf, source: io::Error },
 }
 
+/// Whether what is set aside first goes onto the target's own volume, where only what packing saves comes back. What
+/// can't be measured is not: the check before a sweep says why.
+#[must_use]
+pub fn is_dustpan_on_target(state: &StateFolder, target: &Target, place: Option<&Path>) -> bool {
+    let folder = place.map_or_else(|| state.dustpan_folder(), Path::to_owned);
+    let disk = target.disk();
+    let root = disk.open_root(nearest_folder(&folder));
+    let device = root.and_then(|root| Ok(disk.stat_folder(&root)?.key.device));
+    device.is_ok_and(|device| Some(device) == target.volume_device())
+}
+
+/// The folder itself, or the nearest above it that is there.
+fn nearest_folder(path: &Path) -> &Path {
+    let there = path.ancestors().find(|path| path.is_dir());
+    there.unwrap_or(Path::new("/"))
+}
+
 /// Looks where what a manifest sets aside has room: in the folder that was named, else in the state
 /// folder, else on the target itself. Nothing when it sets nothing aside. Where files have no owners,
 /// whoever reads the volume could read the dustpan: there it is not put.
@@ -78,8 +95,7 @@ pub fn find_room(
     let own = target.volume_device();
     let disk = target.disk();
     let measure = |path: &Path| {
-        let there = path.ancestors().find(|path| path.is_dir());
-        let folder = disk.open_root(there.unwrap_or(Path::new("/")))?;
+        let folder = disk.open_root(nearest_folder(path))?;
         let device = disk.stat_folder(&folder)?.key.device;
         Ok((
             device,

@@ -1,5 +1,6 @@
 //! The card: what the row in focus is, and what happens afterwards.
 
+use jolly_core::rulebook::Removal;
 use jolly_core::scan::PileId;
 use ratatui::Frame;
 use ratatui::layout::Rect;
@@ -10,6 +11,9 @@ use crate::tui::model::{Row, Weigh};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
 use crate::wording::{age, bytes, count};
+
+/// What setting aside gains where the dustpan lies on the same disk.
+const FREES_LITTLE: &str = " on this same disk: it frees little";
 
 pub(super) fn draw(theme: &Theme, weigh: &Weigh, frame: &mut Frame<'_>, area: Rect) {
     let width = usize::from(area.width).saturating_sub(2);
@@ -55,10 +59,14 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
     first.add(cut(&rule.about, width.saturating_sub(first.width())), text);
     let mut second = Pieces::default();
     second.add("   afterwards  ", quiet);
-    let how = weigh.decisions.of(id).by.words();
-    let room = width.saturating_sub(second.width() + how.len() + 8);
+    let by = weigh.decisions.of(id).by;
+    let how = by.words();
+    let frees_little = by == Removal::SetAside && weigh.is_dustpan_on_target;
+    let frees = if frees_little { FREES_LITTLE } else { "" };
+    let room = width.saturating_sub(second.width() + how.len() + frees.len() + 8);
     second.add(cut(&rule.after, room), text);
     second.add("   it ", quiet).add(how, text);
+    second.add(frees, theme.style(Role::Straw));
     let mut third = Pieces::default();
     let roots: Vec<String> = scan.roots_of(pile).map(ToString::to_string).collect();
     third
