@@ -3,9 +3,10 @@
 use std::path::{Path, PathBuf};
 
 use etcetera::BaseStrategy as _;
-use jolly_core::kept::MOST_BYTES;
-use jolly_core::rulebook::{DocumentError, RuleSet, Rulebook, builtin};
-use jolly_core::target::{Layout, Printable};
+use jolly_core::computer::Layout;
+use jolly_core::format::{DocumentError, Printable};
+use jolly_core::rule::{RuleSet, Rulebook, builtin};
+use jolly_core::state::MOST_BYTES;
 use jolly_core::whole_story;
 use jolly_disk::{Distrust, read_regular, read_trusted};
 

@@ -2,7 +2,8 @@
 
 use std::sync::Arc;
 
-use jolly_core::kept::{NewPlace, add_place, shown_name, write_whole};
+use jolly_core::rule::{NewPlace, add_place};
+use jolly_core::state::{shown_name, write_whole};
 use jolly_core::whole_story;
 
 use crate::books::{Shelf, read_rules};

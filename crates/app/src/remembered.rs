@@ -2,12 +2,10 @@
 
 use std::path::{Path, PathBuf};
 
-use jolly_core::decide::{Exclusion, Scope, Starts};
-use jolly_core::kept::{
-    KeptError, change_exclusions, change_starts, read_exclusions, read_starts, read_text,
-    shown_name, write_whole,
+use jolly_core::decide::{
+    Exclusion, Scope, Starts, change_exclusions, change_starts, read_exclusions, read_starts,
 };
-use jolly_core::sweep::StateFolder;
+use jolly_core::state::{KeptError, StateFolder, read_text, shown_name, write_whole};
 use jolly_core::whole_story;
 
 use crate::exit::Refusal;

@@ -1,15 +1,16 @@
 //! Carrying a manifest out, for the command line and the interface alike.
 
 use jiff::Timestamp;
-use jolly_core::decide::{ConfirmedManifest, Spared};
-use jolly_core::rulebook::{RuleNumber, Search};
-use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{
-    Dustpan, DustpanError, Ground, Journal, JournalError, NewDustpan, Pan, Pause, Predictions,
-    Real, RecoverError, Rehearsed, RoomError, RunSummary, SweepError, SweepEvent, find_room,
+use jolly_core::decide::Spared;
+use jolly_core::dustpan::{Dustpan, DustpanError, NewDustpan, Pan, RoomError, find_room};
+use jolly_core::plan::ConfirmedManifest;
+use jolly_core::rule::{RuleNumber, Search};
+use jolly_core::run::{
+    Ground, Pause, Predictions, Real, RecoverError, Rehearsed, RunSummary, SweepError, SweepEvent,
     forget_rehearsals, interrupted, recover, rehearse, sweep,
 };
-use jolly_core::whole_story;
+use jolly_core::state::{Journal, JournalError};
+use jolly_core::{CancelToken, whole_story};
 use jolly_disk::RealDisk;
 
 use crate::session::{Session, clock};

@@ -7,15 +7,16 @@ use std::time::{Duration, Instant};
 
 use etcetera::BaseStrategy as _;
 use jiff::Timestamp;
-use jolly_core::arrive::{Arrival, arrive};
+use jolly_core::CancelToken;
+use jolly_core::computer::{Dates, Layout, Target, TargetError, TargetPath};
 use jolly_core::decide::{Exclusion, Selection, Starts};
-use jolly_core::rulebook::{Class, Guards, RuleNumber, RuleSet, resolve};
-use jolly_core::scan::{
-    CancelToken, Explanation, Question, Scan, ScanEvent, ScanOrder, explain, scan,
-};
-use jolly_core::sheet::{Sheet, SheetError};
-use jolly_core::sweep::{ON_TARGET, SameComputer, StateFolder};
-use jolly_core::target::{Dates, Layout, Target, TargetError, TargetPath};
+use jolly_core::dustpan::ON_TARGET;
+use jolly_core::pile::{Explanation, Question, Scan, ScanOrder, explain, scan};
+use jolly_core::rule::{Class, Guards, RuleNumber, RuleSet, resolve};
+use jolly_core::run::SameComputer;
+use jolly_core::state::{Sheet, SheetError, StateFolder};
+use jolly_core::survey::{Arrival, arrive};
+use jolly_core::walk::ScanEvent;
 use jolly_disk::RealDisk;
 
 use crate::books;
@@ -80,7 +81,7 @@ impl Session {
                 exit: Exit::BadInput,
                 message: format!(
                     "\"{}\" is not a time\n  write it as RFC 3339 does, such as 2026-05-01T12:00:00Z",
-                    jolly_core::target::Printable(text.as_bytes())
+                    jolly_core::format::Printable(text.as_bytes())
                 ),
             })?),
         };
@@ -113,10 +114,10 @@ impl Session {
                 message: format!(
                     "nothing but the path {} tells which computer this is, and what is kept for it may be another's\n  \
                      if it is the same one, say so with --same-computer; else move what is kept away: {}",
-                    jolly_core::target::Printable(
+                    jolly_core::format::Printable(
                         target.root_path().as_os_str().as_encoded_bytes()
                     ),
-                    jolly_core::target::Printable(state.path().as_os_str().as_encoded_bytes())
+                    jolly_core::format::Printable(state.path().as_os_str().as_encoded_bytes())
                 ),
             });
         }
@@ -212,7 +213,7 @@ impl Session {
             .as_deref()
             .map(str::parse)
             .transpose()
-            .map_err(|error: jolly_core::rulebook::AgeError| Refusal::bad_input(&error, ""))?;
+            .map_err(|error: jolly_core::rule::AgeError| Refusal::bad_input(&error, ""))?;
         let only = self.rule_numbers(&options.only)?;
         let mut skip = self.rule_numbers(&options.skip)?;
         // What is turned off for this computer stays off, unless it is asked for by name, and twice: once may
@@ -262,7 +263,7 @@ impl Session {
                     exit: Exit::BadInput,
                     message: format!(
                         "no rule is called \"{}\"\n  `jolly-broom rules list` names them all",
-                        jolly_core::target::Printable(id.as_bytes())
+                        jolly_core::format::Printable(id.as_bytes())
                     ),
                 })
             })
@@ -286,7 +287,7 @@ impl Session {
                         exit: Exit::BadInput,
                         message: format!(
                             "no account is called \"{}\"\n  this target has: {}",
-                            jolly_core::target::Printable(name.as_bytes()),
+                            jolly_core::format::Printable(name.as_bytes()),
                             known.join(", ")
                         ),
                     })
@@ -328,7 +329,7 @@ fn read_class(name: &str) -> Result<Class, Refusal> {
         exit: Exit::BadInput,
         message: format!(
             "no class is called \"{}\"\n  the classes are: spent, regrows, felt, ask",
-            jolly_core::target::Printable(name.as_bytes())
+            jolly_core::format::Printable(name.as_bytes())
         ),
     })
 }
@@ -336,7 +337,7 @@ fn read_class(name: &str) -> Result<Class, Refusal> {
 pub(crate) fn read_layout(name: Option<&str>) -> Result<Option<Layout>, Refusal> {
     name.map(str::parse)
         .transpose()
-        .map_err(|error: jolly_core::target::UnknownLayout| Refusal::bad_input(&error, ""))
+        .map_err(|error: jolly_core::computer::UnknownLayout| Refusal::bad_input(&error, ""))
 }
 
 fn refuse_target(error: &TargetError) -> Refusal {
@@ -369,7 +370,7 @@ pub(crate) fn open_target(options: &SharedOptions, root: &Path) -> Result<Target
                 exit: Exit::BadInput,
                 message: format!(
                     "\"{}\" is nothing that ages count from\n  it is `arrived`, or `modified` for a disk that was imaged or restored",
-                    jolly_core::target::Printable(other.as_bytes())
+                    jolly_core::format::Printable(other.as_bytes())
                 ),
             });
         }

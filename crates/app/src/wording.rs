@@ -1,7 +1,7 @@
 //! Numbers in words: sizes, counts, ages.
 
-use jolly_core::arrive::{Figure, Sign};
-use jolly_core::scan::AtOnce;
+use jolly_core::pile::AtOnce;
+use jolly_core::survey::{Figure, Sign};
 
 const UNITS: [&str; 7] = ["B", "KiB", "MiB", "GiB", "TiB", "PiB", "EiB"];
 

@@ -1,27 +1,29 @@
-//! What goes and what stays: decisions, each of which can be undone, and the manifest they make.
+//! What goes and what stays: decisions, each of which can be undone.
+//!
+//! Whether a file is too young is decided by its pile's limit in `decisions`; whether a person spares it in `exclusion`.
 
 mod choice;
 mod decisions;
+mod disposition;
 mod exclusion;
 mod history;
-mod manifest;
+pub(crate) mod inside;
 mod marked;
-mod order;
 mod overlay;
-mod plan;
 mod reach;
 mod selection;
-mod standing;
 mod start;
+mod user_files;
 
 pub use choice::{Choice, Node};
 pub use decisions::{Decisions, Going, PileDecision, PileState};
+pub use disposition::Standing;
 pub use exclusion::{Exclusion, ExclusionError, Matcher, Scope, Spared, Spares, Spot, Thing};
-pub use manifest::{
-    ConfirmedManifest, EntryKind, Identity, Manifest, ManifestItem, TargetMark, make_manifest,
-};
-pub use plan::{MostRead, PlanError, read_plan, write_plan, write_preview};
+pub use inside::arrange::{Arrangement, InsideOrder};
+pub use inside::others::{Other, Others, others};
+pub use inside::{Entry, EntryId, Inside, Trashed};
 pub use reach::{Excluded, Reach};
 pub use selection::Selection;
-pub use standing::Standing;
 pub use start::{Start, Starts};
+pub use user_files::exclusions::{change_exclusions, read_exclusions};
+pub use user_files::starts::{change_starts, read_starts};

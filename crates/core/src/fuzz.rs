@@ -108,11 +108,14 @@ pub(crate) fn foreign_text(samples: &[&str]) -> impl Strategy<Value = String> + 
 
 mod tests {
     use super::*;
-    use crate::decide::{MostRead, Scope, read_plan};
-    use crate::kept::{read_exclusions, read_starts};
-    use crate::rulebook::{AgeLimit, Rulebook};
-    use crate::sweep::{Pan, StateFolder, verify_log};
-    use crate::target::{Printable, TargetPath, is_harmless};
+    use crate::computer::TargetPath;
+    use crate::decide::{Scope, read_exclusions, read_starts};
+    use crate::dustpan::Pan;
+    use crate::format::{Printable, is_harmless};
+    use crate::plan::{MostRead, read_plan};
+    use crate::rule::{AgeLimit, Rulebook};
+    use crate::run::verify_log;
+    use crate::state::StateFolder;
 
     proptest! {
         #![proptest_config(config())]

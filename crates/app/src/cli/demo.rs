@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use jolly_core::target::Layout;
+use jolly_core::computer::Layout;
 use jolly_demo::{DemoError, DemoLayout, Program};
 
 use crate::cli::print;

@@ -1,6 +1,8 @@
 //! `dustpan`: what was set aside and waits, and letting it go.
 
-use jolly_core::sweep::{EmptyError, Pan, StateFolder, empty};
+use jolly_core::dustpan::Pan;
+use jolly_core::run::{EmptyError, empty};
+use jolly_core::state::StateFolder;
 use jolly_disk::RealDisk;
 use serde_json::json;
 

@@ -2,13 +2,15 @@
 
 use std::path::Path;
 
-use jolly_core::scan::Sum;
-use jolly_core::sweep::{
-    LogError, LogState, LogSummary, OutcomeSums, RecoverError, StateFolder, list_logs, read_items,
-    recover, verify_log,
+use jolly_core::computer::TargetPath;
+use jolly_core::format::{Printable, write_json};
+use jolly_core::pile::Sum;
+use jolly_core::plan::OutcomeSums;
+use jolly_core::run::{
+    LogState, LogSummary, RecoverError, list_logs, read_items, recover, verify_log,
 };
-use jolly_core::target::{Printable, TargetPath};
-use jolly_core::{whole_story, write_json};
+use jolly_core::state::{LogError, StateFolder};
+use jolly_core::whole_story;
 use serde_json::json;
 
 use crate::cli::{LogCommand, print};
@@ -54,7 +56,7 @@ fn state_name(state: LogState) -> &'static str {
 }
 
 fn outcomes(sums: &OutcomeSums) -> serde_json::Value {
-    let entry = |(outcome, sum): (&jolly_core::sweep::Outcome, &Sum)| {
+    let entry = |(outcome, sum): (&jolly_core::plan::Outcome, &Sum)| {
         (
             outcome.name().to_owned(),
             json!({ "items": sum.items, "bytes": sum.bytes }),

@@ -3,8 +3,9 @@
 use std::io::{self, Write};
 use std::path::Path;
 
-use jolly_core::decide::{EntryKind, Manifest, make_manifest, write_plan, write_preview};
-use jolly_core::rulebook::Removal;
+use jolly_core::computer::EntryKind;
+use jolly_core::plan::{Manifest, make_manifest, write_plan, write_preview};
+use jolly_core::rule::Removal;
 
 use crate::cli::{print, scan};
 use crate::exit::{Exit, Refusal};
@@ -88,13 +89,13 @@ pub(super) fn write_list(out: &mut dyn Write, manifest: &Manifest) -> io::Result
 /// What goes, in two sentences.
 pub(super) fn write_sums(out: &mut dyn Write, manifest: &Manifest) -> io::Result<()> {
     let files = |is_aside: bool| {
-        let mut sum = jolly_core::scan::Sum::default();
+        let mut sum = jolly_core::pile::Sum::default();
         let items = manifest.items.iter();
         for item in items.filter(|item| item.kind != EntryKind::Folder) {
             if (item.by == Removal::SetAside) != is_aside {
                 continue;
             }
-            sum.add(jolly_core::scan::Sum {
+            sum.add(jolly_core::pile::Sum {
                 items: 1,
                 bytes: item.bytes,
             });

@@ -6,9 +6,10 @@ use std::io::{self, IsTerminal as _, Write};
 use std::time::Duration;
 
 use indicatif::{ProgressBar, ProgressStyle};
-use jolly_core::scan::{CancelToken, ScanEvent};
-use jolly_core::sweep::SweepEvent;
-use jolly_core::target::is_harmless;
+use jolly_core::CancelToken;
+use jolly_core::format::is_harmless;
+use jolly_core::run::SweepEvent;
+use jolly_core::walk::ScanEvent;
 
 use crate::exit::{Exit, Refusal};
 use crate::wording::{bytes, count};
@@ -43,7 +44,7 @@ pub(super) fn result(write: impl FnOnce(&mut dyn Write) -> io::Result<()>) -> Re
 /// Writes a JSON object on one line.
 pub(super) fn json(value: &serde_json::Value) -> Result<(), Refusal> {
     result(|out| {
-        jolly_core::write_json(&mut *out, value)?;
+        jolly_core::format::write_json(&mut *out, value)?;
         writeln!(out)
     })
 }

@@ -2,9 +2,11 @@
 
 use std::path::PathBuf;
 
-use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{Pan, PanItem, RestoreError, RestoreOrder, Returned, StateFolder, restore};
-use jolly_core::target::{Target, TargetPath, WrittenPath};
+use jolly_core::CancelToken;
+use jolly_core::computer::{Target, TargetPath, WrittenPath};
+use jolly_core::dustpan::{Pan, PanItem};
+use jolly_core::run::{RestoreError, RestoreOrder, Returned, restore};
+use jolly_core::state::StateFolder;
 use serde_json::json;
 
 use crate::cli::print;
@@ -97,7 +99,7 @@ pub(super) fn read(state: &StateFolder, run: &str) -> Result<Pan, Refusal> {
         exit: Exit::BadInput,
         message: format!(
             "run {} set nothing aside, or is not known here\n  `jolly-broom log list` names the runs",
-            jolly_core::target::Printable(run.as_bytes())
+            jolly_core::format::Printable(run.as_bytes())
         ),
     })
 }

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use jolly_core::rulebook::{CompiledRule, RuleSet, Section, run_examples, run_hostile_home};
+use jolly_core::rule::{CompiledRule, RuleSet, Section, run_examples, run_hostile_home};
 use serde_json::json;
 
 use crate::books::read_book_to_check;

@@ -2,9 +2,11 @@
 
 use std::io::{self, Write};
 
+use jolly_core::CancelToken;
 use jolly_core::decide::{Decisions, PileState, Scope};
-use jolly_core::rulebook::Class;
-use jolly_core::scan::{CancelToken, PileId, Scan, Sum};
+use jolly_core::pile::{Scan, Sum};
+use jolly_core::rule::Class;
+use jolly_core::source::PileId;
 use serde_json::{Value, json};
 
 use crate::cli::print;
@@ -82,7 +84,7 @@ fn as_json(scan: &Scan, decisions: &Decisions) -> Value {
             "bands": pile.bands,
         })
     };
-    let unread = |unread: &jolly_core::scan::Unread| json!({ "place": unread.place, "reason": unread.reason, "count": unread.count });
+    let unread = |unread: &jolly_core::walk::Unread| json!({ "place": unread.place, "reason": unread.reason, "count": unread.count });
     let volume = scan.volume;
     json!({
         "format": "jolly-broom/scan",
@@ -90,7 +92,7 @@ fn as_json(scan: &Scan, decisions: &Decisions) -> Value {
         "now": scan.now,
         "partial": scan.is_partial,
         "target": {
-            "root": jolly_core::decide::TargetMark::of(target).root,
+            "root": jolly_core::plan::TargetMark::of(target).root,
             "layout": target.layout.name(),
             "label": target.label,
         },
@@ -167,7 +169,7 @@ pub(super) fn write_table(
 }
 
 fn root(scan: &Scan) -> String {
-    jolly_core::decide::TargetMark::of(&scan.target).root
+    jolly_core::plan::TargetMark::of(&scan.target).root
 }
 
 fn write_pile(

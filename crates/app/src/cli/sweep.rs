@@ -2,14 +2,13 @@
 
 use std::path::Path;
 
-use jolly_core::decide::{ConfirmedManifest, Manifest, MostRead, Spared, make_manifest, read_plan};
-use jolly_core::rulebook::{Search, resolve};
-use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{
-    Comparison, Difference, Outcome, Pause, Predictions, RunSummary, SweepError,
-};
-use jolly_core::target::boot;
-use jolly_core::whole_story;
+use jolly_core::decide::Spared;
+use jolly_core::host::boot;
+use jolly_core::plan::{ConfirmedManifest, Manifest, MostRead, Outcome, make_manifest, read_plan};
+use jolly_core::rule::{Search, resolve};
+use jolly_core::run::{Comparison, Difference, Pause, Predictions, RunSummary, SweepError};
+use jolly_core::state::LockError;
+use jolly_core::{CancelToken, whole_story};
 use serde_json::{Value, json};
 
 use crate::cli::{SweepOptions, preview, print, scan};
@@ -98,7 +97,7 @@ fn planned(
         None => manifest.target.root.clone().into(),
     };
     let session = Session::open(options, &root)?;
-    let mark = jolly_core::decide::TargetMark::of(&session.target);
+    let mark = jolly_core::plan::TargetMark::of(&session.target);
     if !mark.is_same(&manifest.target) {
         let what = format!(
             "it was made for {}, and this is {}",
@@ -131,8 +130,12 @@ fn refuse(error: &RunError) -> Refusal {
             SweepError::OtherTarget { .. } | SweepError::OtherBoot => {
                 Refusal::bad_input(error, "scan this target first")
             }
-            SweepError::Locked => Refusal::failed(error, "wait until it has ended"),
-            SweepError::Lock { .. } | SweepError::Measure { .. } => Refusal::failed(error, ""),
+            SweepError::Locked(LockError::Held) => {
+                Refusal::failed(error, "wait until it has ended")
+            }
+            SweepError::Locked(LockError::Failed { .. }) | SweepError::Measure { .. } => {
+                Refusal::failed(error, "")
+            }
             SweepError::Journal { .. } => Refusal::failed(error, writable),
         },
     }

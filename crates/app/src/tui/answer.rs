@@ -3,11 +3,11 @@
 use std::os::unix::ffi::OsStrExt as _;
 use std::sync::Arc;
 
-use jolly_core::decide::Reach;
-use jolly_core::inside::{Entry, Inside, others};
-use jolly_core::kept::NewPlace;
-use jolly_core::scan::{CancelToken, Scan};
-use jolly_core::target::InUse;
+use jolly_core::CancelToken;
+use jolly_core::decide::{Entry, Inside, Reach, others};
+use jolly_core::host::InUse;
+use jolly_core::pile::Scan;
+use jolly_core::rule::NewPlace;
 
 use crate::options::SharedOptions;
 use crate::place::keep_place;

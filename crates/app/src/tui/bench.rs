@@ -6,9 +6,10 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use jiff::Timestamp;
-use jolly_core::sheet::Sheet;
-use jolly_core::sweep::left_over;
-use jolly_core::target::{Printable, Volume, mounted_systems};
+use jolly_core::computer::{Volume, mounted_systems};
+use jolly_core::format::Printable;
+use jolly_core::run::left_over;
+use jolly_core::state::Sheet;
 use jolly_core::whole_story;
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;

@@ -1,6 +1,6 @@
 //! Which columns fit, and where they stand.
 
-use jolly_core::rulebook::{BAND_COUNT, BAND_NAMES};
+use jolly_core::rule::{BAND_COUNT, BAND_NAMES};
 use ratatui::text::Line;
 
 use crate::tui::draw::{Pieces, left, right};

@@ -19,10 +19,10 @@ mod weigh;
 use std::sync::Arc;
 use std::time::Duration;
 
+use jolly_core::computer::Volume;
 use jolly_core::decide::Selection;
-use jolly_core::rulebook::RuleNumber;
-use jolly_core::sweep::LeftOver;
-use jolly_core::target::Volume;
+use jolly_core::rule::RuleNumber;
+use jolly_core::run::LeftOver;
 use tui_input::Input;
 
 pub(super) use arrive::{Arrived, Bench, Computer, Look, Origin};

@@ -7,14 +7,18 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
+use jolly_core::computer::{TargetPath, Volume};
 use jolly_core::decide::{
-    Decisions, Excluded, Exclusion, ExclusionError, Manifest, Reach, Selection, Spares, Starts,
+    Arrangement, Decisions, EntryId, Excluded, Exclusion, ExclusionError, Inside, InsideOrder,
+    Others, Reach, Selection, Spares, Starts,
 };
-use jolly_core::inside::{Arrangement, EntryId, Inside, InsideOrder, Others};
-use jolly_core::kept::NewPlace;
-use jolly_core::scan::{PileId, Scan, ScanEvent};
-use jolly_core::sweep::{LeftOver, Pan, Predictions, Rehearsed, Returned, RunSummary, SweepEvent};
-use jolly_core::target::{TargetPath, Volume};
+use jolly_core::dustpan::Pan;
+use jolly_core::pile::Scan;
+use jolly_core::plan::Manifest;
+use jolly_core::rule::NewPlace;
+use jolly_core::run::{LeftOver, Predictions, Rehearsed, Returned, RunSummary, SweepEvent};
+use jolly_core::source::PileId;
+use jolly_core::walk::ScanEvent;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
 use crate::exit::Refusal;

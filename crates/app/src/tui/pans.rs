@@ -5,11 +5,11 @@ use std::io::{self, Write as _};
 use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::Path;
 
-use jolly_core::decide::{Manifest, write_plan};
+use jolly_core::dustpan::{Pan, PanItem};
+use jolly_core::plan::{Manifest, write_plan};
 use jolly_core::report::{ReportError, write_report};
-use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{Pan, PanItem, RestoreOrder, empty, restore};
-use jolly_core::whole_story;
+use jolly_core::run::{RestoreOrder, empty, restore};
+use jolly_core::{CancelToken, whole_story};
 use jolly_disk::RealDisk;
 
 use crate::session::{Session, clock};

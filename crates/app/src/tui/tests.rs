@@ -8,25 +8,21 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
+use jolly_core::CancelToken;
 use jolly_core::decide::Decisions;
-use jolly_core::scan::{CancelToken, ScanEvent};
-use jolly_core::sweep::Pause;
+use jolly_core::run::Pause;
+use jolly_core::walk::ScanEvent;
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use crate::options::{Looks, SharedOptions};
 use crate::session::Session;
-use crate::tui::answer;
-use crate::tui::bench;
-use crate::tui::keys;
 use crate::tui::model::{Check, Context, Model, Origin, Overlay, Rehearsal, Station};
 use crate::tui::msg::{Effect, Keeping, Msg};
-use crate::tui::pans;
 use crate::tui::theme::Theme;
 use crate::tui::update::{start_scan, update};
-use crate::tui::view;
-use crate::tui::worker;
+use crate::tui::{answer, bench, keys, pans, view, worker};
 
 mod coming_back;
 mod stalls;

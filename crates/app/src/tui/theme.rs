@@ -1,7 +1,7 @@
 //! One theme for all widgets: roles to colours, and the glyphs that say the same by shape.
 
 use jolly_core::decide::PileState;
-use jolly_core::rulebook::Class;
+use jolly_core::rule::Class;
 use ratatui::style::{Color, Modifier, Style};
 
 use crate::options::Looks;

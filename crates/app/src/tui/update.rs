@@ -20,8 +20,9 @@ mod weigh;
 
 use std::sync::Arc;
 
-use jolly_core::scan::Sum;
-use jolly_core::sweep::{LeftOver, explain};
+use jolly_core::pile::Sum;
+use jolly_core::report::explain;
+use jolly_core::run::LeftOver;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use crate::exit::Refusal;

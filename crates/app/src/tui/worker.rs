@@ -6,10 +6,11 @@ use std::thread::JoinHandle;
 use std::time::Duration;
 
 use crossbeam_channel::{Receiver, Sender, bounded};
-use jolly_core::decide::Manifest;
-use jolly_core::scan::{CancelToken, Scan};
-use jolly_core::sweep::{Pause, Rehearsed, is_dustpan_on_target, left_over};
-use jolly_core::whole_story;
+use jolly_core::dustpan::is_dustpan_on_target;
+use jolly_core::pile::Scan;
+use jolly_core::plan::Manifest;
+use jolly_core::run::{Pause, Rehearsed, left_over};
+use jolly_core::{CancelToken, whole_story};
 use ratatui::crossterm::event::{self, Event, KeyEventKind, MouseEventKind};
 
 use crate::exit::{Exit, Refusal};
@@ -17,11 +18,10 @@ use crate::options::SharedOptions;
 use crate::remembered;
 use crate::runs::List;
 use crate::session::Session;
-use crate::tui::answer;
 use crate::tui::bench::{self, Source};
 use crate::tui::model::Check;
 use crate::tui::msg::{Effect, Keeping, Msg, Opened, ScanJob, Scanned, SweepOrder, SweptRun};
-use crate::tui::pans;
+use crate::tui::{answer, pans};
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
 const WAITING: usize = 4096;

@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use jolly_core::rulebook::RuleSet;
+use jolly_core::rule::RuleSet;
 
 use crate::Failure;
 

@@ -5,9 +5,10 @@ use std::path::Path;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use jolly_core::rulebook::RuleSet;
-use jolly_core::scan::{CancelToken, ScanOrder, scan};
-use jolly_core::target::{Layout, Target};
+use jolly_core::CancelToken;
+use jolly_core::computer::{Layout, Target};
+use jolly_core::pile::{ScanOrder, scan};
+use jolly_core::rule::RuleSet;
 use jolly_disk::RealDisk;
 
 use crate::Failure;

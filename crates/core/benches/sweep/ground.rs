@@ -5,14 +5,15 @@ use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use jiff::Timestamp;
-use jolly_core::decide::{Decisions, Selection, make_manifest};
-use jolly_core::rulebook::RuleSet;
-use jolly_core::scan::{CancelToken, ScanOrder, scan};
-use jolly_core::sweep::{
-    Dustpan, Ground, Journal, NewDustpan, Pause, Real, RunSummary, StateFolder, SweepError,
-    sweep as carry_out,
-};
-use jolly_core::target::{Layout, Target};
+use jolly_core::CancelToken;
+use jolly_core::computer::{Layout, Target};
+use jolly_core::decide::{Decisions, Selection};
+use jolly_core::dustpan::{Dustpan, NewDustpan};
+use jolly_core::pile::{ScanOrder, scan};
+use jolly_core::plan::make_manifest;
+use jolly_core::rule::RuleSet;
+use jolly_core::run::{Ground, Pause, Real, RunSummary, SweepError, sweep as carry_out};
+use jolly_core::state::{Journal, StateFolder};
 use jolly_disk::RealDisk;
 
 use crate::Failure;

@@ -2,8 +2,9 @@
 
 use std::collections::{HashMap, HashSet};
 
-use crate::scan::{Arena, FolderId, ItemId, PileId, Scan};
-use crate::target::TargetPath;
+use crate::computer::TargetPath;
+use crate::pile::Scan;
+use crate::source::{Arena, FolderId, ItemId, PileId};
 
 /// What was chosen for one thing.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]

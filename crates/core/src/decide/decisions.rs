@@ -3,14 +3,14 @@
 use std::collections::HashSet;
 use std::sync::Arc;
 
-use crate::decide::choice::{Choice, Choices, Node};
+use crate::computer::TargetPath;
+use crate::decide::choice::Choices;
 use crate::decide::history::{History, State};
 use crate::decide::overlay::Overlay;
-use crate::decide::reach::Excluded;
-use crate::decide::{ExclusionError, Selection, Spares, Thing};
-use crate::rulebook::{AgeLimit, Removal};
-use crate::scan::{FolderId, ItemId, LinkGroup, PileId, PileIndex, Scan, Sum};
-use crate::target::TargetPath;
+use crate::decide::{Choice, Excluded, ExclusionError, Node, Selection, Spares, Thing};
+use crate::pile::{PileIndex, Scan, Sum};
+use crate::rule::{AgeLimit, Removal};
+use crate::source::{FolderId, ItemId, LinkGroup, PileId};
 
 /// What was decided about one pile.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -6,8 +6,9 @@ use std::path::Path;
 use globset::GlobMatcher;
 use jiff::civil::Date;
 
-use crate::rulebook::{AgeLimit, bound_pattern as bound, build_pattern as build, written_size};
-use crate::target::{Layout, Printable, TargetPath, fold};
+use crate::computer::{Layout, TargetPath, fold};
+use crate::format::Printable;
+use crate::rule::{AgeLimit, bound_pattern as bound, build_pattern as build, written_size};
 
 /// Where an exclusion counts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]

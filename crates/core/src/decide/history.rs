@@ -3,11 +3,11 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use crate::decide::PileDecision;
-use crate::decide::choice::{Choices, Node, same_nodes};
+use crate::decide::choice::{Choices, same_nodes};
 use crate::decide::overlay::{Overlay, Overlays, overlays};
-use crate::decide::reach::Excluded;
-use crate::scan::{Pile, PileId, PileIndex, Scan};
+use crate::decide::{Excluded, Node, PileDecision};
+use crate::pile::{Pile, PileIndex, Scan};
+use crate::source::PileId;
 
 /// Everything decided, at one moment. What a step leaves alone is shared with the state before.
 #[derive(Clone, Debug)]

@@ -1,6 +1,6 @@
 //! Some items of one pile, with running sums, as small as bits.
 
-use crate::scan::{Pile, Scan, Sum};
+use crate::pile::{Pile, Scan, Sum};
 
 /// Positions that one number holds.
 const STRIDE: usize = 64;

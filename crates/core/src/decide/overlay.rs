@@ -3,10 +3,12 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use crate::decide::choice::{Choice, Choices, Node};
+use crate::decide::choice::Choices;
 use crate::decide::marked::Marked;
-use crate::decide::reach::{Excluded, frees};
-use crate::scan::{FolderId, ItemId, Pile, PileId, PileIndex, Scan, Sum};
+use crate::decide::reach::frees;
+use crate::decide::{Choice, Excluded, Node};
+use crate::pile::{Pile, PileIndex, Scan, Sum};
+use crate::source::{FolderId, ItemId, PileId};
 
 /// What stands beside the age limit of one pile.
 ///

@@ -2,10 +2,13 @@
 
 use std::sync::Arc;
 
-use crate::decide::exclusion::{Below, Exclusion, ExclusionError, Matcher, Spares};
+use crate::cancel::CancelToken;
+use crate::computer::TargetPath;
+use crate::decide::exclusion::Below;
 use crate::decide::marked::Marked;
-use crate::scan::{CancelToken, Pile, PileId, Scan, Sum};
-use crate::target::TargetPath;
+use crate::decide::{Exclusion, ExclusionError, Matcher, Spares};
+use crate::pile::{Pile, Scan, Sum};
+use crate::source::PileId;
 
 /// Items between two looks whether anybody still wants to know.
 const LOOKS: usize = 4096;

@@ -1,8 +1,8 @@
 //! Which piles a run looks at, and how it changes where they start.
 
 use crate::decide::{Exclusion, PileDecision, Starts};
-use crate::rulebook::{AgeLimit, Class, RuleNumber};
-use crate::scan::{Pile, Scan};
+use crate::pile::{Pile, Scan};
+use crate::rule::{AgeLimit, Class, RuleNumber};
 
 /// What the options of one run narrow a scan to.
 #[derive(Clone, Debug, Default)]

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use crate::decide::PileDecision;
-use crate::rulebook::{AgeLimit, Class, Removal, Rule};
+use crate::rule::{AgeLimit, Class, Removal, Rule};
 
 /// How one class or rule starts, as far as the shop says.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

@@ -1,6 +1,6 @@
 //! What may stand in a cell of a table that a spreadsheet opens.
 
-use crate::target::is_harmless;
+use crate::format::is_harmless;
 
 /// Text for a cell, exact: whatever could break a line, steer a terminal or be taken for a formula
 /// stands percent-encoded (RFC 3986), and so does the percent sign itself. Decoded, it is the bytes

@@ -5,7 +5,8 @@ use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
 
 use crate::report::{object, table};
-use crate::sweep::{LogError, StateFolder, read_items, verify_log};
+use crate::run::{read_items, verify_log};
+use crate::state::{LogError, StateFolder};
 
 /// What a report is written as.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -6,9 +6,10 @@ use std::io::{self, Write};
 use jiff::Timestamp;
 use serde::Serialize;
 
-use crate::json::harmless_json;
-use crate::scan::Sum;
-use crate::sweep::{LogItem, LogState, LogSummary, Outcome};
+use crate::format::harmless_json;
+use crate::pile::Sum;
+use crate::plan::Outcome;
+use crate::run::{LogItem, LogState, LogSummary};
 
 #[derive(Serialize)]
 struct Object<'a> {

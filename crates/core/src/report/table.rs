@@ -4,9 +4,9 @@ use std::io::Write;
 
 use csv::{Terminator, WriterBuilder};
 
+use crate::computer::TargetPath;
 use crate::report::cell::cell;
-use crate::sweep::LogItem;
-use crate::target::TargetPath;
+use crate::run::LogItem;
 
 /// The first row.
 const COLUMNS: [&str; 7] = [

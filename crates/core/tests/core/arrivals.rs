@@ -6,9 +6,9 @@ use std::collections::BTreeSet;
 use std::process::Command;
 use std::sync::Arc;
 
-use jolly_core::arrive::{Sign, arrive};
-use jolly_core::rulebook::{RuleSet, builtin};
-use jolly_core::target::{Layout, Target};
+use jolly_core::computer::{Layout, Target};
+use jolly_core::rule::{RuleSet, builtin};
+use jolly_core::survey::{Sign, arrive};
 use jolly_demo::{DemoLayout, Fault, FaultyDisk, TreeBuilder};
 use jolly_disk::RealDisk;
 use proptest::prelude::*;

@@ -4,13 +4,15 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::os::unix::ffi::OsStrExt as _;
 
+use jolly_core::computer::{EntryKind, Layout, TargetPath};
 use jolly_core::decide::{
-    Choice, Decisions, EntryKind, Excluded, Exclusion, Node, PileDecision, PileState, Scope,
-    Selection, Spares, Standing, Start, Starts, Thing, make_manifest,
+    Choice, Decisions, Excluded, Exclusion, Node, PileDecision, PileState, Scope, Selection,
+    Spares, Standing, Start, Starts, Thing,
 };
-use jolly_core::rulebook::{AgeLimit, AgeUnit, Class, Guards, Removal};
-use jolly_core::scan::{ItemId, PileId, PileIndex, Scan, Sum};
-use jolly_core::target::{Layout, TargetPath};
+use jolly_core::pile::{PileIndex, Scan, Sum};
+use jolly_core::plan::make_manifest;
+use jolly_core::rule::{AgeLimit, AgeUnit, Class, Guards, Removal};
+use jolly_core::source::{ItemId, PileId};
 use proptest::prelude::*;
 use proptest::sample::Index;
 

@@ -12,10 +12,12 @@ use std::path::Path;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 
-use jolly_core::decide::Manifest;
-use jolly_core::rulebook::Removal;
-use jolly_core::scan::{CancelToken, Scan};
-use jolly_core::sweep::{Cause, LogState, Outcome, RunSummary, explain, rehearse, verify_log};
+use jolly_core::CancelToken;
+use jolly_core::pile::Scan;
+use jolly_core::plan::{Manifest, Outcome};
+use jolly_core::report::{Cause, explain};
+use jolly_core::rule::Removal;
+use jolly_core::run::{LogState, RunSummary, rehearse, verify_log};
 
 use jolly_demo::{Fault, FaultyDisk};
 
@@ -387,7 +389,7 @@ fn a_volume_that_is_read_only_loses_nothing_and_says_so() {
 fn what_is_held_waits_and_goes_on_where_it_was() {
     let (bench, scan, manifest) = bench();
     let before = bench.paths();
-    let pause = jolly_core::sweep::Pause::default();
+    let pause = jolly_core::run::Pause::default();
     pause.hold();
     let summary = std::thread::scope(|scope| {
         let sweeping = scope.spawn(|| crate::support::run_held(&bench, &scan, &manifest, &pause));

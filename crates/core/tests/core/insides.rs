@@ -3,13 +3,15 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use jolly_core::CancelToken;
+use jolly_core::computer::{Layout, TargetPath};
 use jolly_core::decide::{
-    Choice, Decisions, Excluded, Exclusion, Node, PileDecision, Selection, Spares,
+    Arrangement, Choice, Decisions, Entry, EntryId, Excluded, Exclusion, Inside, InsideOrder, Node,
+    Other, PileDecision, Selection, Spares, others,
 };
-use jolly_core::inside::{Arrangement, Entry, EntryId, Inside, InsideOrder, Other, others};
-use jolly_core::rulebook::Verdict;
-use jolly_core::scan::{CancelToken, ItemId, PileId, Scan, Sum};
-use jolly_core::target::{Layout, TargetPath};
+use jolly_core::pile::{Scan, Sum};
+use jolly_core::rule::Verdict;
+use jolly_core::source::{ItemId, PileId};
 use proptest::prelude::*;
 use proptest::sample::Index;
 

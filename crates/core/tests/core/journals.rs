@@ -5,8 +5,9 @@ use std::io::{self, Write};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 
-use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{Journal, LogError, Pause, Real, list_logs, read_items, sweep, verify_log};
+use jolly_core::CancelToken;
+use jolly_core::run::{Pause, Real, list_logs, read_items, sweep, verify_log};
+use jolly_core::state::{Journal, LogError};
 
 use crate::support::{Bench, DAY, ground, manifest_of, now, run};
 
@@ -40,7 +41,7 @@ impl Write for Failing {
     }
 }
 
-impl jolly_core::sweep::Sink for Failing {
+impl jolly_core::state::Sink for Failing {
     fn sync(&mut self) -> io::Result<()> {
         self.pass()
     }

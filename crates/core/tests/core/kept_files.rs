@@ -1,13 +1,13 @@
 //! Files that a technician edits by hand: what is written reads back, what somebody else wrote
 //! stays, and every mistake is told at its place.
 
-use jolly_core::decide::{Exclusion, Scope, Spares, Spot, Start, Starts};
-use jolly_core::kept::{
-    KeptError, NewPlace, add_place, change_exclusions, change_starts, read_exclusions, read_starts,
-    read_text, write_whole,
+use jolly_core::computer::{Layout, TargetPath};
+use jolly_core::decide::{
+    Exclusion, Scope, Spares, Spot, Start, Starts, change_exclusions, change_starts,
+    read_exclusions, read_starts,
 };
-use jolly_core::rulebook::{AgeLimit, AgeUnit, Class, Removal, Rulebook};
-use jolly_core::target::{Layout, TargetPath};
+use jolly_core::rule::{AgeLimit, AgeUnit, Class, NewPlace, Removal, Rulebook, add_place};
+use jolly_core::state::{KeptError, read_text, write_whole};
 use proptest::prelude::*;
 
 fn arb_limit() -> impl Strategy<Value = AgeLimit> {

@@ -7,9 +7,10 @@ use std::path::PathBuf;
 use std::process::Command;
 use std::sync::Arc;
 
-use jolly_core::rulebook::{RuleSet, Verdict, builtin, run_examples, run_hostile_home};
-use jolly_core::scan::{CancelToken, Scan, explain};
-use jolly_core::target::{Layout, Target, TargetPath};
+use jolly_core::CancelToken;
+use jolly_core::computer::{Layout, Target, TargetPath};
+use jolly_core::pile::{Scan, explain};
+use jolly_core::rule::{RuleSet, Verdict, builtin, run_examples, run_hostile_home};
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
 

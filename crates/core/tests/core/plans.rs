@@ -1,11 +1,11 @@
 //! A plan reads back as it was written, and not otherwise.
 
-use jolly_core::decide::{MostRead, PlanError, read_plan, write_plan, write_preview};
+use jolly_core::plan::{MostRead, PlanError, read_plan, write_plan, write_preview};
 use proptest::prelude::*;
 
 use crate::support::{Bench, arb_tree, build, manifest_of};
 
-fn written(bench: &Bench) -> (jolly_core::decide::Manifest, Vec<u8>) {
+fn written(bench: &Bench) -> (jolly_core::plan::Manifest, Vec<u8>) {
     let manifest = manifest_of(&bench.scan(), true);
     let mut bytes = Vec::new();
     write_plan(&manifest, &mut bytes).unwrap();

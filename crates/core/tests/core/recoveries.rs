@@ -2,9 +2,11 @@
 
 use std::collections::BTreeSet;
 
-use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{LogState, Outcome, Pan, SameComputer, read_items, recover, verify_log};
-use jolly_core::target::TargetPath;
+use jolly_core::CancelToken;
+use jolly_core::computer::TargetPath;
+use jolly_core::dustpan::Pan;
+use jolly_core::plan::Outcome;
+use jolly_core::run::{LogState, SameComputer, read_items, recover, verify_log};
 
 use crate::support::{Bench, DAY, manifest_of, now, run, succeeds};
 

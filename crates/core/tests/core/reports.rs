@@ -4,10 +4,10 @@
 use std::collections::BTreeSet;
 use std::fs::File;
 
+use jolly_core::CancelToken;
+use jolly_core::computer::{TargetPath, WrittenPath};
 use jolly_core::report::{ReportError, write_report};
-use jolly_core::scan::CancelToken;
-use jolly_core::sweep::LogError;
-use jolly_core::target::{TargetPath, WrittenPath};
+use jolly_core::state::LogError;
 use proptest::prelude::*;
 
 use crate::support::{Bench, DAY, logged_as_gone, manifest_of, paths_of, run};

@@ -7,13 +7,15 @@ use std::os::unix::fs::{MetadataExt as _, PermissionsExt as _, symlink};
 use std::path::Path;
 use std::sync::Arc;
 
-use jolly_core::decide::Manifest;
-use jolly_core::scan::{CancelToken, Scan};
-use jolly_core::sweep::{
-    Back, Dustpan, EmptyError, NewDustpan, ON_TARGET, Pan, RestoreError, RestoreOrder, Returned,
-    SameComputer, empty, read_items, restore, verify_log,
+use jolly_core::CancelToken;
+use jolly_core::computer::{Target, TargetPath};
+use jolly_core::dustpan::{Back, Dustpan, NewDustpan, ON_TARGET, Pan};
+use jolly_core::pile::Scan;
+use jolly_core::plan::Manifest;
+use jolly_core::run::{
+    EmptyError, RestoreError, RestoreOrder, Returned, SameComputer, empty, read_items, restore,
+    verify_log,
 };
-use jolly_core::target::{Target, TargetPath};
 use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
 
@@ -63,7 +65,7 @@ fn seen(root: &Path) -> BTreeMap<Vec<u8>, String> {
 
 fn back(bench: &Bench, target: &Target, wanted: &[u8]) -> Result<Returned, RestoreError> {
     let pan = Pan::read(&bench.state(), "one").unwrap().unwrap();
-    let is_wanted = |item: &jolly_core::sweep::PanItem| {
+    let is_wanted = |item: &jolly_core::dustpan::PanItem| {
         let path = item.path.as_bytes();
         wanted.is_empty()
             || path == wanted
@@ -555,7 +557,7 @@ fn a_dustpan_whose_disk_is_full_costs_nothing_but_the_run() {
             .status(),
     );
     assert!(summary.has_stayed());
-    let gone = jolly_core::sweep::Outcome::SetAside;
+    let gone = jolly_core::plan::Outcome::SetAside;
     assert_eq!(
         summary.sum(gone).items,
         0,

@@ -4,8 +4,8 @@
 use std::collections::HashMap;
 use std::path::Path;
 
-use jolly_core::rulebook::Class;
-use jolly_core::target::{Layout, TargetPath};
+use jolly_core::computer::{Layout, TargetPath};
+use jolly_core::rule::Class;
 
 use crate::support::{Bench, DAY, manifest_of};
 

@@ -5,10 +5,11 @@ use std::os::unix::ffi::OsStrExt as _;
 use std::path::Path;
 use std::sync::Arc;
 
-use jolly_core::rulebook::{RuleSet, Verdict};
-use jolly_core::scan::{CancelToken, Scan, explain};
-use jolly_core::sweep::Outcome;
-use jolly_core::target::TargetPath;
+use jolly_core::CancelToken;
+use jolly_core::computer::TargetPath;
+use jolly_core::pile::{Scan, explain};
+use jolly_core::plan::Outcome;
+use jolly_core::rule::{RuleSet, Verdict};
 use proptest::prelude::*;
 
 use crate::support::{Bench, DAY, Program, asking, manifest_of, now, paths_of, run, scan_on};
@@ -198,8 +199,8 @@ fn a_launcher_of_a_system_on_another_volume_is_not_called_broken() {
     tree.folder("Users/pia/Library").unwrap();
     let broken = || {
         let disk = Arc::new(jolly_disk::RealDisk);
-        let target = jolly_core::target::Target::open(disk, &root, None, &|_| None).unwrap();
-        let books = [jolly_core::rulebook::builtin(target.layout)];
+        let target = jolly_core::computer::Target::open(disk, &root, None, &|_| None).unwrap();
+        let books = [jolly_core::rule::builtin(target.layout)];
         let rules = Arc::new(RuleSet::compile(&books).unwrap());
         found(
             &scan_on(&Arc::new(target), &rules),
@@ -369,12 +370,12 @@ fn hostile_files_of_every_kind_are_read_without_harm() {
         for file in files {
             bench.tree.text(file, bytes, 3000 * DAY).unwrap();
         }
-        for layout in jolly_core::target::Layout::ALL {
+        for layout in jolly_core::computer::Layout::ALL {
             let disk = Arc::new(jolly_disk::RealDisk);
             let target =
-                jolly_core::target::Target::open(disk, &bench.root(), Some(layout), &|_| None);
+                jolly_core::computer::Target::open(disk, &bench.root(), Some(layout), &|_| None);
             let target = Arc::new(target.unwrap());
-            let books = [jolly_core::rulebook::builtin(layout)];
+            let books = [jolly_core::rule::builtin(layout)];
             let rules = Arc::new(RuleSet::compile(&books).unwrap());
             let scan = scan_on(&target, &rules);
             for item in scan.arena.items() {
@@ -394,7 +395,7 @@ fn hostile_files_of_every_kind_are_read_without_harm() {
                 );
                 assert!(!id.ends_with("/lost-thumbnails"), "{path}");
             }
-            drop(jolly_core::arrive::arrive(&target, &rules, now(), &|| {
+            drop(jolly_core::survey::arrive(&target, &rules, now(), &|| {
                 false
             }));
         }

@@ -1,10 +1,10 @@
 //! A rulebook says what it means, its examples hold, and no book talks its way past a guard.
 
-use jolly_core::rulebook::{
+use jolly_core::computer::{Layout, Place};
+use jolly_core::rule::{
     AgeBy, AgeLimit, AgeRule, AgeUnit, Class, Detect, Example, Family, FileKind, KeepNewest, Need,
     Removal, Rule, RuleSet, Rulebook, Section, Verdict, Within, builtin, run_examples,
 };
-use jolly_core::target::{Layout, Place};
 use proptest::prelude::*;
 
 use crate::support::{Bench, DAY, manifest_of, paths_of};

@@ -7,9 +7,10 @@ use std::os::unix::fs::MetadataExt as _;
 use std::path::Path;
 use std::sync::Arc;
 
-use jolly_core::rulebook::{Fit, Guards, band_of};
-use jolly_core::scan::{CancelToken, Scan, ScanOrder, scan};
-use jolly_core::target::TargetPath;
+use jolly_core::CancelToken;
+use jolly_core::computer::TargetPath;
+use jolly_core::pile::{Scan, ScanOrder, scan};
+use jolly_core::rule::{Fit, Guards, band_of};
 use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
 
@@ -38,7 +39,7 @@ fn naive(scan: &Scan, root: &Path) -> BTreeMap<Vec<u8>, (usize, Option<usize>)> 
                 .as_bytes()
                 .to_vec();
             let target_path = TargetPath::new(below.clone()).unwrap();
-            let fits = |search: &&jolly_core::rulebook::Search| {
+            let fits = |search: &&jolly_core::rule::Search| {
                 let rule = scan.rules.rule(search.rule);
                 // What a file is inside isn't told by names, and these are nothing.
                 rule.rule.detect.is_none()
@@ -420,7 +421,7 @@ fn a_stopped_scan_keeps_what_it_has_and_says_that_it_is_a_part() {
     let (target, rules) = (bench.target_on(slow.clone()), bench.rules());
     slow.stall(std::time::Duration::from_millis(1));
     let scan = scan(&ScanOrder::new(&target, &rules, now()), &cancel, &|event| {
-        if let jolly_core::scan::ScanEvent::Counted { items, .. } = event
+        if let jolly_core::walk::ScanEvent::Counted { items, .. } = event
             && items > 0
         {
             stop.cancel();
@@ -445,7 +446,7 @@ fn an_unreadable_folder_is_told_and_the_rest_is_found() {
     let mut told = 0;
     for call in 1..=opening {
         let disk = Arc::new(FaultyDisk::new(Fault::FailAt(call)));
-        let target = jolly_core::target::Target::open(disk, &bench.root(), None, &|_| None);
+        let target = jolly_core::computer::Target::open(disk, &bench.root(), None, &|_| None);
         let Ok(target) = target else { continue };
         let scan = scan_on(&Arc::new(target), &bench.rules());
         assert_adds_up(&scan);

@@ -6,14 +6,17 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 
 use jiff::Timestamp;
-use jolly_core::decide::{Decisions, Manifest, Selection, make_manifest};
-use jolly_core::rulebook::{RuleSet, builtin};
-use jolly_core::scan::{CancelToken, Question, Scan, ScanOrder, scan};
-use jolly_core::sweep::{
-    Dustpan, Ground, Journal, LogItem, NewDustpan, Outcome, Pause, Predictions, Real, RunSummary,
-    StateFolder, SweepError, read_items, sweep,
+use jolly_core::CancelToken;
+use jolly_core::computer::{Dates, Layout, Target, TargetPath};
+use jolly_core::decide::{Decisions, Selection};
+use jolly_core::dustpan::{Dustpan, NewDustpan};
+use jolly_core::pile::{Question, Scan, ScanOrder, scan};
+use jolly_core::plan::{Manifest, Outcome, make_manifest};
+use jolly_core::rule::{RuleSet, builtin};
+use jolly_core::run::{
+    Ground, LogItem, Pause, Predictions, Real, RunSummary, SweepError, read_items, sweep,
 };
-use jolly_core::target::{Dates, Layout, Target, TargetPath};
+use jolly_core::state::{Journal, StateFolder};
 use jolly_demo::TreeBuilder;
 use jolly_disk::{Disk, RealDisk};
 use proptest::prelude::*;

@@ -5,13 +5,15 @@ use std::os::unix::fs::symlink;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-use jolly_core::decide::{EntryKind, Manifest, ManifestItem};
-use jolly_core::scan::{CancelToken, Scan};
-use jolly_core::sweep::{
-    Journal, LogState, Outcome, Pause, Predictions, Real, Rehearsed, SweepError, forget_rehearsals,
-    read_items, rehearse, sweep, verify_log,
+use jolly_core::CancelToken;
+use jolly_core::computer::{EntryKind, TargetPath};
+use jolly_core::pile::Scan;
+use jolly_core::plan::{Manifest, ManifestItem, Outcome};
+use jolly_core::run::{
+    LogState, Pause, Predictions, Real, Rehearsed, SweepError, forget_rehearsals, read_items,
+    rehearse, sweep, verify_log,
 };
-use jolly_core::target::TargetPath;
+use jolly_core::state::Journal;
 use jolly_demo::{Fault, FaultyDisk};
 use jolly_disk::RealDisk;
 use proptest::prelude::*;
@@ -405,7 +407,7 @@ fn a_list_for_another_target_and_a_second_sweep_are_refused() {
     let before = bench.paths();
     assert!(matches!(
         run(&bench, &scan, &manifest, "two", &never()),
-        Err(SweepError::Locked)
+        Err(SweepError::Locked(jolly_core::state::LockError::Held))
     ));
     assert_eq!(bench.paths(), before);
     drop(held);

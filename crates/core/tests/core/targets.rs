@@ -4,8 +4,8 @@ use std::os::unix::fs::MetadataExt as _;
 use std::path::Path;
 use std::sync::Arc;
 
-use jolly_core::rulebook::Guards;
-use jolly_core::target::{Place, Target, TargetError, TargetPath};
+use jolly_core::computer::{Place, Target, TargetError, TargetPath};
+use jolly_core::rule::Guards;
 use jolly_disk::RealDisk;
 
 use crate::support::{Bench, DAY, NOW};
@@ -121,7 +121,7 @@ fn the_stand_in_volume_is_its_capacity_less_what_is_really_allocated() {
 
 #[test]
 fn a_sheet_is_kept_whole_and_a_malformed_one_is_told_with_its_place() {
-    use jolly_core::sheet::{Sheet, SheetError};
+    use jolly_core::state::{Sheet, SheetError};
     let bench = Bench::demo();
     let (target, state) = (bench.target(), bench.state());
     let identity = target.identity().as_str();

@@ -6,14 +6,14 @@ use std::path::Path;
 use std::process::Command;
 use std::sync::Arc;
 
-use jolly_core::sweep::{RoomError, find_room};
-use jolly_core::target::Target;
+use jolly_core::computer::Target;
+use jolly_core::dustpan::{RoomError, find_room};
 use jolly_demo::{Fault, FaultyDisk, skipped};
 use jolly_disk::RealDisk;
 use proptest::prelude::*;
 
 use crate::support::{Bench, DAY, manifest_of, now, paths_of, run, scan_on};
-use jolly_core::scan::CancelToken;
+use jolly_core::CancelToken;
 
 const TAG: &str = "Signature: 8a477f597d28d172789f06886806bc55";
 
@@ -366,7 +366,7 @@ fn a_part_of_a_btrfs_volume_that_lies_apart_is_a_boundary() {
     )
     .unwrap();
     let mut target = Target::open(Arc::new(RealDisk), &point, None, &|_| None).unwrap();
-    target.dates = jolly_core::target::Dates::Written;
+    target.dates = jolly_core::computer::Dates::Written;
     let scan = scan_on(&Arc::new(target), &Bench::new().rules());
     let found = paths_of(&manifest_of(&scan, true));
     assert_eq!(below(&found, "tmp"), ["tmp/old"]);
@@ -482,17 +482,17 @@ fn a_link_and_a_folder_of_somebody_else_come_to_nobody_through_a_restore() {
         }
     });
     let target = bench.target_on(disk);
-    let pan = jolly_core::sweep::Pan::read(&bench.state(), "one")
+    let pan = jolly_core::dustpan::Pan::read(&bench.state(), "one")
         .unwrap()
         .unwrap();
-    let order = jolly_core::sweep::RestoreOrder {
+    let order = jolly_core::run::RestoreOrder {
         state: &bench.state(),
         pan: &pan,
         target: &target,
         when: now(),
-        same: jolly_core::sweep::SameComputer::MustBeKnown,
+        same: jolly_core::run::SameComputer::MustBeKnown,
     };
-    let back = jolly_core::sweep::restore(&order, &|_| true, &CancelToken::default(), &|_, _| {});
+    let back = jolly_core::run::restore(&order, &|_| true, &CancelToken::default(), &|_, _| {});
     back.unwrap();
     assert_eq!(
         std::fs::read_dir(&outside).unwrap().count(),

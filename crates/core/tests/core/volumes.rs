@@ -7,10 +7,14 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::sync::Arc;
 
-use jolly_core::rulebook::{RuleSet, builtin};
-use jolly_core::scan::CancelToken;
-use jolly_core::sweep::{Dustpan, Journal, NewDustpan, Outcome, Pause, Real, StateFolder, sweep};
-use jolly_core::target::{Layout, Target, mount_of, mounted_systems};
+use jolly_core::CancelToken;
+use jolly_core::computer::{Layout, Target, mounted_systems};
+use jolly_core::dustpan::{Dustpan, NewDustpan};
+use jolly_core::host::mount_of;
+use jolly_core::plan::Outcome;
+use jolly_core::rule::{RuleSet, builtin};
+use jolly_core::run::{Pause, Real, sweep};
+use jolly_core::state::{Journal, StateFolder};
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
 

@@ -9,10 +9,11 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
 use jiff::Timestamp;
-use jolly_core::decide::EntryKind;
-use jolly_core::rulebook::RuleSet;
-use jolly_core::scan::{CancelToken, Scan, ScanEvent, ScanOrder, scan};
-use jolly_core::target::Target;
+use jolly_core::CancelToken;
+use jolly_core::computer::{EntryKind, Target};
+use jolly_core::pile::{Scan, ScanOrder, scan};
+use jolly_core::rule::RuleSet;
+use jolly_core::walk::ScanEvent;
 use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
 

@@ -3,11 +3,11 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use jolly_core::arrive::Arrival;
 use jolly_core::decide::Selection;
-use jolly_core::rulebook::RuleNumber;
-use jolly_core::sheet::Sheet;
-use jolly_core::sweep::LeftOver;
+use jolly_core::rule::RuleNumber;
+use jolly_core::run::LeftOver;
+use jolly_core::state::Sheet;
+use jolly_core::survey::Arrival;
 
 use crate::session::Session;
 

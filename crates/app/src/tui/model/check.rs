@@ -7,13 +7,14 @@ use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Timestamp};
 
-use jolly_core::decide::{Decisions, EntryKind, Manifest, ManifestItem, make_manifest};
-use jolly_core::rulebook::{Class, Removal, RuleNumber};
-use jolly_core::scan::{Blocked, Scan, Sum};
-use jolly_core::sweep::{
-    KEPT_DAYS, Predictions, Room, RunSummary, estimate_packed, find_room, overwrite_caveat,
-};
-use jolly_core::target::InUse;
+use jolly_core::computer::EntryKind;
+use jolly_core::decide::Decisions;
+use jolly_core::dustpan::{KEPT_DAYS, Room, estimate_packed, find_room};
+use jolly_core::host::InUse;
+use jolly_core::pile::{Blocked, Scan, Sum};
+use jolly_core::plan::{Manifest, ManifestItem, make_manifest};
+use jolly_core::rule::{Class, Removal, RuleNumber};
+use jolly_core::run::{Predictions, RunSummary, overwrite_caveat};
 use jolly_core::whole_story;
 
 use crate::session::{Session, clock};

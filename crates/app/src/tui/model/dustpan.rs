@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
-use jolly_core::sweep::{Pan, PanItem};
-use jolly_core::target::TargetPath;
+use jolly_core::computer::TargetPath;
+use jolly_core::dustpan::{Pan, PanItem};
 
 /// What one folder held.
 pub(in crate::tui) struct PanFolder {
@@ -198,19 +198,19 @@ mod tests {
 
     fn sample(all: &[Vec<PanFolder>]) -> Vec<DustpanRun> {
         let dir = tempfile::tempdir().unwrap();
-        let state = jolly_core::sweep::StateFolder::new(dir.path().join("state"));
+        let state = jolly_core::state::StateFolder::new(dir.path().join("state"));
         let root = dir.path().join("root");
         std::fs::create_dir_all(root.join("etc")).unwrap();
         let disk = Arc::new(jolly_disk::RealDisk);
-        let layout = Some(jolly_core::target::Layout::Linux);
-        let target = jolly_core::target::Target::open(disk, &root, layout, &|_| None).unwrap();
-        let new = jolly_core::sweep::NewDustpan {
+        let layout = Some(jolly_core::computer::Layout::Linux);
+        let target = jolly_core::computer::Target::open(disk, &root, layout, &|_| None).unwrap();
+        let new = jolly_core::dustpan::NewDustpan {
             run: "one",
             started: jiff::Timestamp::UNIX_EPOCH,
             target: &target,
             folder: None,
         };
-        drop(jolly_core::sweep::Dustpan::create(&state, &new).unwrap());
+        drop(jolly_core::dustpan::Dustpan::create(&state, &new).unwrap());
         let pan = Pan::read(&state, "one").unwrap().unwrap();
         let folders = |folders: &Vec<PanFolder>| {
             let copy = |folder: &PanFolder| PanFolder {

@@ -3,8 +3,8 @@
 use std::sync::Arc;
 
 use jolly_core::decide::{Exclusion, ExclusionError, Reach, Scope, Spares, Spot};
-use jolly_core::rulebook::{AgeLimit, written_size};
-use jolly_core::scan::Sum;
+use jolly_core::pile::Sum;
+use jolly_core::rule::{AgeLimit, written_size};
 use tui_input::Input;
 
 /// What could be excluded from here.

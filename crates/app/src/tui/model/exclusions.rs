@@ -1,7 +1,7 @@
 //! All exclusions, with what each one spares now.
 
 use jolly_core::decide::Excluded;
-use jolly_core::scan::Sum;
+use jolly_core::pile::Sum;
 
 use crate::tui::model::Weigh;
 

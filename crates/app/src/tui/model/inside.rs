@@ -4,9 +4,9 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-use jolly_core::decide::Decisions;
-use jolly_core::inside::{Arrangement, EntryId, Inside, InsideOrder, Others};
-use jolly_core::scan::{PileId, Scan, Sum};
+use jolly_core::decide::{Arrangement, Decisions, EntryId, Inside, InsideOrder, Others};
+use jolly_core::pile::{Scan, Sum};
+use jolly_core::source::PileId;
 
 /// One row.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

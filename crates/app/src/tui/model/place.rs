@@ -1,6 +1,6 @@
 //! A folder that is to be a pile of its own, while it is being said.
 
-use jolly_core::rulebook::Class;
+use jolly_core::rule::Class;
 use tui_input::Input;
 
 /// The lines of the question, in order.

@@ -1,7 +1,8 @@
 //! How a sweep went, and what a second look says.
 
-use jolly_core::scan::Sum;
-use jolly_core::sweep::{Cause, LeftOver, RunSummary};
+use jolly_core::pile::Sum;
+use jolly_core::report::Cause;
+use jolly_core::run::{LeftOver, RunSummary};
 
 /// What the verifying scan says.
 #[derive(Clone, Debug)]

@@ -3,8 +3,9 @@
 use std::cmp::Reverse;
 
 use jolly_core::decide::Decisions;
-use jolly_core::rulebook::Class;
-use jolly_core::scan::{PileId, Scan};
+use jolly_core::pile::Scan;
+use jolly_core::rule::Class;
+use jolly_core::source::PileId;
 
 /// One row.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -1,7 +1,7 @@
 //! The rules in force, looked through one by one.
 
-use jolly_core::rulebook::{RuleNumber, Section};
-use jolly_core::scan::Sum;
+use jolly_core::pile::Sum;
+use jolly_core::rule::{RuleNumber, Section};
 use tui_input::Input;
 
 use crate::session::Session;
@@ -65,7 +65,7 @@ fn sums(weigh: &Weigh, rule: RuleNumber) -> (Sum, Sum) {
     for (at, pile) in weigh.scan.piles.iter().enumerate() {
         if pile.rule == rule {
             found.add(pile.found());
-            takes.add(weigh.decisions.takes(jolly_core::scan::PileId(at)));
+            takes.add(weigh.decisions.takes(jolly_core::source::PileId(at)));
         }
     }
     (found, takes)

@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use jolly_core::scan::ScanEvent;
+use jolly_core::walk::ScanEvent;
 
 /// One place being walked.
 #[derive(Clone, Debug, Default)]

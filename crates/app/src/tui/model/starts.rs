@@ -1,7 +1,7 @@
 //! How this shop starts, class by class and rule by rule, beside what is built in.
 
 use jolly_core::decide::{PileDecision, Start, Starts};
-use jolly_core::rulebook::{Class, RuleNumber};
+use jolly_core::rule::{Class, RuleNumber};
 use tui_input::Input;
 
 use crate::session::Session;

@@ -3,8 +3,9 @@
 use std::collections::BTreeMap;
 use std::time::Duration;
 
-use jolly_core::rulebook::Class;
-use jolly_core::sweep::{OutcomeSums, SweepEvent};
+use jolly_core::plan::OutcomeSums;
+use jolly_core::rule::Class;
+use jolly_core::run::SweepEvent;
 
 use crate::tui::model::Check;
 

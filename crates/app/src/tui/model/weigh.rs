@@ -5,9 +5,10 @@ use std::sync::Arc;
 
 use jiff::civil::Date;
 use jolly_core::decide::Decisions;
-use jolly_core::rulebook::{BAND_COUNT, Class};
-use jolly_core::scan::{ItemId, PileId, Scan, Sum};
-use jolly_core::target::Holder;
+use jolly_core::host::Holder;
+use jolly_core::pile::{Scan, Sum};
+use jolly_core::rule::{BAND_COUNT, Class};
+use jolly_core::source::{ItemId, PileId};
 
 use crate::tui::model::{InsideView, Order, Row, rows};
 

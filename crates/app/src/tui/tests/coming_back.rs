@@ -166,7 +166,7 @@ fn the_list_is_saved_once_and_only_for_this_person() {
         0o600
     );
     let plan = std::fs::File::open(&path).unwrap();
-    let read = jolly_core::decide::read_plan(plan, jolly_core::decide::MostRead::default());
+    let read = jolly_core::plan::read_plan(plan, jolly_core::plan::MostRead::default());
     let list = desk.model.check.as_ref().unwrap().manifest.clone().unwrap();
     assert_eq!(read.unwrap(), *list);
 }

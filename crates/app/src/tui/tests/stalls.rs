@@ -3,7 +3,7 @@
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use jolly_core::target::Target;
+use jolly_core::computer::Target;
 use jolly_demo::{Fault, FaultyDisk};
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
@@ -149,6 +149,6 @@ fn a_stopped_scan_is_called_a_part_wherever_it_leads() {
     desk.text("sweep");
     let shown = desk.shown();
     assert!(shown.contains("had been stopped"), "{shown}");
-    let logs = jolly_core::sweep::list_logs(&desk.model.session.as_ref().unwrap().state).unwrap();
+    let logs = jolly_core::run::list_logs(&desk.model.session.as_ref().unwrap().state).unwrap();
     assert!(logs[0].as_ref().unwrap().is_partial);
 }

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use jolly_core::sweep::LeftOver;
+use jolly_core::run::LeftOver;
 use tui_input::Input;
 
 use crate::tui::keys::Action;

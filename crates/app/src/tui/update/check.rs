@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use jolly_core::sweep::Rehearsed;
+use jolly_core::run::Rehearsed;
 
 use crate::tui::keys::Action;
 use crate::tui::model::{Check, Model, Rehearsal, Saves, Station, Sweeping, WORD};

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use jolly_core::sweep::Returned;
+use jolly_core::run::Returned;
 
 use crate::tui::bench::shown;
 use crate::tui::keys::Action;

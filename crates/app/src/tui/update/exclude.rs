@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use jolly_core::decide::{Excluded, Exclusion, Reach, Scope, Spares};
-use jolly_core::scan::Scan;
+use jolly_core::pile::Scan;
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;

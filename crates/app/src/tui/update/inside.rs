@@ -2,9 +2,8 @@
 
 use std::sync::Arc;
 
-use jolly_core::decide::{Choice, Node, Standing};
-use jolly_core::inside::{Arrangement, EntryId, Inside, Others};
-use jolly_core::scan::Sum;
+use jolly_core::decide::{Arrangement, Choice, EntryId, Inside, Node, Others, Standing};
+use jolly_core::pile::Sum;
 use tui_input::Input;
 
 use crate::tui::keys::Action;

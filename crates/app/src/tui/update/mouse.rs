@@ -1,7 +1,7 @@
 //! The mouse at weigh: a click on a band sets the limit there, one on the mark takes or leaves, one
 //! elsewhere moves there; the wheel scrolls.
 
-use jolly_core::rulebook::{AgeLimit, BAND_COUNT};
+use jolly_core::rule::{AgeLimit, BAND_COUNT};
 use ratatui::crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::Rect;
 

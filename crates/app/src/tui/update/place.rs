@@ -2,9 +2,8 @@
 
 use std::sync::Arc;
 
-use jolly_core::kept::NewPlace;
-use jolly_core::rulebook::Class;
-use jolly_core::target::Printable;
+use jolly_core::format::Printable;
+use jolly_core::rule::{Class, NewPlace};
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
@@ -135,7 +134,7 @@ pub(super) fn added(model: &mut Model, added: Result<Opened, String>) -> Vec<Eff
     // the new one stands before them.
     selection.exclusions.clone_from(&model.selection.exclusions);
     selection.starts = model.selection.starts.clone();
-    let renumber = |rules: &[jolly_core::rulebook::RuleNumber]| {
+    let renumber = |rules: &[jolly_core::rule::RuleNumber]| {
         let old = model.session.as_ref();
         let ids = rules
             .iter()

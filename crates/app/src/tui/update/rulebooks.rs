@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use jolly_core::rulebook::RuleNumber;
+use jolly_core::rule::RuleNumber;
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;

@@ -3,8 +3,8 @@
 use std::sync::Arc;
 
 use jolly_core::decide::{PileDecision, Start};
-use jolly_core::rulebook::AgeLimit;
-use jolly_core::scan::PileId;
+use jolly_core::rule::AgeLimit;
+use jolly_core::source::PileId;
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;

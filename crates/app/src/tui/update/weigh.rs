@@ -2,10 +2,9 @@
 
 use std::sync::Arc;
 
-use jolly_core::decide::PileDecision;
-use jolly_core::inside::InsideOrder;
-use jolly_core::rulebook::{AgeLimit, Class};
-use jolly_core::scan::PileId;
+use jolly_core::decide::{InsideOrder, PileDecision};
+use jolly_core::rule::{AgeLimit, Class};
+use jolly_core::source::PileId;
 use tui_input::Input;
 
 use crate::tui::keys::Action;

@@ -1,6 +1,6 @@
 //! The arrive station: the computers on the bench, and what the one in focus is.
 
-use jolly_core::target::Account;
+use jolly_core::computer::Account;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::Line;

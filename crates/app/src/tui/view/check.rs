@@ -1,9 +1,10 @@
 //! The check station: what goes, in sentences, and the list itself.
 
-use jolly_core::decide::{EntryKind, ManifestItem};
-use jolly_core::rulebook::Removal;
-use jolly_core::scan::Blocked;
-use jolly_core::sweep::RunSummary;
+use jolly_core::computer::EntryKind;
+use jolly_core::pile::Blocked;
+use jolly_core::plan::ManifestItem;
+use jolly_core::rule::Removal;
+use jolly_core::run::RunSummary;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
@@ -120,7 +121,7 @@ fn sentences(theme: &Theme, check: &Check, width: usize, height: usize) -> Vec<L
         .biggest
         .iter()
         .map(|item| {
-            let name = jolly_core::target::Printable(item.path.name()).to_string();
+            let name = jolly_core::format::Printable(item.path.name()).to_string();
             format!("{} {}", cut(&name, 30), bytes(item.bytes))
         })
         .collect();

@@ -2,7 +2,7 @@
 
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, civil::Date};
-use jolly_core::target::Printable;
+use jolly_core::format::Printable;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;

@@ -1,7 +1,7 @@
 //! All exclusions, with what each one spares now.
 
 use jolly_core::decide::{Excluded, Scope};
-use jolly_core::kept::shown_name;
+use jolly_core::state::shown_name;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
@@ -126,7 +126,7 @@ impl Columns {
         &self,
         theme: &Theme,
         one: &Excluded,
-        held: jolly_core::scan::Sum,
+        held: jolly_core::pile::Sum,
         is_focus: bool,
     ) -> Line<'static> {
         let exclusion = &one.exclusion;

@@ -85,7 +85,7 @@ fn folder_question(
         lines.push(Line::styled(hint, theme.style(Role::Quiet)));
     }
     for folder in folders.iter().take(OFFERED) {
-        let name = jolly_core::target::Printable(folder.as_bytes()).to_string();
+        let name = jolly_core::format::Printable(folder.as_bytes()).to_string();
         lines.push(Line::styled(
             format!("     {}", cut(&name, 64)),
             theme.style(Role::Text),

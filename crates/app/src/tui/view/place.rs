@@ -1,6 +1,6 @@
 //! A folder that is to be a pile of its own, while it is being said.
 
-use jolly_core::target::Printable;
+use jolly_core::format::Printable;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;

@@ -1,6 +1,7 @@
 //! The report station: before and after, what went, what stayed and why.
 
-use jolly_core::sweep::{Cause, Outcome};
+use jolly_core::plan::Outcome;
+use jolly_core::report::Cause;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;

@@ -1,6 +1,6 @@
 //! The rules in force, one by one: what each says, where it looks, what it found.
 
-use jolly_core::rulebook::{CompiledRule, Example, Section};
+use jolly_core::rule::{CompiledRule, Example, Section};
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::Line;
@@ -197,7 +197,7 @@ fn said(row: &RuleRow, compiled: &CompiledRule) -> Vec<(&'static str, String, Ro
 }
 
 /// The keys that only some rules have, in words.
-fn more_keys(rule: &jolly_core::rulebook::Rule) -> Vec<(&'static str, String)> {
+fn more_keys(rule: &jolly_core::rule::Rule) -> Vec<(&'static str, String)> {
     let mut more = Vec::new();
     if let Some(detect) = rule.detect {
         more.push(("recognises", detect.words().to_owned()));

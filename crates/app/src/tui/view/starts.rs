@@ -1,7 +1,7 @@
 //! How this shop starts, beside what is built in.
 
 use jolly_core::decide::PileDecision;
-use jolly_core::kept::shown_name;
+use jolly_core::state::shown_name;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;

@@ -1,7 +1,7 @@
 //! The sweep station: the strip empties.
 
-use jolly_core::rulebook::Class;
-use jolly_core::sweep::Outcome;
+use jolly_core::plan::Outcome;
+use jolly_core::rule::Class;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;

@@ -9,8 +9,8 @@ use ratatui::layout::Rect;
 use ratatui::text::Line;
 
 use jolly_core::decide::PileState;
-use jolly_core::rulebook::Class;
-use jolly_core::scan::PileId;
+use jolly_core::rule::Class;
+use jolly_core::source::PileId;
 
 use crate::tui::areas::{CARD, first_row, list_room};
 use crate::tui::columns::{self, Columns};

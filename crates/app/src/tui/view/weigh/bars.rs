@@ -1,8 +1,8 @@
 //! Age bars with the cut line.
 
 use jolly_core::decide::PileState;
-use jolly_core::rulebook::{AgeLimit, BAND_COUNT, BAND_EDGES, Class};
-use jolly_core::scan::PileId;
+use jolly_core::rule::{AgeLimit, BAND_COUNT, BAND_EDGES, Class};
+use jolly_core::source::PileId;
 
 use crate::tui::columns::Columns;
 use crate::tui::draw::Pieces;

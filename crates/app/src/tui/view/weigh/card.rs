@@ -1,7 +1,7 @@
 //! The card: what the row in focus is, and what happens afterwards.
 
-use jolly_core::rulebook::Removal;
-use jolly_core::scan::PileId;
+use jolly_core::rule::Removal;
+use jolly_core::source::PileId;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
@@ -80,7 +80,7 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
     fourth.add("   biggest  ", quiet);
     for (at, item) in pile.biggest.iter().take(2).enumerate() {
         let separator = if at > 0 { "   " } else { "" };
-        let name = jolly_core::target::Printable(scan.arena.name(*item)).to_string();
+        let name = jolly_core::format::Printable(scan.arena.name(*item)).to_string();
         fourth.add(format!("{separator}{} ", cut(&name, 34)), text);
         let facts = format!(
             "{} {} {}",

@@ -2,11 +2,10 @@
 
 mod card;
 
-use jolly_core::decide::{Choice, Standing};
-use jolly_core::inside::{Entry, EntryId, Trashed};
-use jolly_core::rulebook::{BAND_COUNT, Verdict, band_of};
-use jolly_core::scan::Sum;
-use jolly_core::target::Printable;
+use jolly_core::decide::{Choice, Entry, EntryId, Standing, Trashed};
+use jolly_core::format::Printable;
+use jolly_core::pile::Sum;
+use jolly_core::rule::{BAND_COUNT, Verdict, band_of};
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::style::Style;

@@ -1,9 +1,8 @@
 //! The card of what is in focus inside a pile: what it is, whether it goes, and why.
 
-use jolly_core::decide::Standing;
-use jolly_core::inside::{Entry, EntryId};
-use jolly_core::scan::{FolderId, ItemId, ItemKind};
-use jolly_core::target::Printable;
+use jolly_core::decide::{Entry, EntryId, Standing};
+use jolly_core::format::Printable;
+use jolly_core::source::{FolderId, ItemId, ItemKind};
 use ratatui::text::Line;
 
 use crate::tui::draw::{Pieces, cut, cut_front};

@@ -1,0 +1,36 @@
+//! The computer that is worked on: its root, layout, accounts, places and volume.
+//!
+//! All paths are bytes below the root, and each is opened part by part without following a link out of it. A new layout
+//! or place goes here.
+
+mod accounts;
+mod entry_kind;
+mod layout;
+mod opened;
+mod path;
+mod places;
+mod presence;
+mod running;
+mod systems;
+mod volume;
+
+pub use accounts::account::Account;
+pub use accounts::personal::Personal;
+pub use entry_kind::EntryKind;
+pub(crate) use layout::fold;
+pub use layout::{Layout, UnknownLayout};
+pub(crate) use opened::read_small;
+pub use opened::{Dates, Target, TargetError};
+pub use path::{PathError, TargetPath, WrittenPath};
+pub(crate) use places::find::{
+    anything_noting as find_noting, folders as find_folders, is_pattern,
+};
+pub use places::{Place, Places};
+pub(crate) use presence::{Presence, presence};
+pub(crate) use running::running;
+pub use systems::mounted_systems;
+pub use volume::Volume;
+pub use volume::identity::Identity;
+
+/// The most folders one in the other that are looked into.
+pub const MOST_DEPTH: usize = 4096;

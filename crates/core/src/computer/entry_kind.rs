@@ -1,0 +1,12 @@
+//! What kinds of things can go.
+
+/// What may be on a list of what goes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum EntryKind {
+    /// A regular file.
+    File,
+    /// A symbolic link itself.
+    Link,
+    /// A folder that is empty once the rest of the manifest is gone.
+    Folder,
+}

@@ -1,0 +1,27 @@
+//! What was set aside: packed into an archive, recorded beside it, and put back.
+//!
+//! An archive is a tar in zstd frames that any tar reads. It is trusted no more than the target is.
+
+pub(crate) mod archive;
+mod entry;
+mod estimate;
+mod frames;
+mod proof;
+mod put_back;
+mod record;
+mod restore_outcome;
+mod room;
+mod sparse;
+mod staging;
+
+pub use archive::{Dustpan, DustpanError, KEPT_DAYS, NewDustpan};
+pub(crate) use archive::{Frame, Prover, Writer};
+pub(crate) use entry::each_entry;
+pub use estimate::estimate_packed;
+pub(crate) use frames::{MOST_STORED, read_frame};
+pub(crate) use proof::Stoppable;
+pub(crate) use put_back::PutBack;
+pub(crate) use record::Line;
+pub use record::{Pan, PanItem};
+pub use restore_outcome::Back;
+pub use room::{ON_TARGET, Room, RoomError, find_room, is_dustpan_on_target};

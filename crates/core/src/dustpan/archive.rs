@@ -1,0 +1,449 @@
+//! Where set-aside items wait: one tar in zstd a run, readable by ordinary tools, and a record of
+//! what is in it.
+
+use crate::dustpan::entry::{Body, Entry};
+use crate::dustpan::proof::{read_back, stopped};
+use crate::dustpan::{entry, sparse};
+
+use std::fs::File;
+use std::io::{self, Write as _};
+use std::os::fd::AsFd as _;
+use std::os::unix::fs::{FileExt as _, MetadataExt as _};
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
+
+use jiff::{SignedDuration, Timestamp};
+use jolly_disk::{Disk, Folder, Kind, Piece, Stat, Traits, pieces};
+
+use crate::cancel::CancelToken;
+use crate::computer::Target;
+use crate::dustpan::frames::Frames;
+use crate::dustpan::record::{FORMAT, Line, Packed, PackedKind, VERSION};
+use crate::plan::{ItemOutcome, ManifestItem, Outcome, TargetMark};
+use crate::state::{Journal, JournalError, StateError, StateFolder, archive_of};
+
+/// For how long a dustpan is kept.
+pub const KEPT_DAYS: i64 = 30;
+
+/// How much of a file is read at once.
+const PIECE: usize = 256 * 1024;
+
+/// Why the dustpan can't take anything more.
+#[derive(Debug, thiserror::Error)]
+#[expect(missing_docs, reason = "the message names the fields")]
+pub enum DustpanError {
+    #[error("cannot make the dustpan")]
+    Create {
+        #[from]
+        source: StateError,
+    },
+    #[error("the dustpan {} can't be written: {source}", path.display())]
+    Write { path: PathBuf, source: io::Error },
+    #[error("what was written to the dustpan {} does not read back the same: {source}", path.display())]
+    ReadBack { path: PathBuf, source: io::Error },
+    #[error("the record of the dustpan can't be written")]
+    Record {
+        #[from]
+        source: JournalError,
+    },
+}
+
+/// Which run fills a dustpan, and where it lies.
+pub struct NewDustpan<'a> {
+    /// The run's id.
+    pub run: &'a str,
+    /// When the run starts.
+    pub started: Timestamp,
+    /// Where its things lie.
+    pub target: &'a Target,
+    /// The folder of the archive; none for the state folder's own.
+    pub folder: Option<&'a Path>,
+}
+
+/// The dustpan of one run.
+///
+/// # Invariants
+/// What the writer took is safe only when the prover has proven its frame; once anything has failed,
+/// everything is refused.
+pub struct Dustpan {
+    path: PathBuf,
+    frames: Frames,
+    record: Journal,
+    /// Where the next frame begins.
+    at: u64,
+    /// How many things are in the frames before.
+    closed: u64,
+    is_shut: AtomicBool,
+}
+
+/// The half that packs.
+pub(crate) struct Writer<'a> {
+    path: &'a Path,
+    frames: &'a mut Frames,
+    at: &'a mut u64,
+    closed: &'a mut u64,
+    /// What is in the open frame.
+    open: Vec<Packed>,
+    buffer: Vec<u8>,
+    is_shut: &'a AtomicBool,
+}
+
+/// The half that makes sure.
+pub(crate) struct Prover<'a> {
+    path: &'a Path,
+    record: &'a mut Journal,
+    is_shut: &'a AtomicBool,
+}
+
+/// A frame that is written, and not yet proven.
+pub(crate) struct Frame {
+    file: File,
+    pub(crate) at: u64,
+    pub(crate) items: Vec<Packed>,
+}
+
+/// Where an entry's bytes come from.
+struct Source {
+    file: File,
+    /// What stands before them.
+    map: Vec<u8>,
+    pieces: Vec<Piece>,
+}
+
+impl Source {
+    fn whole(file: File, size: u64) -> Self {
+        Self {
+            file,
+            map: Vec::new(),
+            pieces: vec![Piece { at: 0, len: size }],
+        }
+    }
+}
+
+impl Dustpan {
+    /// Makes the dustpan of a run.
+    ///
+    /// # Errors
+    /// When its files can't be made.
+    pub fn create(state: &StateFolder, new: &NewDustpan<'_>) -> Result<Self, DustpanError> {
+        state.make()?;
+        let path = match new.folder {
+            None => state.dustpan(new.run),
+            Some(folder) => {
+                StateFolder::make_private(folder)?;
+                folder.join(archive_of(new.run))
+            }
+        };
+        let file = StateFolder::create(&path)?;
+        // Whoever wants to empty it asks for this; it ends with the descriptor.
+        file.lock().map_err(|source| DustpanError::Write {
+            path: path.clone(),
+            source,
+        })?;
+        let record = state.dustpan_record(new.run);
+        let sink = Box::new(StateFolder::create(&record)?);
+        let mut record = Journal::new(record, sink);
+        let days = SignedDuration::from_hours(24 * KEPT_DAYS);
+        let mark = TargetMark::of(new.target);
+        record.write(&Line::Start {
+            format: FORMAT.to_owned(),
+            version: VERSION,
+            run: new.run.to_owned(),
+            started: new.started,
+            until: new.started.saturating_add(days).unwrap_or(Timestamp::MAX),
+            target: mark.root,
+            identity: new.target.identity().as_str().to_owned(),
+            label: mark.label,
+            archive: path.clone(),
+        })?;
+        record.sync()?;
+        Ok(Self {
+            path,
+            frames: Frames::new(file),
+            record,
+            at: 0,
+            closed: 0,
+            is_shut: AtomicBool::new(false),
+        })
+    }
+
+    /// Where it is.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// The device that it lies on, as a file's key tells it.
+    pub(crate) fn device(&self) -> Option<u64> {
+        self.frames.device().ok()
+    }
+
+    /// Bytes that it takes so far.
+    pub fn packed(&self) -> u64 {
+        self.frames.len().unwrap_or(0)
+    }
+
+    /// Its two halves, for two threads.
+    pub(crate) fn halves(&mut self) -> (Writer<'_>, Prover<'_>) {
+        let (path, is_shut) = (self.path.as_path(), &self.is_shut);
+        let writer = Writer {
+            path,
+            frames: &mut self.frames,
+            at: &mut self.at,
+            closed: &mut self.closed,
+            open: Vec::new(),
+            buffer: vec![0; PIECE],
+            is_shut,
+        };
+        let record = &mut self.record;
+        (
+            writer,
+            Prover {
+                path,
+                record,
+                is_shut,
+            },
+        )
+    }
+
+    /// Ends the archive.
+    ///
+    /// # Errors
+    /// When its end can't be written; what it holds stays readable.
+    pub fn finish(&mut self) -> Result<(), DustpanError> {
+        let write = |source| DustpanError::Write {
+            path: self.path.clone(),
+            source,
+        };
+        entry::write_end(&mut self.frames).map_err(write)?;
+        let ended = self.frames.end().map_err(write)?;
+        ended
+            .map_or(Ok(()), |file| file.sync_data())
+            .map_err(write)?;
+        Ok(self.record.sync()?)
+    }
+}
+
+impl Writer<'_> {
+    /// Takes one item's bytes; gives the number of the thing in here.
+    pub(crate) fn store(
+        &mut self,
+        (disk, folder): (&dyn Disk, &Folder),
+        item: &ManifestItem,
+        stat: &Stat,
+        stop: &CancelToken,
+    ) -> Result<u64, ItemOutcome> {
+        if self.is_shut.load(Ordering::SeqCst) {
+            let reason = "the dustpan can't be written";
+            return Err(ItemOutcome::stays(Outcome::Failed, reason));
+        }
+        let name = item.path.as_name();
+        let read = |error: io::Error| ItemOutcome::of_error(&error, "read");
+        let mut traits = Traits {
+            user: stat.user,
+            group: stat.group,
+            mode: stat.mode,
+            accessed: stat.accessed,
+            modified: stat.modified,
+            attributes: Vec::new(),
+        };
+        let (body, kind, source) = match stat.kind {
+            Kind::Other => {
+                let reason = "it is no longer a file";
+                return Err(ItemOutcome::stays(Outcome::Changed, reason));
+            }
+            Kind::Folder => {
+                let opened = disk.open_folder(folder, name.to_bytes()).map_err(read)?;
+                traits.attributes = disk.attributes(opened.as_fd()).map_err(read)?;
+                (Body::Folder, PackedKind::Folder, None)
+            }
+            Kind::Link => {
+                let to = disk.read_link(folder, name).map_err(read)?;
+                (Body::Link(to), PackedKind::Link, None)
+            }
+            Kind::File => {
+                let file = disk.open_file(folder, name).map_err(read)?;
+                // What was looked at may have been swapped in between.
+                let opened = file.metadata().map_err(read)?;
+                if opened.ino() != stat.key.inode || opened.len() != stat.size {
+                    let reason = "something else took its place while it was stored";
+                    return Err(ItemOutcome::stays(Outcome::Changed, reason));
+                }
+                traits.attributes = disk.attributes(file.as_fd()).map_err(read)?;
+                let pieces = (stat.allocated < stat.size)
+                    .then(|| pieces(&file, stat.size).map_err(read))
+                    .transpose()?;
+                // What is compressed takes less than its length, too, and yet has no holes.
+                let stored = |pieces: &[Piece]| pieces.iter().map(|piece| piece.len).sum::<u64>();
+                let holed = pieces.filter(|pieces| stored(pieces) < stat.size);
+                let (body, source) = match holed {
+                    None => (Body::File(stat.size), Source::whole(file, stat.size)),
+                    Some(pieces) => {
+                        let map = sparse::map_of(&pieces, stat.size);
+                        let stored = stored(&pieces) + map.len() as u64;
+                        let size = stat.size;
+                        (Body::Sparse { size, stored }, Source { file, map, pieces })
+                    }
+                };
+                (body, PackedKind::File, Some(source))
+            }
+        };
+        let entry = Entry {
+            path: item.path.as_bytes().to_vec(),
+            body,
+            traits,
+        };
+        let mut packed = Packed::of(item, kind, stat);
+        let written = self.append(&entry, source, &mut packed, stop);
+        let failed = self.latch(written)?;
+        packed.broken = failed.is_some();
+        let number = *self.closed + self.open.len() as u64;
+        self.open.push(packed);
+        match failed {
+            None => Ok(number),
+            Some(Some(error)) => Err(read(error)),
+            Some(None) => Err(ItemOutcome::stays(Outcome::Changed, "it shrank meanwhile")),
+        }
+    }
+
+    /// Writes an entry; what went wrong with reading its bytes, if anything did.
+    #[expect(
+        clippy::option_option,
+        reason = "an error, or too few bytes without one"
+    )]
+    fn append(
+        &mut self,
+        entry: &Entry,
+        source: Option<Source>,
+        packed: &mut Packed,
+        stop: &CancelToken,
+    ) -> io::Result<Option<Option<io::Error>>> {
+        entry.write_head(self.frames)?;
+        let mut hasher = entry.hasher();
+        let mut failed = None;
+        if let Some(mut source) = source {
+            packed.size = match &entry.body {
+                Body::File(size) | Body::Sparse { size, .. } => *size,
+                Body::Folder | Body::Link(_) => 0,
+            };
+            hasher.update(&source.map);
+            self.frames.write_all(&source.map)?;
+            let mut stored = source.map.len() as u64;
+            for piece in std::mem::take(&mut source.pieces) {
+                // Exactly the promised length: a file that grows or shrinks meanwhile must not break
+                // the archive for the others.
+                let mut at = piece.at;
+                let end = piece.at + piece.len;
+                while at < end {
+                    if stop.is_cancelled() {
+                        return Err(stopped());
+                    }
+                    let most = usize::try_from(end - at).unwrap_or(PIECE).min(PIECE);
+                    let bytes = self.buffer.get_mut(..most).unwrap_or_default();
+                    let read = match (&failed, source.file.read_at(bytes, at)) {
+                        (_, Err(error)) if error.kind() == io::ErrorKind::Interrupted => continue,
+                        (None, Ok(read)) if read > 0 => read,
+                        (known, read) => {
+                            if known.is_none() {
+                                failed = Some(read.err());
+                            }
+                            bytes.fill(0);
+                            most
+                        }
+                    };
+                    let bytes = bytes.get(..read).unwrap_or_default();
+                    hasher.update(bytes);
+                    self.frames.write_all(bytes)?;
+                    at += read as u64;
+                }
+                stored += piece.len;
+            }
+            entry::pad(self.frames, stored)?;
+        }
+        packed.hash = hasher.finalize().to_hex().to_string();
+        Ok(failed)
+    }
+
+    /// Drops what was written since the last frame: nothing of it is needed any more.
+    ///
+    /// # Errors
+    /// When it can't be taken back; then nothing more is taken.
+    pub(crate) fn abandon(&mut self) -> Result<(), DustpanError> {
+        self.open.clear();
+        self.frames.abandon(*self.at).map_err(|source| {
+            self.is_shut.store(true, Ordering::SeqCst);
+            let path = self.path.to_owned();
+            DustpanError::Write { path, source }
+        })
+    }
+
+    fn latch<T>(&mut self, result: io::Result<T>) -> Result<T, ItemOutcome> {
+        result.map_err(|error| {
+            self.is_shut.store(true, Ordering::SeqCst);
+            let reason = format!("the dustpan can't be written: {error}");
+            ItemOutcome::stays(Outcome::Failed, reason)
+        })
+    }
+
+    /// Ends the frame; nothing when nothing was packed.
+    ///
+    /// # Errors
+    /// When it can't be written; then nothing in it is safe.
+    pub(crate) fn close(&mut self) -> Result<Option<Frame>, DustpanError> {
+        let items = std::mem::take(&mut self.open);
+        let closed = if self.is_shut.load(Ordering::SeqCst) {
+            Err(io::Error::other("an earlier write failed"))
+        } else {
+            self.frames
+                .end()
+                .and_then(|ended| Ok((ended, self.frames.len()?)))
+        };
+        let (ended, len) = closed.map_err(|source| {
+            self.is_shut.store(true, Ordering::SeqCst);
+            let path = self.path.to_owned();
+            DustpanError::Write { path, source }
+        })?;
+        let at = std::mem::replace(self.at, len);
+        *self.closed += items.len() as u64;
+        Ok(ended.map(|file| Frame { file, at, items }))
+    }
+}
+
+impl Prover<'_> {
+    /// Brings a frame to the disk, reads it back from there, and notes it.
+    ///
+    /// # Errors
+    /// When any of that fails; then nothing in it is safe.
+    pub(crate) fn prove(&mut self, frame: Frame, stop: &CancelToken) -> Result<(), DustpanError> {
+        let proven = self.try_prove(frame, stop);
+        if proven.is_err() {
+            self.is_shut.store(true, Ordering::SeqCst);
+        }
+        proven
+    }
+
+    fn try_prove(&mut self, frame: Frame, stop: &CancelToken) -> Result<(), DustpanError> {
+        let path = || self.path.to_owned();
+        frame
+            .file
+            .sync_data()
+            .map_err(|source| DustpanError::Write {
+                path: path(),
+                source,
+            })?;
+        read_back(self.path, &frame, stop).map_err(|source| DustpanError::ReadBack {
+            path: path(),
+            source,
+        })?;
+        let (at, items) = (frame.at, frame.items);
+        self.record.write(&Line::Frame { at, items })?;
+        Ok(self.record.sync()?)
+    }
+
+    /// Notes which things stayed where they were, although they are in here.
+    pub(crate) fn note_stayed(&mut self, items: Vec<u64>) {
+        if !items.is_empty() {
+            // Without the note they are offered, and found to be there still.
+            drop(self.record.write(&Line::Stayed { items }));
+        }
+    }
+}

@@ -1,0 +1,476 @@
+//! Putting one thing back where it was.
+
+use std::collections::{BTreeMap, HashMap};
+use std::ffi::{CStr, CString};
+use std::fs::File;
+use std::io::{self, Read};
+use std::os::fd::AsFd as _;
+use std::os::unix::fs::FileExt as _;
+
+use jolly_disk::{Disk, FileKey, Folder, Kind, NotGiven, Piece, Stat, Traits};
+
+use crate::cancel::CancelToken;
+use crate::computer::{Target, TargetPath};
+use crate::dustpan::Back;
+use crate::dustpan::PanItem;
+use crate::dustpan::entry::{Body, Entry};
+use crate::dustpan::sparse::read_map;
+use crate::dustpan::staging::{PART, Staging, is_empty, is_ours, is_own_file, own_name};
+
+/// How much is written at once; a piece of zeros in a file with holes stays a hole.
+const PIECE: usize = 64 * 1024;
+
+/// A folder that was made on the way.
+///
+/// # Invariants
+/// Until it has got its traits it holds a mark: a restore that dies is known by it when it is run again.
+struct Made {
+    /// Which one: somebody else may put another in its place meanwhile.
+    key: FileKey,
+    /// What it had; for one that the dustpan doesn't hold, the owner of what is in it.
+    traits: Traits,
+    /// Its number in the dustpan, when that holds it.
+    number: Option<usize>,
+}
+
+/// Puts things back on one target.
+pub(crate) struct PutBack<'a> {
+    target: &'a Target,
+    run: &'a str,
+    cancel: &'a CancelToken,
+    made: BTreeMap<TargetPath, Made>,
+    /// Folders of the runner's alone that were empty before something came into them: a restore may have died
+    /// before it could leave its mark there.
+    bare: HashMap<TargetPath, FileKey>,
+    /// The name of the mark in a folder that was made.
+    mark: CString,
+}
+
+/// What the kernel's refusal means for something that was to come back.
+fn refused(error: &io::Error) -> Back {
+    match error.kind() {
+        io::ErrorKind::AlreadyExists => Back::Exists,
+        io::ErrorKind::PermissionDenied => Back::Denied("the system doesn't let us".to_owned()),
+        io::ErrorKind::ReadOnlyFilesystem => Back::Denied("the volume is read-only".to_owned()),
+        io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
+            Back::Failed("the volume is full".to_owned())
+        }
+        io::ErrorKind::NotADirectory => {
+            Back::Failed("something that is no folder stands on its way".to_owned())
+        }
+        _ if error.raw_os_error() == Some(40) => {
+            Back::Failed("a link stands on its way".to_owned())
+        }
+        _ => Back::Failed(error.to_string()),
+    }
+}
+
+fn missing(not_given: &[NotGiven]) -> Option<String> {
+    let words = not_given.iter().map(|missing| {
+        format!(
+            "{} could not be given back: {}",
+            missing.what, missing.error
+        )
+    });
+    let words: Vec<String> = words.collect();
+    (!words.is_empty()).then(|| words.join("; "))
+}
+
+/// What a file comes back without.
+fn lacking(not_given: &[NotGiven], item: &PanItem) -> Option<String> {
+    let names = (item.names > 1).then(|| {
+        format!(
+            "it had {} names, and comes back as a file of its own",
+            item.names
+        )
+    });
+    let words: Vec<String> = missing(not_given).into_iter().chain(names).collect();
+    (!words.is_empty()).then(|| words.join("; "))
+}
+
+impl<'a> PutBack<'a> {
+    pub(crate) fn new(target: &'a Target, run: &'a str, cancel: &'a CancelToken) -> Self {
+        Self {
+            target,
+            run,
+            cancel,
+            made: BTreeMap::new(),
+            bare: HashMap::new(),
+            mark: own_name(run, "folder"),
+        }
+    }
+
+    fn disk(&self) -> &'a dyn Disk {
+        &**self.target.disk()
+    }
+
+    /// Puts one thing back.
+    ///
+    /// # Errors
+    /// When its bytes can't be read: the dustpan is damaged.
+    pub(crate) fn put(
+        &mut self,
+        entry: &Entry,
+        item: &PanItem,
+        number: usize,
+        bytes: &mut dyn Read,
+    ) -> io::Result<Back> {
+        if entry.path != item.path.as_bytes() {
+            return Err(io::Error::from(io::ErrorKind::InvalidData));
+        }
+        // A file's bytes belong to its hash, which is asked when they are written.
+        let has_bytes = matches!(entry.body, Body::File(_) | Body::Sparse { .. });
+        if !has_bytes && !is_whole(entry, item) {
+            return Ok(Back::Damaged);
+        }
+        if let (Body::Folder, Some(made)) = (&entry.body, self.made.get_mut(&item.path)) {
+            made.traits = entry.traits.clone();
+            made.number = Some(number);
+            return Ok(Back::There);
+        }
+        let folder = match self.parent(&item.path, &entry.traits) {
+            Ok(folder) => folder,
+            Err(error) => return Ok(refused(&error)),
+        };
+        let (disk, name) = (self.disk(), item.path.as_name());
+        match disk.stat(&folder, name) {
+            Ok(there) => return self.meet(&folder, (entry, item, number), &there, bytes),
+            Err(error) if error.kind() == io::ErrorKind::NotFound => {}
+            Err(error) => return Ok(refused(&error)),
+        }
+        if entry.body == Body::Folder {
+            let made = self.make(&folder, &item.path, (entry.traits.clone(), Some(number)));
+            return Ok(made.map_or_else(|error| refused(&error), |_| Back::There));
+        }
+        let staging = match Staging::open(disk, &folder, (self.run, number)) {
+            Ok(staging) => staging,
+            Err(error) => return Ok(refused(&error)),
+        };
+        match &entry.body {
+            Body::Link(to) => {
+                let made = disk.make_link(staging.folder(), PART, to);
+                let not_given = disk.give_link_traits(staging.folder(), PART, &entry.traits);
+                Ok(match made.and_then(|()| staging.settle(name)) {
+                    Ok(()) => missing(&not_given).map_or(Back::There, Back::ButFor),
+                    Err(error) => refused(&error),
+                })
+            }
+            _ => self.file((&staging, name), entry, item, bytes),
+        }
+    }
+
+    /// What becomes of something when its name is taken. A restore that died may have brought it back, and
+    /// then it is there, although no record says so; whatever else is there stays as it is.
+    fn meet(
+        &mut self,
+        folder: &Folder,
+        (entry, item, number): (&Entry, &PanItem, usize),
+        there: &Stat,
+        bytes: &mut dyn Read,
+    ) -> io::Result<Back> {
+        let (disk, name) = (self.disk(), item.path.as_name());
+        let is_same = match &entry.body {
+            Body::Folder => {
+                let resumed = (disk.open_folder(folder, name.to_bytes()).ok())
+                    .and_then(|opened| self.resume(&item.path, &opened, Some(&entry.traits)));
+                return Ok(resumed.map_or(Back::Exists, |key| {
+                    self.take_over(&item.path, key, (entry.traits.clone(), Some(number)));
+                    Back::There
+                }));
+            }
+            Body::Link(to) => {
+                there.kind == Kind::Link && disk.read_link(folder, name).is_ok_and(|now| now == *to)
+            }
+            Body::File(size) | Body::Sparse { size, .. } => {
+                there.kind == Kind::File
+                    && there.size == *size
+                    && item.back.is_none()
+                    && match disk.open_file(folder, name) {
+                        Ok(file) => self.is_same(&file, entry, bytes)?,
+                        Err(_) => false,
+                    }
+            }
+        };
+        if is_same {
+            Staging::clear(disk, folder, (self.run, number));
+        }
+        let traits = &entry.traits;
+        let is_dressed = (there.user, there.group) == (traits.user, traits.group)
+            && there.modified == traits.modified
+            && (there.kind == Kind::Link || there.mode & 0o7777 == traits.mode & 0o7777);
+        Ok(match (is_same && item.back.is_none(), is_dressed) {
+            (false, _) => Back::Exists,
+            (true, true) => Back::There,
+            (true, false) => Back::ButFor("its bytes were there already".to_owned()),
+        })
+    }
+
+    /// Whether a file holds what the dustpan does.
+    fn is_same(&self, file: &File, entry: &Entry, bytes: &mut dyn Read) -> io::Result<bool> {
+        let (pieces, map) = pieces_of(entry, bytes)?;
+        if let Body::Sparse { size, .. } = &entry.body
+            && !map.is_empty()
+            && !jolly_disk::pieces(file, *size).is_ok_and(|now| now == filled(&pieces))
+        {
+            return Ok(false);
+        }
+        let mut there = vec![0; PIECE];
+        let mut is_same = true;
+        each_piece(&pieces, bytes, self.cancel, &mut |at, some| {
+            let there = there.get_mut(..some.len()).unwrap_or_default();
+            is_same = is_same && file.read_exact_at(there, at).is_ok() && there == some;
+            Ok(())
+        })??;
+        Ok(is_same)
+    }
+
+    /// Which folder this is, when a restore of this dustpan made it and died before it was done.
+    fn resume(
+        &self,
+        path: &TargetPath,
+        folder: &Folder,
+        traits: Option<&Traits>,
+    ) -> Option<FileKey> {
+        let disk = self.disk();
+        let stat = disk.stat_folder(folder).ok()?;
+        let is_marked = is_own_file(disk, folder, &self.mark);
+        let is_done = traits.is_some_and(|traits| stat.user == traits.user);
+        if is_ours(disk, folder) {
+            // It may have died before it could leave its mark.
+            let is_bare = || self.bare.get(path) == Some(&stat.key) || self.is_bare(folder);
+            return (is_marked || (traits.is_some() && is_bare())).then_some(stat.key);
+        }
+        (is_marked && is_done).then_some(stat.key)
+    }
+
+    /// Has a folder get its traits at the end.
+    fn take_over(
+        &mut self,
+        path: &TargetPath,
+        key: FileKey,
+        (traits, number): (Traits, Option<usize>),
+    ) {
+        let made = Made {
+            key,
+            traits,
+            number,
+        };
+        self.made.insert(path.clone(), made);
+    }
+
+    /// Whether a folder is the runner's alone and holds nothing.
+    fn is_bare(&self, folder: &Folder) -> bool {
+        let disk = self.disk();
+        disk.is_private(folder) && is_empty(disk, folder).unwrap_or(false)
+    }
+
+    /// Makes a folder, which nobody else can enter until it gets its traits.
+    ///
+    /// # Safety argument
+    /// It is opened without following a link, and must be the runner's, closed to all others and empty, so
+    /// that nothing in it is anybody else's; [`Self::finish`] gives nothing to another one.
+    fn make(
+        &mut self,
+        above: &Folder,
+        path: &TargetPath,
+        (traits, number): (Traits, Option<usize>),
+    ) -> io::Result<Folder> {
+        let (disk, name) = (self.disk(), path.as_name());
+        disk.make_folder(above, name)?;
+        let folder = disk.open_folder(above, name.to_bytes())?;
+        if !is_ours(disk, &folder) || !is_empty(disk, &folder)? {
+            return Err(io::Error::other("something else took its place meanwhile"));
+        }
+        let key = disk.stat_folder(&folder)?.key;
+        disk.make_file(&folder, &self.mark)?;
+        self.take_over(path, key, (traits, number));
+        Ok(folder)
+    }
+
+    /// Remembers how a folder was that is only on the way to something.
+    pub(crate) fn dress(&mut self, entry: &Entry, item: &PanItem, number: usize) {
+        if !is_whole(entry, item) {
+            return;
+        }
+        if let Some(key) = self.bare.remove(&item.path) {
+            self.take_over(&item.path, key, (entry.traits.clone(), Some(number)));
+        } else if let Some(made) = self.made.get_mut(&item.path) {
+            made.traits = entry.traits.clone();
+            made.number = Some(number);
+        }
+    }
+
+    /// Gives the folders that were made what they had, deepest first, since whatever comes into a
+    /// folder moves its times; the numbers of those that the dustpan holds, with what is missing.
+    pub(crate) fn finish(self) -> Vec<(usize, Option<String>)> {
+        let disk = self.disk();
+        let mut finished = Vec::new();
+        for (path, made) in self.made.iter().rev() {
+            let opened = disk.open_folder(self.target.root(), path.as_bytes());
+            let same = opened.and_then(|folder| {
+                let key = disk.stat_folder(&folder)?.key;
+                (key == made.key)
+                    .then_some(folder)
+                    .ok_or_else(|| io::Error::other("something else took its place meanwhile"))
+            });
+            let lacks = match same {
+                Ok(folder) => {
+                    // Whoever dies in between leaves the mark; to take it away the folder must be writable.
+                    let mut writable = made.traits.clone();
+                    writable.mode |= 0o300;
+                    drop(disk.give_traits(folder.as_fd(), &writable));
+                    drop(disk.unlink(&folder, &self.mark));
+                    missing(&disk.give_traits(folder.as_fd(), &made.traits))
+                }
+                Err(error) => Some(error.to_string()),
+            };
+            finished.extend(made.number.map(|number| (number, lacks)));
+        }
+        finished
+    }
+
+    /// The open folder that holds a path; made where it is gone.
+    fn parent(&mut self, path: &TargetPath, of: &Traits) -> io::Result<Folder> {
+        let disk = self.disk();
+        let root = self.target.root();
+        let Some(folder) = path.parent() else {
+            return Err(io::Error::from(io::ErrorKind::InvalidInput));
+        };
+        let is_made = self.made.contains_key(&folder);
+        match disk.open_folder(root, folder.as_bytes()) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound && !folder.is_root() => {}
+            Ok(opened) if !is_made && !folder.is_root() => {
+                if self.is_bare(&opened) {
+                    let key = disk.stat_folder(&opened)?.key;
+                    self.bare.insert(folder, key);
+                } else if is_own_file(disk, &opened, &self.mark)
+                    && let Some(key) = self.resume(&folder, &opened, None)
+                {
+                    let traits = on_the_way(&disk.stat_folder(&opened)?, of);
+                    self.take_over(&folder, key, (traits, None));
+                }
+                return Ok(opened);
+            }
+            opened => return opened,
+        }
+        let above = self.parent(&folder, of)?;
+        let traits = on_the_way(&disk.stat_folder(&above)?, of);
+        self.make(&above, &folder, (traits, None))
+    }
+
+    /// Writes a file where nobody else can reach it, and gives it its name when it is whole.
+    fn file(
+        &self,
+        (staging, name): (&Staging<'_>, &CStr),
+        entry: &Entry,
+        item: &PanItem,
+        bytes: &mut dyn Read,
+    ) -> io::Result<Back> {
+        let disk = self.disk();
+        let file = match disk.make_file(staging.folder(), PART) {
+            Ok(file) => file,
+            Err(error) => return Ok(refused(&error)),
+        };
+        let has_holes = item.held < item.size && matches!(entry.body, Body::File(_));
+        Ok(
+            match write(&file, (entry, has_holes), bytes, self.cancel)? {
+                Ok(hash) if hash == item.hash => {
+                    let not_given = disk.give_traits(file.as_fd(), &entry.traits);
+                    match file.sync_data().and_then(|()| staging.settle(name)) {
+                        Ok(()) => lacking(&not_given, item).map_or(Back::There, Back::ButFor),
+                        Err(error) => refused(&error),
+                    }
+                }
+                Ok(_) => Back::Damaged,
+                Err(error) => refused(&error),
+            },
+        )
+    }
+}
+
+/// What a folder gets that was made only because something is in it. Nobody knows what it was: it becomes its
+/// contents' owner's, and nobody else's.
+fn on_the_way(above: &Stat, of: &Traits) -> Traits {
+    Traits {
+        mode: 0o700,
+        accessed: above.accessed,
+        modified: above.modified,
+        attributes: Vec::new(),
+        ..of.clone()
+    }
+}
+
+/// Whether an entry without bytes is as it was written.
+fn is_whole(entry: &Entry, item: &PanItem) -> bool {
+    entry.hasher().finalize().to_hex().as_str() == item.hash
+}
+
+/// The pieces that an entry's bytes belong to, and the map that told them, as it was written.
+fn pieces_of(entry: &Entry, bytes: &mut dyn Read) -> io::Result<(Vec<Piece>, Vec<u8>)> {
+    match entry.body {
+        Body::Sparse { size, stored } => read_map(bytes, (size, stored)),
+        Body::File(len) => Ok((vec![Piece { at: 0, len }], Vec::new())),
+        Body::Folder | Body::Link(_) => Ok((Vec::new(), Vec::new())),
+    }
+}
+
+/// Without the empty ones.
+fn filled(pieces: &[Piece]) -> Vec<Piece> {
+    let filled = pieces.iter().filter(|piece| piece.len > 0);
+    filled.copied().collect()
+}
+
+/// Reads an entry's bytes bit by bit, and says where each belongs; outside what went wrong with reading, inside
+/// what `each` says.
+fn each_piece(
+    pieces: &[Piece],
+    bytes: &mut dyn Read,
+    cancel: &CancelToken,
+    each: &mut dyn FnMut(u64, &[u8]) -> io::Result<()>,
+) -> io::Result<io::Result<()>> {
+    let mut buffer = vec![0; PIECE];
+    for piece in pieces {
+        let (mut at, end) = (piece.at, piece.at + piece.len);
+        while at < end {
+            if cancel.is_cancelled() {
+                return Err(io::Error::other("all is to stop"));
+            }
+            let most = usize::try_from(end - at).unwrap_or(PIECE).min(PIECE);
+            let some = buffer.get_mut(..most).unwrap_or_default();
+            bytes.read_exact(some)?;
+            if let Err(error) = each(at, some) {
+                return Ok(Err(error));
+            }
+            at += most as u64;
+        }
+    }
+    Ok(Ok(()))
+}
+
+/// Writes an entry's bytes and gives its hash; outside what went wrong with reading, inside with writing.
+fn write(
+    file: &File,
+    (entry, has_holes): (&Entry, bool),
+    bytes: &mut dyn Read,
+    cancel: &CancelToken,
+) -> io::Result<io::Result<String>> {
+    let (pieces, map) = pieces_of(entry, bytes)?;
+    let mut hasher = entry.hasher();
+    hasher.update(&map);
+    let written = each_piece(&pieces, bytes, cancel, &mut |at, some| {
+        hasher.update(some);
+        // What the disk didn't tell as a hole becomes one again.
+        let is_hole = has_holes && some.iter().all(|byte| *byte == 0);
+        if is_hole {
+            Ok(())
+        } else {
+            file.write_all_at(some, at)
+        }
+    })?;
+    let len = match entry.body {
+        Body::File(size) | Body::Sparse { size, .. } => size,
+        Body::Folder | Body::Link(_) => 0,
+    };
+    let settled = written.and_then(|()| file.set_len(len));
+    Ok(settled.map(|()| hasher.finalize().to_hex().to_string()))
+}

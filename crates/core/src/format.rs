@@ -1,0 +1,17 @@
+//! Foreign formats, each read alone: what other programs write, and what we print for them.
+//!
+//! Nothing here opens a file of a target or knows what a rule is: bytes go in, facts come out. A new format is a new
+//! file, with the standard that it follows named at its head.
+
+mod diagnostic;
+mod json;
+mod printable;
+mod property_list;
+mod recycled;
+
+pub use diagnostic::{DocumentError, Problem};
+pub(crate) use json::harmless_json;
+pub use json::{json_text, write_json};
+pub use printable::{Printable, is_harmless};
+pub(crate) use property_list::{MOST as PROPERTY_LIST_MOST, PropertyList, Unreadable};
+pub(crate) use recycled::{MOST as RECYCLED_MOST, Recycled};

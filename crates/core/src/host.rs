@@ -1,0 +1,14 @@
+//! The machine that we run on: its mounts, when it was started, which programs hold which files.
+//!
+//! What is learnt here is about now and about this machine alone. Another fact that the kernel tells goes here.
+
+pub(crate) mod boot;
+mod in_use;
+pub(crate) mod mounts;
+
+pub use boot::boot;
+pub use in_use::{Holder, InUse};
+pub(crate) use in_use::{device_number, users_locking};
+pub(crate) use mounts::mounted_disks;
+pub(crate) use mounts::volume_id;
+pub use mounts::{Mount, mount_of};

@@ -1,0 +1,304 @@
+//! Walking a target: every item, once, in the pile of the rule that owns it.
+
+use crate::cancel::CancelToken;
+use crate::pile::{AtOnce, Blocked, Notes, Pile, at_once, build::build};
+use crate::source::{
+    AccountAges, Arena, ItemId, LinkGroup, Memory, PileId, Units, described, files, hard_links,
+    moved,
+};
+use crate::walk::{ScanEvent, Unread, unread};
+
+use std::collections::HashMap;
+use std::num::NonZeroUsize;
+use std::sync::Arc;
+
+use jiff::Timestamp;
+
+use crate::computer::{Dates, Target, TargetPath, Volume, running};
+use crate::host::{Holder, InUse};
+use crate::rule::{Detect, Guards, Need, RuleNumber, RuleSet, Search, Unresolved, age_at, resolve};
+use crate::source::context::Ground;
+
+/// Everything that one scan found.
+pub struct Scan {
+    /// The target that was walked.
+    pub target: Arc<Target>,
+    /// The rules that were in force.
+    pub rules: Arc<RuleSet>,
+    /// The moment that ages count from.
+    pub now: Timestamp,
+    /// Items and the folders on the way to them.
+    pub arena: Arena,
+    /// What each rule found for each account, in the rules' order.
+    pub piles: Vec<Pile>,
+    /// Files with several names among the items.
+    pub links: Vec<LinkGroup>,
+    /// What the info files of the trashes describe.
+    pub notes: Notes,
+    /// What goes together or stays.
+    pub units: Units,
+    /// Where the rules looked.
+    pub searches: Vec<Search>,
+    roots: Roots,
+    pile_of: HashMap<(RuleNumber, Option<usize>), PileId>,
+    /// The guards that stood.
+    pub guards: Guards,
+    /// What could not be read, and why.
+    pub unread: Vec<Unread>,
+    /// How many entries were the rules' but for a guard.
+    pub guarded: u64,
+    /// How many names were looked at.
+    pub looked_at: u64,
+    /// How many of them were known from the scan before, and not read again.
+    pub remembered: u64,
+    /// Whether it was stopped before its end.
+    pub is_partial: bool,
+    /// The volume at the start.
+    pub volume: Volume,
+    /// That most of what was found came to the disk at once, where it did and that makes it young.
+    pub at_once: Option<AtOnce>,
+}
+
+/// What a scan is asked for.
+#[derive(Clone)]
+pub struct ScanOrder<'a> {
+    /// The target to walk.
+    pub target: &'a Arc<Target>,
+    /// The rules in force.
+    pub rules: &'a Arc<RuleSet>,
+    /// The moment that ages count from: not later than the scan begins.
+    pub now: Timestamp,
+    /// This program's own files on the target.
+    pub own: Vec<TargetPath>,
+    /// A scan before, to reuse what has not changed since; its `now` must have been the clock's.
+    pub before: Option<&'a Scan>,
+    /// How many threads walk.
+    pub hands: NonZeroUsize,
+}
+
+/// Most threads of a walk: a disk that has to seek gains up to here, a warm one loses little.
+const MOST_HANDS: usize = 8;
+
+impl<'a> ScanOrder<'a> {
+    /// A whole scan, with as many threads as suit this machine.
+    pub fn new(target: &'a Arc<Target>, rules: &'a Arc<RuleSet>, now: Timestamp) -> Self {
+        let cores = std::thread::available_parallelism().map_or(1, NonZeroUsize::get);
+        Self {
+            target,
+            rules,
+            now,
+            own: Vec::new(),
+            before: None,
+            hands: NonZeroUsize::new((4 * cores).min(MOST_HANDS)).unwrap_or(NonZeroUsize::MIN),
+        }
+    }
+}
+
+/// Walks a target by the rules.
+///
+/// It never fails: what can't be read is told in [`Scan::unread`], and a cancelled scan keeps what
+/// it has, marked as partial.
+pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent)) -> Scan {
+    let ScanOrder {
+        target, rules, now, ..
+    } = *order;
+    let mut unread = unread::Gatherer::default();
+    let (mut searches, unresolved) = resolve(target, rules);
+    // A home that is used is not walked for the rule that looks for unused ones.
+    let accounts = Arc::new(AccountAges::of(target));
+    searches.retain(|search| {
+        let rule = &rules.rule(search.rule).rule;
+        rule.detect != Some(Detect::OldAccount)
+            || accounts.is_old(target, rule, search, (now, cancel))
+    });
+    tell_unresolved(unresolved, &mut unread);
+    let volume = measured(target, &mut unread);
+    let mut guards = Guards::new(&target.places, order.own.clone());
+    for search in &searches {
+        guards.add_root(search.root.clone());
+    }
+    let memory = previous(order, &searches, &guards);
+    let ground = Ground::new(target, (rules, &searches), &guards, (now, accounts), memory);
+    let walked = files::walk(&ground, order.hands, cancel, sink, &mut unread);
+    let mut arena = walked.arena;
+    drop(ground);
+    let moved = moved::settle(&mut arena, now);
+    if moved > 0 {
+        let reason = "moved while it was walked, and counted where it was seen last";
+        unread.add("/".to_owned(), reason, moved);
+    }
+    let of = (&**rules, searches.as_slice());
+    let units = Units::settle(&mut arena, &walked.piles, of, &mut unread);
+    let links = hard_links::gather(&mut arena, now);
+    let mut piles = build(&arena, walked.piles, now);
+    let roots = Roots::of(&searches);
+    // Whoever runs is looked for once, and only when a rule asks.
+    let asks = |pile: &Pile| !rules.rule(pile.rule).rule.busy.is_empty();
+    let in_use = piles.iter().any(asks).then(InUse::read).unwrap_or_default();
+    for pile in &mut piles {
+        pile.blocked = blocked(target, rules, &roots, pile)
+            .or_else(|| busy(target, rules, &in_use, pile).map(Blocked::Busy));
+    }
+    let by_arrival = target.dates == Dates::Kept;
+    Scan {
+        at_once: by_arrival
+            .then(|| at_once::of(&piles, rules, now))
+            .flatten(),
+        target: Arc::clone(target),
+        rules: Arc::clone(rules),
+        now,
+        links,
+        notes: Notes::find(&arena, &piles, rules, target.layout, &roots),
+        pile_of: (piles.iter().enumerate())
+            .map(|(at, pile)| ((pile.rule, pile.account), PileId(at)))
+            .collect(),
+        roots,
+        units,
+        arena,
+        piles,
+        searches,
+        guards,
+        unread: unread.into_list(),
+        guarded: walked.guarded,
+        looked_at: walked.counted.looked_at,
+        remembered: walked.counted.remembered,
+        is_partial: walked.is_partial,
+        volume,
+    }
+}
+
+/// What the scan before found, where that was of the same target by the same rules, places and guards.
+fn previous<'a>(order: &ScanOrder<'a>, searches: &[Search], guards: &Guards) -> Option<Memory<'a>> {
+    let before = order.before?;
+    let is_same = Arc::ptr_eq(&before.target, order.target)
+        && before.rules.digest() == order.rules.digest()
+        && before.searches == searches
+        && before.guards == *guards;
+    is_same.then(|| Memory::of(&before.arena))
+}
+
+/// The target's volume; what keeps it from being known, and homes that were searched in part, are told.
+fn measured(target: &Target, unread: &mut unread::Gatherer) -> Volume {
+    for home in &target.partly_searched {
+        let reason = "too many folders to look for browser profiles in all";
+        unread.add(home.to_string(), reason, 1);
+    }
+    target.measure().unwrap_or_else(|error| {
+        let reason = format!("its space can't be measured: {error}");
+        unread.add("/".to_owned(), &reason, 1);
+        Volume::default()
+    })
+}
+
+/// Tells the places that can't be looked in; those below one that is told already are
+/// counted with it.
+fn tell_unresolved(mut unresolved: Vec<Unresolved>, unread: &mut unread::Gatherer) {
+    unresolved.sort_by(|one, other| one.path.cmp(&other.path));
+    let mut told: HashMap<TargetPath, String> = HashMap::new();
+    for place in unresolved {
+        let reason = unread::reason(&place.error);
+        let mut at = Some(place.path.clone());
+        let above = std::iter::from_fn(|| {
+            let path = at.take()?;
+            at = path.parent();
+            Some(path)
+        });
+        let known = above
+            .into_iter()
+            .find_map(|path| Some((told.get(&path)?.clone(), path)));
+        if let Some((reason, above)) = known {
+            unread.add(above.to_string(), &reason, 1);
+        } else {
+            unread.add(place.path.to_string(), &reason, 1);
+            told.insert(place.path, reason);
+        }
+    }
+}
+
+/// Where the rules look, by rule and account.
+#[derive(Debug, Default)]
+pub(crate) struct Roots(HashMap<(RuleNumber, Option<usize>), Vec<TargetPath>>);
+
+impl Roots {
+    pub(crate) fn of(searches: &[Search]) -> Self {
+        let mut roots = Self::default();
+        for search in searches {
+            let own = roots.0.entry((search.rule, search.account)).or_default();
+            own.push(search.root.clone());
+        }
+        roots
+    }
+
+    pub(crate) fn of_pile(&self, pile: &Pile) -> &[TargetPath] {
+        let own = self.0.get(&(pile.rule, pile.account));
+        own.map_or(&[], Vec::as_slice)
+    }
+}
+
+/// Why a pile can't be swept now.
+fn blocked(target: &Target, rules: &RuleSet, roots: &Roots, pile: &Pile) -> Option<Blocked> {
+    let disk = target.disk();
+    let needs = rules.rule(pile.rule).rule.needs == Some(Need::Administrator);
+    let may_change = |root: &TargetPath| {
+        disk.open_folder(target.root(), root.as_bytes())
+            .is_ok_and(|folder| disk.may_change(&folder))
+    };
+    let is_needed = needs && !roots.of_pile(pile).iter().any(may_change);
+    is_needed.then_some(Blocked::NeedsAdministrator)
+}
+
+/// The program that runs and that a pile waits for.
+fn busy(target: &Target, rules: &RuleSet, in_use: &InUse, pile: &Pile) -> Option<Holder> {
+    let families = &rules.rule(pile.rule).rule.busy;
+    let mut held = families
+        .iter()
+        .filter_map(|family| running(target, in_use, pile.account, family));
+    held.next()
+}
+
+impl Scan {
+    /// A pile.
+    ///
+    /// # Panics
+    /// When the id is another scan's.
+    pub fn pile(&self, id: PileId) -> &Pile {
+        &self.piles[id.0]
+    }
+
+    /// The pile of a rule and account.
+    pub fn pile_of(&self, rule: RuleNumber, account: Option<usize>) -> Option<PileId> {
+        self.pile_of.get(&(rule, account)).copied()
+    }
+
+    /// The account of a pile, by name.
+    pub fn account_name(&self, pile: &Pile) -> Option<&str> {
+        let account = self.target.accounts.get(pile.account?)?;
+        Some(&account.name)
+    }
+
+    /// The folders that a pile was found in.
+    pub fn roots_of(&self, pile: &Pile) -> impl Iterator<Item = &TargetPath> {
+        self.roots.of_pile(pile).iter()
+    }
+
+    /// What an item of a trash describes: for an info file, the thing whose original place it
+    /// names.
+    pub fn described(&self, item: ItemId, path: &TargetPath) -> Option<TargetPath> {
+        let pile = self.pile(self.arena.pile(item));
+        if self.rules.rule(pile.rule).rule.detect != Some(Detect::Trash) {
+            return None;
+        }
+        self.roots_of(pile)
+            .find_map(|root| described(self.target.layout, root, path))
+    }
+
+    /// An item's age in seconds; one from the future has none yet.
+    pub fn age(&self, item: ItemId) -> u64 {
+        Self::age_of(self.arena.time(item), self.now)
+    }
+
+    /// The age, in seconds, of what happened at `time`, seconds since 1970.
+    pub fn age_of(time: i64, now: Timestamp) -> u64 {
+        age_at(time, now)
+    }
+}

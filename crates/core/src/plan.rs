@@ -1,0 +1,16 @@
+//! The list of what goes: made from decisions, shown, written, read again, and what may become of each thing on it.
+//!
+//! Nothing goes that isn't on the list that was shown.
+
+mod file;
+pub(crate) mod item_outcome;
+mod manifest;
+mod order;
+mod outcome;
+
+pub use file::{MostRead, PlanError, read_plan, write_plan, write_preview};
+pub(crate) use item_outcome::ItemOutcome;
+pub use manifest::{
+    ConfirmedManifest, Identity, Manifest, ManifestItem, TargetMark, make_manifest,
+};
+pub use outcome::{Outcome, OutcomeSums, Stayed};

@@ -1,0 +1,90 @@
+//! What became of each item.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use crate::pile::Sum;
+
+/// What became of one item.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Outcome {
+    /// It is gone for good.
+    Removed,
+    /// It is in the dustpan.
+    SetAside,
+    /// A program holds it; it stays.
+    InUse,
+    /// It is no longer what was shown; it stays.
+    Changed,
+    /// It went by itself.
+    Gone,
+    /// A guard, a rule or a folder that isn't empty stands before it; it stays.
+    Refused,
+    /// The system doesn't let us; it stays.
+    Denied,
+    /// The disk failed; it stays.
+    Failed,
+}
+
+impl Outcome {
+    /// All outcomes, in the order in which they are told.
+    pub const ALL: [Self; 8] = [
+        Self::Removed,
+        Self::SetAside,
+        Self::InUse,
+        Self::Changed,
+        Self::Gone,
+        Self::Refused,
+        Self::Denied,
+        Self::Failed,
+    ];
+
+    /// The word that logs use.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Removed => "removed",
+            Self::SetAside => "set-aside",
+            Self::InUse => "in-use",
+            Self::Changed => "changed",
+            Self::Gone => "gone",
+            Self::Refused => "refused",
+            Self::Denied => "denied",
+            Self::Failed => "failed",
+        }
+    }
+
+    /// Whether the item is still on the target.
+    pub fn stays(self) -> bool {
+        !matches!(self, Self::Removed | Self::SetAside | Self::Gone)
+    }
+
+    /// What the technician can do about it.
+    pub fn advice(self) -> &'static str {
+        match self {
+            Self::Removed | Self::SetAside | Self::Gone => "",
+            Self::InUse => "close the program and try again",
+            Self::Changed => "scan again and look at it as it is now",
+            Self::Refused => "it is guarded, or its folder holds something that stays",
+            Self::Denied => "run as the administrator",
+            Self::Failed => "check the disk",
+        }
+    }
+}
+
+/// How many items, and bytes, had each outcome.
+pub type OutcomeSums = BTreeMap<Outcome, Sum>;
+
+/// Items that stayed for one reason.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Stayed {
+    /// The outcome.
+    pub outcome: Outcome,
+    /// The reason in words.
+    pub reason: String,
+    /// How many, and the bytes they would have freed.
+    pub sum: Sum,
+    /// One of them, made harmless.
+    pub example: String,
+}

@@ -1,0 +1,110 @@
+//! Why the free space is not what was predicted.
+
+use crate::host::Holder;
+use crate::run::RunSummary;
+
+/// One part of the difference.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Cause {
+    /// Items of the list stayed.
+    Stayed,
+    /// The run ended before it had reached them.
+    NotReached,
+    /// The dustpan lies on the same volume.
+    Dustpan,
+    /// A name of the same file stayed, and its bytes with it.
+    Linked,
+    /// A program opened them in the last moment, and holds what is no longer there.
+    Held(Holder),
+    /// Nothing that is known: a snapshot may hold it, or others wrote meanwhile.
+    Unknown,
+    /// More came back than was promised: others removed something meanwhile.
+    MoreFreed,
+}
+
+/// Takes the difference between predicted and measured free space apart, in bytes; empty when there
+/// is none. The parts add up to it: what is less first, and `MoreFreed` the other way.
+pub fn explain(summary: &RunSummary) -> Vec<(Cause, u64)> {
+    let promised = summary.free_predicted.saturating_sub(summary.free_before);
+    let stayed: u64 = summary
+        .outcomes
+        .iter()
+        .filter(|(outcome, _)| outcome.stays())
+        .map(|(_, sum)| sum.bytes)
+        .sum();
+    let went: u64 = summary.went.values().map(|sum| sum.bytes).sum();
+    // Folders' own blocks are promised, but no item's.
+    let items = promised.saturating_sub(summary.folders_promised);
+    let not_reached = if summary.is_stopped || summary.broke_off.is_some() {
+        items.saturating_sub(went.saturating_add(stayed).saturating_add(summary.linked))
+    } else {
+        0
+    };
+    let (held, holder) = summary.still_held.clone();
+    let mut parts = vec![
+        (Cause::Stayed, stayed.saturating_add(summary.folders_stayed)),
+        (Cause::NotReached, not_reached),
+        (Cause::Linked, summary.linked),
+        (Cause::Dustpan, summary.packed_on_target),
+    ];
+    parts.extend(holder.map(|holder| (Cause::Held(holder), held)));
+    parts.retain(|(_, bytes)| *bytes > 0);
+    let known: i128 = parts.iter().map(|(_, bytes)| i128::from(*bytes)).sum();
+    let missing = i128::from(summary.free_predicted) - i128::from(summary.free_after);
+    let rest = missing - known;
+    let size = u64::try_from(rest.unsigned_abs()).unwrap_or(u64::MAX);
+    match rest {
+        0 => {}
+        1.. => parts.push((Cause::Unknown, size)),
+        _ => parts.push((Cause::MoreFreed, size)),
+    }
+    parts
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::pile::Sum;
+    use crate::plan::Outcome;
+    use crate::rule::Class;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn prop_the_parts_add_up_to_the_difference(
+            (before, after) in (0_u64..1 << 40, 0_u64..1 << 40),
+            (went, stayed, unreached, folders) in (0_u64..1 << 30, 0_u64..1 << 30, 0_u64..1 << 30, 0_u64..1 << 20),
+            (packed, held, linked, is_stopped) in (0_u64..1 << 30, 0_u64..1 << 20, 0_u64..1 << 20, any::<bool>()),
+        ) {
+            let sum = |bytes| Sum { items: 1, bytes };
+            let holder = Holder { process: 8, program: "knotbook".to_owned() };
+            let promised = went + stayed + linked + unreached + folders;
+            let summary = RunSummary {
+                outcomes: [(Outcome::Removed, sum(went)), (Outcome::InUse, sum(stayed))].into(),
+                went: [((Class::Spent, None), sum(went))].into(),
+                stayed: Vec::new(),
+                free_before: before,
+                free_after: after,
+                free_predicted: before + promised,
+                folders_promised: folders,
+                folders_stayed: 0,
+                linked,
+                packed_on_target: packed,
+                still_held: (held, Some(holder)),
+                compared: None,
+                is_stopped,
+                broke_off: None,
+            };
+            let parts = explain(&summary);
+            let signed = |(cause, bytes): &(Cause, u64)| match cause {
+                Cause::MoreFreed => -i128::from(*bytes),
+                _ => i128::from(*bytes),
+            };
+            let explained: i128 = parts.iter().map(signed).sum();
+            prop_assert_eq!(explained, i128::from(before + promised) - i128::from(after));
+            let not_reached = parts.iter().find(|(cause, _)| *cause == Cause::NotReached);
+            let wanted = (is_stopped && unreached > 0).then_some(unreached);
+            prop_assert_eq!(not_reached.map(|(_, bytes)| *bytes), wanted);
+        }
+    }
+}

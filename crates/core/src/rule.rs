@@ -1,0 +1,41 @@
+//! The rule language: read, check, compile, and the guards that stand above all rules.
+//!
+//! A rule says what may go; a guard says what never does, and is asked twice by different code. Who owns an item is
+//! decided in `ownership.rs` alone. A new key goes through `parse`, `definition` and `compiled`.
+
+mod builtin;
+mod check;
+mod compiled;
+mod definition;
+pub(crate) mod guard;
+mod own_book;
+mod ownership;
+mod parse;
+mod pattern;
+mod search;
+
+pub use builtin::builtin;
+pub use check::example::{ExampleFailure, run_examples};
+pub use check::hostile_home::{Precious, PreciousTaken, hostile_home, run_hostile_home};
+pub(crate) use compiled::FolderFit;
+pub use compiled::{CompiledRule, Fit, RuleNumber, RuleSet};
+pub use definition::age::{
+    AgeError, AgeLimit, AgeUnit, BAND_COUNT, BAND_EDGES, BAND_NAMES, band_of,
+};
+pub(crate) use definition::age::{age_at, seconds_since};
+pub use definition::detect::Detect;
+pub use definition::file_kind::FileKind;
+pub use definition::section::Section;
+pub use definition::{
+    AgeBy, AgeRule, Class, Example, Family, KeepNewest, Need, Removal, Rule, Rulebook, Verdict,
+    Within,
+};
+pub(crate) use guard::folder::FolderGuards;
+pub(crate) use guard::last_look::{Kept, LastGuard};
+pub use guard::{Guard, Guards};
+pub use own_book::{NewPlace, OWN_BOOK, PlaceError, add_place};
+pub(crate) use ownership::{Ownership, Probe, decide as decide_owner};
+pub use parse::written::written_size;
+pub(crate) use pattern::path::{NameTest, PathPattern, Reached, Spelling};
+pub(crate) use pattern::{bound as bound_pattern, build as build_pattern};
+pub use search::{Search, Unresolved, resolve};

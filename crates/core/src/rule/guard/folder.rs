@@ -1,0 +1,202 @@
+//! What the guards say of a folder before a name in it is known, so that most names need only be
+//! looked at by themselves.
+
+use crate::computer::{Layout, TargetPath};
+use crate::rule::guard::name::{guarded_folder_name, guarded_pair};
+use crate::rule::guard::{Names, lists};
+use crate::rule::{Guard, Guards, Rule, Search};
+
+/// Whether the lists know a folder of the system below the topmost folder of a path.
+fn is_near_system(layout: Layout, folder: &TargetPath) -> bool {
+    let Some(topmost) = folder.parts().next() else {
+        return true;
+    };
+    lists::system(layout).iter().any(|listed| {
+        let first = listed.split('/').next().unwrap_or_default();
+        first == "*" || layout.is_same_name(first.as_bytes(), topmost)
+    })
+}
+
+/// The last part of a folder's path.
+fn last_part(path: &[u8]) -> &[u8] {
+    path.rsplit(|byte| *byte == b'/').next().unwrap_or_default()
+}
+
+/// How many parts a listed folder has.
+fn parts_of(listed: &str) -> usize {
+    1 + listed.bytes().filter(|byte| *byte == b'/').count()
+}
+
+/// What the guards say of a folder.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[expect(
+    clippy::struct_excessive_bools,
+    reason = "independent answers about one folder"
+)]
+pub(crate) struct FolderGuards {
+    /// Everything in it and below it is guarded, whatever the rule.
+    is_closed: bool,
+    is_system: bool,
+    /// Whether the lists know a folder of the system below the topmost folder that it lies in.
+    is_near_system: bool,
+    is_personal: bool,
+    /// Whether more than its own name can guard a file in it.
+    is_by_path: bool,
+}
+
+impl FolderGuards {
+    /// What `guards` say of a folder. `above` is what they say of the one that holds it: what
+    /// holds there holds here.
+    pub(crate) fn of(guards: &Guards, above: Option<Self>, folder: &TargetPath) -> Self {
+        let is_near_system = match above {
+            // What lies topmost is the same for both, but for the root.
+            Some(near) if !near.is_near_system => false,
+            _ => is_near_system(guards.layout, folder),
+        };
+        let listed = if is_near_system {
+            lists::system(guards.layout)
+        } else {
+            &[]
+        };
+        let depth = folder.parts().count();
+        let deepest = listed.iter().map(|listed| parts_of(listed)).max();
+        // Below the deepest folder of the lists only what is above decides.
+        let names = (deepest >= Some(depth)).then(|| Names::of(folder, guards.layout));
+        let is_system = match (&names, above) {
+            (None, Some(above)) => above.is_system,
+            (Some(names), _) => names.is_system(),
+            (None, None) => is_near_system && Names::of(folder, guards.layout).is_system(),
+        };
+        let is_above_system = || {
+            let names = names.as_ref();
+            names.is_some_and(|names| {
+                let mut next = listed.iter().filter(|it| parts_of(it) == depth + 1);
+                next.any(|listed| match listed.rsplit_once('/') {
+                    Some((above, _)) => names.below(above) == Some(0),
+                    None => true,
+                })
+            })
+        };
+        let is_closed = if let Some(above) = above {
+            let own = || guarded_folder_name(folder.name());
+            above.is_closed
+                || own().is_some()
+                || guarded_pair(last_part(folder.folder_bytes()), folder.name()).is_some()
+        } else {
+            let parts: Vec<&[u8]> = folder.parts().collect();
+            let is_pair =
+                |pair: &[&[u8]]| matches!(*pair, [one, two] if guarded_pair(one, two).is_some());
+            parts.iter().any(|part| guarded_folder_name(part).is_some())
+                || parts.windows(2).any(is_pair)
+        };
+        let is_at_or_below = |path: &TargetPath| folder.below(path).is_some();
+        let is_above = |path: &TargetPath| path.below(folder).is_some();
+        Self {
+            is_closed: is_closed || guards.own.iter().any(is_at_or_below),
+            is_system,
+            is_near_system,
+            is_personal: match above {
+                Some(above) => above.is_personal || guards.personal.has(folder.as_bytes()),
+                None => guards.personal.over(folder).next().is_some(),
+            },
+            is_by_path: is_system
+                || guards.lead_on(folder)
+                || guards.own.iter().any(is_above)
+                || is_above_system(),
+        }
+    }
+
+    /// Whether it can be that everything in the folder is guarded.
+    pub(crate) fn may_close(self) -> bool {
+        self.is_closed || self.is_by_rule()
+    }
+
+    fn is_by_rule(self) -> bool {
+        self.is_system || self.is_personal
+    }
+
+    /// Whether everything in the folder is guarded for the rule of a search; `folder` is the one
+    /// that this was made of.
+    pub(crate) fn is_closed(
+        self,
+        guards: &Guards,
+        folder: &TargetPath,
+        rule: &Rule,
+        search: &Search,
+    ) -> bool {
+        self.is_closed || (self.is_by_rule() && guards.folder(folder, rule, &search.root).is_some())
+    }
+
+    /// The guard of a file in the folder, which isn't closed; its name is given in both spellings.
+    pub(crate) fn file(
+        self,
+        guards: &Guards,
+        folder: &TargetPath,
+        rule: &Rule,
+        name: crate::rule::pattern::path::Spelling<'_>,
+    ) -> Option<Guard> {
+        if !self.is_by_path {
+            return crate::rule::guard::name::names_guard(name.small, rule);
+        }
+        match folder.join(name.exact) {
+            Ok(path) => guards.file(&path, rule),
+            // What has no path can't be taken.
+            Err(_) => Some(Guard::System),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::computer::Places;
+    use crate::rule::guard::name::tests::slow_name_guard;
+    use crate::rule::guard::samples::{arb_case, rules};
+    use crate::rule::pattern::path::Spelling;
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 3000, failure_persistence: None, ..ProptestConfig::default() })]
+
+        #[test]
+        fn prop_on_the_way_down_the_guards_say_what_they_say_of_a_whole_path(
+            (layout, parts) in arb_case(),
+        ) {
+            let mut places = Places::of_layout(layout);
+            places.personal.add(&TargetPath::new("home/ada/Documents").unwrap());
+            places.personal.close(&TargetPath::new("home/eve").unwrap());
+            let own = vec![TargetPath::new("tmp/x.log").unwrap()];
+            let mut guards = Guards::new(&places, own);
+            guards.add_root(TargetPath::new("home/ada/cache").unwrap());
+            let root = TargetPath::root();
+            let search = Search { rule: crate::rule::RuleNumber(0), account: None, root: root.clone() };
+            let mut folder = TargetPath::root();
+            let mut above = None;
+            for part in &parts {
+                let here = FolderGuards::of(&guards, above, &folder);
+                let name = part.as_bytes();
+                let small = name.to_ascii_lowercase();
+                let path = folder.join(name).unwrap();
+                for rule in rules() {
+                    let is_closed = guards.folder(&folder, rule, &root).is_some();
+                    prop_assert_eq!(
+                        here.is_closed(&guards, &folder, rule, &search), is_closed, "{}", &folder
+                    );
+                    prop_assert!(here.may_close() || !is_closed);
+                    let spelling = Spelling { exact: name, small: &small };
+                    prop_assert_eq!(
+                        here.file(&guards, &folder, rule, spelling),
+                        guards.file(&path, rule), "{}", &path
+                    );
+                    prop_assert_eq!(
+                        super::super::names_guard(&small, rule).is_some(),
+                        slow_name_guard(name, rule).is_some(), "{}", part
+                    );
+                }
+                above = Some(here);
+                folder = path;
+            }
+        }
+    }
+}

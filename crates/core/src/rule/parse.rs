@@ -1,0 +1,280 @@
+//! From a rulebook's text to rules, with every mistake told at its place.
+
+#[cfg(test)]
+mod tests;
+mod values;
+pub(super) mod written;
+
+use std::collections::HashSet;
+use std::ops::Range;
+
+use toml::Spanned;
+
+use crate::computer::{Layout, Place};
+use crate::format::{DocumentError, Problem, is_harmless};
+use crate::rule::check::reach::reaches_most_of_a_home;
+use crate::rule::guard::could_only_hit_guarded;
+use crate::rule::parse::values::Words;
+use crate::rule::parse::written::{MOST_BYTES, WrittenBook, WrittenRule};
+use crate::rule::{AgeBy, AgeRule, Class, Detect, Rule, Rulebook};
+
+impl Rulebook {
+    /// Reads a rulebook. The lines on which the rules start come with it, counted from 1.
+    ///
+    /// # Errors
+    /// Every mistake in it, each with its place and what would be right.
+    pub fn parse(file: &str, text: &str) -> Result<(Self, Vec<usize>), DocumentError> {
+        let refuse = |problems| DocumentError {
+            file: file.to_owned(),
+            text: text.to_owned(),
+            problems,
+        };
+        if text.len() > MOST_BYTES {
+            return Err(DocumentError {
+                file: file.to_owned(),
+                text: String::new(),
+                problems: vec![problem(
+                    0..0,
+                    "the file is too long for a rulebook",
+                    "longer than 4 MiB",
+                    "divide it into several books",
+                )],
+            });
+        }
+        let written: WrittenBook =
+            toml::from_str(text).map_err(|error| refuse(vec![toml_problem(&error)]))?;
+        let mut reader = Reader {
+            problems: Vec::new(),
+            layout: Layout::default(),
+        };
+        let lines = written
+            .rule
+            .iter()
+            .map(|rule| line_of(text, rule.span().start))
+            .collect();
+        let book = reader.book(written);
+        match book {
+            Some(book) if reader.problems.is_empty() => Ok((book, lines)),
+            _ => Err(refuse(reader.problems)),
+        }
+    }
+}
+
+fn line_of(text: &str, at: usize) -> usize {
+    text.bytes().take(at).filter(|byte| *byte == b'\n').count() + 1
+}
+
+fn problem(
+    span: Range<usize>,
+    message: impl Into<String>,
+    label: impl Into<String>,
+    help: impl Into<String>,
+) -> Problem {
+    Problem {
+        span,
+        message: message.into(),
+        label: label.into(),
+        help: help.into(),
+    }
+}
+
+/// What the TOML reader refused, in our words where it says too little.
+fn toml_problem(error: &toml::de::Error) -> Problem {
+    let message = error.message();
+    let help = if message.starts_with("unknown field") {
+        "a rulebook has `rulebook`, `layout`, `about` and `[[rule]]`; a rule has `id`, `title`, \
+         `section`, `class`, `about`, `after`, `in`, `take`, `spare`, `age`, `empty-folders`, `needs`, \
+         `starts`, `by`, `detect`, `looks-like`, `whole`, `larger-than`, `keep-newest`, `busy` and `[[rule.example]]`; \
+         `records` and `entries` come with a later version"
+    } else if message.starts_with("missing field") {
+        "add it; every rule says its `id`, `title`, `class`, `about`, `after` and `in`"
+    } else {
+        "a rulebook is a TOML 1.0 document"
+    };
+    problem(error.span().unwrap_or(0..0), message, "here", help)
+}
+
+struct Reader {
+    problems: Vec<Problem>,
+    /// How the book's patterns compare names.
+    layout: Layout,
+}
+
+impl Reader {
+    fn refuse(
+        &mut self,
+        span: Range<usize>,
+        message: impl Into<String>,
+        label: impl Into<String>,
+        help: impl Into<String>,
+    ) {
+        self.problems.push(problem(span, message, label, help));
+    }
+
+    fn book(&mut self, written: WrittenBook) -> Option<Rulebook> {
+        let id = self.id(&written.rulebook);
+        let layout = match written.layout.get_ref().parse::<Layout>() {
+            Ok(layout) => Some(layout),
+            Err(error) => {
+                let help = format!("the layouts are: {}", Layout::NAMES.join(", "));
+                self.refuse(
+                    written.layout.span(),
+                    error.to_string(),
+                    "this layout",
+                    help,
+                );
+                None
+            }
+        };
+        self.layout = layout.unwrap_or_default();
+        let mut seen = HashSet::new();
+        let mut rules = Vec::new();
+        for rule in written.rule {
+            let id_span = rule.get_ref().id.span();
+            if !seen.insert(rule.get_ref().id.get_ref().clone()) {
+                let help = "give each rule of a book an id of its own";
+                self.refuse(id_span, "two rules have the same id", "used before", help);
+            }
+            rules.extend(self.rule(rule.into_inner()));
+        }
+        Some(Rulebook {
+            id,
+            layout: layout?,
+            about: written.about,
+            rules,
+        })
+    }
+
+    fn id(&mut self, written: &Spanned<String>) -> String {
+        let text = written.get_ref();
+        let is_plain = |letter: char| letter.is_ascii_lowercase() || letter.is_ascii_digit();
+        if text.is_empty() || !text.chars().all(|letter| is_plain(letter) || letter == '-') {
+            let help = "an id is made of small letters, digits and `-`, such as \"old-logs\"";
+            self.refuse(
+                written.span(),
+                format!("\"{text}\" is not an id"),
+                "this id",
+                help,
+            );
+        }
+        text.clone()
+    }
+
+    fn rule(&mut self, written: WrittenRule) -> Option<Rule> {
+        let before = self.problems.len();
+        let Words {
+            needs,
+            starts,
+            by,
+            detect,
+            section,
+        } = self.words(&written);
+        let id = self.id(&written.id);
+        self.said(&written);
+        let class = self.word(
+            &written.class,
+            "class",
+            Class::by_name,
+            "spent, regrows, felt, ask",
+        );
+        let take = self.patterns(written.take.unwrap_or_default());
+        let spare = self.patterns(written.spare.unwrap_or_default());
+        let within_span = written.r#in.span();
+        // A home as a whole is for the recogniser alone that says whose home it is.
+        let is_whole_meant = detect.is_some_and(Detect::looks_inside);
+        let within = self.within(
+            written.r#in.into_inner(),
+            &within_span,
+            &take,
+            is_whole_meant,
+        );
+        // Services don't make their folders anew, and some don't start without them.
+        let are_own = within
+            .iter()
+            .all(|within| within.place.is_per_account() || within.place == Place::Temp);
+        let age = self.age(written.age);
+        let looks_like = self.file_kinds(&written.looks_like.unwrap_or_default());
+        let larger_than = written.larger_than.and_then(|text| self.size(&text));
+        let keep_newest = written.keep_newest.and_then(|keep| self.keep(&keep));
+        let busy = self.families(written.busy.unwrap_or_default());
+        self.trashed(&written.id, age, detect);
+        let examples = written
+            .example
+            .into_iter()
+            .filter_map(|one| self.example(one))
+            .collect();
+        let rule = Rule {
+            id,
+            title: written.title.into_inner(),
+            section,
+            class: class?,
+            about: written.about.into_inner(),
+            after: written.after.into_inner(),
+            within,
+            take,
+            spare,
+            age,
+            empty_folders: written.empty_folders.unwrap_or(are_own),
+            needs,
+            starts_taken: starts,
+            by,
+            detect,
+            looks_like,
+            whole: written.whole.unwrap_or(false),
+            larger_than,
+            keep_newest,
+            busy,
+            examples,
+        };
+        if self.problems.len() == before {
+            self.reach(&rule, within_span);
+        }
+        Some(rule)
+    }
+
+    /// What a rule could reach must not be guarded altogether, nor be most of a home.
+    fn reach(&mut self, rule: &Rule, within: Range<usize>) {
+        if let Some(reason) = could_only_hit_guarded(rule, self.layout) {
+            let help = "guards stand above all rules; look somewhere else, or leave the rule out";
+            let message = format!("this rule could only ever hit what is guarded: {reason}");
+            self.refuse(within, message, "all of it is guarded", help);
+        } else if reaches_most_of_a_home(rule, self.layout) {
+            let help = "name the folders and files that it is about";
+            let message = "this could reach more than half of somebody's home".to_owned();
+            self.refuse(within, message, "all of this together", help);
+        }
+    }
+
+    /// What a rule says of itself.
+    fn said(&mut self, written: &WrittenRule) {
+        if written.title.get_ref().trim().is_empty() {
+            let help = "say in plain words what the thing is";
+            self.refuse(written.title.span(), "a rule needs a title", "empty", help);
+        }
+        self.one_line(&written.title, "title");
+        self.one_line(&written.about, "about");
+        self.one_line(&written.after, "after");
+    }
+
+    /// Only a trash knows when a thing was thrown away.
+    fn trashed(&mut self, id: &Spanned<String>, age: AgeRule, detect: Option<Detect>) {
+        if age.by == AgeBy::Trashed && detect != Some(Detect::Trash) {
+            let help = "add `detect = \"trash\"`, or count the age from `arrived`";
+            self.refuse(
+                id.span(),
+                "only a trash knows dates of trashing",
+                "this rule",
+                help,
+            );
+        }
+    }
+
+    /// A text that is shown: it must not be able to break a line or a terminal.
+    fn one_line(&mut self, written: &Spanned<String>, key: &str) {
+        if !written.get_ref().chars().all(is_harmless) {
+            let message = format!("`{key}` holds a line break or another control character");
+            let help = "say it in one line of plain text";
+            self.refuse(written.span(), message, "this text", help);
+        }
+    }
+}

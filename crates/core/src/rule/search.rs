@@ -1,0 +1,126 @@
+//! Where the rules look on one target: places resolved to folders.
+
+use std::collections::HashSet;
+use std::io;
+
+use jolly_disk::Kind;
+
+use crate::computer::{Target, TargetPath, find_noting, is_pattern};
+use crate::rule::{RuleNumber, RuleSet};
+
+/// One folder that one rule looks in, for one account or for the system.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Search {
+    /// The rule.
+    pub rule: RuleNumber,
+    /// The account's position in the target; none for the system.
+    pub account: Option<usize>,
+    /// The folder; it itself never goes.
+    pub root: TargetPath,
+}
+
+/// A folder that a rule names and that can't be looked in.
+#[derive(Debug)]
+pub struct Unresolved {
+    /// The folder.
+    pub path: TargetPath,
+    /// What the kernel said.
+    pub error: io::Error,
+}
+
+/// Resolves every rule's `in` on a target, in the order in which rules own things. Folders that
+/// don't exist are left out; folders that can't be opened are told.
+pub fn resolve(target: &Target, rules: &RuleSet) -> (Vec<Search>, Vec<Unresolved>) {
+    let mut searches: Vec<Search> = Vec::new();
+    let mut unresolved: Vec<Unresolved> = Vec::new();
+    let mut told = HashSet::new();
+    for (number, rule) in rules.iter() {
+        let mut of_rule: Vec<Search> = Vec::new();
+        let mut known: HashSet<(Option<usize>, TargetPath)> = HashSet::new();
+        for within in &rule.rule.within {
+            for (account, base) in target.places.of(within.place) {
+                let mut note = |path: TargetPath, error: io::Error| {
+                    let is_absent = error.kind() == io::ErrorKind::NotFound;
+                    if !is_absent && told.insert(path.clone()) {
+                        unresolved.push(Unresolved { path, error });
+                    }
+                };
+                for root in unfold(target, base, &within.below, &mut note) {
+                    let search = Search {
+                        rule: number,
+                        account,
+                        root,
+                    };
+                    if known.insert((account, search.root.clone())) {
+                        of_rule.push(search);
+                    }
+                }
+            }
+        }
+        of_rule.sort_by_key(|search| search.account);
+        searches.extend(of_rule);
+    }
+    (searches, unresolved)
+}
+
+/// Follows the parts below a place; a part that is a pattern unfolds to every folder it matches.
+fn unfold(
+    target: &Target,
+    base: &TargetPath,
+    parts: &[String],
+    note: &mut dyn FnMut(TargetPath, io::Error),
+) -> Vec<TargetPath> {
+    let parts: Vec<&str> = parts.iter().map(String::as_str).collect();
+    let (disk, root) = (&**target.disk(), target.root());
+    let found = find_noting(
+        disk,
+        root,
+        base,
+        &parts,
+        target.layout,
+        &mut |path, error| {
+            note(path.clone(), error);
+        },
+    );
+    // A link where a rule names a folder is told; links that a pattern happens to match are not.
+    let is_named = parts.last().is_none_or(|part| !is_pattern(part));
+    // What a pattern finds has to lie on the volume that it looks in: a snapshot's folders are called as the
+    // first ones are.
+    let first = parts.iter().position(|part| is_pattern(part));
+    let device = |path: &TargetPath| {
+        let folder = disk.open_folder(root, path.as_bytes()).ok()?;
+        Some(disk.stat_folder(&folder).ok()?.key.device)
+    };
+    let named = first.map(|first| {
+        let named = parts.get(..first).unwrap_or_default();
+        let written = named.iter().fold(base.clone(), |path, part| {
+            path.join(part.as_bytes()).unwrap_or(path)
+        });
+        device(&written)
+    });
+    let is_there = |path: &TargetPath| {
+        named
+            .flatten()
+            .is_none_or(|named| device(path).is_none_or(|own| own == named))
+    };
+    let mut paths: Vec<TargetPath> = found
+        .into_iter()
+        .filter(|(_, kind)| *kind == Kind::Folder || (*kind == Kind::Link && is_named))
+        .map(|(path, _)| path)
+        .filter(|path| {
+            let is_there = is_there(path);
+            if !is_there {
+                note(path.clone(), io::ErrorKind::CrossesDevices.into());
+            }
+            is_there
+        })
+        .collect();
+    paths.retain(|path| match disk.open_folder(root, path.as_bytes()) {
+        Ok(_) => true,
+        Err(error) => {
+            note(path.clone(), error);
+            false
+        }
+    });
+    paths
+}

@@ -1,0 +1,26 @@
+//! Carrying a confirmed list out, and being able to tell what became of each thing.
+//!
+//! Between the word and the first unlink: `sweep` opens log and locks, `pipeline` cuts the list into batches and has
+//! them recorded ahead, `workers` check each thing once more and touch it.
+
+mod check;
+pub(crate) mod empty;
+mod log;
+mod pause;
+mod pipeline;
+pub(crate) mod recover;
+pub(crate) mod rehearse;
+pub(crate) mod restore;
+mod sweep;
+mod tally;
+mod workers;
+
+pub use empty::{Emptied, EmptyError, empty};
+pub use log::{LogEntry, LogItem, LogState, LogSummary, list_logs, read_items, verify_log};
+pub use pause::Pause;
+pub use recover::left_over::{LeftOver, interrupted, left_over};
+pub use recover::{RecoverError, recover};
+pub use rehearse::compare::{Comparison, Difference, Predictions, Rehearsed, forget_rehearsals};
+pub use restore::{RestoreError, RestoreOrder, Returned, SameComputer, restore};
+pub use sweep::{Ground, Real, RunSummary, SweepError, SweepEvent, rehearse, sweep};
+pub use workers::overwrite::overwrite_caveat;

@@ -1,0 +1,497 @@
+//! Everything that is asked of one item right before it goes.
+
+mod listed;
+
+use std::collections::HashMap;
+use std::ffi::CStr;
+use std::io;
+use std::sync::{Arc, Mutex, PoisonError};
+
+use jiff::Timestamp;
+use jolly_disk::{Disk, FileKey, Folder, Stat};
+
+use crate::cancel::CancelToken;
+use crate::computer::{EntryKind, TargetPath, running};
+use crate::decide::Thing;
+use crate::host::{Holder, InUse};
+use crate::pile::Scan;
+use crate::plan::item_outcome::ItemOutcome;
+use crate::plan::{ManifestItem, Outcome};
+use crate::rule::{
+    AgeBy, CompiledRule, Kept, LastGuard, Ownership, Removal, RuleNumber, Search, decide_owner,
+};
+use crate::run::Ground;
+use crate::run::check::listed::{Listed, SearchOver};
+use crate::source::{Recogniser, time_of_itself};
+
+/// How long a look at the open files of all programs counts, in milliseconds: it takes some ten
+/// milliseconds on a desktop, as long as a small batch itself.
+const FRESH_MS: u64 = 500;
+
+/// The program that a rule waits for, for each account it looks for, if one runs.
+type Busy = HashMap<(RuleNumber, Option<usize>), Option<Holder>>;
+
+/// What all threads of one run share.
+pub(crate) struct Shared<'a> {
+    pub ground: &'a Ground<'a>,
+    /// Who holds what, and when that was looked at.
+    looked: Mutex<(Arc<InUse>, Option<Timestamp>)>,
+    /// How many names of a file this run has removed, for files with several.
+    own_links: Mutex<HashMap<FileKey, u32>>,
+    pub(crate) recogniser: Recogniser<'a>,
+    kept: Kept,
+    /// The searches by their roots, each list in the order in which rules own things.
+    by_root: HashMap<&'a [u8], Vec<usize>>,
+    /// The device of each search's root, once it was asked for.
+    devices: Mutex<HashMap<usize, Option<u64>>>,
+    /// What goes whole or stays and can't go, and why.
+    torn: Mutex<HashMap<Arc<TargetPath>, ItemOutcome>>,
+    /// The program that each rule waits for, for each account it looks for; asked once a look.
+    busy: Mutex<Busy>,
+}
+
+impl<'a> Shared<'a> {
+    pub(crate) fn new(ground: &'a Ground<'a>, now: Timestamp, stop: &CancelToken) -> Self {
+        let mut by_root: HashMap<&[u8], Vec<usize>> = HashMap::new();
+        for (at, search) in ground.searches.iter().enumerate() {
+            by_root.entry(search.root.as_bytes()).or_default().push(at);
+        }
+        Self {
+            ground,
+            looked: Mutex::default(),
+            own_links: Mutex::default(),
+            recogniser: Recogniser::new(ground.target, now, stop),
+            kept: Kept::of(ground.target, ground.own),
+            by_root,
+            devices: Mutex::default(),
+            torn: Mutex::default(),
+            busy: Mutex::default(),
+        }
+    }
+
+    /// Begins a batch: looks again who holds what, unless that was just done.
+    pub(crate) fn begin_batch(&self, now: Timestamp) {
+        let is_fresh = lock(&self.looked).1.is_some_and(|looked| {
+            now.as_millisecond().abs_diff(looked.as_millisecond()) < FRESH_MS
+        });
+        if !is_fresh {
+            let in_use = Arc::new(InUse::read());
+            *lock(&self.looked) = (in_use, Some(now));
+            lock(&self.busy).clear();
+        }
+        self.recogniser.forget();
+    }
+
+    fn in_use(&self) -> Arc<InUse> {
+        Arc::clone(&lock(&self.looked).0)
+    }
+
+    /// The searches that look in a folder or above it, on the same volume, in the order in which rules own
+    /// things.
+    fn searches_over(&self, folder: &[u8], device: Option<u64>) -> Vec<SearchOver<'a>> {
+        let slashes = folder.iter().enumerate().filter(|(_, byte)| **byte == b'/');
+        let ends = slashes.map(|(at, _)| at).chain([folder.len()]);
+        let roots = std::iter::once(0).chain(ends.filter(|end| *end > 0));
+        let mut over: Vec<usize> = roots
+            .filter_map(|end| self.by_root.get(folder.get(..end)?))
+            .flatten()
+            .copied()
+            .collect();
+        over.sort_unstable();
+        over.dedup();
+        let search = |at: usize| {
+            let search = self.ground.searches.get(at)?;
+            let root = search.root.as_bytes();
+            let from = if root.is_empty() { 0 } else { root.len() + 1 };
+            let below = folder.get(from..).unwrap_or_default();
+            let rule = self.ground.rules.rule(search.rule);
+            let may_reach = below.is_empty() || rule.may_reach(below);
+            (may_reach && self.device_of(at, search) == device).then(|| SearchOver {
+                search,
+                from,
+                patterns: rule.fit_in_folder(below),
+            })
+        };
+        over.into_iter().filter_map(search).collect()
+    }
+
+    /// The device of a search's root: what lies on another one below it is another volume, or a snapshot.
+    fn device_of(&self, at: usize, search: &Search) -> Option<u64> {
+        if let Some(known) = lock(&self.devices).get(&at) {
+            return *known;
+        }
+        let (disk, root) = (self.ground.target.disk(), self.ground.target.root());
+        let opened = disk.open_folder(root, search.root.as_bytes());
+        let device = opened.and_then(|folder| disk.stat_folder(&folder));
+        let device = device.ok().map(|stat| stat.key.device);
+        lock(&self.devices).insert(at, device);
+        device
+    }
+
+    /// Notes that a part of what goes whole or stays can't go.
+    pub(crate) fn tear(&self, unit: &Arc<TargetPath>, verdict: &ItemOutcome) {
+        let reason = format!(
+            "it goes whole or stays, and of a part of it: {}",
+            verdict.reason
+        );
+        let verdict = ItemOutcome::stays(verdict.outcome, reason);
+        lock(&self.torn).entry(Arc::clone(unit)).or_insert(verdict);
+    }
+
+    fn torn(&self, unit: &Arc<TargetPath>) -> Option<ItemOutcome> {
+        lock(&self.torn).get(unit).cloned()
+    }
+
+    /// The program that runs and that a rule waits for.
+    fn busy(&self, rule: &CompiledRule, search: &Search) -> Option<Holder> {
+        let families = &rule.rule.busy;
+        if families.is_empty() {
+            return None;
+        }
+        let key = (search.rule, search.account);
+        let in_use = self.in_use();
+        let mut known = lock(&self.busy);
+        let look = || {
+            let target = self.ground.target;
+            let mut held = families
+                .iter()
+                .filter_map(|family| running(target, &in_use, search.account, family));
+            held.next()
+        };
+        known.entry(key).or_insert_with(look).clone()
+    }
+}
+
+fn lock<T>(shared: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
+    shared.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// The folder that items are removed through, kept while items of one folder follow each other.
+struct Near<'a> {
+    path: Vec<u8>,
+    opened: Result<Folder, ItemOutcome>,
+    /// Whether others may change names in it; asked when something leaves it.
+    is_shared: Option<bool>,
+    /// The searches that look in it, in the order in which rules own things.
+    searches: Vec<SearchOver<'a>>,
+    /// What was found of the rule that the last item named.
+    ruled: Option<Ruled>,
+}
+
+/// The rule that an item names.
+struct Ruled {
+    id: Arc<str>,
+    by: Removal,
+    number: RuleNumber,
+    /// Why the rule may not do that at all.
+    refused: Option<&'static str>,
+}
+
+/// Checks items of one batch, for one thread.
+pub(crate) struct Checker<'a> {
+    shared: &'a Shared<'a>,
+    in_use: Arc<InUse>,
+    near: Option<Near<'a>>,
+    last_guard: LastGuard<'a>,
+}
+
+impl<'a> Checker<'a> {
+    /// A folder opened for the batch before may have been swapped since, so each batch has its own.
+    pub(crate) fn new(shared: &'a Shared<'a>) -> Self {
+        let ground = shared.ground;
+        Self {
+            shared,
+            in_use: shared.in_use(),
+            near: None,
+            last_guard: LastGuard::new(ground.target, &shared.kept),
+        }
+    }
+
+    pub(crate) fn disk(&self) -> &'a dyn Disk {
+        &**self.shared.ground.target.disk()
+    }
+
+    fn near(&mut self, path: &TargetPath) -> &mut Near<'a> {
+        let wanted = path.folder_bytes();
+        if self.near.as_ref().is_some_and(|near| near.path != wanted) {
+            self.near = None;
+        }
+        let (disk, root) = (self.disk(), self.shared.ground.target.root());
+        let shared = self.shared;
+        self.near.get_or_insert_with(|| {
+            let opened = disk.open_folder(root, wanted);
+            let stat = opened
+                .as_ref()
+                .ok()
+                .and_then(|folder| disk.stat_folder(folder).ok());
+            let device = stat.map(|stat| stat.key.device);
+            Near {
+                path: wanted.to_vec(),
+                opened: opened.map_err(|error| ItemOutcome::of_error(&error, "open the folder of")),
+                is_shared: None,
+                searches: shared.searches_over(wanted, device),
+                ruled: None,
+            }
+        })
+    }
+
+    /// The open folder that holds a path.
+    pub(crate) fn parent(&mut self, path: &TargetPath) -> Result<&Folder, ItemOutcome> {
+        self.near(path).opened.as_ref().map_err(Clone::clone)
+    }
+
+    /// The open folder that holds a path, and whether others may change names in it.
+    pub(crate) fn shared_parent(
+        &mut self,
+        path: &TargetPath,
+    ) -> Result<(&Folder, bool), ItemOutcome> {
+        let disk = self.disk();
+        let near = self.near(path);
+        let folder = near.opened.as_ref().map_err(Clone::clone)?;
+        let ask = || disk.others_may_change(folder);
+        Ok((folder, *near.is_shared.get_or_insert_with(ask)))
+    }
+
+    /// Asks everything; the fresh look when the item may go.
+    ///
+    /// # Safety argument
+    /// The look goes through the open parent that the removal will go through, compares identity,
+    /// and only then come guards and holders. Where others may change names in that parent, what leaves
+    /// it is looked at once more ([`crate::run::workers::quarantine`]).
+    pub(crate) fn check(&mut self, item: &ManifestItem, name: &CStr) -> Result<Stat, ItemOutcome> {
+        // To store it, we read it ourselves.
+        let is_read = item.by == Removal::SetAside;
+        let stat = self.check_unit(item, name, is_read)?;
+        if let Some(after) = &item.after
+            && self.exists(after)
+        {
+            let reason = "what it describes is still there";
+            return Err(ItemOutcome::stays(Outcome::Refused, reason));
+        }
+        Ok(stat)
+    }
+
+    /// Asks everything but whether what must go before it has gone: bytes may be stored earlier.
+    pub(crate) fn check_for_storing(
+        &mut self,
+        item: &ManifestItem,
+        name: &CStr,
+    ) -> Result<Stat, ItemOutcome> {
+        self.check_unit(item, name, false)
+    }
+
+    /// The same; `is_read` says that we have read it meanwhile, so that its last access is ours.
+    fn check_unit(
+        &mut self,
+        item: &ManifestItem,
+        name: &CStr,
+        is_read: bool,
+    ) -> Result<Stat, ItemOutcome> {
+        let checked = self.check_part(item, name, is_read);
+        if let (Err(verdict), Some(unit)) = (&checked, &item.unit) {
+            self.shared.tear(unit, verdict);
+        }
+        checked
+    }
+
+    fn check_part(
+        &mut self,
+        item: &ManifestItem,
+        name: &CStr,
+        is_read: bool,
+    ) -> Result<Stat, ItemOutcome> {
+        if let Some(verdict) = item.unit.as_ref().and_then(|unit| self.shared.torn(unit)) {
+            return Err(verdict);
+        }
+        let disk = self.disk();
+        let own_links = self.own_links(item);
+        let stat = {
+            let folder = self.parent(&item.path)?;
+            disk.stat(folder, name)
+                .map_err(|error| ItemOutcome::of_error(&error, "look at"))?
+        };
+        if !item.identity.holds(item.kind, &stat, own_links) {
+            return Err(ItemOutcome::stays(
+                Outcome::Changed,
+                "it is no longer what was shown",
+            ));
+        }
+        self.guard(item, name, (&stat, is_read))?;
+        if let Some(holder) = self.in_use.holder(stat.key) {
+            return Err(ItemOutcome::stays(
+                Outcome::InUse,
+                format!("open in {holder}"),
+            ));
+        }
+        Ok(stat)
+    }
+
+    /// How many other names of the item's file this run has removed.
+    fn own_links(&self, item: &ManifestItem) -> u32 {
+        if item.identity.links <= 1 {
+            return 0;
+        }
+        let known = lock(&self.shared.own_links);
+        known.get(&item.identity.key).copied().unwrap_or(0)
+    }
+
+    /// The guards' second look, and the rule's: the path must still be the named rule's, and no younger than
+    /// it was.
+    fn guard(
+        &mut self,
+        item: &ManifestItem,
+        name: &CStr,
+        (stat, is_read): (&Stat, bool),
+    ) -> Result<(), ItemOutcome> {
+        let refuse = |reason: &'static str| Err(ItemOutcome::stays(Outcome::Refused, reason));
+        let shared = self.shared;
+        self.near(&item.path);
+        let Some(near) = &mut self.near else {
+            return refuse("its rule doesn't look there");
+        };
+        let is_known = |ruled: &Ruled| Arc::ptr_eq(&ruled.id, &item.rule) && ruled.by == item.by;
+        if !near.ruled.as_ref().is_some_and(is_known) {
+            near.ruled = Some(Ruled::new(shared.ground, item)?);
+        }
+        let Some(Ruled {
+            number, refused, ..
+        }) = near.ruled
+        else {
+            return refuse("its rule is not in force");
+        };
+        if let Some(reason) = refused {
+            return refuse(reason);
+        }
+        let folder = near.opened.as_ref().map_err(Clone::clone)?;
+        let mut listed = Listed {
+            shared,
+            last_guard: &mut self.last_guard,
+            searches: &near.searches,
+            folder,
+            number,
+            item,
+            name,
+            stat,
+            guarded: None,
+            is_other: false,
+        };
+        let owned = decide_owner(0..listed.searches.len(), &mut listed);
+        let search = match owned {
+            Ownership::Owned(at) => listed.searches.get(at).map(|over| over.search),
+            Ownership::Guarded(..)
+            | Ownership::Unseen(..)
+            | Ownership::Spared(_)
+            | Ownership::Nobodys => None,
+        };
+        let Some(search) = search else {
+            if let Some(reason) = listed.guarded {
+                return refuse(reason);
+            }
+            return if listed.is_other {
+                let reason = "it is no longer what its rule looks for";
+                Err(ItemOutcome::stays(Outcome::Changed, reason))
+            } else {
+                refuse("its rule doesn't look there")
+            };
+        };
+        if search.rule != number {
+            return refuse("another rule has it");
+        }
+        let rule = shared.ground.rules.rule(number);
+        self.asked_again(item, rule, search, (stat, is_read))?;
+        if let Some(holder) = shared.busy(rule, search) {
+            let reason = format!("it waits for {holder}");
+            return Err(ItemOutcome::stays(Outcome::InUse, reason));
+        }
+        Ok(())
+    }
+
+    /// What may have been said or have become since the list was made: an exclusion, a younger age, and
+    /// whether the unit is the one that the list names.
+    fn asked_again(
+        &self,
+        item: &ManifestItem,
+        rule: &CompiledRule,
+        search: &Search,
+        (stat, is_read): (&Stat, bool),
+    ) -> Result<(), ItemOutcome> {
+        let shared = self.shared;
+        let changed = |reason: String| Err(ItemOutcome::stays(Outcome::Changed, reason));
+        if shared.ground.rules_off.contains(&search.rule) {
+            return changed("its rule was turned off since".to_owned());
+        }
+        let is_thing = item.kind != EntryKind::Folder;
+        let thing = Thing {
+            path: &item.path,
+            rule: &rule.id,
+            account: item.account.as_deref(),
+            size: is_thing.then_some(stat.size),
+            age: Scan::age_of(item.time, shared.recogniser.now()),
+        };
+        if let Some(why) = shared
+            .ground
+            .excluded
+            .iter()
+            .find_map(|one| one.spares(&thing))
+        {
+            return changed(format!("it was excluded since: {why}"));
+        }
+        if !is_thing {
+            return Ok(());
+        }
+        let is_of_listed_unit = || {
+            let folder = item.path.parent().unwrap_or_default();
+            shared.recogniser.unit(&rule.rule, search, &folder).as_ref() == item.unit.as_deref()
+        };
+        if rule.rule.takes_units() && !is_of_listed_unit() {
+            let reason = "it goes whole or stays, and the list has only a part of it";
+            return Err(ItemOutcome::stays(Outcome::Refused, reason));
+        }
+        // What a run itself does to a file with several names moves its last change.
+        let is_as_it_was = self.own_links(item) == 0 && rule.rule.age.by != AgeBy::Trashed;
+        let time = || match rule.rule.age.by {
+            AgeBy::Touched if is_read => {
+                let dates = shared.ground.target.dates;
+                Some(time_of_itself(AgeBy::Arrived, dates, stat))
+            }
+            _ => shared.recogniser.time(&rule.rule, search, &item.path, stat),
+        };
+        let time = is_as_it_was.then(time).flatten();
+        if time.is_some_and(|time| time > item.time) {
+            return changed("it is younger than it was".to_owned());
+        }
+        Ok(())
+    }
+
+    fn exists(&self, path: &TargetPath) -> bool {
+        let disk = self.disk();
+        let folder = path.parent().unwrap_or_default();
+        let looked = disk
+            .open_folder(self.shared.ground.target.root(), folder.as_bytes())
+            .and_then(|folder| disk.stat(&folder, path.as_name()));
+        // What can't be looked at counts as still there.
+        !matches!(looked, Err(error) if error.kind() == io::ErrorKind::NotFound)
+    }
+
+    /// Remembers that a name of a file with several was removed.
+    pub(crate) fn note_link(&self, key: FileKey) {
+        *lock(&self.shared.own_links).entry(key).or_default() += 1;
+    }
+}
+
+impl Ruled {
+    /// What the rule that an item names may do.
+    fn new(ground: &Ground<'_>, item: &ManifestItem) -> Result<Self, ItemOutcome> {
+        let Some(number) = ground.rules.by_id(&item.rule) else {
+            let reason = "its rule is not in force";
+            return Err(ItemOutcome::stays(Outcome::Refused, reason));
+        };
+        let is_allowed = ground.rules.rule(number).rule.ways().contains(&item.by);
+        Ok(Self {
+            id: Arc::clone(&item.rule),
+            by: item.by,
+            number,
+            refused: (!is_allowed).then_some("its rule doesn't let it leave in that way"),
+        })
+    }
+}

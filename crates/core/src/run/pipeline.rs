@@ -1,0 +1,222 @@
+//! Going through a manifest, batch after batch: each is touched only when its intents are on the disk and
+//! what it sets aside is in the dustpan, and nobody waits for another batch to end.
+
+pub(crate) mod packer;
+pub(crate) mod recorder;
+
+use std::collections::VecDeque;
+use std::sync::Arc;
+use std::thread;
+
+use jiff::Timestamp;
+
+use crate::cancel::CancelToken;
+use crate::plan::Manifest;
+use crate::plan::item_outcome::ItemOutcome;
+use crate::run::check::Shared;
+use crate::run::pipeline::packer::{Packer, Stored, stayed};
+use crate::run::pipeline::recorder::{Batch, Recorder, outcomes};
+use crate::run::tally::Tally;
+use crate::run::workers::batch::{Touch, Work, split};
+use crate::run::workers::quarantine::Airlock;
+use crate::run::workers::unit::look_at_units;
+use crate::run::workers::{Hands, News};
+use crate::run::{Ground, Real};
+use crate::state::JournalError;
+
+/// How many batches are touched at once: while what has to wait for others is touched in one, there is
+/// work in the next.
+const UNDER_WAY: usize = 2;
+
+/// How many more have their intents written and what they set aside packed: one that is proven, and one
+/// that is written; so a disk that is slow once keeps nobody waiting.
+const AHEAD: usize = 2;
+
+/// A batch that is being touched.
+struct UnderWay<'a> {
+    work: Arc<Work<'a>>,
+    /// Jobs that aren't done.
+    jobs: usize,
+    verdicts: Vec<Option<ItemOutcome>>,
+}
+
+/// Touches batch after batch.
+///
+/// # Errors
+/// When the journal can't be written; then nothing more was touched.
+pub(crate) fn run<'a>(
+    ground: &Ground<'_>,
+    manifest: &'a Manifest,
+    real: &'a mut Real<'_>,
+    stop: &CancelToken,
+    clock: &dyn Fn() -> Timestamp,
+    tally: &mut Tally<'_>,
+) -> Result<(), JournalError> {
+    let shared = Shared::new(ground, manifest.now, stop);
+    shared.begin_batch(clock());
+    look_at_units(&shared, manifest, stop);
+    let airlock = Airlock::of(ground.target, real.run);
+    let touch = Touch {
+        shared: &shared,
+        airlock: &airlock,
+        stop,
+        pause: &real.pause,
+        halt: CancelToken::default(),
+    };
+    let (journal, dustpan) = (&mut *real.journal, &mut real.dustpan);
+    thread::scope(|scope| {
+        let packer = dustpan
+            .as_deref_mut()
+            .map(|dustpan| Packer::begin(scope, &shared, dustpan, (stop, &real.pause)));
+        let mut course = Course {
+            shared: &shared,
+            touch: &touch,
+            clock,
+            batches: split(&manifest.items),
+            recorder: Recorder::begin(scope, journal, touch.halt.clone()),
+            packer,
+            prepared: 0,
+            given: 0,
+            is_recorded: false,
+            under_way: VecDeque::new(),
+            tally,
+        };
+        course.go(&mut Hands::begin(scope, &touch));
+        airlock.close();
+        if let Some(packer) = course.packer {
+            packer.end();
+        }
+        course.recorder.end()
+    })
+}
+
+struct Course<'r, 'scope, 'a, 't> {
+    shared: &'r Shared<'r>,
+    touch: &'r Touch<'r>,
+    clock: &'r dyn Fn() -> Timestamp,
+    batches: Vec<Batch<'a>>,
+    recorder: Recorder<'scope, 'a>,
+    packer: Option<Packer<'a>>,
+    /// How many batches were ordered to be written and packed.
+    prepared: usize,
+    /// How many were given to the hands.
+    given: usize,
+    /// Whether the intents of the next one are on the disk.
+    is_recorded: bool,
+    under_way: VecDeque<UnderWay<'a>>,
+    tally: &'r mut Tally<'t>,
+}
+
+impl<'scope, 'a: 'scope> Course<'_, 'scope, 'a, '_> {
+    fn go<'h>(&mut self, hands: &mut Hands<'h, '_, 'a>)
+    where
+        'a: 'h,
+    {
+        loop {
+            // While something is touched, nobody waits for what is next: what became of it is told first.
+            while self.under_way.len() < UNDER_WAY {
+                let may_wait = self.under_way.is_empty();
+                if !self.give(hands, may_wait) {
+                    break;
+                }
+            }
+            let Some(first) = self.under_way.pop_front_if(|first| first.jobs == 0) else {
+                if self.under_way.is_empty() {
+                    return;
+                }
+                let Some(news) = hands.news() else { return };
+                let mut batches = self.under_way.iter_mut();
+                let its = batches.find(|batch| batch.work.batch.first == news.batch);
+                if let Some(batch) = its {
+                    batch.settle(news, self.tally);
+                }
+                continue;
+            };
+            self.end(first);
+        }
+    }
+
+    /// Has the intents of batches ahead written, and what they set aside packed.
+    fn prepare(&mut self) {
+        while self.prepared <= self.given + AHEAD {
+            let Some(batch) = self.batches.get(self.prepared) else {
+                return;
+            };
+            self.recorder.intend(*batch);
+            if let Some(packer) = &self.packer {
+                packer.pack(*batch);
+            }
+            self.prepared += 1;
+        }
+    }
+
+    /// Gives the next batch to the hands, when it may be touched; says whether it did.
+    fn give<'h>(&mut self, hands: &Hands<'h, '_, 'a>, may_wait: bool) -> bool
+    where
+        'a: 'h,
+    {
+        self.prepare();
+        let Some(batch) = self.batches.get(self.given).copied() else {
+            return false;
+        };
+        if self.touch.stop.is_cancelled() {
+            return false;
+        }
+        self.is_recorded = self.is_recorded || self.recorder.is_on_disk(may_wait);
+        if !self.is_recorded {
+            return false;
+        }
+        let stored = match &self.packer {
+            None => Stored::default(),
+            Some(packer) => match packer.packed(may_wait) {
+                Some(stored) => stored,
+                None => return false,
+            },
+        };
+        self.is_recorded = false;
+        self.given += 1;
+        self.prepare();
+        self.shared.begin_batch((self.clock)());
+        let work = Arc::new(Work::new(batch, stored));
+        let jobs = hands.give(&work);
+        self.under_way.push_back(UnderWay {
+            verdicts: vec![None; batch.items.len()],
+            work,
+            jobs,
+        });
+        true
+    }
+
+    /// Touches what had to wait in a batch, and has its outcomes written.
+    fn end(&mut self, mut batch: UnderWay<'a>) {
+        let work = Arc::clone(&batch.work);
+        let mut remover = self.touch.remover();
+        for at in &work.bound {
+            if let Some(verdict) = self.touch.bound(&mut remover, &work, *at) {
+                batch.note(*at, verdict, self.tally);
+            }
+        }
+        if let Some(packer) = &self.packer {
+            let verdict = |at: usize| batch.verdicts.get(at).and_then(Option::as_ref);
+            packer.note_stayed(stayed(&work.stored, &verdict));
+        }
+        self.recorder.record(outcomes(work.batch, &batch.verdicts));
+    }
+}
+
+impl UnderWay<'_> {
+    fn settle(&mut self, news: News, tally: &mut Tally<'_>) {
+        self.jobs -= usize::from(news.is_last);
+        for (at, verdict) in news.done {
+            self.note(at, verdict, tally);
+        }
+    }
+
+    fn note(&mut self, at: usize, verdict: ItemOutcome, tally: &mut Tally<'_>) {
+        let batch = self.work.batch;
+        if let (Some(item), Some(place)) = (batch.items.get(at), self.verdicts.get_mut(at)) {
+            tally.count(batch.first + at, item, &verdict);
+            *place = Some(verdict);
+        }
+    }
+}

@@ -1,0 +1,194 @@
+//! Packing what is set aside ahead of the touching: one thread packs a batch into a frame, another
+//! brings the frame before to the disk and reads it back, while the one before that is touched.
+
+use std::collections::HashMap;
+use std::sync::mpsc::{Receiver, Sender, TryRecvError, channel};
+use std::thread::Scope;
+
+use jolly_disk::Stat;
+
+use crate::cancel::CancelToken;
+use crate::dustpan::{Dustpan, Frame, Prover, Writer};
+use crate::plan::Outcome;
+use crate::plan::item_outcome::ItemOutcome;
+use crate::rule::Removal;
+use crate::run::Pause;
+use crate::run::check::{Checker, Shared};
+use crate::run::pipeline::recorder::Batch;
+
+/// What was stored of each item of a batch that is set aside, by its position: how it looked, and
+/// its number in the dustpan.
+pub(crate) type Stored = HashMap<usize, Result<(Stat, u64), ItemOutcome>>;
+
+enum Proof {
+    Frame(Option<Frame>, Stored),
+    Stayed(Vec<u64>),
+}
+
+/// The ordering end of the packing threads.
+///
+/// # Invariants
+/// Batches come back in the order in which they were ordered, and only when what they hold is safely
+/// in the dustpan.
+pub(crate) struct Packer<'a> {
+    orders: Sender<Batch<'a>>,
+    proofs: Sender<Proof>,
+    packed: Receiver<Stored>,
+}
+
+impl<'a> Packer<'a> {
+    /// Begins the threads.
+    pub(crate) fn begin<'scope>(
+        scope: &'scope Scope<'scope, '_>,
+        shared: &'scope Shared<'_>,
+        dustpan: &'scope mut Dustpan,
+        (stop, pause): (&'scope CancelToken, &'scope Pause),
+    ) -> Self
+    where
+        'a: 'scope,
+    {
+        let (orders, ordered) = channel::<Batch<'a>>();
+        let (proofs, to_prove) = channel();
+        let (tell, packed) = channel();
+        let (mut writer, mut prover) = dustpan.halves();
+        let prove = proofs.clone();
+        scope.spawn(move || {
+            for batch in ordered {
+                let mut stored = store(shared, &mut writer, batch, stop, pause);
+                let closed = if stop.is_cancelled() {
+                    // Something may be in it that is not whole, and nothing of it will be touched.
+                    stored.clear();
+                    writer.abandon().map(|()| None)
+                } else {
+                    writer.close()
+                };
+                let (frame, stored) = match closed {
+                    Ok(frame) => (frame, stored),
+                    Err(error) => (None, spoilt(stored, &error.to_string())),
+                };
+                if prove.send(Proof::Frame(frame, stored)).is_err() {
+                    return;
+                }
+            }
+        });
+        scope.spawn(move || prove_all(&mut prover, (&to_prove, &tell), stop));
+        Self {
+            orders,
+            proofs,
+            packed,
+        }
+    }
+
+    /// Has a batch packed; [`Self::packed`] gives it.
+    pub(crate) fn pack(&self, batch: Batch<'a>) {
+        // A thread that has ended packs nothing, and what was not packed stays.
+        let _ended = self.orders.send(batch).is_err();
+    }
+
+    /// What was stored of the oldest batch not asked for yet; waits for it if that may be.
+    pub(crate) fn packed(&self, may_wait: bool) -> Option<Stored> {
+        if may_wait {
+            return Some(self.packed.recv().unwrap_or_default());
+        }
+        match self.packed.try_recv() {
+            Ok(stored) => Some(stored),
+            Err(TryRecvError::Empty) => None,
+            // A thread that has ended packs nothing, and what was not packed stays.
+            Err(TryRecvError::Disconnected) => Some(Stored::default()),
+        }
+    }
+
+    /// Notes which things stayed where they were, although they were packed.
+    pub(crate) fn note_stayed(&self, stayed: Vec<u64>) {
+        if !stayed.is_empty() {
+            // Without the note they are offered, and found to be there still.
+            drop(self.proofs.send(Proof::Stayed(stayed)));
+        }
+    }
+
+    /// Notes that what was packed ahead was never touched, and ends the threads.
+    pub(crate) fn end(self) {
+        for stored in self.packed.try_iter() {
+            self.note_stayed(stayed(&stored, &|_| None));
+        }
+        // The prover notes what it has no listener for any more, and both end when nobody orders.
+        drop(self.packed);
+    }
+}
+
+/// The numbers of what was packed and didn't leave.
+pub(crate) fn stayed<'v>(
+    stored: &Stored,
+    verdict: &dyn Fn(usize) -> Option<&'v ItemOutcome>,
+) -> Vec<u64> {
+    let is_gone = |at: usize| verdict(at).is_some_and(|it| it.outcome == Outcome::SetAside);
+    let mut stayed: Vec<u64> = stored
+        .iter()
+        .filter(|(at, _)| !is_gone(**at))
+        .filter_map(|(_, stored)| stored.as_ref().ok().map(|(_, number)| *number))
+        .collect();
+    stayed.sort_unstable();
+    stayed
+}
+
+fn prove_all(
+    prover: &mut Prover<'_>,
+    (proofs, tell): (&Receiver<Proof>, &Sender<Stored>),
+    stop: &CancelToken,
+) {
+    for proof in proofs {
+        match proof {
+            Proof::Stayed(stayed) => prover.note_stayed(stayed),
+            Proof::Frame(frame, stored) => {
+                let proven = frame.map_or(Ok(()), |frame| prover.prove(frame, stop));
+                let stored = match proven {
+                    Ok(()) => stored,
+                    // Nothing of it was touched, nor will it be.
+                    Err(_) if stop.is_cancelled() => Stored::new(),
+                    Err(error) => spoilt(stored, &error.to_string()),
+                };
+                // Nobody waits any more after a stop: then it never left.
+                if let Err(unheard) = tell.send(stored) {
+                    prover.note_stayed(stayed(&unheard.0, &|_| None));
+                }
+            }
+        }
+    }
+}
+
+/// What becomes of a batch whose frame is not safe.
+fn spoilt(stored: Stored, why: &str) -> Stored {
+    let spoil = |(at, stored): (usize, Result<_, ItemOutcome>)| {
+        let failed = || ItemOutcome::stays(Outcome::Failed, why.to_owned());
+        (at, stored.and_then(|_: (Stat, u64)| Err(failed())))
+    };
+    stored.into_iter().map(spoil).collect()
+}
+
+/// Stores what a batch sets aside; a verdict for what can't be stored.
+fn store(
+    shared: &Shared<'_>,
+    writer: &mut Writer<'_>,
+    batch: Batch<'_>,
+    stop: &CancelToken,
+    pause: &Pause,
+) -> Stored {
+    let mut stored = Stored::new();
+    let mut checker = Checker::new(shared);
+    let aside = batch.items.iter().enumerate();
+    for (at, item) in aside.filter(|(_, item)| item.by == Removal::SetAside) {
+        pause.wait(stop);
+        if stop.is_cancelled() {
+            break;
+        }
+        let name = item.path.as_name();
+        let result = checker.check_for_storing(item, name).and_then(|stat| {
+            let disk = &**shared.ground.target.disk();
+            let folder = checker.parent(&item.path)?;
+            let number = writer.store((disk, folder), item, &stat, stop)?;
+            Ok((stat, number))
+        });
+        stored.insert(at, result);
+    }
+    stored
+}

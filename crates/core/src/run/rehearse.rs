@@ -1,0 +1,120 @@
+//! What the real run would do with each item, were nothing to change until then.
+
+pub(super) mod compare;
+
+use std::collections::{HashMap, HashSet};
+use std::ops::ControlFlow;
+
+use jolly_disk::{Kind, Stat};
+
+use crate::computer::{EntryKind, TargetPath};
+use crate::plan::item_outcome::{ItemOutcome, NOT_EMPTY};
+use crate::plan::{ManifestItem, Outcome};
+use crate::rule::Removal;
+use crate::run::Ground;
+use crate::run::check::Checker;
+
+/// What a rehearsal has let go so far.
+#[derive(Default)]
+pub(crate) struct LetGo {
+    paths: HashSet<TargetPath>,
+    below: HashMap<TargetPath, u64>,
+    /// How many names of a file, for files with several.
+    names: HashMap<jolly_disk::FileKey, u32>,
+}
+
+impl LetGo {
+    fn add(&mut self, path: &TargetPath) {
+        self.paths.insert(path.clone());
+        if let Some(parent) = path.parent() {
+            *self.below.entry(parent).or_default() += 1;
+        }
+    }
+}
+
+/// What the real run would do with an item.
+pub(crate) fn predict(
+    ground: &Ground<'_>,
+    checker: &mut Checker<'_>,
+    item: &ManifestItem,
+    gone: &mut LetGo,
+) -> ItemOutcome {
+    let described = item
+        .after
+        .as_ref()
+        .is_some_and(|after| gone.paths.contains(after));
+    let asked = ManifestItem {
+        after: item.after.clone().filter(|_| !described),
+        ..item.clone()
+    };
+    let stat = match checker.check(&asked, item.path.as_name()) {
+        Ok(stat) => stat,
+        Err(verdict) => return verdict,
+    };
+    if let Err(verdict) = may_go(ground, checker, item, &stat) {
+        return verdict;
+    }
+    let below = gone.below.get(&item.path).copied().unwrap_or(0);
+    if item.kind == EntryKind::Folder && !will_be_empty(ground, &item.path, below) {
+        return ItemOutcome::stays(Outcome::Refused, NOT_EMPTY);
+    }
+    gone.add(&item.path);
+    let outcome = match item.by {
+        Removal::Remove | Removal::Overwrite => Outcome::Removed,
+        Removal::SetAside => Outcome::SetAside,
+    };
+    let bytes = match item.kind {
+        EntryKind::Folder => 0,
+        EntryKind::File | EntryKind::Link => {
+            let names = gone.names.entry(stat.key).or_default();
+            *names += 1;
+            let is_last = *names >= stat.links;
+            if is_last { stat.allocated } else { 0 }
+        }
+    };
+    ItemOutcome {
+        outcome,
+        bytes,
+        reason: "".into(),
+        is_as_listed: bytes == item.bytes,
+    }
+}
+
+/// Whether the system would let us, as far as it says without being tried.
+fn may_go(
+    ground: &Ground<'_>,
+    checker: &mut Checker<'_>,
+    item: &ManifestItem,
+    stat: &Stat,
+) -> Result<(), ItemOutcome> {
+    let disk = &**ground.target.disk();
+    let folder = checker.parent(&item.path)?;
+    let name = item.path.as_name();
+    let denied = |error: std::io::Error, verb: &str| ItemOutcome::of_error(&error, verb);
+    let is_stored = item.by == Removal::SetAside && stat.kind == Kind::File;
+    if is_stored {
+        disk.open_file(folder, name)
+            .map_err(|error| denied(error, "read"))?;
+    }
+    if item.by == Removal::Overwrite && stat.kind == Kind::File {
+        disk.open_to_overwrite(folder, name)
+            .map_err(|error| denied(error, "write over"))?;
+    }
+    disk.may_remove(folder, stat)
+        .map_err(|error| denied(error, "remove"))
+}
+
+/// Whether a folder will be empty once its listed contents are gone.
+fn will_be_empty(ground: &Ground<'_>, path: &TargetPath, gone: u64) -> bool {
+    let disk = ground.target.disk();
+    let mut entries = 0_u64;
+    let listed = disk
+        .open_folder(ground.target.root(), path.as_bytes())
+        .and_then(|folder| {
+            disk.list(&folder, &mut |_| {
+                entries += 1;
+                ControlFlow::Continue(())
+            })
+        });
+    listed.is_ok() && entries == gone
+}

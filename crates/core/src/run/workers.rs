@@ -1,0 +1,183 @@
+//! The threads that touch the target. They go from one batch to the next without waiting for each
+//! other, and more of them come while they mostly wait for the device.
+
+pub(crate) mod batch;
+pub(super) mod overwrite;
+pub(crate) mod quarantine;
+mod remove;
+pub(crate) mod unit;
+
+use std::any::Any;
+use std::ops::Range;
+use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
+use std::sync::mpsc::{Receiver, Sender, channel};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::thread::{self, Builder, Scope};
+use std::time::Duration;
+
+use jolly_disk::{Effort, Meter};
+
+use crate::plan::item_outcome::ItemOutcome;
+use crate::run::workers::batch::{Touch, Work};
+
+/// Most threads, where the device is what is waited for.
+const MOST: usize = 16;
+
+/// How often a thread tells what it has done, where the device is slow, and how much of that it waited.
+const TOLD: Duration = Duration::from_millis(20);
+
+/// Some items of one batch, for one thread: positions in what is free in it.
+struct Job<'a> {
+    work: Arc<Work<'a>>,
+    free: Range<usize>,
+}
+
+/// What became of a job, or of a part of it.
+pub(crate) struct News {
+    /// The number of its batch's first item.
+    pub batch: usize,
+    /// By position in the batch; what a stop kept from being reached is not among them.
+    pub done: Vec<(usize, ItemOutcome)>,
+    /// Whether this is all of the job.
+    pub is_last: bool,
+    effort: Option<Effort>,
+    panic: Option<Box<dyn Any + Send>>,
+}
+
+/// The giving end of the threads; they end with it.
+pub(crate) struct Hands<'scope, 'env, 'a> {
+    scope: &'scope Scope<'scope, 'env>,
+    touch: &'scope Touch<'scope>,
+    jobs: Sender<Job<'a>>,
+    waiting: Arc<Mutex<Receiver<Job<'a>>>>,
+    tell: Sender<News>,
+    news: Receiver<News>,
+    many: usize,
+    /// Since their number was last thought about.
+    effort: Effort,
+}
+
+impl<'scope, 'env, 'a: 'scope> Hands<'scope, 'env, 'a> {
+    /// As many threads as there are processors, and at least two.
+    pub(crate) fn begin(scope: &'scope Scope<'scope, 'env>, touch: &'scope Touch<'scope>) -> Self {
+        let (jobs, waiting) = channel();
+        let (tell, news) = channel();
+        let mut hands = Self {
+            scope,
+            touch,
+            jobs,
+            waiting: Arc::new(Mutex::new(waiting)),
+            tell,
+            news,
+            many: 0,
+            effort: Effort::default(),
+        };
+        let processors = thread::available_parallelism().map_or(2, std::num::NonZero::get);
+        hands.grow(processors.clamp(2, MOST));
+        hands
+    }
+
+    /// Where threads are short, those there are do.
+    fn grow(&mut self, many: usize) {
+        while self.many < many {
+            let (touch, waiting) = (self.touch, Arc::clone(&self.waiting));
+            let tell = self.tell.clone();
+            let run = move || work(touch, &waiting, &tell);
+            if self.many == 0 {
+                self.scope.spawn(run);
+            } else if Builder::new().spawn_scoped(self.scope, run).is_err() {
+                return;
+            }
+            self.many += 1;
+        }
+    }
+
+    /// Gives a batch to them, as so many jobs.
+    pub(crate) fn give(&self, work: &Arc<Work<'a>>) -> usize {
+        let chunks = work.chunks();
+        let many = chunks.len();
+        for free in chunks {
+            let work = Arc::clone(work);
+            // They listen until this end is gone.
+            let _gone = self.jobs.send(Job { work, free }).is_err();
+        }
+        many
+    }
+
+    /// Waits for the next piece of news; nothing when there is nobody to tell any.
+    ///
+    /// # Panics
+    /// When the thread that did the job has.
+    pub(crate) fn news(&mut self) -> Option<News> {
+        let mut news = self.news.recv().ok()?;
+        if let Some(panic) = news.panic.take() {
+            resume_unwind(panic);
+        }
+        if let Some(effort) = news.effort {
+            self.learn(effort);
+        }
+        Some(news)
+    }
+
+    /// Takes more when those there are waited for more than half of the time.
+    fn learn(&mut self, effort: Effort) {
+        self.effort += effort;
+        let many = u32::try_from(self.many).unwrap_or(u32::MAX);
+        if self.effort.took < TOLD * many {
+            return;
+        }
+        if self.effort.waited * 2 > self.effort.took {
+            self.grow((self.many * 2).min(MOST));
+        }
+        self.effort = Effort::default();
+    }
+}
+
+/// One thread: takes job after job until nobody gives any more.
+fn work(touch: &Touch<'_>, waiting: &Mutex<Receiver<Job<'_>>>, tell: &Sender<News>) {
+    let mut last = None;
+    let mut meter = Meter::begin();
+    loop {
+        let job = waiting
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .recv();
+        let Ok(Job { work, free }) = job else { return };
+        let batch = work.batch.first;
+        // A folder that was opened for the batch before may have been swapped since.
+        let mut remover = match last.take() {
+            Some((of, remover)) if of == batch => remover,
+            _ => touch.remover(),
+        };
+        let mut free = work.free(free).iter();
+        let mut is_last = false;
+        while !is_last {
+            let mut done = Vec::with_capacity(free.len());
+            let part = AssertUnwindSafe(|| {
+                meter.measure(TOLD, || {
+                    let at = free.next();
+                    let one = at.and_then(|at| Some((*at, touch.one(&mut remover, &work, *at)?)));
+                    let is_more = one.is_some();
+                    done.extend(one);
+                    is_more
+                })
+            });
+            let touched = catch_unwind(part);
+            if touched.is_err() {
+                touch.halt.cancel();
+            }
+            is_last = !matches!(touched, Ok(true));
+            let news = News {
+                batch,
+                done,
+                is_last,
+                effort: meter.take(TOLD),
+                panic: touched.err(),
+            };
+            if tell.send(news).is_err() {
+                return;
+            }
+        }
+        last = Some((batch, remover));
+    }
+}

@@ -1,0 +1,199 @@
+//! One batch of a manifest, and the touching of what is in it.
+
+use crate::dustpan::MOST_STORED;
+use std::ops::{Range, RangeInclusive};
+
+use jolly_disk::Stat;
+
+use crate::cancel::CancelToken;
+use crate::computer::EntryKind;
+use crate::plan::item_outcome::ItemOutcome;
+use crate::plan::{ManifestItem, Outcome};
+use crate::rule::Removal;
+use crate::run::Pause;
+use crate::run::check::{Checker, Shared};
+use crate::run::pipeline::packer::Stored;
+use crate::run::pipeline::recorder::Batch;
+use crate::run::workers::quarantine::Airlock;
+use crate::run::workers::remove::Remover;
+
+/// Items in one batch. A batch costs one wait for the state disk; after a crash, at most four of
+/// them are without an outcome.
+const MOST_ITEMS: usize = 4096;
+
+/// In how many parts a batch is cut at least, so that each of the most threads finds several.
+const PARTS: usize = 32;
+
+/// How many items a thread takes at once, unless their folder holds more.
+const CHUNK: RangeInclusive<usize> = 16..=128;
+
+/// How many times that when they lie in one folder.
+const ONE_FOLDER: usize = 4;
+
+/// Cuts a manifest into batches.
+pub(crate) fn split(items: &[ManifestItem]) -> Vec<Batch<'_>> {
+    let mut batches = Vec::new();
+    let mut first = 0;
+    while let Some(rest) = items.get(first..).filter(|rest| !rest.is_empty()) {
+        let mut stored = 0_u64;
+        let fits = |item: &&ManifestItem| {
+            let is_stored = item.by == Removal::SetAside;
+            stored = stored.saturating_add(if is_stored { item.stored() } else { 0 });
+            stored <= MOST_STORED
+        };
+        let many = rest.iter().take(MOST_ITEMS).take_while(fits).count().max(1);
+        let items = rest.get(..many).unwrap_or(rest);
+        batches.push(Batch { first, items });
+        first += many;
+    }
+    batches
+}
+
+/// A batch whose intents are on the disk.
+pub(crate) struct Work<'a> {
+    pub batch: Batch<'a>,
+    pub stored: Stored,
+    /// Positions of what goes regardless of what became of others.
+    free: Vec<usize>,
+    /// Positions of what has to wait for others, in order.
+    pub bound: Vec<usize>,
+}
+
+impl<'a> Work<'a> {
+    pub(crate) fn new(batch: Batch<'a>, stored: Stored) -> Self {
+        let positions = 0..batch.items.len();
+        let (free, bound) = positions.partition(|at| batch.items.get(*at).is_some_and(is_free));
+        Self {
+            batch,
+            stored,
+            free,
+            bound,
+        }
+    }
+
+    /// The positions in a part of what is free.
+    pub(crate) fn free(&self, part: Range<usize>) -> &[usize] {
+        self.free.get(part).unwrap_or_default()
+    }
+
+    /// Cuts what is free into what one thread takes at once: whole folders where they are small, since
+    /// two threads in one folder wait for each other.
+    pub(crate) fn chunks(&self) -> Vec<Range<usize>> {
+        let mut chunks = Vec::new();
+        let mut from = 0;
+        let folder = |at: usize| {
+            let item = self.free.get(at).and_then(|at| self.batch.items.get(*at));
+            item.map(|item| item.path.folder_bytes())
+        };
+        let enough = (self.free.len() / PARTS).clamp(*CHUNK.start(), *CHUNK.end());
+        for at in 1..=self.free.len() {
+            let many = at - from;
+            let is_end = at == self.free.len()
+                || many >= enough * ONE_FOLDER
+                || (many >= enough && folder(at) != folder(at - 1));
+            if is_end {
+                chunks.push(from..at);
+                from = at;
+            }
+        }
+        chunks
+    }
+}
+
+/// Whether an item goes regardless of what became of others: a folder waits for its contents, what
+/// describes something for that, and of a file with several names each look counts the names that
+/// went before.
+fn is_free(item: &ManifestItem) -> bool {
+    item.kind != EntryKind::Folder && item.after.is_none() && item.identity.links <= 1
+}
+
+/// What touching an item needs, whichever batch it is of.
+pub(crate) struct Touch<'a> {
+    pub shared: &'a Shared<'a>,
+    /// How things leave folders in which others may change names.
+    pub airlock: &'a Airlock<'a>,
+    pub stop: &'a CancelToken,
+    pub pause: &'a Pause,
+    /// Set when what is done can't be recorded any more: then nothing more is done.
+    pub halt: CancelToken,
+}
+
+impl<'a> Touch<'a> {
+    pub(crate) fn remover(&self) -> Remover<'a, 'a> {
+        Remover {
+            checker: Checker::new(self.shared),
+            airlock: self.airlock,
+            stop: self.stop,
+        }
+    }
+
+    /// Touches one item, unless all is to stop.
+    pub(crate) fn one(
+        &self,
+        remover: &mut Remover<'_, '_>,
+        work: &Work<'_>,
+        at: usize,
+    ) -> Option<ItemOutcome> {
+        self.pause.wait(self.stop);
+        let is_over = self.stop.is_cancelled() || self.halt.is_cancelled();
+        if is_over { None } else { go(remover, work, at) }
+    }
+
+    /// Touches one that had to wait for others. Folders that are empty by now go even when all is
+    /// to stop: left behind, each would be too young for the next sweep.
+    pub(crate) fn bound(
+        &self,
+        remover: &mut Remover<'_, '_>,
+        work: &Work<'_>,
+        at: usize,
+    ) -> Option<ItemOutcome> {
+        if !self.stop.is_cancelled() || self.halt.is_cancelled() {
+            return self.one(remover, work, at);
+        }
+        let item = work.batch.items.get(at)?;
+        let is_folder = item.kind == EntryKind::Folder;
+        let verdict = is_folder.then(|| go(remover, work, at))??;
+        (!verdict.outcome.stays()).then_some(verdict)
+    }
+}
+
+fn go(remover: &mut Remover<'_, '_>, work: &Work<'_>, at: usize) -> Option<ItemOutcome> {
+    let item = work.batch.items.get(at)?;
+    let numbered = (item, work.batch.first + at);
+    let name = item.path.as_name();
+    let mut verdict = match item.by {
+        Removal::Remove => match remover.checker.check(item, name) {
+            Ok(stat) => remover.remove(numbered, name, &stat),
+            Err(verdict) => verdict,
+        },
+        Removal::Overwrite => match remover.checker.check(item, name) {
+            Ok(stat) => remover.overwrite_and_remove(numbered, name, &stat),
+            Err(verdict) => verdict,
+        },
+        Removal::SetAside => match work.stored.get(&at) {
+            None => ItemOutcome::stays(Outcome::Failed, "it never reached the dustpan"),
+            Some(Err(verdict)) => verdict.clone(),
+            // Time has passed while its bytes were stored: everything is asked again.
+            Some(Ok((before, _))) => match remover.checker.check(item, name) {
+                Ok(stat) if is_same(item, before, &stat) => {
+                    let mut verdict = remover.remove(numbered, name, &stat);
+                    if verdict.outcome == Outcome::Removed {
+                        verdict.outcome = Outcome::SetAside;
+                    }
+                    verdict
+                }
+                Ok(_) => ItemOutcome::stays(Outcome::Changed, "it changed while it was stored"),
+                Err(verdict) => verdict,
+            },
+        },
+    };
+    verdict.is_as_listed = verdict.bytes == item.bytes;
+    Some(verdict)
+}
+
+fn is_same(item: &ManifestItem, before: &Stat, after: &Stat) -> bool {
+    item.kind == EntryKind::Folder
+        || (before.key == after.key
+            && before.size == after.size
+            && before.modified == after.modified)
+}

@@ -1,0 +1,294 @@
+//! The airlock: how things leave folders in which others may change names.
+//!
+//! Linux removes by name, so that between the last look at a name and its removal somebody else could put
+//! another file there. Where others may do that, a name is first moved into a folder that nobody else can
+//! enter, is looked at once more there, and only then removed; what isn't what was shown goes back.
+
+use std::borrow::Cow;
+use std::collections::BTreeMap;
+use std::ffi::{CStr, CString};
+use std::io;
+use std::ops::ControlFlow;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock};
+
+use jolly_disk::{Disk, Folder, Stat};
+
+use crate::computer::{Target, TargetPath};
+use crate::format::Printable;
+use crate::plan::Outcome;
+use crate::plan::item_outcome::ItemOutcome;
+
+/// What its name begins with; the run's id follows.
+const NAME: &str = ".jolly-broom-";
+
+/// The airlock of one run, made when it is first needed.
+pub(crate) struct Airlock<'a> {
+    target: &'a Target,
+    name: CString,
+    state: Mutex<State>,
+    /// Held by everything on its way out, so that nobody closes the folder that it is in.
+    passage: RwLock<()>,
+}
+
+enum State {
+    Closed,
+    Open(Arc<Inside>),
+    /// None could be had for what left this folder: the volume keeps no rights, or is full.
+    Impossible(TargetPath),
+}
+
+/// The open folder.
+struct Inside {
+    /// Where it lies: the target's root, or the folder that something left.
+    place: TargetPath,
+    folder: Folder,
+}
+
+/// What became of a name that was to leave through the airlock.
+pub(crate) enum Passed {
+    /// It is gone.
+    Removed,
+    /// It stays, or lies where the reason says.
+    Stays(ItemOutcome),
+    /// There is no airlock for it, and nothing was touched.
+    NoWay,
+}
+
+impl<'a> Airlock<'a> {
+    /// Of a run; nothing is touched yet.
+    pub(crate) fn of(target: &'a Target, run: &str) -> Self {
+        Self {
+            target,
+            name: name_of(run),
+            state: Mutex::new(State::Closed),
+            passage: RwLock::default(),
+        }
+    }
+
+    fn disk(&self) -> &'a dyn Disk {
+        &**self.target.disk()
+    }
+
+    fn lock(&self) -> MutexGuard<'_, State> {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Removes a name that is not a folder's, and that was looked at.
+    ///
+    /// # Safety argument
+    /// What was moved is looked at where nobody else can reach its name, so that it is what was shown
+    /// when it goes. A crash in between leaves it in the airlock, from where [`empty`] puts it back.
+    pub(crate) fn remove(
+        &self,
+        (folder, path): (&Folder, &TargetPath),
+        name: &CStr,
+        number: u64,
+        seen: &Stat,
+    ) -> Passed {
+        let _passage = self.passage.read().unwrap_or_else(PoisonError::into_inner);
+        let Some(inside) = self.open(path) else {
+            return Passed::NoWay;
+        };
+        let (disk, held) = (self.disk(), name_of_number(number));
+        if let Err(error) = disk.move_name(folder, name, &inside.folder, &held) {
+            return match error.kind() {
+                // Whoever owns the folder that it lies in can take the airlock away.
+                io::ErrorKind::NotFound if disk.stat(folder, name).is_ok() => {
+                    *self.lock() = State::Closed;
+                    let reason = "the folder that it was to leave through was taken away";
+                    Passed::Stays(ItemOutcome::stays(Outcome::Failed, reason))
+                }
+                // Renaming may need room, and the parts of one volume may be kept apart.
+                io::ErrorKind::CrossesDevices
+                | io::ErrorKind::StorageFull
+                | io::ErrorKind::QuotaExceeded => Passed::NoWay,
+                _ => Passed::Stays(ItemOutcome::of_error(&error, "remove")),
+            };
+        }
+        let refusal = match disk.stat(&inside.folder, &held) {
+            Ok(now) if is_it(seen, &now) => match disk.unlink(&inside.folder, &held) {
+                Ok(()) => return Passed::Removed,
+                Err(error) => ItemOutcome::of_error(&error, "remove"),
+            },
+            Ok(_) => {
+                let reason = "something else took its place at the last moment";
+                ItemOutcome::stays(Outcome::Changed, reason)
+            }
+            Err(error) => ItemOutcome::of_error(&error, "look at"),
+        };
+        let back = (folder, name);
+        let lies = put_back(disk, (&inside.folder, &held), back, number);
+        Passed::Stays(match lies {
+            Lies::There => refusal,
+            Lies::Beside(name) => {
+                also(refusal, &format!("what was there lies beside it as {name}"))
+            }
+            Lies::Inside => {
+                let place = self.shown(&inside.place);
+                also(
+                    refusal,
+                    &format!("what was there lies in {place} as {number}"),
+                )
+            }
+        })
+    }
+
+    fn shown(&self, place: &TargetPath) -> String {
+        let path = place.join(self.name.as_bytes());
+        path.map_or_else(|_| place.to_string(), |path| path.to_string())
+    }
+
+    /// The open airlock, made in the target's root, or where something leaves if that can't be written.
+    fn open(&self, path: &TargetPath) -> Option<Arc<Inside>> {
+        let mut state = self.lock();
+        let parent = path.parent().unwrap_or_default();
+        let is_new = match &*state {
+            State::Closed => true,
+            State::Open(_) => false,
+            State::Impossible(tried) => *tried != parent,
+        };
+        if is_new {
+            let places = [TargetPath::default(), parent.clone()];
+            let made = places.into_iter().find_map(|place| self.make(place));
+            *state = made.map_or(State::Impossible(parent), |inside| {
+                State::Open(Arc::new(inside))
+            });
+        }
+        match &*state {
+            State::Open(inside) => Some(Arc::clone(inside)),
+            State::Closed | State::Impossible(_) => None,
+        }
+    }
+
+    fn make(&self, place: TargetPath) -> Option<Inside> {
+        let (disk, name) = (self.disk(), &self.name);
+        let holding = disk
+            .open_folder(self.target.root(), place.as_bytes())
+            .ok()?;
+        disk.make_folder(&holding, name).ok()?;
+        let folder = disk.open_folder(&holding, name.to_bytes()).ok()?;
+        // Somebody may have put a folder of their own there; and some volumes keep no rights.
+        if !disk.is_private(&folder) {
+            drop(disk.remove_folder(&holding, name));
+            return None;
+        }
+        Some(Inside { place, folder })
+    }
+
+    /// Makes way for a folder that is about to go: the airlock must not be what it holds.
+    pub(crate) fn make_way(&self, path: &TargetPath) {
+        let is_in_it = matches!(&*self.lock(), State::Open(inside) if inside.place == *path);
+        if is_in_it {
+            self.close();
+        }
+    }
+
+    /// Closes it; something that could neither go nor return keeps it there.
+    pub(crate) fn close(&self) {
+        let _nobody_is_on_the_way = self.passage.write().unwrap_or_else(PoisonError::into_inner);
+        let state = std::mem::replace(&mut *self.lock(), State::Closed);
+        if let State::Open(inside) = state {
+            let disk = self.disk();
+            let holding = disk.open_folder(self.target.root(), inside.place.as_bytes());
+            drop(holding.and_then(|holding| disk.remove_folder(&holding, &self.name)));
+        }
+    }
+}
+
+/// Puts back what a run that died left in its airlocks, in the target's root or in the folders named:
+/// each thing to the path that `path_of` knows for its number. Says where each is by then.
+pub(crate) fn empty(
+    target: &Target,
+    run: &str,
+    folders: &mut dyn Iterator<Item = TargetPath>,
+    path_of: &dyn Fn(u64) -> Option<TargetPath>,
+) -> BTreeMap<u64, Lies> {
+    let mut found = BTreeMap::new();
+    let (disk, name) = (&**target.disk(), name_of(run));
+    for place in std::iter::once(TargetPath::default()).chain(folders) {
+        let Ok(holding) = disk.open_folder(target.root(), place.as_bytes()) else {
+            continue;
+        };
+        let Ok(folder) = disk.open_folder(&holding, name.to_bytes()) else {
+            continue;
+        };
+        // Anybody can make a folder of that name where they may write.
+        if !disk.is_private(&folder) {
+            continue;
+        }
+        let mut numbers: Vec<u64> = Vec::new();
+        // What can't be listed is left; the items that were in it count as gone then.
+        drop(disk.list(&folder, &mut |entry| {
+            let number = std::str::from_utf8(entry.name.to_bytes()).ok();
+            numbers.extend(number.and_then(|number| number.parse::<u64>().ok()));
+            ControlFlow::Continue(())
+        }));
+        for number in numbers {
+            let Some(path) = path_of(number) else {
+                continue;
+            };
+            let parent = path.parent().unwrap_or_default();
+            let back = disk.open_folder(target.root(), parent.as_bytes());
+            let lies = back.map_or(Lies::Inside, |back| {
+                let held = name_of_number(number);
+                put_back(disk, (&folder, &held), (&back, path.as_name()), number)
+            });
+            found.insert(number, lies);
+        }
+        drop(disk.remove_folder(&holding, &name));
+    }
+    found
+}
+
+/// Where something is that was to go back.
+pub(crate) enum Lies {
+    /// Under its name.
+    There,
+    /// Under this name beside its own, where something else stands by now.
+    Beside(String),
+    /// Still in the airlock.
+    Inside,
+}
+
+/// Moves a thing back under its name, or beside it when something stands there by now; nothing is
+/// replaced.
+fn put_back(
+    disk: &dyn Disk,
+    (inside, held): (&Folder, &CStr),
+    (folder, name): (&Folder, &CStr),
+    number: u64,
+) -> Lies {
+    match disk.move_name(inside, held, folder, name) {
+        Ok(()) => Lies::There,
+        Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
+            let beside = [name.to_bytes(), format!(".{number}").as_bytes()].concat();
+            let shown = Printable(&beside).to_string();
+            let moved = CString::new(beside)
+                .map_err(io::Error::from)
+                .and_then(|beside| disk.move_name(inside, held, folder, &beside));
+            moved.map_or(Lies::Inside, |()| Lies::Beside(shown))
+        }
+        Err(_) => Lies::Inside,
+    }
+}
+
+/// Whether what was moved is what was looked at; moving it has changed nothing but its last change.
+fn is_it(seen: &Stat, now: &Stat) -> bool {
+    seen.key == now.key
+        && seen.kind == now.kind
+        && seen.size == now.size
+        && seen.modified == now.modified
+}
+
+fn also(mut verdict: ItemOutcome, more: &str) -> ItemOutcome {
+    verdict.reason = Cow::Owned(format!("{}; {more}", verdict.reason));
+    verdict
+}
+
+fn name_of(run: &str) -> CString {
+    CString::new(format!("{NAME}{run}")).unwrap_or_else(|_| CString::from(c".jolly-broom-run"))
+}
+
+fn name_of_number(number: u64) -> CString {
+    CString::new(number.to_string()).unwrap_or_default()
+}

@@ -1,0 +1,91 @@
+//! The removal of one item that was checked just before.
+
+use std::borrow::Cow;
+use std::ffi::CStr;
+
+use jolly_disk::{Kind, Stat};
+
+use crate::cancel::CancelToken;
+use crate::plan::item_outcome::ItemOutcome;
+use crate::plan::{ManifestItem, Outcome};
+use crate::run::check::Checker;
+use crate::run::workers::overwrite::overwrite;
+use crate::run::workers::quarantine::{Airlock, Passed};
+
+/// Removes items for one thread.
+pub(crate) struct Remover<'a, 'b> {
+    pub checker: Checker<'a>,
+    pub airlock: &'b Airlock<'b>,
+    pub stop: &'b CancelToken,
+}
+
+impl Remover<'_, '_> {
+    /// Writes over the bytes of one item that `check` let pass, and removes it.
+    pub(crate) fn overwrite_and_remove(
+        &mut self,
+        (item, number): (&ManifestItem, usize),
+        name: &CStr,
+        stat: &Stat,
+    ) -> ItemOutcome {
+        if stat.kind != Kind::File {
+            return self.remove((item, number), name, stat);
+        }
+        let disk = self.checker.disk();
+        let looked = match self.checker.parent(&item.path) {
+            Err(verdict) => return verdict,
+            Ok(folder) => overwrite(disk, folder, name, stat, self.stop)
+                .and_then(|()| disk.stat(folder, name)),
+        };
+        match looked {
+            Err(error) => ItemOutcome::of_error(&error, "write over"),
+            Ok(after) if after.key != stat.key => {
+                let reason = "something else took its place while it was written over";
+                ItemOutcome::stays(Outcome::Changed, reason)
+            }
+            Ok(after) => self.remove((item, number), name, &after),
+        }
+    }
+
+    /// Removes one item that `check` let pass; says what it freed.
+    pub(crate) fn remove(
+        &mut self,
+        (item, number): (&ManifestItem, usize),
+        name: &CStr,
+        stat: &Stat,
+    ) -> ItemOutcome {
+        let disk = self.checker.disk();
+        if stat.kind == Kind::Folder {
+            self.airlock.make_way(&item.path);
+        }
+        let (folder, is_shared) = match self.checker.shared_parent(&item.path) {
+            Ok(parent) => parent,
+            Err(verdict) => return verdict,
+        };
+        let removed = if stat.kind == Kind::Folder {
+            disk.remove_folder(folder, name)
+        } else if is_shared {
+            let (airlock, from) = (self.airlock, (folder, &item.path));
+            match airlock.remove(from, name, number as u64, stat) {
+                Passed::Removed => Ok(()),
+                Passed::Stays(verdict) => return verdict,
+                Passed::NoWay => disk.unlink(folder, name),
+            }
+        } else {
+            disk.unlink(folder, name)
+        };
+        if let Err(error) = removed {
+            return ItemOutcome::of_error(&error, "remove");
+        }
+        let is_file = stat.kind != Kind::Folder;
+        if is_file && item.identity.links > 1 {
+            self.checker.note_link(stat.key);
+        }
+        let is_last = is_file && stat.links <= 1;
+        ItemOutcome {
+            outcome: Outcome::Removed,
+            bytes: if is_last { stat.allocated } else { 0 },
+            reason: Cow::Borrowed(""),
+            is_as_listed: false,
+        }
+    }
+}

@@ -1,0 +1,86 @@
+//! What goes whole or stays, looked at before any of it goes.
+
+use std::collections::{HashMap, HashSet};
+use std::ops::ControlFlow;
+use std::sync::Arc;
+
+use jolly_disk::Kind;
+
+use crate::cancel::CancelToken;
+use crate::computer::{EntryKind, TargetPath};
+use crate::plan::item_outcome::ItemOutcome;
+use crate::plan::{Manifest, ManifestItem, Outcome};
+use crate::run::check::{Checker, Shared};
+use crate::source::is_tag;
+
+/// Checks every part of each unit of a list, and that nothing new is in it: of one that can't go whole
+/// nothing will go.
+pub(crate) fn look_at_units(shared: &Shared<'_>, manifest: &Manifest, stop: &CancelToken) {
+    let mut units: HashMap<&Arc<TargetPath>, Vec<&ManifestItem>> = HashMap::new();
+    for item in &manifest.items {
+        if let Some(unit) = &item.unit {
+            units.entry(unit).or_default().push(item);
+        }
+    }
+    for (unit, items) in units {
+        if stop.is_cancelled() {
+            return;
+        }
+        if let Err(verdict) = look_at(shared, unit, &items) {
+            shared.tear(unit, &verdict);
+        }
+    }
+}
+
+fn look_at(
+    shared: &Shared<'_>,
+    unit: &TargetPath,
+    items: &[&ManifestItem],
+) -> Result<(), ItemOutcome> {
+    let known: HashSet<&TargetPath> = items.iter().map(|item| &item.path).collect();
+    let mut checker = Checker::new(shared);
+    for item in items {
+        if item.path.below(unit).is_none() {
+            let reason = "the list names it as a part of something else";
+            return Err(ItemOutcome::stays(Outcome::Refused, reason));
+        }
+        if item.kind != EntryKind::Folder {
+            checker.check_for_storing(item, item.path.as_name())?;
+        }
+    }
+    let target = shared.ground.target;
+    let disk = target.disk();
+    let mut waiting = vec![unit.clone()];
+    while let Some(path) = waiting.pop() {
+        let folder = disk
+            .open_folder(target.root(), path.as_bytes())
+            .map_err(|error| ItemOutcome::of_error(&error, "open"))?;
+        let mut is_new = false;
+        let listed = disk.list(&folder, &mut |entry| {
+            let is_own_tag = path == *unit && is_tag(entry.name);
+            let Ok(below) = path.join(entry.name.to_bytes()) else {
+                is_new = true;
+                return ControlFlow::Break(());
+            };
+            let is_folder = || {
+                let stat = disk.stat(&folder, entry.name);
+                stat.is_ok_and(|stat| stat.kind == Kind::Folder)
+            };
+            if known.contains(&below) || is_own_tag || is_folder() {
+                if !is_own_tag && is_folder() {
+                    waiting.push(below);
+                }
+                ControlFlow::Continue(())
+            } else {
+                is_new = true;
+                ControlFlow::Break(())
+            }
+        });
+        listed.map_err(|error| ItemOutcome::of_error(&error, "list"))?;
+        if is_new {
+            let reason = "something came into it since";
+            return Err(ItemOutcome::stays(Outcome::Changed, reason));
+        }
+    }
+    Ok(())
+}

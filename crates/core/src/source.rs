@@ -1,0 +1,27 @@
+//! Where items come from: the files of a target, and what makes one of them an item.
+//!
+//! An item is one thing with an age that frees something. Columns are in `arena`, the walk of the files in `files`, what
+//! no pattern can say in `recognise`. Things that aren't files get a folder of their own beside `files`.
+
+pub(crate) mod arena;
+pub(crate) mod context;
+pub(crate) mod families;
+pub(crate) mod files;
+mod folder_matcher;
+pub(crate) mod hard_links;
+pub(crate) mod moved;
+mod news;
+mod previous;
+pub(crate) mod recognise;
+mod units;
+
+pub(crate) use arena::Owner;
+pub use arena::{Arena, FolderId, FolderRecord, ItemId, ItemKind, PileId};
+pub(crate) use families::counted;
+pub use hard_links::LinkGroup;
+pub(crate) use previous::Memory;
+pub use recognise::account::AccountAges;
+pub use recognise::cache_tag::{is_below_tag, is_tag, may_be_tagged, tag_owner};
+pub use recognise::trash::{TrashNotes, described, oldest_in_trash};
+pub use recognise::{Candidate, Finding, Reason, Recogniser, looks_like, time_of_itself};
+pub use units::{Unit, Units};

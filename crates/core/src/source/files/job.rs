@@ -1,0 +1,133 @@
+//! What there is to do in a walk: folders that wait, and names of open ones.
+
+use std::ffi::CStr;
+use std::sync::Arc;
+
+use jolly_disk::{Folder, Kind};
+
+use crate::computer::TargetPath;
+use crate::rule::FolderGuards;
+use crate::source::FolderId;
+use crate::source::folder_matcher::Outlook;
+
+/// Bytes of names that are looked at before the next are read: large enough to save calls, small
+/// enough to hand to another thread.
+const BATCH: usize = 32 * 1024;
+
+/// Something to do.
+pub(crate) enum Job {
+    /// A folder.
+    Folder(Waiting),
+    /// Some of the names in an open folder.
+    Names(Arc<Visited>, Arc<Folder>, Names),
+}
+
+/// A folder that waits to be walked.
+pub(crate) struct Waiting {
+    /// The folder that holds it; none for the start of a walk.
+    pub(crate) parent: Option<Arc<Visited>>,
+    /// Its name; for the start of a walk, its whole path.
+    pub(crate) name: Box<[u8]>,
+    /// What is asked of the names in it; not known yet for the start of a walk.
+    pub(crate) outlook: Option<Arc<Outlook>>,
+    /// The place it is counted with: the nearest root above it, by position.
+    pub(crate) place: usize,
+    /// The same folder in the scan before.
+    pub(crate) before: Option<FolderId>,
+}
+
+impl Waiting {
+    /// The start of a walk.
+    pub(crate) fn top(path: &TargetPath, place: usize) -> Self {
+        Self {
+            parent: None,
+            name: path.as_bytes().into(),
+            outlook: None,
+            place,
+            before: None,
+        }
+    }
+}
+
+/// Folders on the way down between two that are held open, and how many of these there are at most
+/// on one way: descriptors are few.
+const HELD_EVERY: usize = 64;
+const MOST_HELD: usize = 64;
+
+/// A folder that is being walked, or was.
+pub(crate) struct Visited {
+    pub(crate) id: FolderId,
+    pub(crate) path: TargetPath,
+    pub(crate) device: u64,
+    pub(crate) outlook: Arc<Outlook>,
+    pub(crate) guards: FolderGuards,
+    /// For each standing of the outlook whether everything here is guarded for it; empty when it
+    /// is for none.
+    pub(crate) closed: Box<[bool]>,
+    pub(crate) place: usize,
+    /// Whose tag marks it, or the topmost folder above it that bears one, as a cache.
+    pub(crate) tagged: Option<u32>,
+    /// Whether a search starts somewhere below it.
+    pub(crate) leads_on: bool,
+    /// The same folder in the scan before.
+    pub(crate) before: Option<FolderId>,
+    /// How many folders lie above it.
+    pub(crate) depth: usize,
+    /// In a very deep tree the nearest folder above that is held open, and the length of its path.
+    pub(crate) held: Option<(Arc<Folder>, usize)>,
+}
+
+impl Visited {
+    /// Holds a folder open for those below it, now and then on the way down a very deep tree: from the
+    /// root every one of them would be as far as it is deep.
+    pub(crate) fn hold(&mut self, folder: &Arc<Folder>) {
+        let is_due = self.depth > 0 && self.depth.is_multiple_of(HELD_EVERY);
+        if is_due && self.depth / HELD_EVERY <= MOST_HELD {
+            let length = self.path.as_bytes().len();
+            self.held = Some((Arc::clone(folder), length));
+        }
+    }
+}
+
+impl Visited {
+    /// Whether everything here is guarded for the standing at this position.
+    pub(crate) fn is_closed(&self, standing: usize) -> bool {
+        self.closed.get(standing).copied().unwrap_or(false)
+    }
+}
+
+/// Names of a folder with what it says they are.
+#[derive(Default)]
+pub(crate) struct Names {
+    bytes: Vec<u8>,
+    kinds: Vec<Option<Kind>>,
+}
+
+impl Names {
+    pub(crate) fn push(&mut self, name: &CStr, kind: Option<Kind>) {
+        self.bytes.extend_from_slice(name.to_bytes_with_nul());
+        self.kinds.push(kind);
+    }
+
+    pub(crate) fn is_empty(&self) -> bool {
+        self.kinds.is_empty()
+    }
+
+    pub(crate) fn is_full(&self) -> bool {
+        self.bytes.len() >= BATCH
+    }
+
+    pub(crate) fn clear(&mut self) {
+        self.bytes.clear();
+        self.kinds.clear();
+    }
+
+    pub(crate) fn iter(&self) -> impl Iterator<Item = (&CStr, Option<Kind>)> {
+        let mut rest = &self.bytes[..];
+        self.kinds.iter().map_while(move |kind| {
+            let name = CStr::from_bytes_until_nul(rest).ok()?;
+            rest = rest.get(name.count_bytes() + 1..)?;
+            Some((name, *kind))
+        })
+    }
+}

@@ -1,0 +1,216 @@
+//! Whose a name is: the first rule that takes it, and the pile that lets its folder go.
+
+use std::ffi::CStr;
+
+use jolly_disk::{Folder, Kind, Stat};
+
+use crate::computer::TargetPath;
+use crate::rule::{
+    Detect, FileKind, Fit, FolderGuards, Guard, Ownership, Probe, Rule, RuleNumber, Spelling,
+    decide_owner,
+};
+use crate::source::files::folder::Worker;
+use crate::source::files::job::Visited;
+use crate::source::{Candidate, Finding, PileId, is_tag, recognise};
+
+/// A name that a walk has come to.
+struct Named<'w, 'a, 'n> {
+    worker: &'w mut Worker<'a>,
+    at: &'n Visited,
+    folder: &'n Folder,
+    name: &'n CStr,
+    spelling: Spelling<'n>,
+    kind: Kind,
+    known: &'n mut Option<Stat>,
+}
+
+impl Named<'_, '_, '_> {
+    /// A look at it, when there was none yet.
+    fn stat(&mut self) -> Option<Stat> {
+        if let Some(stat) = self.known {
+            return Some(*stat);
+        }
+        let looked = self
+            .worker
+            .walk
+            .ground
+            .target
+            .disk()
+            .stat(self.folder, self.name);
+        match looked {
+            Ok(stat) => Some(*self.known.insert(stat)),
+            Err(error) => {
+                self.worker.missed(self.at.place, &error);
+                None
+            }
+        }
+    }
+
+    fn unclear(&mut self, reason: &str) {
+        let place = self.worker.walk.tally.name(self.at.place);
+        self.worker.gathered.unread.add(place, reason, 1);
+    }
+}
+
+impl Probe for Named<'_, '_, '_> {
+    /// A standing of the folder's outlook, by position.
+    type Search = usize;
+
+    fn rule(&self, standing: usize) -> (RuleNumber, &Rule) {
+        let ground = self.worker.walk.ground;
+        let search = self.at.outlook.standings[standing].search;
+        (ground.search(search).rule, &ground.rule(search).rule)
+    }
+
+    fn fit(&mut self, standing: usize) -> Fit {
+        // Only those that take the name are asked. What a recogniser can't find, by what is known of name and
+        // folder already, is none of its rule's, and no guard has to be asked.
+        match self.rule(standing).1.detect {
+            Some(Detect::BrokenLink) if self.kind == Kind::File => Fit::No,
+            Some(Detect::CacheTagged) if self.at.tagged.is_none() => Fit::No,
+            _ => Fit::Takes,
+        }
+    }
+
+    fn guard(&mut self, standing: usize) -> Option<Guard> {
+        let ground = self.worker.walk.ground;
+        let search = self.at.outlook.standings[standing].search;
+        let rule = &ground.rule(search).rule;
+        if self.at.is_closed(standing) {
+            // Why it is closed is told by whoever is asked for this one path.
+            return Some(Guard::Root);
+        }
+        let guards = self.at.guards;
+        guards.file(ground.guards, &self.at.path, rule, self.spelling)
+    }
+
+    fn size(&mut self) -> Option<u64> {
+        Some(self.stat()?.size)
+    }
+
+    fn looks_like(&mut self, kinds: &[FileKind]) -> bool {
+        if self.kind != Kind::File {
+            return false;
+        }
+        let disk = &**self.worker.walk.ground.target.disk();
+        match recognise::looks_like(disk, self.folder, self.name, kinds) {
+            Ok(is_it) => is_it,
+            Err(error) => {
+                self.worker.missed(self.at.place, &error);
+                false
+            }
+        }
+    }
+
+    fn recognises(&mut self, standing: usize, detect: Detect) -> bool {
+        let ground = self.worker.walk.ground;
+        let search = self.at.outlook.standings[standing].search;
+        if detect == Detect::CacheTagged {
+            let Some(owner) = self.at.tagged else {
+                return false;
+            };
+            // What the tag of one person marks is that person's alone.
+            return !is_tag(self.name) && self.stat().is_some_and(|stat| stat.user == owner);
+        }
+        let Ok(path) = self.at.path.join(self.name.to_bytes()) else {
+            return false;
+        };
+        let candidate = Candidate {
+            search: ground.search(search),
+            path: &path,
+            folder: self.folder,
+            name: self.name,
+            kind: self.kind,
+        };
+        let rule = &ground.rule(search).rule;
+        match self.worker.walk.recogniser.look(rule, detect, &candidate) {
+            Finding::Is(_) => true,
+            Finding::Not => false,
+            Finding::Unclear(reason) => {
+                self.unclear(reason);
+                false
+            }
+        }
+    }
+}
+
+impl Worker<'_> {
+    /// Whose a name is, by the position of its search.
+    pub(crate) fn owner(
+        &mut self,
+        at: &Visited,
+        folder: &Folder,
+        (name, spelling, kind): (&CStr, Spelling<'_>, Kind),
+        known: &mut Option<Stat>,
+    ) -> Ownership<usize> {
+        let mut takers = std::mem::take(&mut self.takers);
+        at.outlook
+            .takers(self.walk.ground, &at.path, spelling, &mut takers);
+        let mut named = Named {
+            worker: self,
+            at,
+            folder,
+            name,
+            spelling,
+            kind,
+            known,
+        };
+        let owned = decide_owner(takers.iter().copied(), &mut named);
+        self.takers = takers;
+        let search = |standing: usize| at.outlook.standings[standing].search;
+        match owned {
+            Ownership::Owned(standing) => Ownership::Owned(search(standing)),
+            Ownership::Guarded(standing, guard) => Ownership::Guarded(search(standing), guard),
+            Ownership::Unseen(standing, guard) => Ownership::Unseen(search(standing), guard),
+            Ownership::Spared(standing) => Ownership::Spared(search(standing)),
+            Ownership::Nobodys => Ownership::Nobodys,
+        }
+    }
+
+    /// The pile that may remove a folder once it is empty, that of the first rule that looks above
+    /// it and lets empty folders go; and the time its age counts from if it is empty already.
+    pub(crate) fn sweeper(
+        &self,
+        parent: Option<&Visited>,
+        path: &TargetPath,
+        guards: FolderGuards,
+        stat: &Stat,
+    ) -> Option<(PileId, i64)> {
+        let ground = self.walk.ground;
+        let parent = parent?;
+        let small = path.name().to_ascii_lowercase();
+        let name = Spelling {
+            exact: path.name(),
+            small: &small,
+        };
+        let standings = parent.outlook.standings.iter().enumerate();
+        let lets_go = |at: usize, search: usize| {
+            let compiled = ground.rule(search);
+            let rule = &compiled.rule;
+            let below = path.below(&ground.search(search).root).unwrap_or_default();
+            let is_found = match rule.detect {
+                None | Some(Detect::Trash) => true,
+                Some(Detect::CacheTagged) => parent.tagged == Some(stat.user),
+                // Of single finds, the folders around are somebody else's.
+                Some(_) => false,
+            };
+            is_found
+                && !parent.is_closed(at)
+                && compiled.may_empty(below)
+                && !guards.is_closed(ground.guards, path, rule, ground.search(search))
+                && parent
+                    .guards
+                    .file(ground.guards, &parent.path, rule, name)
+                    .is_none()
+        };
+        let (_, found) = standings
+            .map(|(at, standing)| (at, standing.search))
+            .find(|(at, search)| lets_go(*at, *search))?;
+        let rule = &ground.rule(found).rule;
+        let time = self
+            .walk
+            .recogniser
+            .time(rule, ground.search(found), path, stat)?;
+        Some((ground.pile_of(found), time))
+    }
+}

@@ -1,0 +1,12 @@
+//! A look at a whole computer that no rule can say: what it is, and what shows that it needs care.
+//!
+//! Everything here is cheap: it is told when its time is up, and says so in its figures.
+
+mod arrival;
+mod facts;
+mod large;
+mod signs;
+
+pub use arrival::{Arrival, arrive};
+pub use facts::{Fact, facts};
+pub use signs::{Figure, Sign, signs};

@@ -1,0 +1,113 @@
+//! What a computer is: by its own files, and for this one by the kernel.
+
+use procfs::Current as _;
+
+use crate::computer::{Layout, Target, TargetPath, find_folders, read_small};
+use crate::format::{Printable, PropertyList};
+use crate::host::mount_of;
+
+/// One thing known of a computer.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Fact {
+    /// What it is about.
+    pub about: &'static str,
+    /// What is so, made harmless.
+    pub says: String,
+}
+
+/// Everything known of a target but its accounts and its space.
+pub fn facts(target: &Target) -> Vec<Fact> {
+    let mut facts = Vec::new();
+    let mut add = |about, says: Option<String>| {
+        facts.extend(says.map(|says| Fact {
+            about,
+            says: Printable(says.as_bytes()).to_string(),
+        }));
+    };
+    add(
+        "system",
+        Some(system(target).unwrap_or_else(|| target.layout.name().to_owned())),
+    );
+    add("name", target.computer_name.clone());
+    if target.is_live {
+        add("processor", processor());
+        add("memory", memory());
+    }
+    add("file system", file_system(target));
+    add("where", Some(target.root_path().display().to_string()));
+    facts
+}
+
+fn system(target: &Target) -> Option<String> {
+    let (disk, root) = (&**target.disk(), target.root());
+    match target.layout {
+        Layout::Linux => {
+            let text = read_small(disk, root, b"etc", c"os-release")
+                .or_else(|_| read_small(disk, root, b"usr/lib", c"os-release"))
+                .ok()?;
+            let text = String::from_utf8(text).ok()?;
+            let value = |key: &str| {
+                let found = text
+                    .lines()
+                    .find_map(|line| line.strip_prefix(key)?.strip_prefix('='));
+                found.map(|value| value.trim_matches(['"', '\'']).to_owned())
+            };
+            value("PRETTY_NAME").or_else(|| {
+                let name = value("NAME")?;
+                Some(
+                    value("VERSION_ID").map_or(name.clone(), |version| format!("{name} {version}")),
+                )
+            })
+        }
+        Layout::Windows => {
+            // Each update of the servicing parts leaves a folder that is called as its version.
+            let parts = ["Windows", "servicing", "Version", "*"];
+            let versions = find_folders(disk, root, &TargetPath::root(), &parts, target.layout);
+            let numbers = |path: &TargetPath| -> Vec<u32> {
+                let name = String::from_utf8_lossy(path.name()).into_owned();
+                name.split('.')
+                    .filter_map(|part| part.parse().ok())
+                    .collect()
+            };
+            let newest = versions.iter().max_by_key(|path| numbers(path))?;
+            let version = String::from_utf8_lossy(newest.name()).into_owned();
+            Some(format!("windows, version {version}"))
+        }
+        Layout::Macos => {
+            let folder = b"System/Library/CoreServices";
+            let bytes = read_small(disk, root, folder, c"SystemVersion.plist").ok()?;
+            let list = PropertyList::read(&bytes).ok()?;
+            let name = list.text("ProductName").unwrap_or("macos");
+            let version = list.text("ProductVersion").unwrap_or_default();
+            Some(format!("{name} {version}").trim_end().to_owned())
+        }
+    }
+}
+
+fn processor() -> Option<String> {
+    let told = procfs::CpuInfo::current().ok()?;
+    let cores = told.num_cores();
+    let name = told.model_name(0).unwrap_or("unnamed").to_owned();
+    let plural = if cores == 1 { "" } else { "s" };
+    Some(format!("{name}, {cores} core{plural}"))
+}
+
+fn memory() -> Option<String> {
+    let told = procfs::Meminfo::current().ok()?;
+    let gib = |bytes: u64| format!("{:.1} GiB", bytes as f64 / f64::from(1 << 30));
+    let whole = gib(told.mem_total);
+    Some(match told.mem_available {
+        Some(free) => format!("{whole}, {} of it free", gib(free)),
+        None => whole,
+    })
+}
+
+fn file_system(target: &Target) -> Option<String> {
+    let mount = mount_of(target.root_path())?;
+    let way = if mount.is_read_only {
+        ", read-only: nothing on it can be removed"
+    } else {
+        ""
+    };
+    Some(format!("{} on {}{way}", mount.kind, mount.source))
+}

@@ -1,0 +1,249 @@
+//! Signs: what shows at first look that a computer needs care.
+
+use std::ops::ControlFlow;
+
+use jiff::Timestamp;
+use jolly_disk::Kind;
+
+use crate::computer::{Layout, Place, Target, TargetPath, Volume, find_folders};
+use crate::source::oldest_in_trash;
+
+/// A figure of a cheap look.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Figure {
+    /// How many names.
+    pub count: u64,
+    /// What they hold on the disk, in bytes, where that was asked.
+    pub bytes: u64,
+    /// Whether time was up before all of it was seen.
+    pub is_least: bool,
+}
+
+/// Something that shows that a computer needs care.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Sign {
+    /// Little is free on its volume: the share that is used, in percent.
+    VolumeFull(u64),
+    /// Somebody's trash holds much; with the age of its oldest thing in seconds.
+    Trash(String, Figure, Option<u64>),
+    /// The system before an upgrade is still there.
+    PreviousSystem,
+    /// Many files in the system's temp folders.
+    CrowdedTemp(Figure),
+    /// A home that nobody has used for so many seconds.
+    UnusedHome(String, u64),
+    /// Somebody's downloads hold much.
+    Downloads(String, Figure),
+    /// A file that the system writes the memory to, and what it holds in bytes.
+    MemoryFile(String, u64),
+    /// A log that is never rotated, and what it holds in bytes.
+    GrowingLog(String, u64),
+    /// Kernels that newer ones replaced, and what they hold in bytes.
+    OldKernels(u64, u64),
+    /// Images and layers of containers.
+    Containers(Figure),
+    /// Programs have broken off often.
+    CrashReports(Figure),
+    /// Many programs start at sign-in.
+    StartsAtSignIn(u64),
+}
+
+/// When a figure becomes a sign.
+const FULL_PERCENT: u64 = 80;
+const CROWDED: u64 = 100;
+const HEAVY: u64 = 32 << 20;
+const UNUSED: u64 = 180 * 86_400;
+const OFTEN: u64 = 3;
+const MANY_STARTS: u64 = 5;
+
+/// Looks for signs until `is_due`, most telling first.
+pub fn signs(
+    target: &Target,
+    volume: Option<Volume>,
+    now: Timestamp,
+    is_due: &dyn Fn() -> bool,
+) -> Vec<Sign> {
+    let age = |time: i64| u64::try_from(now.as_second().saturating_sub(time)).unwrap_or(0);
+    let mut signs = Vec::new();
+    if let Some(volume) = volume.filter(|volume| volume.size > 0) {
+        let share = u128::from(volume.used) * 100 / u128::from(volume.size);
+        let percent = u64::try_from(share).unwrap_or(100);
+        if percent >= FULL_PERCENT {
+            signs.push(Sign::VolumeFull(percent));
+        }
+    }
+    signs.extend(previous_system(target));
+    let mut heavy: Vec<(u64, Sign)> = Vec::new();
+    for (number, account) in target.accounts.iter().enumerate() {
+        let own = |place| -> Vec<TargetPath> {
+            let all = target.places.of(place);
+            all.filter(|(of, _)| *of == Some(number))
+                .map(|(_, path)| path.clone())
+                .collect()
+        };
+        let trashes = own(Place::Trash);
+        let trash = measure(target, &trashes, true, is_due);
+        if trash.bytes >= HEAVY {
+            let oldest = trashes
+                .iter()
+                .filter_map(|root| oldest_in_trash(target, root))
+                .min();
+            let sign = Sign::Trash(account.name.clone(), trash, oldest.map(age));
+            heavy.push((trash.bytes, sign));
+        }
+        let downloads = measure(target, &own(Place::Downloads), true, is_due);
+        if downloads.bytes >= HEAVY {
+            let sign = Sign::Downloads(account.name.clone(), downloads);
+            heavy.push((downloads.bytes / 2, sign));
+        }
+    }
+    heavy.sort_by_key(|(bytes, _)| std::cmp::Reverse(*bytes));
+    signs.extend(heavy.into_iter().map(|(_, sign)| sign));
+    signs.extend(crate::survey::large::large(target, is_due));
+    let temp: Vec<TargetPath> = target
+        .places
+        .of(Place::Temp)
+        .map(|(_, path)| path.clone())
+        .collect();
+    let temp = measure(target, &temp, false, is_due);
+    if temp.count > CROWDED {
+        signs.push(Sign::CrowdedTemp(temp));
+    }
+    for account in &target.accounts {
+        let unused = account.last_used.map(age);
+        if let Some(unused) = unused.filter(|unused| *unused >= UNUSED) {
+            signs.push(Sign::UnusedHome(account.name.clone(), unused));
+        }
+    }
+    let crashes = measure(target, &crash_folders(target), false, is_due);
+    if crashes.count >= OFTEN {
+        signs.push(Sign::CrashReports(crashes));
+    }
+    let starts = starts_at_sign_in(target);
+    if starts >= MANY_STARTS {
+        signs.push(Sign::StartsAtSignIn(starts));
+    }
+    signs
+}
+
+/// Counts files and links below folders, with their bytes where asked. Follows nothing out.
+pub(crate) fn measure(
+    target: &Target,
+    roots: &[TargetPath],
+    with_bytes: bool,
+    is_due: &dyn Fn() -> bool,
+) -> Figure {
+    let disk = target.disk();
+    let mut figure = Figure::default();
+    let mut waiting = roots.to_vec();
+    while let Some(path) = waiting.pop() {
+        if is_due() {
+            figure.is_least = true;
+            return figure;
+        }
+        let Ok(folder) = disk.open_folder(target.root(), path.as_bytes()) else {
+            continue;
+        };
+        let listed = disk.list(&folder, &mut |entry| {
+            let stat = (with_bytes || entry.kind.is_none())
+                .then(|| disk.stat(&folder, entry.name).ok())
+                .flatten();
+            match entry.kind.or(stat.map(|stat| stat.kind)) {
+                Some(Kind::Folder) => waiting.extend(path.join(entry.name.to_bytes())),
+                Some(Kind::File | Kind::Link) => {
+                    figure.count += 1;
+                    let bytes = stat.map_or(0, |stat| stat.allocated);
+                    figure.bytes = figure.bytes.saturating_add(bytes);
+                }
+                Some(Kind::Other) | None => {}
+            }
+            if figure.count > 0 && figure.count.is_multiple_of(1_000) && is_due() {
+                figure.is_least = true;
+                return ControlFlow::Break(());
+            }
+            ControlFlow::Continue(())
+        });
+        if figure.is_least {
+            return figure;
+        }
+        // A folder that stops telling its entries counts what it told.
+        drop(listed);
+    }
+    figure
+}
+
+pub(crate) fn folders(target: &Target, base: &TargetPath, path: &str) -> Vec<TargetPath> {
+    let parts: Vec<&str> = path.split('/').collect();
+    find_folders(&**target.disk(), target.root(), base, &parts, target.layout)
+}
+
+fn previous_system(target: &Target) -> Option<Sign> {
+    let is_there = target.layout == Layout::Windows
+        && !folders(target, &TargetPath::root(), "Windows.old").is_empty();
+    is_there.then_some(Sign::PreviousSystem)
+}
+
+fn crash_folders(target: &Target) -> Vec<TargetPath> {
+    let (system, own): (&[&str], &[&str]) = match target.layout {
+        Layout::Linux => (&["var/crash", "var/lib/systemd/coredump"], &[]),
+        Layout::Windows => (
+            &["Windows/Minidump", "Windows/LiveKernelReports"],
+            &["AppData/Local/CrashDumps"],
+        ),
+        Layout::Macos => (
+            &["Library/Logs/DiagnosticReports"],
+            &["Library/Logs/DiagnosticReports"],
+        ),
+    };
+    let root = TargetPath::root();
+    let mut found: Vec<TargetPath> = system
+        .iter()
+        .flat_map(|path| folders(target, &root, path))
+        .collect();
+    for account in &target.accounts {
+        found.extend(
+            own.iter()
+                .flat_map(|path| folders(target, &account.home, path)),
+        );
+    }
+    found
+}
+
+/// How many entries start a program by themselves when somebody signs in.
+fn starts_at_sign_in(target: &Target) -> u64 {
+    let (system, own, ending): (&[&str], &str, &[u8]) = match target.layout {
+        Layout::Linux => (&["etc/xdg/autostart"], ".config/autostart", b".desktop"),
+        Layout::Windows => (
+            &["ProgramData/Microsoft/Windows/Start Menu/Programs/Startup"],
+            "AppData/Roaming/Microsoft/Windows/Start Menu/Programs/Startup",
+            b".lnk",
+        ),
+        Layout::Macos => (
+            &["Library/LaunchAgents", "Library/LaunchDaemons"],
+            "Library/LaunchAgents",
+            b".plist",
+        ),
+    };
+    let root = TargetPath::root();
+    let mut all: Vec<TargetPath> = system
+        .iter()
+        .flat_map(|path| folders(target, &root, path))
+        .collect();
+    for account in &target.accounts {
+        all.extend(folders(target, &account.home, own));
+    }
+    let disk = target.disk();
+    let mut count = 0;
+    for path in all {
+        let Ok(folder) = disk.open_folder(target.root(), path.as_bytes()) else {
+            continue;
+        };
+        let listed = disk.list(&folder, &mut |entry| {
+            let name = entry.name.to_bytes().to_ascii_lowercase();
+            count += u64::from(name.ends_with(ending));
+            ControlFlow::Continue(())
+        });
+        drop(listed);
+    }
+    count
+}

@@ -1,0 +1,109 @@
+//! Threads that share work: each keeps what it finds to do for itself and gives away only what
+//! somebody waits for.
+
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
+
+/// What the threads share.
+pub(crate) struct Crew<J> {
+    shared: Mutex<Shared<J>>,
+    work: Condvar,
+    end: Condvar,
+    /// How many wait for work that isn't there.
+    hungry: AtomicUsize,
+}
+
+struct Shared<J> {
+    jobs: Vec<J>,
+    hands: usize,
+    idle: usize,
+    is_over: bool,
+}
+
+impl<J> Crew<J> {
+    /// A crew of so many hands with its first jobs.
+    pub(crate) fn new(hands: usize, jobs: Vec<J>) -> Self {
+        Self {
+            shared: Mutex::new(Shared {
+                jobs,
+                hands,
+                idle: 0,
+                is_over: false,
+            }),
+            work: Condvar::new(),
+            end: Condvar::new(),
+            hungry: AtomicUsize::new(0),
+        }
+    }
+
+    fn lock(&self) -> MutexGuard<'_, Shared<J>> {
+        self.shared.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn settle(&self, shared: &mut Shared<J>) {
+        if shared.hands == 0 || (shared.jobs.is_empty() && shared.idle >= shared.hands) {
+            shared.is_over = true;
+            self.work.notify_all();
+            self.end.notify_all();
+        }
+        let hungry = shared.idle.saturating_sub(shared.jobs.len());
+        self.hungry.store(hungry, Ordering::Relaxed);
+    }
+
+    /// Whether somebody waits for work.
+    pub(crate) fn is_hungry(&self) -> bool {
+        self.hungry.load(Ordering::Relaxed) > 0
+    }
+
+    /// Gives jobs away.
+    pub(crate) fn give(&self, jobs: impl Iterator<Item = J>) {
+        let mut shared = self.lock();
+        let before = shared.jobs.len();
+        shared.jobs.extend(jobs);
+        for _ in before..shared.jobs.len() {
+            self.work.notify_one();
+        }
+        self.settle(&mut shared);
+    }
+
+    /// Waits for a job; nothing once all is done.
+    pub(crate) fn next(&self) -> Option<J> {
+        let mut shared = self.lock();
+        if shared.jobs.is_empty() && !shared.is_over {
+            shared.idle += 1;
+            self.settle(&mut shared);
+            while shared.jobs.is_empty() && !shared.is_over {
+                shared = (self.work.wait(shared)).unwrap_or_else(PoisonError::into_inner);
+            }
+            shared.idle -= 1;
+        }
+        let job = shared.jobs.pop();
+        if !shared.is_over {
+            self.settle(&mut shared);
+        }
+        job
+    }
+
+    /// Waits until all is done, or for so long; says whether it is done.
+    pub(crate) fn is_over_within(&self, most: Duration) -> bool {
+        let shared = self.lock();
+        if shared.is_over {
+            return true;
+        }
+        let (shared, _) =
+            (self.end.wait_timeout(shared, most)).unwrap_or_else(PoisonError::into_inner);
+        shared.is_over
+    }
+}
+
+/// One hand of a crew. When it is lost, by a panic, nobody waits for it.
+pub(crate) struct Hand<'a, J>(pub &'a Crew<J>);
+
+impl<J> Drop for Hand<'_, J> {
+    fn drop(&mut self) {
+        let mut shared = self.0.lock();
+        shared.hands = shared.hands.saturating_sub(1);
+        self.0.settle(&mut shared);
+    }
+}
