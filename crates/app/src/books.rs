@@ -4,10 +4,10 @@ use std::path::{Path, PathBuf};
 
 use etcetera::BaseStrategy as _;
 use jolly_core::computer::Layout;
+use jolly_core::error_chain;
 use jolly_core::format::{DocumentError, Printable};
 use jolly_core::rule::{RuleSet, Rulebook, builtin};
 use jolly_core::state::MOST_BYTES;
-use jolly_core::whole_story;
 use jolly_disk::{Distrust, read_regular, read_trusted};
 
 use crate::exit::{Exit, Refusal};
@@ -131,7 +131,7 @@ fn text_of(file: &Path, bytes: Result<Vec<u8>, Distrust>) -> Result<(String, Str
         exit: Exit::BadInput,
         message: format!("cannot read the rulebook {name}: {what}\n  give a TOML file"),
     };
-    let bytes = bytes.map_err(|error| refuse(whole_story(&error)))?;
+    let bytes = bytes.map_err(|error| refuse(error_chain(&error)))?;
     let text = String::from_utf8(bytes)
         .ok()
         .ok_or_else(|| refuse("it is not UTF-8 text".to_owned()))?;

@@ -2,7 +2,7 @@
 
 use std::process::ExitCode;
 
-use jolly_core::whole_story;
+use jolly_core::error_chain;
 
 /// How a command ends.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -58,7 +58,7 @@ impl Refusal {
 }
 
 fn with_advice(error: &dyn std::error::Error, advice: &str) -> String {
-    let mut message = whole_story(error);
+    let mut message = error_chain(error);
     if !advice.is_empty() {
         message.push_str("\n  ");
         message.push_str(advice);

@@ -4,8 +4,8 @@ mod books;
 mod cli;
 mod exit;
 mod options;
+mod persist;
 mod place;
-mod remembered;
 mod runs;
 mod session;
 mod tui;
@@ -13,7 +13,7 @@ mod wording;
 
 use std::process::ExitCode;
 
-pub use tui::Stage;
+pub use tui::HeadlessUi;
 
 /// Runs the program on the arguments it was started with.
 pub fn run() -> ExitCode {

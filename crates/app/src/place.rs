@@ -2,9 +2,9 @@
 
 use std::sync::Arc;
 
+use jolly_core::error_chain;
 use jolly_core::rule::{NewPlace, add_place};
 use jolly_core::state::{shown_name, write_whole};
-use jolly_core::whole_story;
 
 use crate::books::{Shelf, read_rules};
 use crate::session::Session;
@@ -14,7 +14,7 @@ use crate::session::Session;
 pub(crate) fn keep_place(session: &Session, place: &NewPlace) -> Result<Session, String> {
     let files = &session.files;
     let in_one_line = |text: &str| text.lines().next().unwrap_or_default().to_owned();
-    let refuse = |error: &dyn std::error::Error| in_one_line(&whole_story(error));
+    let refuse = |error: &dyn std::error::Error| in_one_line(&error_chain(error));
     let text = files.read_rulebook().map_err(|error| refuse(&error))?;
     let text = text.map(|(_, text)| text);
     let name = shown_name(&files.rulebook);

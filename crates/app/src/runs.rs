@@ -6,11 +6,11 @@ use jolly_core::dustpan::{Dustpan, DustpanError, NewDustpan, Pan, RoomError, fin
 use jolly_core::plan::ConfirmedManifest;
 use jolly_core::rule::{RuleNumber, Search};
 use jolly_core::run::{
-    Ground, Pause, Predictions, Real, RecoverError, Rehearsed, RunSummary, SweepError, SweepEvent,
-    forget_rehearsals, interrupted, recover, rehearse, sweep,
+    Pause, Predictions, Real, RecoverError, Rehearsed, RunContext, RunSummary, SweepError,
+    SweepEvent, forget_rehearsals, interrupted, recover, rehearse, sweep,
 };
 use jolly_core::state::{Journal, JournalError};
-use jolly_core::{CancelToken, whole_story};
+use jolly_core::{CancelToken, error_chain};
 use jolly_disk::RealDisk;
 
 use crate::session::{Session, clock};
@@ -81,7 +81,7 @@ impl Session {
                     format!("Run {run} broke off and is settled now: {went} went, {stayed} stayed.")
                 }
                 Err(RecoverError::UnderWay { .. }) => continue,
-                Err(error) => format!("Run {run} broke off: {}", whole_story(&error)),
+                Err(error) => format!("Run {run} broke off: {}", error_chain(&error)),
             });
         }
         let now = self.now.unwrap_or_else(clock);
@@ -104,8 +104,8 @@ impl Session {
         notes
     }
 
-    fn ground<'a>(&'a self, list: &'a List<'_>) -> Ground<'a> {
-        Ground {
+    fn context<'a>(&'a self, list: &'a List<'_>) -> RunContext<'a> {
+        RunContext {
             target: &self.target,
             rules: &self.rules,
             searches: list.searches,
@@ -123,12 +123,12 @@ impl Session {
         sink: &dyn Fn(SweepEvent),
     ) -> Result<Rehearsed, RunError> {
         let never = CancelToken::default();
-        let ground = self.ground(list);
+        let context = self.context(list);
         let started = clock();
         let id = run_id(started);
         let mut journal = Journal::of_rehearsal(&self.state, &id)?;
         let record = Some((id.as_str(), started, &mut journal));
-        let rehearsed = rehearse(&ground, manifest, record, &never, &clock, sink)?;
+        let rehearsed = rehearse(&context, manifest, record, &never, &clock, sink)?;
         // Those that can't be thrown away lie there for longer.
         drop(forget_rehearsals(&self.state, &RealDisk));
         Ok(rehearsed)
@@ -170,10 +170,10 @@ impl Session {
             pause: pause.clone(),
             predictions,
         };
-        let ground = self.ground(list);
-        let mut summary = sweep(&ground, manifest, real, cancel, &clock, sink)?;
+        let context = self.context(list);
+        let mut summary = sweep(&context, manifest, real, cancel, &clock, sink)?;
         if let Some(Err(error)) = dustpan.as_mut().map(Dustpan::finish) {
-            summary.broke_off.get_or_insert(whole_story(&error));
+            summary.broke_off.get_or_insert(error_chain(&error));
         }
         Ok(Run { id, log, summary })
     }

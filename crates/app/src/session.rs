@@ -22,7 +22,7 @@ use jolly_disk::RealDisk;
 use crate::books;
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
-use crate::remembered::{Files, refuse};
+use crate::persist::{Files, refuse};
 
 /// What one use of the program works with.
 #[derive(Clone)]
@@ -161,9 +161,9 @@ impl Session {
         let inside = self.target.inside(path);
         let given = path.as_os_str().as_bytes();
         let path = inside
-            .map_or_else(|| self.target.as_meant(given), Ok)
+            .map_or_else(|| self.target.parse_user_path(given), Ok)
             .map_err(|error| Refusal::bad_input(&error, "such as home/pia/.cache/thumbnails"))?;
-        let path = self.target.as_written(&path);
+        let path = self.target.with_disk_case(&path);
         let (searches, _) = resolve(&self.target, &self.rules);
         let mut guards = Guards::new(&self.target.places, self.own.clone());
         for search in &searches {

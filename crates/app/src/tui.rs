@@ -2,14 +2,14 @@
 
 mod answer;
 mod areas;
-mod bench;
 mod columns;
 mod draw;
+mod headless;
 mod keys;
+mod lookups;
 mod model;
 mod msg;
 mod pans;
-mod stage;
 mod terminal;
 mod theme;
 mod update;
@@ -24,10 +24,10 @@ use std::time::{Duration, Instant};
 use crate::exit::{Exit, Refusal};
 use crate::options::{Looks, SharedOptions};
 use crate::session::open_state;
-pub(crate) use bench::Source;
+pub use headless::HeadlessUi;
+pub(crate) use lookups::Source;
 use model::{Model, Station};
 use msg::{Effect, Msg};
-pub use stage::Stage;
 use theme::Theme;
 use worker::Workers;
 

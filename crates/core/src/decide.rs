@@ -17,7 +17,7 @@ mod user_files;
 
 pub use choice::{Choice, Node};
 pub use decisions::{Decisions, Going, PileDecision, PileState};
-pub use disposition::Standing;
+pub use disposition::Disposition;
 pub use exclusion::{Exclusion, ExclusionError, Matcher, Scope, Spared, Spares, Spot, Thing};
 pub use inside::arrange::{Arrangement, InsideOrder};
 pub use inside::others::{Other, Others, others};

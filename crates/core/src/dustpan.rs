@@ -15,7 +15,7 @@ mod sparse;
 mod staging;
 
 pub use archive::{Dustpan, DustpanError, KEPT_DAYS, NewDustpan};
-pub(crate) use archive::{Frame, Prover, Writer};
+pub(crate) use archive::{Frame, Verifier, Writer};
 pub(crate) use entry::each_entry;
 pub use estimate::estimate_packed;
 pub(crate) use frames::{MOST_STORED, read_frame};
@@ -23,5 +23,5 @@ pub(crate) use proof::Stoppable;
 pub(crate) use put_back::PutBack;
 pub(crate) use record::Line;
 pub use record::{Pan, PanItem};
-pub use restore_outcome::Back;
+pub use restore_outcome::RestoreOutcome;
 pub use room::{ON_TARGET, Room, RoomError, find_room, is_dustpan_on_target};

@@ -3,7 +3,7 @@
 use std::error::Error;
 
 /// An error and its causes as one line: "cannot read the plan: permission denied".
-pub fn whole_story(error: &dyn Error) -> String {
+pub fn error_chain(error: &dyn Error) -> String {
     let mut story = error.to_string();
     let mut cause = error.source();
     while let Some(error) = cause {

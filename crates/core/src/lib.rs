@@ -24,4 +24,4 @@ pub mod survey;
 pub mod walk;
 
 pub use cancel::CancelToken;
-pub use error_chain::whole_story;
+pub use error_chain::error_chain;

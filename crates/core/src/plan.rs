@@ -11,6 +11,6 @@ mod outcome;
 pub use file::{MostRead, PlanError, read_plan, write_plan, write_preview};
 pub(crate) use item_outcome::ItemOutcome;
 pub use manifest::{
-    ConfirmedManifest, Identity, Manifest, ManifestItem, TargetMark, make_manifest,
+    ConfirmedManifest, FileIdentity, Manifest, ManifestItem, TargetMark, make_manifest,
 };
 pub use outcome::{Outcome, OutcomeSums, Stayed};

@@ -36,6 +36,6 @@ pub use guard::{Guard, Guards};
 pub use own_book::{NewPlace, OWN_BOOK, PlaceError, add_place};
 pub(crate) use ownership::{Ownership, Probe, decide as decide_owner};
 pub use parse::written::written_size;
-pub(crate) use pattern::path::{NameTest, PathPattern, Reached, Spelling};
+pub(crate) use pattern::path::{NameTest, NfaStates, PathPattern, Spelling};
 pub(crate) use pattern::{bound as bound_pattern, build as build_pattern};
 pub use search::{Search, Unresolved, resolve};

@@ -21,6 +21,6 @@ pub use pause::Pause;
 pub use recover::left_over::{LeftOver, interrupted, left_over};
 pub use recover::{RecoverError, recover};
 pub use rehearse::compare::{Comparison, Difference, Predictions, Rehearsed, forget_rehearsals};
-pub use restore::{RestoreError, RestoreOrder, Returned, SameComputer, restore};
-pub use sweep::{Ground, Real, RunSummary, SweepError, SweepEvent, rehearse, sweep};
+pub use restore::{RestoreError, RestoreOrder, RestoreSummary, SameComputer, restore};
+pub use sweep::{Real, RunContext, RunSummary, SweepError, SweepEvent, rehearse, sweep};
 pub use workers::overwrite::overwrite_caveat;

@@ -19,7 +19,7 @@ pub(crate) use arena::Owner;
 pub use arena::{Arena, FolderId, FolderRecord, ItemId, ItemKind, PileId};
 pub(crate) use families::counted;
 pub use hard_links::LinkGroup;
-pub(crate) use previous::Memory;
+pub(crate) use previous::PreviousScan;
 pub use recognise::account::AccountAges;
 pub use recognise::cache_tag::{is_below_tag, is_tag, may_be_tagged, tag_owner};
 pub use recognise::trash::{TrashNotes, described, oldest_in_trash};

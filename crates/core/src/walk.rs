@@ -7,6 +7,6 @@ mod queue;
 pub(crate) mod unread;
 
 pub use progress::ScanEvent;
-pub(crate) use queue::{Crew, Hand};
+pub(crate) use queue::{WorkQueue, WorkerGuard};
 pub(crate) use unread::Gatherer;
 pub use unread::Unread;

@@ -10,7 +10,7 @@ use crate::contents::Chance;
 use crate::program::HELD;
 use crate::system::LOCKED;
 use crate::tree::{DAY, TreeBuilder};
-use crate::{examples, office, people, system, yard};
+use crate::{examples, macos, people, system, windows};
 
 /// Which of the demo computers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -136,8 +136,8 @@ pub fn build(root: &Path, layout: DemoLayout, now: i64) -> Result<PathBuf, DemoE
             people::build(&tree, &mut chance)?;
             tree.file(HELD, 3 << 20, 40 * DAY)?;
         }
-        DemoLayout::Windows => office::build(&tree, &mut chance, &next_door)?,
-        DemoLayout::Macos => yard::build(&tree, &mut chance, &next_door)?,
+        DemoLayout::Windows => windows::build(&tree, &mut chance, &next_door)?,
+        DemoLayout::Macos => macos::build(&tree, &mut chance, &next_door)?,
     }
     examples::build(&tree, layout)?;
     tree.age_folders()?;

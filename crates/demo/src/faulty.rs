@@ -11,7 +11,9 @@ use std::sync::Mutex;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
-use jolly_disk::{Attribute, Disk, Entry, Folder, NotGiven, RealDisk, Space, Stamp, Stat, Traits};
+use jolly_disk::{
+    Attribute, Disk, Entry, Folder, Metadata, NotApplied, RealDisk, Space, Stamp, Stat,
+};
 
 /// What happens at which call.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -233,18 +235,23 @@ impl Disk for FaultyDisk {
         RealDisk.move_name(from, name, to, new)
     }
 
-    fn give_traits(&self, of: BorrowedFd<'_>, traits: &Traits) -> Vec<NotGiven> {
+    fn apply_metadata(&self, of: BorrowedFd<'_>, metadata: &Metadata) -> Vec<NotApplied> {
         match self.pass() {
-            Ok(()) => RealDisk.give_traits(of, traits),
-            Err(error) => vec![NotGiven {
+            Ok(()) => RealDisk.apply_metadata(of, metadata),
+            Err(error) => vec![NotApplied {
                 what: "its owner",
                 error,
             }],
         }
     }
 
-    fn give_link_traits(&self, folder: &Folder, name: &CStr, traits: &Traits) -> Vec<NotGiven> {
-        RealDisk.give_link_traits(folder, name, traits)
+    fn apply_link_metadata(
+        &self,
+        folder: &Folder,
+        name: &CStr,
+        metadata: &Metadata,
+    ) -> Vec<NotApplied> {
+        RealDisk.apply_link_metadata(folder, name, metadata)
     }
 
     fn keeps_changes(&self, folder: &Folder) -> bool {

@@ -7,14 +7,14 @@ mod build;
 mod contents;
 mod examples;
 mod faulty;
-mod office;
+mod macos;
 mod people;
 mod profiles;
 mod program;
 mod skipped;
 mod system;
 mod tree;
-mod yard;
+mod windows;
 
 pub use build::{DemoError, DemoLayout, build, build_examples, make_removable};
 pub use faulty::{Fault, FaultyDisk};

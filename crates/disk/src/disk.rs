@@ -8,8 +8,8 @@ use std::os::fd::{AsFd, BorrowedFd, OwnedFd};
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 
+use crate::metadata::{Attribute, Metadata, NotApplied};
 use crate::stat::{Kind, Stamp, Stat};
-use crate::traits::{Attribute, NotGiven, Traits};
 
 /// An open folder. Holding it means that the folder stays the same one, whatever its name does.
 #[derive(Debug)]
@@ -166,10 +166,15 @@ pub trait Disk: Send + Sync {
     fn move_name(&self, from: &Folder, name: &CStr, to: &Folder, new: &CStr) -> io::Result<()>;
 
     /// Gives something open its owner, mode, attributes and times; says what could not be given.
-    fn give_traits(&self, of: BorrowedFd<'_>, traits: &Traits) -> Vec<NotGiven>;
+    fn apply_metadata(&self, of: BorrowedFd<'_>, metadata: &Metadata) -> Vec<NotApplied>;
 
     /// Gives a symbolic link itself its owner and times; says what could not be given.
-    fn give_link_traits(&self, folder: &Folder, name: &CStr, traits: &Traits) -> Vec<NotGiven>;
+    fn apply_link_metadata(
+        &self,
+        folder: &Folder,
+        name: &CStr,
+        metadata: &Metadata,
+    ) -> Vec<NotApplied>;
 
     /// Whether the file system is known to move a folder's last change with every name that comes,
     /// goes or is renamed in it.

@@ -6,19 +6,19 @@
 
 mod beneath;
 mod disk;
-mod effort;
+mod metadata;
 mod pieces;
 mod real;
 mod stat;
-mod traits;
 mod trusted;
+mod wait_share;
 
 pub use disk::{Disk, Entry, Folder, Space};
-pub use effort::{Effort, Meter};
+pub use metadata::{Attribute, Metadata, NotApplied};
 pub use pieces::{Piece, pieces};
 pub use real::{RealDisk, read_boot_sector, runner};
 pub use stat::{FileKey, Kind, Stamp, Stat};
-pub use traits::{Attribute, NotGiven, Traits};
 pub use trusted::{
     Distrust, make_trusted_folder, read_regular, read_trusted, trusted_file, trusted_folder,
 };
+pub use wait_share::{WaitMeter, WaitShare};

@@ -16,8 +16,8 @@ use rustix::io::Errno;
 
 use crate::beneath;
 use crate::disk::{Disk, Entry, Folder, Space};
+use crate::metadata::{self, Attribute, Metadata, NotApplied};
 use crate::stat::{Kind, Stamp, Stat};
-use crate::traits::{self, Attribute, NotGiven, Traits};
 
 /// A folder is listed in batches of this many bytes: large enough to save calls, small enough to
 /// hand to another thread.
@@ -205,7 +205,7 @@ impl Disk for RealDisk {
     }
 
     fn attributes(&self, of: BorrowedFd<'_>) -> io::Result<Vec<Attribute>> {
-        traits::attributes(of)
+        metadata::attributes(of)
     }
 
     fn make_folder(&self, folder: &Folder, name: &CStr) -> io::Result<()> {
@@ -236,20 +236,25 @@ impl Disk for RealDisk {
         }
     }
 
-    fn give_traits(&self, of: BorrowedFd<'_>, traits: &Traits) -> Vec<NotGiven> {
-        traits::give(of, traits)
+    fn apply_metadata(&self, of: BorrowedFd<'_>, metadata: &Metadata) -> Vec<NotApplied> {
+        metadata::apply(of, metadata)
     }
 
-    fn give_link_traits(&self, folder: &Folder, name: &CStr, traits: &Traits) -> Vec<NotGiven> {
-        let (user, group) = (Uid::from_raw(traits.user), Gid::from_raw(traits.group));
+    fn apply_link_metadata(
+        &self,
+        folder: &Folder,
+        name: &CStr,
+        metadata: &Metadata,
+    ) -> Vec<NotApplied> {
+        let (user, group) = (Uid::from_raw(metadata.user), Gid::from_raw(metadata.group));
         let flags = AtFlags::SYMLINK_NOFOLLOW;
         let owned = chownat(folder, name, Some(user), Some(group), flags);
-        let timed = utimensat(folder, name, &traits::times(traits), flags);
+        let timed = utimensat(folder, name, &metadata::times(metadata), flags);
         [("its owner", owned), ("its times", timed)]
             .into_iter()
             .filter_map(|(what, given)| {
                 let error = given.err()?.into();
-                Some(NotGiven { what, error })
+                Some(NotApplied { what, error })
             })
             .collect()
     }
@@ -264,7 +269,7 @@ impl Disk for RealDisk {
 
     fn birth(&self, folder: &Folder) -> Option<Stamp> {
         let told = self.stat_folder(folder).ok()?.born;
-        told.or_else(|| traits::ntfs_birth(folder.as_fd()))
+        told.or_else(|| metadata::ntfs_birth(folder.as_fd()))
     }
 
     fn volume_number(&self, folder: &Folder) -> Option<u64> {

@@ -82,7 +82,7 @@ enum Reached {
 }
 
 /// A way that is walked part by part.
-struct Walk<'a> {
+struct TrustedWalk<'a> {
     /// As it was given, for messages.
     path: &'a Path,
     /// How far it was walked.
@@ -229,7 +229,7 @@ fn walk(path: &Path, end: End) -> Result<Reached, Distrust> {
         move |source: io::Error| Distrust::Disk { verb, path, source }
     };
     let absolute = std::path::absolute(path).map_err(disk("find", path))?;
-    let mut walk = Walk {
+    let mut walk = TrustedWalk {
         path,
         so_far: PathBuf::from("/"),
         links: 0,
@@ -317,7 +317,7 @@ fn parts_of(path: &[u8]) -> VecDeque<Vec<u8>> {
         .collect()
 }
 
-impl Walk<'_> {
+impl TrustedWalk<'_> {
     /// Where a link leads, when it can be followed.
     fn follow(
         &mut self,

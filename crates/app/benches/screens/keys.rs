@@ -3,7 +3,7 @@
 use std::path::Path;
 use std::time::{Duration, Instant};
 
-use jolly_broom::Stage;
+use jolly_broom::HeadlessUi;
 use jolly_demo::TreeBuilder;
 use ratatui::crossterm::event::KeyCode;
 
@@ -104,7 +104,7 @@ const WALKS_INSIDE: [(&str, &[KeyCode]); 5] = [
 pub(crate) fn measure(dir: &Path, files: usize) -> Result<(), Failure> {
     let root = dir.join("computer");
     build(&root, files)?;
-    let mut stage = Stage::open(&root, &dir.join("state"))?;
+    let mut stage = HeadlessUi::open(&root, &dir.join("state"))?;
     let began = Instant::now();
     let (items, first) = stage.scan();
     println!(
@@ -141,7 +141,7 @@ pub(crate) fn measure(dir: &Path, files: usize) -> Result<(), Failure> {
 }
 
 /// Opens the biggest pile and its biggest folder, closes it again, and presses keys in it.
-fn inside(stage: &mut Stage) -> Vec<Duration> {
+fn inside(stage: &mut HeadlessUi) -> Vec<Duration> {
     let mut all = Vec::new();
     let (mut opens, mut opened, mut answered) = (Vec::new(), Vec::new(), Vec::new());
     for _ in 0..5 {
@@ -189,7 +189,7 @@ fn inside(stage: &mut Stage) -> Vec<Duration> {
     all
 }
 
-fn press(stage: &mut Stage, keys: &[KeyCode], rounds: usize) -> Vec<Duration> {
+fn press(stage: &mut HeadlessUi, keys: &[KeyCode], rounds: usize) -> Vec<Duration> {
     let keys = keys.iter().cycle().take(keys.len() * rounds);
     keys.map(|key| stage.press(*key).0).collect()
 }

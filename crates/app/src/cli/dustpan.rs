@@ -60,7 +60,7 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
                 )
             })?,
             Err(error) => {
-                print::message(&format!("jolly-broom: {}", jolly_core::whole_story(&error)));
+                print::message(&format!("jolly-broom: {}", jolly_core::error_chain(&error)));
                 exit = Exit::Failed;
             }
         }

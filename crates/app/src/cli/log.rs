@@ -3,6 +3,7 @@
 use std::path::Path;
 
 use jolly_core::computer::TargetPath;
+use jolly_core::error_chain;
 use jolly_core::format::{Printable, write_json};
 use jolly_core::pile::Sum;
 use jolly_core::plan::OutcomeSums;
@@ -10,7 +11,6 @@ use jolly_core::run::{
     LogState, LogSummary, RecoverError, list_logs, read_items, recover, verify_log,
 };
 use jolly_core::state::{LogError, StateFolder};
-use jolly_core::whole_story;
 use serde_json::json;
 
 use crate::cli::{LogCommand, print};
@@ -207,6 +207,6 @@ fn settle_one(
         RecoverError::KnownByPath { .. } => {
             format!("{error}\n  if it is the same one, say so with --same-computer")
         }
-        error => whole_story(&error),
+        error => error_chain(&error),
     })
 }

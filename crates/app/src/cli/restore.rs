@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use jolly_core::CancelToken;
 use jolly_core::computer::{Target, TargetPath, WrittenPath};
 use jolly_core::dustpan::{Pan, PanItem};
-use jolly_core::run::{RestoreError, RestoreOrder, Returned, restore};
+use jolly_core::run::{RestoreError, RestoreOrder, RestoreSummary, restore};
 use jolly_core::state::StateFolder;
 use serde_json::json;
 
@@ -61,7 +61,7 @@ fn bring_back(
     wanted: &dyn Fn(&PanItem) -> bool,
     cancel: &CancelToken,
     sink: &dyn Fn(u64, u64),
-) -> Result<Returned, Refusal> {
+) -> Result<RestoreSummary, Refusal> {
     restore(order, wanted, cancel, sink).map_err(|error| match &error {
         RestoreError::OtherTarget { .. } => {
             Refusal::bad_input(&error, "name where that computer is with --target")
@@ -114,7 +114,7 @@ fn on_target(target: &Target, path: &std::path::Path) -> Result<TargetPath, Refu
     let below = below.filter(|_| root != std::path::Path::new("/"));
     let meant = match below {
         Some(below) => TargetPath::from_inside(below.as_os_str().as_bytes()),
-        None => target.as_meant(given),
+        None => target.parse_user_path(given),
     };
     meant.map_err(|error| Refusal::bad_input(&error, "such as home/pia/.local/share/Trash"))
 }
@@ -123,7 +123,7 @@ fn holds(path: &TargetPath, item: &PanItem) -> bool {
     item.path.below(path).is_some()
 }
 
-fn tell(options: &SharedOptions, returned: &Returned) -> Result<Exit, Refusal> {
+fn tell(options: &SharedOptions, returned: &RestoreSummary) -> Result<Exit, Refusal> {
     if options.json {
         for (path, back) in &returned.items {
             let written = WrittenPath::from(path);

@@ -8,7 +8,7 @@ use jolly_core::plan::{ConfirmedManifest, Manifest, MostRead, Outcome, make_mani
 use jolly_core::rule::{Search, resolve};
 use jolly_core::run::{Comparison, Difference, Pause, Predictions, RunSummary, SweepError};
 use jolly_core::state::LockError;
-use jolly_core::{CancelToken, whole_story};
+use jolly_core::{CancelToken, error_chain};
 use serde_json::{Value, json};
 
 use crate::cli::{SweepOptions, preview, print, scan};
@@ -88,7 +88,7 @@ fn planned(
     };
     let again = "make it again with `preview --plan`";
     // A plan that somebody else could have written is not what was shown to this person.
-    let opened = jolly_disk::trusted_file(file).map_err(|error| bad(whole_story(&error), again))?;
+    let opened = jolly_disk::trusted_file(file).map_err(|error| bad(error_chain(&error), again))?;
     let opened = opened.ok_or_else(|| bad("it is not there".to_owned(), again))?;
     let manifest =
         read_plan(opened, MostRead::default()).map_err(|error| bad(error.to_string(), again))?;
@@ -186,8 +186,8 @@ fn carry_out(
     // A rehearsal of this very list may have been kept; one that can't be read is none.
     let predictions = Predictions::of(&session.state, manifest.manifest());
     let predictions = predictions.ok().flatten();
-    let reins = (cancel, &Pause::default());
-    let swept = session.sweep(list, manifest, predictions.as_ref(), reins, &|event| {
+    let control = (cancel, &Pause::default());
+    let swept = session.sweep(list, manifest, predictions.as_ref(), control, &|event| {
         progress.sweep(&event);
     });
     let Run { id, log, summary } = swept.map_err(|error| refuse(&error))?;

@@ -13,7 +13,7 @@ use crate::options::SharedOptions;
 use crate::place::keep_place;
 use crate::session::Session;
 use crate::tui::model::Holders;
-use crate::tui::msg::{Effect, Msg, Opened, Search};
+use crate::tui::msg::{Effect, InsideSearch, Msg, Opened};
 
 /// Answers a question about what was scanned; nothing when nobody wants to know any more.
 pub(super) fn answer(effect: Effect, cancel: &CancelToken) -> Msg {
@@ -31,7 +31,7 @@ pub(super) fn answer(effect: Effect, cancel: &CancelToken) -> Msg {
             unless_cancelled(cancel, Msg::LookedInside(ticket, opened))
         }
         Effect::FindInside(ticket, search) => {
-            let Search {
+            let InsideSearch {
                 scan,
                 inside,
                 arrangement,
@@ -115,7 +115,7 @@ const MOST_OFFERED: usize = 50;
 pub(super) fn complete_inside(session: &Session, text: &str) -> Vec<String> {
     let text = text.trim_start_matches('/');
     let (folder, start) = text.rsplit_once('/').unwrap_or(("", text));
-    let Ok(path) = session.target.as_meant(folder.as_bytes()) else {
+    let Ok(path) = session.target.parse_user_path(folder.as_bytes()) else {
         return Vec::new();
     };
     let disk = session.target.disk();

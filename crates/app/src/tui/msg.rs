@@ -16,7 +16,7 @@ use jolly_core::dustpan::Pan;
 use jolly_core::pile::Scan;
 use jolly_core::plan::Manifest;
 use jolly_core::rule::NewPlace;
-use jolly_core::run::{LeftOver, Predictions, Rehearsed, Returned, RunSummary, SweepEvent};
+use jolly_core::run::{LeftOver, Predictions, Rehearsed, RestoreSummary, RunSummary, SweepEvent};
 use jolly_core::source::PileId;
 use jolly_core::walk::ScanEvent;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
@@ -76,7 +76,7 @@ pub(super) enum Msg {
     /// What the dustpans hold.
     Dustpans(Dustpans),
     /// Something was brought back, or not.
-    BroughtBack(Result<Returned, String>),
+    BroughtBack(Result<RestoreSummary, String>),
     /// A dustpan was emptied, or not.
     PanEmptied(Result<u64, String>),
     /// News of a sweep.
@@ -175,7 +175,7 @@ impl Scanned {
 }
 
 /// Something looked for inside a pile.
-pub(super) struct Search {
+pub(super) struct InsideSearch {
     pub scan: Arc<Scan>,
     pub inside: Arc<Inside>,
     pub arrangement: Arc<Arrangement>,
@@ -228,9 +228,9 @@ pub(super) enum Effect {
     /// Order an opened pile anew.
     Arrange(u32, Arc<Scan>, Arc<Inside>, InsideOrder),
     /// Look for something inside a pile.
-    FindInside(u32, Box<Search>),
+    FindInside(u32, Box<InsideSearch>),
     /// Look what lies in a folder and is not of the pile.
-    LookForOthers(u32, Box<Search>, EntryId),
+    LookForOthers(u32, Box<InsideSearch>, EntryId),
     /// Count what an exclusion would spare.
     Reckon(u32, Arc<Scan>, Spares),
     /// Open the computer that the options name, and read its rulebooks.

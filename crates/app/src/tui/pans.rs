@@ -9,7 +9,7 @@ use jolly_core::dustpan::{Pan, PanItem};
 use jolly_core::plan::{Manifest, write_plan};
 use jolly_core::report::{ReportError, write_report};
 use jolly_core::run::{RestoreOrder, empty, restore};
-use jolly_core::{CancelToken, whole_story};
+use jolly_core::{CancelToken, error_chain};
 use jolly_disk::RealDisk;
 
 use crate::session::{Session, clock};
@@ -29,7 +29,7 @@ pub(super) fn carry_out(effect: Effect) -> Msg {
             let saved = saved.map_err(|error| match &error {
                 ReportError::Write { source, .. } => not_saved(source, "report", &error),
                 ReportError::Form { .. } | ReportError::Log(_) => {
-                    format!("The report could not be saved: {}.", whole_story(&error))
+                    format!("The report could not be saved: {}.", error_chain(&error))
                 }
             });
             Msg::Saved(Saves::Report, saved.map(|()| path))
@@ -48,14 +48,14 @@ pub(super) fn carry_out(effect: Effect) -> Msg {
             let returned = restore(&order, &is_wanted, &never, &quiet);
             Msg::BroughtBack(
                 returned
-                    .map_err(|error| format!("Nothing was brought back: {}.", whole_story(&error))),
+                    .map_err(|error| format!("Nothing was brought back: {}.", error_chain(&error))),
             )
         }
         Effect::EmptyPan(session, pan) => {
             let emptied = empty(&session.state, &RealDisk, &pan, clock());
             Msg::PanEmptied(match emptied {
                 Ok(emptied) => Ok(emptied.freed),
-                Err(error) => Err(format!("It was not emptied: {}.", whole_story(&error))),
+                Err(error) => Err(format!("It was not emptied: {}.", error_chain(&error))),
             })
         }
         _ => Msg::Nothing,
@@ -79,19 +79,19 @@ fn not_saved(source: &io::Error, what: &str, whole: &dyn std::error::Error) -> S
     if source.kind() == io::ErrorKind::AlreadyExists {
         return "A file of that name is there already; name another one.".to_owned();
     }
-    format!("The {what} could not be saved: {}.", whole_story(whole))
+    format!("The {what} could not be saved: {}.", error_chain(whole))
 }
 
 /// Every dustpan that holds something, newest first.
 fn load(session: &Session) -> Dustpans {
     let mut loaded = Dustpans::default();
     match Pan::all(&session.state) {
-        Err(error) => loaded.broken.push(whole_story(&error)),
+        Err(error) => loaded.broken.push(error_chain(&error)),
         Ok(pans) => {
             for pan in pans.into_iter().rev() {
                 match pan {
                     Ok(pan) => loaded.runs.push(DustpanRun::of(pan)),
-                    Err(error) => loaded.broken.push(whole_story(&error)),
+                    Err(error) => loaded.broken.push(error_chain(&error)),
                 }
             }
         }

@@ -22,7 +22,7 @@ use crate::tui::model::{Check, Context, Model, Origin, Overlay, Rehearsal, Stati
 use crate::tui::msg::{Effect, Keeping, Msg};
 use crate::tui::theme::Theme;
 use crate::tui::update::{start_scan, update};
-use crate::tui::{answer, bench, keys, pans, view, worker};
+use crate::tui::{answer, keys, lookups, pans, view, worker};
 
 mod coming_back;
 mod stalls;
@@ -33,20 +33,20 @@ const NOW: &str = "2026-09-21T14:13:20Z";
 const NOW_SECONDS: i64 = 1_790_000_000;
 
 /// The interface on a demo computer, with threads' work done on the spot.
-struct Desk {
+struct TestUi {
     dir: tempfile::TempDir,
     options: SharedOptions,
     model: Model,
 }
 
 /// An ordinary person can't throw the demo's locked folder away as it stands.
-impl Drop for Desk {
+impl Drop for TestUi {
     fn drop(&mut self) {
         drop(jolly_demo::make_removable(&self.dir.path().join("till")));
     }
 }
 
-impl Desk {
+impl TestUi {
     fn new() -> Self {
         Self::with(&[])
     }
@@ -108,15 +108,15 @@ impl Desk {
             | Effect::EmptyPan(..)) => pans::carry_out(effect),
             Effect::FindComputers => Msg::Found(vec![(self.root(), Origin::Mounted)]),
             Effect::Arrive(root) => {
-                let looked = bench::arrive(&self.options, &root);
+                let looked = lookups::arrive(&self.options, &root);
                 Msg::Arrived(root, looked)
             }
             Effect::Complete(text) => {
-                let folders = bench::complete(&text);
+                let folders = lookups::complete(&text);
                 Msg::Completed(text, folders)
             }
             Effect::Explain(session, text) => {
-                let (answer, rule) = bench::explain_path(&session, &text);
+                let (answer, rule) = lookups::explain_path(&session, &text);
                 Msg::Explained(answer, rule)
             }
             Effect::Keep(session, keeping) => Msg::Kept(worker::keep(&session, keeping)),
@@ -221,7 +221,7 @@ fn row<'a>(shown: &'a str, words: &[&str]) -> &'a str {
 
 #[test]
 fn every_station_draws_at_every_size_and_says_where_it_is() {
-    let mut desk = Desk::new();
+    let mut desk = TestUi::new();
     let sizes = [
         (20, 5),
         (79, 24),
@@ -231,7 +231,7 @@ fn every_station_draws_at_every_size_and_says_where_it_is() {
         (142, 44),
         (300, 90),
     ];
-    let draw_all = |desk: &Desk, word: &str| {
+    let draw_all = |desk: &TestUi, word: &str| {
         for (width, height) in sizes {
             for ascii in [false, true] {
                 let looks = Looks {
@@ -280,12 +280,12 @@ fn every_station_draws_at_every_size_and_says_where_it_is() {
 
 #[test]
 fn the_bench_and_the_rules_draw_at_every_size_and_a_rule_turned_off_spares_its_piles() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     desk.key(KeyCode::BackTab);
     assert!(desk.shown().contains("Walked"));
     desk.key(KeyCode::BackTab);
     assert_eq!(desk.model.station, Station::Arrive);
-    let draws = |desk: &Desk, words: &[&str]| {
+    let draws = |desk: &TestUi, words: &[&str]| {
         for (width, height) in [(80, 24), (100, 30), (142, 44), (300, 90)] {
             for ascii in [false, true] {
                 let light = !ascii;
@@ -345,7 +345,7 @@ fn the_bench_and_the_rules_draw_at_every_size_and_a_rule_turned_off_spares_its_p
 
 #[test]
 fn limits_move_for_a_row_or_a_class_and_every_step_comes_back() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     let start = desk.takes();
     desk.find("temporary system");
     let mut steps = vec![desk.takes()];
@@ -369,7 +369,7 @@ fn limits_move_for_a_row_or_a_class_and_every_step_comes_back() {
 
 #[test]
 fn a_class_is_taken_or_left_from_its_heading() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     let before = desk.takes();
     desk.key(KeyCode::Home);
     assert!(row(&desk.shown(), &["Spent"]).starts_with('▌'));
@@ -390,8 +390,8 @@ fn a_class_is_taken_or_left_from_its_heading() {
 
 #[test]
 fn the_cut_line_stands_at_the_limit_and_what_is_left_of_it_stays() {
-    let mut desk = Desk::new().scanned();
-    let cut_at = |desk: &Desk| {
+    let mut desk = TestUi::new().scanned();
+    let cut_at = |desk: &TestUi| {
         let shown = desk.shown();
         let line = row(&shown, &["Thumbnails"]).to_owned();
         line.chars().position(|letter| letter == '▏')
@@ -421,7 +421,7 @@ fn the_cut_line_stands_at_the_limit_and_what_is_left_of_it_stays() {
 
 #[test]
 fn nonsense_for_an_age_is_told_at_the_place_and_changes_nothing() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     let before = desk.takes();
     for (text, words) in [
         ("0 days", "at least 1 hour"),
@@ -441,9 +441,9 @@ fn nonsense_for_an_age_is_told_at_the_place_and_changes_nothing() {
 
 #[test]
 fn rows_are_found_and_ordered_and_the_focus_stays_on_its_pile() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     desk.find("trash pia");
-    let focused = |desk: &Desk| {
+    let focused = |desk: &TestUi| {
         let shown = desk.shown();
         shown
             .lines()
@@ -475,7 +475,7 @@ fn rows_are_found_and_ordered_and_the_focus_stays_on_its_pile() {
 
 #[test]
 fn what_an_exclusion_spares_is_said_in_its_row() {
-    let mut desk = Desk::with(&["home/pia/.cache/knotbook/pages/0*"]).scanned();
+    let mut desk = TestUi::with(&["home/pia/.cache/knotbook/pages/0*"]).scanned();
     desk.find("other caches pia");
     let shown = desk.shown();
     let row = row(&shown, &["Other caches", "pia"]);
@@ -484,7 +484,7 @@ fn what_an_exclusion_spares_is_said_in_its_row() {
 
 #[test]
 fn the_check_speaks_in_sentences_and_lists_what_goes() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     desk.find("recently pia");
     desk.key(KeyCode::Char(' '));
     desk.key(KeyCode::Tab);
@@ -504,7 +504,7 @@ fn the_check_speaks_in_sentences_and_lists_what_goes() {
 
 #[test]
 fn what_is_turned_off_goes_only_to_who_names_it_twice() {
-    let mut desk = Desk::new();
+    let mut desk = TestUi::new();
     let rule = "linux/system-temp".to_owned();
     let off = [rule.clone()].into_iter().collect();
     let session = desk.model.session.clone().unwrap();
@@ -523,7 +523,7 @@ fn what_is_turned_off_goes_only_to_who_names_it_twice() {
 
 #[test]
 fn in_a_terminal_that_shows_nothing_no_key_does_anything() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     desk.tell(Msg::Resized(30, 8));
     let (takes, station) = (desk.takes(), desk.model.station);
     for key in "aAxeolsdi !?/rf123456789+-".chars().map(KeyCode::Char) {
@@ -551,7 +551,7 @@ fn in_a_terminal_that_shows_nothing_no_key_does_anything() {
 
 #[test]
 fn only_the_whole_word_starts_a_sweep_and_never_of_nothing() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     desk.key(KeyCode::Tab);
     for text in ["swep", "sweer", "peews", "sswee"] {
         desk.text(text);
@@ -604,7 +604,7 @@ fn only_the_whole_word_starts_a_sweep_and_never_of_nothing() {
 
 #[test]
 fn a_sweep_ends_in_a_report_that_a_second_scan_bears_out() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     let takes = desk.takes();
     desk.key(KeyCode::Tab);
     desk.key(KeyCode::Char('r'));
@@ -636,7 +636,7 @@ fn a_sweep_ends_in_a_report_that_a_second_scan_bears_out() {
 
 #[test]
 fn a_state_folder_that_cannot_be_written_is_told_and_nothing_goes() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     // The visit was noted there a moment ago.
     let state = desk.dir.path().join("state");
     std::fs::rename(&state, desk.dir.path().join("away")).unwrap();
@@ -653,7 +653,7 @@ fn a_state_folder_that_cannot_be_written_is_told_and_nothing_goes() {
 
 #[test]
 fn late_news_of_an_old_job_is_dropped() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     let old = desk.model.job;
     desk.key(KeyCode::Tab);
     desk.key(KeyCode::Esc);
@@ -672,7 +672,7 @@ fn late_news_of_an_old_job_is_dropped() {
 
 #[test]
 fn the_help_and_the_key_line_say_what_the_dispatcher_does() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     desk.key(KeyCode::Char('?'));
     let help = desk.shown();
     for binding in keys::at(Context::Ages) {
@@ -700,7 +700,7 @@ fn the_help_and_the_key_line_say_what_the_dispatcher_does() {
 
 #[test]
 fn strange_names_are_shown_harmless() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     desk.key(KeyCode::Tab);
     let total = desk
         .model
@@ -724,7 +724,7 @@ fn strange_names_are_shown_harmless() {
 
 #[test]
 fn the_clock_moves_the_screen_only_while_something_is_under_way() {
-    let mut desk = Desk::new();
+    let mut desk = TestUi::new();
     assert!(desk.model.moves(), "a scan is under way");
     desk.model.clock = Duration::from_secs(3);
     assert!(desk.shown().contains("3.0 s"));

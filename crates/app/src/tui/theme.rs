@@ -9,7 +9,7 @@ use crate::options::Looks;
 /// What a thing on the screen is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Role {
-    Ground,
+    RunContext,
     Raised,
     Text,
     Quiet,
@@ -132,7 +132,7 @@ impl Theme {
 
     fn colour(&self, role: Role) -> Color {
         let (dark, light, ansi) = match role {
-            Role::Ground => (0x15_19_1e, 0xf6_f3_ec, Color::Reset),
+            Role::RunContext => (0x15_19_1e, 0xf6_f3_ec, Color::Reset),
             Role::Raised => (0x22_28_30, 0xe6_e1_d4, Color::Reset),
             Role::Text => (0xe8_e2_d4, 0x22_28_30, Color::Reset),
             Role::Quiet => (0x7f_87_91, 0x66_6d_76, Color::DarkGray),
@@ -177,10 +177,10 @@ impl Theme {
     }
 
     /// The ground of the screen.
-    pub(super) fn ground(&self) -> Style {
+    pub(super) fn context(&self) -> Style {
         Style::new()
             .fg(self.colour(Role::Text))
-            .bg(self.colour(Role::Ground))
+            .bg(self.colour(Role::RunContext))
     }
 
     /// The ground of the focused row.

@@ -10,15 +10,15 @@ use jolly_core::dustpan::is_dustpan_on_target;
 use jolly_core::pile::Scan;
 use jolly_core::plan::Manifest;
 use jolly_core::run::{Pause, Rehearsed, left_over};
-use jolly_core::{CancelToken, whole_story};
+use jolly_core::{CancelToken, error_chain};
 use ratatui::crossterm::event::{self, Event, KeyEventKind, MouseEventKind};
 
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
-use crate::remembered;
+use crate::persist;
 use crate::runs::List;
 use crate::session::Session;
-use crate::tui::bench::{self, Source};
+use crate::tui::lookups::{self, Source};
 use crate::tui::model::Check;
 use crate::tui::msg::{Effect, Keeping, Msg, Opened, ScanJob, Scanned, SweepOrder, SweptRun};
 use crate::tui::{answer, pans};
@@ -166,11 +166,13 @@ impl Workers {
             Effect::Sweep(order) => {
                 self.sweep = CancelToken::default();
                 self.pause = Pause::default();
-                let reins = (self.sweep.clone(), self.pause.clone());
+                let control = (self.sweep.clone(), self.pause.clone());
                 let broken = Msg::Swept(Err(
                     "The sweep broke off; `jolly-broom log recover` settles its log.".to_owned(),
                 ));
-                self.work(broken, move || Msg::Swept(carry_out(&order, &reins, &send)));
+                self.work(broken, move || {
+                    Msg::Swept(carry_out(&order, &control, &send))
+                });
             }
         }
     }
@@ -191,12 +193,12 @@ impl Workers {
             Effect::Arrive(root) => {
                 let broken = Err("the look broke off".to_owned());
                 self.look_up(Msg::Arrived(root.clone(), broken), move || {
-                    let looked = bench::arrive(&options, &root);
+                    let looked = lookups::arrive(&options, &root);
                     Msg::Arrived(root, looked)
                 });
             }
             Effect::Complete(text) => self.look_up(Msg::Nothing, move || {
-                let folders = bench::complete(&text);
+                let folders = lookups::complete(&text);
                 Msg::Completed(text, folders)
             }),
             Effect::CompleteInside(session, text) => self.look_up(Msg::Nothing, move || {
@@ -206,7 +208,7 @@ impl Workers {
             Effect::Explain(session, text) => {
                 let broken = Msg::Explained("it could not be looked up".to_owned(), None);
                 self.look_up(broken, move || {
-                    let (answer, rule) = bench::explain_path(&session, &text);
+                    let (answer, rule) = lookups::explain_path(&session, &text);
                     Msg::Explained(answer, rule)
                 });
             }
@@ -340,16 +342,16 @@ impl Slots {
 /// Remembers something.
 pub(super) fn keep(session: &Session, keeping: Keeping) -> Result<(), String> {
     match keeping {
-        Keeping::RulesOff(off) => bench::keep_off(session, off),
+        Keeping::RulesOff(off) => lookups::keep_off(session, off),
         Keeping::Exclusions(before, after) => {
-            remembered::keep_exclusions(&session.files, &before, &after)
+            persist::keep_exclusions(&session.files, &before, &after)
         }
         Keeping::Visit(time, volume) => {
             // A sheet that can't be kept is no reason not to work.
-            bench::note_visit(session, time, volume);
+            lookups::note_visit(session, time, volume);
             Ok(())
         }
-        Keeping::Starts(before, after) => remembered::keep_starts(&session.files, &before, &after),
+        Keeping::Starts(before, after) => persist::keep_starts(&session.files, &before, &after),
     }
 }
 
@@ -391,7 +393,7 @@ pub(super) fn scan(
         drop(news.try_send(Msg::Scanning(job.job, event)));
     });
     let unreadable = |error: &dyn std::error::Error| {
-        let story = whole_story(error);
+        let story = error_chain(error);
         let lines: Vec<&str> = story.lines().take(2).map(str::trim).collect();
         format!("what is excluded can't be read: {}", lines.join(" "))
     };
@@ -423,7 +425,7 @@ pub(super) fn rehearse(
         ..List::default()
     };
     let rehearsed = session.rehearse(&list, &confirmed, &|_| {});
-    rehearsed.map(Box::new).map_err(|error| whole_story(&error))
+    rehearsed.map(Box::new).map_err(|error| error_chain(&error))
 }
 
 pub(super) fn carry_out(
@@ -435,15 +437,15 @@ pub(super) fn carry_out(
     // Only the newest news counts: what doesn't fit is dropped.
     let sink = |event| drop(send.try_send(Msg::Sweeping(event)));
     let predictions = order.predictions.as_deref();
-    let reins = (cancel, pause);
+    let control = (cancel, pause);
     let list = List {
         searches: &order.scan.searches,
         ..List::default()
     };
     let swept = order
         .session
-        .sweep(&list, &confirmed, predictions, reins, &sink);
-    let run = swept.map_err(|error| format!("Nothing was removed: {}.", whole_story(&error)))?;
+        .sweep(&list, &confirmed, predictions, control, &sink);
+    let run = swept.map_err(|error| format!("Nothing was removed: {}.", error_chain(&error)))?;
     let (state, identity) = (&order.session.state, &order.session.identity);
     Ok(Box::new(SweptRun {
         left: left_over(state, identity).unwrap_or_default(),

@@ -71,7 +71,7 @@ impl Loop {
         shared.jobs.pop()
     }
 
-    fn give(&self, job: Job) {
+    fn push(&self, job: Job) {
         let mut shared = self.shared.lock().unwrap_or_else(PoisonError::into_inner);
         shared.jobs.push(job);
         if shared.idle > 0 {
@@ -79,7 +79,7 @@ impl Loop {
         }
     }
 
-    fn is_hungry(&self) -> bool {
+    fn has_idle(&self) -> bool {
         let shared = self.shared.lock().unwrap_or_else(PoisonError::into_inner);
         shared.idle > shared.jobs.len()
     }
@@ -118,14 +118,14 @@ impl Loop {
                         names += 1;
                         if entry.file_type() == FileType::Directory {
                             let below = [path.to_bytes(), b"/", name.to_bytes()].concat();
-                            self.give(Job::Folder(CString::new(below).unwrap_or_default()));
+                            self.push(Job::Folder(CString::new(below).unwrap_or_default()));
                             continue;
                         }
                         batch.extend_from_slice(name.to_bytes_with_nul());
                         if batch.len() > 32 * 1024 {
                             let full = std::mem::take(&mut batch);
-                            if self.is_hungry() {
-                                self.give(Job::Names(Arc::clone(&folder), full));
+                            if self.has_idle() {
+                                self.push(Job::Names(Arc::clone(&folder), full));
                             } else {
                                 for name in full.split_inclusive(|byte| *byte == 0) {
                                     if let Ok(name) = CStr::from_bytes_with_nul(name) {

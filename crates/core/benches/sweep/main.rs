@@ -11,16 +11,16 @@
     reason = "a bench prints what it measured, and nobody else reads its output"
 )]
 
-mod ground;
 mod image;
+mod tree;
 mod trees;
 
 use std::path::Path;
 use std::process::Command;
 use std::time::{Duration, Instant};
 
-use ground::Way;
 use image::Image;
+use tree::Way;
 use trees::Alike;
 
 /// How often each is measured.
@@ -111,7 +111,7 @@ fn remove_in_turn(name: &str, base: &Path, tree: Alike) -> Result<(), Failure> {
     };
     let by_sweep = || {
         trees::alike(&root, tree)?;
-        ground::sweep(&root, Way::Remove)
+        tree::sweep(&root, Way::Remove)
     };
     in_turn(("rm -rf", &by_rm), ("sweep", &by_sweep))
 }
@@ -136,7 +136,7 @@ fn aside_in_turn(base: &Path, share: usize) -> Result<(), Failure> {
     };
     let by_sweep = || {
         trees::full(&root, share)?;
-        ground::sweep(&root, Way::SetAside)
+        tree::sweep(&root, Way::SetAside)
     };
     in_turn(("tar | zstd -1 -T2", &by_tar), ("sweep", &by_sweep))
 }

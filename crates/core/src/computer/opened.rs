@@ -15,7 +15,7 @@ use crate::computer::{
     Account, Identity, Layout, PathError, Places, TargetPath, Volume, accounts, layout,
 };
 use crate::format::{Printable, PropertyList};
-use crate::host::mounts as mounted;
+use crate::host::mounts;
 
 /// The root that is worked on, held open: every later path is resolved beneath it.
 pub struct Target {
@@ -136,7 +136,7 @@ impl Target {
         };
         target.mount_points = target.read_mount_points();
         target.accounts = accounts::find_accounts(&*target.disk, &target.root, layout);
-        let (places, partly) = locate::locate(&locate::Ground {
+        let (places, partly) = locate::locate(&locate::PlaceContext {
             disk: &*target.disk,
             root: &target.root,
             layout,
@@ -228,7 +228,7 @@ impl Target {
     ///
     /// # Errors
     /// When it could lead anywhere but downwards.
-    pub fn as_meant(&self, path: &[u8]) -> Result<TargetPath, PathError> {
+    pub fn parse_user_path(&self, path: &[u8]) -> Result<TargetPath, PathError> {
         if self.layout != Layout::Windows {
             return TargetPath::from_inside(path);
         }
@@ -243,7 +243,7 @@ impl Target {
 
     /// A path as its names are written on the disk, where case doesn't count and only one thing is
     /// called so; else as it is given.
-    pub fn as_written(&self, path: &TargetPath) -> TargetPath {
+    pub fn with_disk_case(&self, path: &TargetPath) -> TargetPath {
         let parts: Option<Vec<String>> = path
             .parts()
             .map(|part| std::str::from_utf8(part).ok().map(find::literal))
@@ -294,7 +294,7 @@ fn read_stand_in(disk: &dyn Disk, root: &Folder, path: &Path) -> Option<StandIn>
         && is_own(&file)
         && !folder.is_mount
         && file.kind == Kind::File
-        && mounted::is_on_own_disk(path);
+        && mounts::is_on_own_disk(path);
     let text = counts.then(|| read_small(disk, root, b"", &name).ok())??;
     let stand_in: StandIn = toml::from_str(std::str::from_utf8(&text).ok()?).ok()?;
     stand_in.layout.parse::<Layout>().ok()?;

@@ -7,7 +7,7 @@ use crate::source::{FolderId, ItemId, PileId};
 
 /// Why an item goes or stays.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Standing {
+pub enum Disposition {
     /// It is old enough, and its pile or a folder above it is taken.
     Goes,
     /// It was taken by hand, whatever its age.
@@ -30,11 +30,11 @@ pub enum Standing {
 
 impl Decisions {
     /// Why an item goes or stays.
-    pub fn standing(&self, scan: &Scan, item: ItemId) -> Standing {
+    pub fn standing(&self, scan: &Scan, item: ItemId) -> Disposition {
         let id = scan.arena.pile(item);
         let (pile, decision) = (scan.pile(id), self.of(id));
         if !self.includes(id) {
-            return Standing::NotIncluded;
+            return Disposition::NotIncluded;
         }
         let position = pile.position(item, scan.arena.time(item)).unwrap_or(0);
         let spares = |one: &Excluded| {
@@ -42,27 +42,27 @@ impl Decisions {
                 && (one.reach.of_pile(id)).is_some_and(|marked| marked.has(position))
         };
         if let Some(at) = self.exclusions().iter().position(spares) {
-            return Standing::Excluded(at);
+            return Disposition::Excluded(at);
         }
         let choices = &self.choices();
         let overlay = self.overlay(id);
         if pile.blocked.is_some() {
-            return Standing::Blocked;
+            return Disposition::Blocked;
         }
         if overlay.is_some_and(|overlay| overlay.stays.has(position)) {
             return match choices.of_item(scan, item) {
-                Some(Choice::Leave) => Standing::LeftByHand,
-                Some(Choice::Take) | None => Standing::StaysWithThing,
+                Some(Choice::Leave) => Disposition::LeftByHand,
+                Some(Choice::Take) | None => Disposition::StaysWithThing,
             };
         }
         if overlay.is_some_and(|overlay| overlay.by_hand.has(position)) {
-            return Standing::GoesByHand;
+            return Disposition::GoesByHand;
         }
         let is_asked = overlay.is_some_and(|overlay| overlay.asked.has(position));
         match decision.limit {
-            _ if !decision.is_taken && !is_asked => Standing::PileLeft,
-            Some(limit) if scan.age(item) < limit.as_seconds() => Standing::Young(limit),
-            Some(_) | None => Standing::Goes,
+            _ if !decision.is_taken && !is_asked => Disposition::PileLeft,
+            Some(limit) if scan.age(item) < limit.as_seconds() => Disposition::Young(limit),
+            Some(_) | None => Disposition::Goes,
         }
     }
 

@@ -8,7 +8,7 @@ use jiff::civil::Date;
 
 use crate::computer::{Layout, TargetPath, fold};
 use crate::format::Printable;
-use crate::rule::{AgeLimit, bound_pattern as bound, build_pattern as build, written_size};
+use crate::rule::{AgeLimit, bound_pattern, build_pattern, written_size};
 
 /// Where an exclusion counts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -141,8 +141,8 @@ fn glob(pattern: &str, layout: Layout) -> Result<GlobMatcher, ExclusionError> {
     if trimmed.split('/').any(|part| matches!(part, "." | "..")) {
         return Err(refuse("`.` and `..` lead nowhere below the target"));
     }
-    bound(trimmed).map_err(|reason| refuse(&reason))?;
-    let glob = build(trimmed, layout).map_err(|error| refuse(&error.kind().to_string()))?;
+    bound_pattern(trimmed).map_err(|reason| refuse(&reason))?;
+    let glob = build_pattern(trimmed, layout).map_err(|error| refuse(&error.kind().to_string()))?;
     Ok(glob.compile_matcher())
 }
 

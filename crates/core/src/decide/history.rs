@@ -96,7 +96,7 @@ impl State {
     }
 
     /// Works out what exclusions and choices change, where that was not needed yet.
-    fn settle(&mut self, scan: &Scan) {
+    fn apply_pending(&mut self, scan: &Scan) {
         let (excluded, choices) = (&self.excluded, &self.choices);
         self.overlays
             .get_or_insert_with(|| overlays(scan, excluded, choices));
@@ -192,7 +192,7 @@ impl History {
     pub(super) fn walk_to(&mut self, scan: &Scan, step: usize) {
         self.at = step.min(self.steps.len() - 1);
         if let Some(step) = self.steps.get_mut(self.at) {
-            step.state.settle(scan);
+            step.state.apply_pending(scan);
         }
     }
 

@@ -59,7 +59,7 @@ impl Marked {
     }
 
     /// Adds up what the marked items free: `frees` says it of a position.
-    pub(super) fn settle(&mut self, frees: &dyn Fn(usize) -> u64) {
+    pub(super) fn sum_up(&mut self, frees: &dyn Fn(usize) -> u64) {
         let mut sum = Sum::default();
         self.sums = Vec::with_capacity(self.bits.len());
         for (at, bits) in self.bits.iter().enumerate() {

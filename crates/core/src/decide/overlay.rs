@@ -70,15 +70,15 @@ impl Overlay {
             overlay.choose(scan, id, choices, index);
         }
         if has_infos {
-            overlay.settle_infos(scan, id);
+            overlay.follow_what_is_described(scan, id);
         }
         if has_units {
-            overlay.settle_units(scan, id);
+            overlay.keep_units_whole(scan, id);
         }
         for marked in [&mut overlay.stays, &mut overlay.asked, &mut overlay.by_hand] {
             match index.map(PileIndex::frees) {
-                Some(known) => marked.settle(&|at| known.get(at).copied().unwrap_or(0)),
-                None => marked.settle(&|at| frees(scan, pile, at)),
+                Some(known) => marked.sum_up(&|at| known.get(at).copied().unwrap_or(0)),
+                None => marked.sum_up(&|at| frees(scan, pile, at)),
             }
         }
         Some(overlay)
@@ -108,7 +108,7 @@ impl Overlay {
     }
 
     /// A unit stays when any part of it does, and goes by hand only when all of it does.
-    fn settle_units(&mut self, scan: &Scan, id: PileId) {
+    fn keep_units_whole(&mut self, scan: &Scan, id: PileId) {
         let unit_of = |item: ItemId| scan.units.of(id, scan.arena.folder(item));
         let mut units: HashMap<usize, Parts> = HashMap::new();
         for (position, item) in scan.pile(id).items().enumerate() {
@@ -137,7 +137,7 @@ impl Overlay {
 
     /// An info file follows the thing it describes: it stays when any of that stays, and goes
     /// with all of it.
-    fn settle_infos(&mut self, scan: &Scan, id: PileId) {
+    fn follow_what_is_described(&mut self, scan: &Scan, id: PileId) {
         let pile = scan.pile(id);
         let infos = scan.notes.all().iter().enumerate();
         let own: HashMap<usize, ItemId> = infos

@@ -80,7 +80,7 @@ impl Reach {
                 }
             }
             if !marked.is_empty() {
-                marked.settle(&|position| frees(scan, pile, position));
+                marked.sum_up(&|position| frees(scan, pile, position));
                 reach.found.add(marked.all());
                 reach.piles.push((id, marked));
             }

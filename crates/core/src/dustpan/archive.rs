@@ -1,7 +1,7 @@
 //! Where set-aside items wait: one tar in zstd a run, readable by ordinary tools, and a record of
 //! what is in it.
 
-use crate::dustpan::entry::{Body, Entry};
+use crate::dustpan::entry::{ArchiveEntry, Body};
 use crate::dustpan::proof::{read_back, stopped};
 use crate::dustpan::{entry, sparse};
 
@@ -13,7 +13,7 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use jiff::{SignedDuration, Timestamp};
-use jolly_disk::{Disk, Folder, Kind, Piece, Stat, Traits, pieces};
+use jolly_disk::{Disk, Folder, Kind, Metadata, Piece, Stat, pieces};
 
 use crate::cancel::CancelToken;
 use crate::computer::Target;
@@ -89,7 +89,7 @@ pub(crate) struct Writer<'a> {
 }
 
 /// The half that makes sure.
-pub(crate) struct Prover<'a> {
+pub(crate) struct Verifier<'a> {
     path: &'a Path,
     record: &'a mut Journal,
     is_shut: &'a AtomicBool,
@@ -183,7 +183,7 @@ impl Dustpan {
     }
 
     /// Its two halves, for two threads.
-    pub(crate) fn halves(&mut self) -> (Writer<'_>, Prover<'_>) {
+    pub(crate) fn halves(&mut self) -> (Writer<'_>, Verifier<'_>) {
         let (path, is_shut) = (self.path.as_path(), &self.is_shut);
         let writer = Writer {
             path,
@@ -197,7 +197,7 @@ impl Dustpan {
         let record = &mut self.record;
         (
             writer,
-            Prover {
+            Verifier {
                 path,
                 record,
                 is_shut,
@@ -238,7 +238,7 @@ impl Writer<'_> {
         }
         let name = item.path.as_name();
         let read = |error: io::Error| ItemOutcome::of_error(&error, "read");
-        let mut traits = Traits {
+        let mut metadata = Metadata {
             user: stat.user,
             group: stat.group,
             mode: stat.mode,
@@ -253,7 +253,7 @@ impl Writer<'_> {
             }
             Kind::Folder => {
                 let opened = disk.open_folder(folder, name.to_bytes()).map_err(read)?;
-                traits.attributes = disk.attributes(opened.as_fd()).map_err(read)?;
+                metadata.attributes = disk.attributes(opened.as_fd()).map_err(read)?;
                 (Body::Folder, PackedKind::Folder, None)
             }
             Kind::Link => {
@@ -268,7 +268,7 @@ impl Writer<'_> {
                     let reason = "something else took its place while it was stored";
                     return Err(ItemOutcome::stays(Outcome::Changed, reason));
                 }
-                traits.attributes = disk.attributes(file.as_fd()).map_err(read)?;
+                metadata.attributes = disk.attributes(file.as_fd()).map_err(read)?;
                 let pieces = (stat.allocated < stat.size)
                     .then(|| pieces(&file, stat.size).map_err(read))
                     .transpose()?;
@@ -287,10 +287,10 @@ impl Writer<'_> {
                 (body, PackedKind::File, Some(source))
             }
         };
-        let entry = Entry {
+        let entry = ArchiveEntry {
             path: item.path.as_bytes().to_vec(),
             body,
-            traits,
+            metadata,
         };
         let mut packed = Packed::of(item, kind, stat);
         let written = self.append(&entry, source, &mut packed, stop);
@@ -312,7 +312,7 @@ impl Writer<'_> {
     )]
     fn append(
         &mut self,
-        entry: &Entry,
+        entry: &ArchiveEntry,
         source: Option<Source>,
         packed: &mut Packed,
         stop: &CancelToken,
@@ -408,7 +408,7 @@ impl Writer<'_> {
     }
 }
 
-impl Prover<'_> {
+impl Verifier<'_> {
     /// Brings a frame to the disk, reads it back from there, and notes it.
     ///
     /// # Errors

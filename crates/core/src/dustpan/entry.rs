@@ -6,7 +6,7 @@ mod tests;
 
 use std::io::{self, Read, Write};
 
-use jolly_disk::{Attribute, Stamp, Traits};
+use jolly_disk::{Attribute, Metadata, Stamp};
 use tar::{Archive, EntryType, Header};
 
 /// An archive is made of blocks.
@@ -42,13 +42,13 @@ pub(crate) enum Body {
 
 /// One entry without its bytes.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Entry {
+pub(crate) struct ArchiveEntry {
     pub path: Vec<u8>,
     pub body: Body,
-    pub traits: Traits,
+    pub metadata: Metadata,
 }
 
-impl Entry {
+impl ArchiveEntry {
     /// Writes everything that stands before the bytes.
     pub(crate) fn write_head(&self, out: &mut dyn Write) -> io::Result<()> {
         let records = self.records();
@@ -78,10 +78,10 @@ impl Entry {
         };
         header.set_entry_type(kind);
         header.set_size(size);
-        header.set_mode(self.traits.mode);
-        header.set_uid(self.traits.user.into());
-        header.set_gid(self.traits.group.into());
-        header.set_mtime(u64::try_from(self.traits.modified.seconds).unwrap_or(0));
+        header.set_mode(self.metadata.mode);
+        header.set_uid(self.metadata.user.into());
+        header.set_gid(self.metadata.group.into());
+        header.set_mtime(u64::try_from(self.metadata.modified.seconds).unwrap_or(0));
         header.set_cksum();
         out.write_all(header.as_bytes())
     }
@@ -97,8 +97,8 @@ impl Entry {
     /// The pax records: times to the nanosecond, and attributes.
     fn records(&self) -> Vec<u8> {
         let mut records = Vec::new();
-        let traits = &self.traits;
-        for (key, stamp) in [("mtime", traits.modified), ("atime", traits.accessed)] {
+        let metadata = &self.metadata;
+        for (key, stamp) in [("mtime", metadata.modified), ("atime", metadata.accessed)] {
             record(&mut records, key.as_bytes(), written(stamp).as_bytes());
         }
         if let Body::Sparse { size, .. } = &self.body {
@@ -108,7 +108,7 @@ impl Entry {
             record(&mut records, SPARSE_NAME, &self.path);
             record(&mut records, SPARSE_SIZE, size.to_string().as_bytes());
         }
-        for attribute in &traits.attributes {
+        for attribute in &metadata.attributes {
             record(
                 &mut records,
                 &[ATTRIBUTE, &key_of(&attribute.name)].concat(),
@@ -120,15 +120,15 @@ impl Entry {
 
     /// What pax records and a header say.
     fn read(header: &Header, extra: Extra) -> Result<Self, io::Error> {
-        let mut traits = Traits {
+        let mut metadata = Metadata {
             user: narrow(header.uid()?)?,
             group: narrow(header.gid()?)?,
             mode: header.mode()? & 0o7777,
-            ..Traits::default()
+            ..Metadata::default()
         };
         let seconds = i64::try_from(header.mtime()?).unwrap_or(i64::MAX);
-        traits.modified = Stamp { seconds, nanos: 0 };
-        traits.accessed = traits.modified;
+        metadata.modified = Stamp { seconds, nanos: 0 };
+        metadata.accessed = metadata.modified;
         let mut sparse = Sparse::default();
         for (key, value) in records_of(&extra.records)? {
             match key {
@@ -137,11 +137,11 @@ impl Entry {
                 key if key.starts_with(b"GNU.sparse.") => {
                     sparse.known += usize::from(SPARSE.contains(&(key, value)));
                 }
-                b"mtime" => traits.modified = read_stamp(value)?,
-                b"atime" => traits.accessed = read_stamp(value)?,
+                b"mtime" => metadata.modified = read_stamp(value)?,
+                b"atime" => metadata.accessed = read_stamp(value)?,
                 _ => {
                     if let Some(name) = key.strip_prefix(ATTRIBUTE) {
-                        traits.attributes.push(Attribute {
+                        metadata.attributes.push(Attribute {
                             name: name_of(name),
                             value: value.to_vec(),
                         });
@@ -166,7 +166,7 @@ impl Entry {
         Ok(Self {
             path: name.or(extra.name).unwrap_or_else(|| cut(&old.name)),
             body,
-            traits,
+            metadata,
         })
     }
 }
@@ -245,7 +245,7 @@ struct Extra {
 /// What reading says, what `each` says, and `InvalidData` for what is no such archive.
 pub(crate) fn each_entry(
     archive: impl Read,
-    each: &mut dyn FnMut(Entry, &mut dyn Read) -> io::Result<()>,
+    each: &mut dyn FnMut(ArchiveEntry, &mut dyn Read) -> io::Result<()>,
 ) -> io::Result<()> {
     let mut archive = Archive::new(archive);
     let mut extra = Extra::default();
@@ -259,7 +259,7 @@ pub(crate) fn each_entry(
         );
         if !is_extra {
             let header = entry.header().clone();
-            let known = Entry::read(&header, std::mem::take(&mut extra))?;
+            let known = ArchiveEntry::read(&header, std::mem::take(&mut extra))?;
             each(known, &mut entry)?;
             continue;
         }

@@ -7,15 +7,14 @@ use std::io::{self, Read};
 use std::os::fd::AsFd as _;
 use std::os::unix::fs::FileExt as _;
 
-use jolly_disk::{Disk, FileKey, Folder, Kind, NotGiven, Piece, Stat, Traits};
+use jolly_disk::{Disk, FileKey, Folder, Kind, Metadata, NotApplied, Piece, Stat};
 
 use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
-use crate::dustpan::Back;
-use crate::dustpan::PanItem;
-use crate::dustpan::entry::{Body, Entry};
+use crate::dustpan::entry::{ArchiveEntry, Body};
 use crate::dustpan::sparse::read_map;
 use crate::dustpan::staging::{PART, Staging, is_empty, is_ours, is_own_file, own_name};
+use crate::dustpan::{PanItem, RestoreOutcome};
 
 /// How much is written at once; a piece of zeros in a file with holes stays a hole.
 const PIECE: usize = 64 * 1024;
@@ -28,7 +27,7 @@ struct Made {
     /// Which one: somebody else may put another in its place meanwhile.
     key: FileKey,
     /// What it had; for one that the dustpan doesn't hold, the owner of what is in it.
-    traits: Traits,
+    metadata: Metadata,
     /// Its number in the dustpan, when that holds it.
     number: Option<usize>,
 }
@@ -47,26 +46,30 @@ pub(crate) struct PutBack<'a> {
 }
 
 /// What the kernel's refusal means for something that was to come back.
-fn refused(error: &io::Error) -> Back {
+fn refused(error: &io::Error) -> RestoreOutcome {
     match error.kind() {
-        io::ErrorKind::AlreadyExists => Back::Exists,
-        io::ErrorKind::PermissionDenied => Back::Denied("the system doesn't let us".to_owned()),
-        io::ErrorKind::ReadOnlyFilesystem => Back::Denied("the volume is read-only".to_owned()),
+        io::ErrorKind::AlreadyExists => RestoreOutcome::Exists,
+        io::ErrorKind::PermissionDenied => {
+            RestoreOutcome::Denied("the system doesn't let us".to_owned())
+        }
+        io::ErrorKind::ReadOnlyFilesystem => {
+            RestoreOutcome::Denied("the volume is read-only".to_owned())
+        }
         io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
-            Back::Failed("the volume is full".to_owned())
+            RestoreOutcome::Failed("the volume is full".to_owned())
         }
         io::ErrorKind::NotADirectory => {
-            Back::Failed("something that is no folder stands on its way".to_owned())
+            RestoreOutcome::Failed("something that is no folder stands on its way".to_owned())
         }
         _ if error.raw_os_error() == Some(40) => {
-            Back::Failed("a link stands on its way".to_owned())
+            RestoreOutcome::Failed("a link stands on its way".to_owned())
         }
-        _ => Back::Failed(error.to_string()),
+        _ => RestoreOutcome::Failed(error.to_string()),
     }
 }
 
-fn missing(not_given: &[NotGiven]) -> Option<String> {
-    let words = not_given.iter().map(|missing| {
+fn missing(not_applied: &[NotApplied]) -> Option<String> {
+    let words = not_applied.iter().map(|missing| {
         format!(
             "{} could not be given back: {}",
             missing.what, missing.error
@@ -77,14 +80,14 @@ fn missing(not_given: &[NotGiven]) -> Option<String> {
 }
 
 /// What a file comes back without.
-fn lacking(not_given: &[NotGiven], item: &PanItem) -> Option<String> {
+fn lacking(not_applied: &[NotApplied], item: &PanItem) -> Option<String> {
     let names = (item.names > 1).then(|| {
         format!(
             "it had {} names, and comes back as a file of its own",
             item.names
         )
     });
-    let words: Vec<String> = missing(not_given).into_iter().chain(names).collect();
+    let words: Vec<String> = missing(not_applied).into_iter().chain(names).collect();
     (!words.is_empty()).then(|| words.join("; "))
 }
 
@@ -110,25 +113,25 @@ impl<'a> PutBack<'a> {
     /// When its bytes can't be read: the dustpan is damaged.
     pub(crate) fn put(
         &mut self,
-        entry: &Entry,
+        entry: &ArchiveEntry,
         item: &PanItem,
         number: usize,
         bytes: &mut dyn Read,
-    ) -> io::Result<Back> {
+    ) -> io::Result<RestoreOutcome> {
         if entry.path != item.path.as_bytes() {
             return Err(io::Error::from(io::ErrorKind::InvalidData));
         }
         // A file's bytes belong to its hash, which is asked when they are written.
         let has_bytes = matches!(entry.body, Body::File(_) | Body::Sparse { .. });
         if !has_bytes && !is_whole(entry, item) {
-            return Ok(Back::Damaged);
+            return Ok(RestoreOutcome::Damaged);
         }
         if let (Body::Folder, Some(made)) = (&entry.body, self.made.get_mut(&item.path)) {
-            made.traits = entry.traits.clone();
+            made.metadata = entry.metadata.clone();
             made.number = Some(number);
-            return Ok(Back::There);
+            return Ok(RestoreOutcome::There);
         }
-        let folder = match self.parent(&item.path, &entry.traits) {
+        let folder = match self.parent(&item.path, &entry.metadata) {
             Ok(folder) => folder,
             Err(error) => return Ok(refused(&error)),
         };
@@ -139,8 +142,8 @@ impl<'a> PutBack<'a> {
             Err(error) => return Ok(refused(&error)),
         }
         if entry.body == Body::Folder {
-            let made = self.make(&folder, &item.path, (entry.traits.clone(), Some(number)));
-            return Ok(made.map_or_else(|error| refused(&error), |_| Back::There));
+            let made = self.make(&folder, &item.path, (entry.metadata.clone(), Some(number)));
+            return Ok(made.map_or_else(|error| refused(&error), |_| RestoreOutcome::There));
         }
         let staging = match Staging::open(disk, &folder, (self.run, number)) {
             Ok(staging) => staging,
@@ -149,9 +152,10 @@ impl<'a> PutBack<'a> {
         match &entry.body {
             Body::Link(to) => {
                 let made = disk.make_link(staging.folder(), PART, to);
-                let not_given = disk.give_link_traits(staging.folder(), PART, &entry.traits);
-                Ok(match made.and_then(|()| staging.settle(name)) {
-                    Ok(()) => missing(&not_given).map_or(Back::There, Back::ButFor),
+                let not_applied = disk.apply_link_metadata(staging.folder(), PART, &entry.metadata);
+                Ok(match made.and_then(|()| staging.publish(name)) {
+                    Ok(()) => missing(&not_applied)
+                        .map_or(RestoreOutcome::There, RestoreOutcome::RestoredPartly),
                     Err(error) => refused(&error),
                 })
             }
@@ -164,18 +168,18 @@ impl<'a> PutBack<'a> {
     fn meet(
         &mut self,
         folder: &Folder,
-        (entry, item, number): (&Entry, &PanItem, usize),
+        (entry, item, number): (&ArchiveEntry, &PanItem, usize),
         there: &Stat,
         bytes: &mut dyn Read,
-    ) -> io::Result<Back> {
+    ) -> io::Result<RestoreOutcome> {
         let (disk, name) = (self.disk(), item.path.as_name());
         let is_same = match &entry.body {
             Body::Folder => {
                 let resumed = (disk.open_folder(folder, name.to_bytes()).ok())
-                    .and_then(|opened| self.resume(&item.path, &opened, Some(&entry.traits)));
-                return Ok(resumed.map_or(Back::Exists, |key| {
-                    self.take_over(&item.path, key, (entry.traits.clone(), Some(number)));
-                    Back::There
+                    .and_then(|opened| self.resume(&item.path, &opened, Some(&entry.metadata)));
+                return Ok(resumed.map_or(RestoreOutcome::Exists, |key| {
+                    self.take_over(&item.path, key, (entry.metadata.clone(), Some(number)));
+                    RestoreOutcome::There
                 }));
             }
             Body::Link(to) => {
@@ -194,19 +198,21 @@ impl<'a> PutBack<'a> {
         if is_same {
             Staging::clear(disk, folder, (self.run, number));
         }
-        let traits = &entry.traits;
-        let is_dressed = (there.user, there.group) == (traits.user, traits.group)
-            && there.modified == traits.modified
-            && (there.kind == Kind::Link || there.mode & 0o7777 == traits.mode & 0o7777);
+        let metadata = &entry.metadata;
+        let is_dressed = (there.user, there.group) == (metadata.user, metadata.group)
+            && there.modified == metadata.modified
+            && (there.kind == Kind::Link || there.mode & 0o7777 == metadata.mode & 0o7777);
         Ok(match (is_same && item.back.is_none(), is_dressed) {
-            (false, _) => Back::Exists,
-            (true, true) => Back::There,
-            (true, false) => Back::ButFor("its bytes were there already".to_owned()),
+            (false, _) => RestoreOutcome::Exists,
+            (true, true) => RestoreOutcome::There,
+            (true, false) => {
+                RestoreOutcome::RestoredPartly("its bytes were there already".to_owned())
+            }
         })
     }
 
     /// Whether a file holds what the dustpan does.
-    fn is_same(&self, file: &File, entry: &Entry, bytes: &mut dyn Read) -> io::Result<bool> {
+    fn is_same(&self, file: &File, entry: &ArchiveEntry, bytes: &mut dyn Read) -> io::Result<bool> {
         let (pieces, map) = pieces_of(entry, bytes)?;
         if let Body::Sparse { size, .. } = &entry.body
             && !map.is_empty()
@@ -229,16 +235,16 @@ impl<'a> PutBack<'a> {
         &self,
         path: &TargetPath,
         folder: &Folder,
-        traits: Option<&Traits>,
+        metadata: Option<&Metadata>,
     ) -> Option<FileKey> {
         let disk = self.disk();
         let stat = disk.stat_folder(folder).ok()?;
         let is_marked = is_own_file(disk, folder, &self.mark);
-        let is_done = traits.is_some_and(|traits| stat.user == traits.user);
+        let is_done = metadata.is_some_and(|metadata| stat.user == metadata.user);
         if is_ours(disk, folder) {
             // It may have died before it could leave its mark.
             let is_bare = || self.bare.get(path) == Some(&stat.key) || self.is_bare(folder);
-            return (is_marked || (traits.is_some() && is_bare())).then_some(stat.key);
+            return (is_marked || (metadata.is_some() && is_bare())).then_some(stat.key);
         }
         (is_marked && is_done).then_some(stat.key)
     }
@@ -248,11 +254,11 @@ impl<'a> PutBack<'a> {
         &mut self,
         path: &TargetPath,
         key: FileKey,
-        (traits, number): (Traits, Option<usize>),
+        (metadata, number): (Metadata, Option<usize>),
     ) {
         let made = Made {
             key,
-            traits,
+            metadata,
             number,
         };
         self.made.insert(path.clone(), made);
@@ -273,7 +279,7 @@ impl<'a> PutBack<'a> {
         &mut self,
         above: &Folder,
         path: &TargetPath,
-        (traits, number): (Traits, Option<usize>),
+        (metadata, number): (Metadata, Option<usize>),
     ) -> io::Result<Folder> {
         let (disk, name) = (self.disk(), path.as_name());
         disk.make_folder(above, name)?;
@@ -283,19 +289,24 @@ impl<'a> PutBack<'a> {
         }
         let key = disk.stat_folder(&folder)?.key;
         disk.make_file(&folder, &self.mark)?;
-        self.take_over(path, key, (traits, number));
+        self.take_over(path, key, (metadata, number));
         Ok(folder)
     }
 
     /// Remembers how a folder was that is only on the way to something.
-    pub(crate) fn dress(&mut self, entry: &Entry, item: &PanItem, number: usize) {
+    pub(crate) fn note_folder_metadata(
+        &mut self,
+        entry: &ArchiveEntry,
+        item: &PanItem,
+        number: usize,
+    ) {
         if !is_whole(entry, item) {
             return;
         }
         if let Some(key) = self.bare.remove(&item.path) {
-            self.take_over(&item.path, key, (entry.traits.clone(), Some(number)));
+            self.take_over(&item.path, key, (entry.metadata.clone(), Some(number)));
         } else if let Some(made) = self.made.get_mut(&item.path) {
-            made.traits = entry.traits.clone();
+            made.metadata = entry.metadata.clone();
             made.number = Some(number);
         }
     }
@@ -316,11 +327,11 @@ impl<'a> PutBack<'a> {
             let lacks = match same {
                 Ok(folder) => {
                     // Whoever dies in between leaves the mark; to take it away the folder must be writable.
-                    let mut writable = made.traits.clone();
+                    let mut writable = made.metadata.clone();
                     writable.mode |= 0o300;
-                    drop(disk.give_traits(folder.as_fd(), &writable));
+                    drop(disk.apply_metadata(folder.as_fd(), &writable));
                     drop(disk.unlink(&folder, &self.mark));
-                    missing(&disk.give_traits(folder.as_fd(), &made.traits))
+                    missing(&disk.apply_metadata(folder.as_fd(), &made.metadata))
                 }
                 Err(error) => Some(error.to_string()),
             };
@@ -330,7 +341,7 @@ impl<'a> PutBack<'a> {
     }
 
     /// The open folder that holds a path; made where it is gone.
-    fn parent(&mut self, path: &TargetPath, of: &Traits) -> io::Result<Folder> {
+    fn parent(&mut self, path: &TargetPath, of: &Metadata) -> io::Result<Folder> {
         let disk = self.disk();
         let root = self.target.root();
         let Some(folder) = path.parent() else {
@@ -346,26 +357,26 @@ impl<'a> PutBack<'a> {
                 } else if is_own_file(disk, &opened, &self.mark)
                     && let Some(key) = self.resume(&folder, &opened, None)
                 {
-                    let traits = on_the_way(&disk.stat_folder(&opened)?, of);
-                    self.take_over(&folder, key, (traits, None));
+                    let metadata = on_the_way(&disk.stat_folder(&opened)?, of);
+                    self.take_over(&folder, key, (metadata, None));
                 }
                 return Ok(opened);
             }
             opened => return opened,
         }
         let above = self.parent(&folder, of)?;
-        let traits = on_the_way(&disk.stat_folder(&above)?, of);
-        self.make(&above, &folder, (traits, None))
+        let metadata = on_the_way(&disk.stat_folder(&above)?, of);
+        self.make(&above, &folder, (metadata, None))
     }
 
     /// Writes a file where nobody else can reach it, and gives it its name when it is whole.
     fn file(
         &self,
         (staging, name): (&Staging<'_>, &CStr),
-        entry: &Entry,
+        entry: &ArchiveEntry,
         item: &PanItem,
         bytes: &mut dyn Read,
-    ) -> io::Result<Back> {
+    ) -> io::Result<RestoreOutcome> {
         let disk = self.disk();
         let file = match disk.make_file(staging.folder(), PART) {
             Ok(file) => file,
@@ -375,13 +386,14 @@ impl<'a> PutBack<'a> {
         Ok(
             match write(&file, (entry, has_holes), bytes, self.cancel)? {
                 Ok(hash) if hash == item.hash => {
-                    let not_given = disk.give_traits(file.as_fd(), &entry.traits);
-                    match file.sync_data().and_then(|()| staging.settle(name)) {
-                        Ok(()) => lacking(&not_given, item).map_or(Back::There, Back::ButFor),
+                    let not_applied = disk.apply_metadata(file.as_fd(), &entry.metadata);
+                    match file.sync_data().and_then(|()| staging.publish(name)) {
+                        Ok(()) => lacking(&not_applied, item)
+                            .map_or(RestoreOutcome::There, RestoreOutcome::RestoredPartly),
                         Err(error) => refused(&error),
                     }
                 }
-                Ok(_) => Back::Damaged,
+                Ok(_) => RestoreOutcome::Damaged,
                 Err(error) => refused(&error),
             },
         )
@@ -390,8 +402,8 @@ impl<'a> PutBack<'a> {
 
 /// What a folder gets that was made only because something is in it. Nobody knows what it was: it becomes its
 /// contents' owner's, and nobody else's.
-fn on_the_way(above: &Stat, of: &Traits) -> Traits {
-    Traits {
+fn on_the_way(above: &Stat, of: &Metadata) -> Metadata {
+    Metadata {
         mode: 0o700,
         accessed: above.accessed,
         modified: above.modified,
@@ -401,12 +413,12 @@ fn on_the_way(above: &Stat, of: &Traits) -> Traits {
 }
 
 /// Whether an entry without bytes is as it was written.
-fn is_whole(entry: &Entry, item: &PanItem) -> bool {
+fn is_whole(entry: &ArchiveEntry, item: &PanItem) -> bool {
     entry.hasher().finalize().to_hex().as_str() == item.hash
 }
 
 /// The pieces that an entry's bytes belong to, and the map that told them, as it was written.
-fn pieces_of(entry: &Entry, bytes: &mut dyn Read) -> io::Result<(Vec<Piece>, Vec<u8>)> {
+fn pieces_of(entry: &ArchiveEntry, bytes: &mut dyn Read) -> io::Result<(Vec<Piece>, Vec<u8>)> {
     match entry.body {
         Body::Sparse { size, stored } => read_map(bytes, (size, stored)),
         Body::File(len) => Ok((vec![Piece { at: 0, len }], Vec::new())),
@@ -450,7 +462,7 @@ fn each_piece(
 /// Writes an entry's bytes and gives its hash; outside what went wrong with reading, inside with writing.
 fn write(
     file: &File,
-    (entry, has_holes): (&Entry, bool),
+    (entry, has_holes): (&ArchiveEntry, bool),
     bytes: &mut dyn Read,
     cancel: &CancelToken,
 ) -> io::Result<io::Result<String>> {

@@ -99,7 +99,7 @@ impl<'a> Staging<'a> {
     }
 
     /// Gives what was built its name; what has that name already stays.
-    pub(crate) fn settle(&self, name: &CStr) -> io::Result<()> {
+    pub(crate) fn publish(&self, name: &CStr) -> io::Result<()> {
         self.disk.move_name(&self.folder, PART, self.parent, name)
     }
 }

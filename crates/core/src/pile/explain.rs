@@ -11,7 +11,7 @@ use crate::rule::{
     CompiledRule, Detect, FileKind, Fit, Guard, Guards, Ownership, Probe, Rule, RuleNumber,
     RuleSet, Search, Verdict, age_at, decide_owner,
 };
-use crate::source::{Candidate, Finding, Recogniser, families as keep, is_below_tag};
+use crate::source::{Candidate, Finding, Recogniser, families, is_below_tag};
 
 /// What the rules say of one path on a target.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -29,7 +29,7 @@ pub struct Explanation {
 }
 
 /// What was looked up about the path itself.
-struct Thing {
+struct ExplainedThing {
     folder: Folder,
     stat: Stat,
 }
@@ -53,7 +53,7 @@ struct Asked<'a> {
     question: &'a Question<'a>,
     recogniser: &'a Recogniser<'a>,
     path: &'a TargetPath,
-    thing: Option<&'a Thing>,
+    thing: Option<&'a ExplainedThing>,
     /// Why its recogniser found it, to begin a reason with.
     because: Option<String>,
 }
@@ -245,12 +245,12 @@ pub fn explain(question: &Question<'_>, path: &TargetPath) -> Explanation {
     }
 }
 
-fn thing_at(target: &Target, path: &TargetPath) -> Option<Thing> {
+fn thing_at(target: &Target, path: &TargetPath) -> Option<ExplainedThing> {
     let disk = target.disk();
     let parent = path.parent().unwrap_or_default();
     let folder = disk.open_folder(target.root(), parent.as_bytes()).ok()?;
     let stat = disk.stat(&folder, path.as_name()).ok()?;
-    Some(Thing { folder, stat })
+    Some(ExplainedThing { folder, stat })
 }
 
 /// What a trash says of a thing in it, to begin a reason with.
@@ -259,7 +259,7 @@ fn trashed(
     rule: &CompiledRule,
     search: &Search,
     path: &TargetPath,
-    thing: Option<&Thing>,
+    thing: Option<&ExplainedThing>,
 ) -> Option<String> {
     let detect = rule.rule.detect.filter(|detect| !detect.looks_inside())?;
     let thing = thing?;
@@ -297,7 +297,7 @@ fn kept(
     rule: &CompiledRule,
     search: &Search,
     path: &TargetPath,
-    thing: Option<&Thing>,
+    thing: Option<&ExplainedThing>,
 ) -> Option<String> {
     let keep = rule.rule.keep_newest?;
     let thing = thing?;
@@ -319,7 +319,7 @@ fn kept(
         ControlFlow::Continue(())
     });
     let is_whole = listed.is_ok();
-    keep::newest_first(&mut family, |(time, name)| (*time, keep::counted(name)));
+    families::newest_first(&mut family, |(time, name)| (*time, families::counted(name)));
     let place = family.iter().position(|(_, name)| name == path.name())?;
     let stays = !is_whole || place < keep.count as usize;
     stays.then(|| {

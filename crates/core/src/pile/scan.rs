@@ -3,8 +3,8 @@
 use crate::cancel::CancelToken;
 use crate::pile::{AtOnce, Blocked, Notes, Pile, at_once, build::build};
 use crate::source::{
-    AccountAges, Arena, ItemId, LinkGroup, Memory, PileId, Units, described, files, hard_links,
-    moved,
+    AccountAges, Arena, ItemId, LinkGroup, PileId, PreviousScan, Units, described, files,
+    hard_links, moved,
 };
 use crate::walk::{ScanEvent, Unread, unread};
 
@@ -17,7 +17,7 @@ use jiff::Timestamp;
 use crate::computer::{Dates, Target, TargetPath, Volume, running};
 use crate::host::{Holder, InUse};
 use crate::rule::{Detect, Guards, Need, RuleNumber, RuleSet, Search, Unresolved, age_at, resolve};
-use crate::source::context::Ground;
+use crate::source::context::WalkContext;
 
 /// Everything that one scan found.
 pub struct Scan {
@@ -73,11 +73,11 @@ pub struct ScanOrder<'a> {
     /// A scan before, to reuse what has not changed since; its `now` must have been the clock's.
     pub before: Option<&'a Scan>,
     /// How many threads walk.
-    pub hands: NonZeroUsize,
+    pub workers: NonZeroUsize,
 }
 
 /// Most threads of a walk: a disk that has to seek gains up to here, a warm one loses little.
-const MOST_HANDS: usize = 8;
+const MOST_WORKERS: usize = 8;
 
 impl<'a> ScanOrder<'a> {
     /// A whole scan, with as many threads as suit this machine.
@@ -89,7 +89,7 @@ impl<'a> ScanOrder<'a> {
             now,
             own: Vec::new(),
             before: None,
-            hands: NonZeroUsize::new((4 * cores).min(MOST_HANDS)).unwrap_or(NonZeroUsize::MIN),
+            workers: NonZeroUsize::new((4 * cores).min(MOST_WORKERS)).unwrap_or(NonZeroUsize::MIN),
         }
     }
 }
@@ -118,17 +118,17 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
         guards.add_root(search.root.clone());
     }
     let memory = previous(order, &searches, &guards);
-    let ground = Ground::new(target, (rules, &searches), &guards, (now, accounts), memory);
-    let walked = files::walk(&ground, order.hands, cancel, sink, &mut unread);
+    let context = WalkContext::new(target, (rules, &searches), &guards, (now, accounts), memory);
+    let walked = files::walk(&context, order.workers, cancel, sink, &mut unread);
     let mut arena = walked.arena;
-    drop(ground);
-    let moved = moved::settle(&mut arena, now);
+    drop(context);
+    let moved = moved::drop_earlier_sightings(&mut arena, now);
     if moved > 0 {
         let reason = "moved while it was walked, and counted where it was seen last";
         unread.add("/".to_owned(), reason, moved);
     }
     let of = (&**rules, searches.as_slice());
-    let units = Units::settle(&mut arena, &walked.piles, of, &mut unread);
+    let units = Units::gather(&mut arena, &walked.piles, of, &mut unread);
     let links = hard_links::gather(&mut arena, now);
     let mut piles = build(&arena, walked.piles, now);
     let roots = Roots::of(&searches);
@@ -168,13 +168,17 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
 }
 
 /// What the scan before found, where that was of the same target by the same rules, places and guards.
-fn previous<'a>(order: &ScanOrder<'a>, searches: &[Search], guards: &Guards) -> Option<Memory<'a>> {
+fn previous<'a>(
+    order: &ScanOrder<'a>,
+    searches: &[Search],
+    guards: &Guards,
+) -> Option<PreviousScan<'a>> {
     let before = order.before?;
     let is_same = Arc::ptr_eq(&before.target, order.target)
         && before.rules.digest() == order.rules.digest()
         && before.searches == searches
         && before.guards == *guards;
-    is_same.then(|| Memory::of(&before.arena))
+    is_same.then(|| PreviousScan::of(&before.arena))
 }
 
 /// The target's volume; what keeps it from being known, and homes that were searched in part, are told.

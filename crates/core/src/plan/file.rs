@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 use crate::computer::{EntryKind, Layout, TargetPath, WrittenPath};
 use crate::format::write_json;
 use crate::pile::Sum;
-use crate::plan::{Identity, Manifest, ManifestItem, TargetMark};
+use crate::plan::{FileIdentity, Manifest, ManifestItem, TargetMark};
 use crate::rule::Removal;
 
 const FORMAT: &str = "jolly-broom/preview";
@@ -316,7 +316,7 @@ impl TryFrom<Line> for ManifestItem {
                 .transpose()
                 .map_err(words)?
                 .map(Arc::new),
-            identity: Identity {
+            identity: FileIdentity {
                 key: FileKey {
                     device: line.identity.device,
                     inode: line.identity.inode,

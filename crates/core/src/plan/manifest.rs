@@ -16,7 +16,7 @@ use crate::source::{FolderId, ItemId, ItemKind, PileId};
 
 /// What must still be so when an item is about to go.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Identity {
+pub struct FileIdentity {
     /// Which file.
     pub key: FileKey,
     /// Its apparent length; not compared for folders.
@@ -51,7 +51,7 @@ pub struct ManifestItem {
     /// The time its age counts from, seconds since 1970.
     pub time: i64,
     /// What must still be so.
-    pub identity: Identity,
+    pub identity: FileIdentity,
     /// What must be gone before it: for a trash's info file, what it describes.
     pub after: Option<TargetPath>,
     /// The folder that goes whole or stays, and that it is a part of.
@@ -179,7 +179,7 @@ impl ConfirmedManifest {
     }
 }
 
-impl Identity {
+impl FileIdentity {
     /// Whether a fresh look shows the same thing. `own_links` is how many other names of the same
     /// file this run itself has removed: that alone moves its last change.
     pub fn holds(&self, kind: EntryKind, stat: &Stat, own_links: u32) -> bool {
@@ -221,7 +221,7 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
     }
     let mut items = in_order(scan, decisions, going, emptied);
     put_notes_last(&mut items);
-    settle_links(scan, decisions, &mut items);
+    correct_hard_links(scan, decisions, &mut items);
     Manifest {
         target: TargetMark::of(&scan.target),
         now: scan.now,
@@ -303,7 +303,7 @@ fn in_order(
 }
 
 /// A file of which not all names go frees nothing.
-fn settle_links(scan: &Scan, decisions: &Decisions, items: &mut [ManifestItem]) {
+fn correct_hard_links(scan: &Scan, decisions: &Decisions, items: &mut [ManifestItem]) {
     let is_taken = |member: &ItemId| decisions.takes_item(scan, *member);
     let held: HashSet<TargetPath> = (scan.links.iter())
         .filter(|group| !group.members.iter().all(is_taken))
@@ -368,7 +368,7 @@ impl<'a> Maker<'a> {
             held: arena.allocated(item),
             size: arena.size(item),
             time: arena.time(item),
-            identity: Identity {
+            identity: FileIdentity {
                 key: arena.key(item),
                 size: arena.size(item),
                 modified: arena.modified(item),
@@ -392,7 +392,9 @@ fn emptied_folders(
     let mut emptied = Vec::new();
     let mut makers: Vec<Option<Maker<'_>>> = (0..scan.piles.len()).map(|_| None).collect();
     for (id, record) in scan.arena.folders().rev() {
-        let Some(pile) = record.sweeper else { continue };
+        let Some(pile) = record.empty_folder_pile else {
+            continue;
+        };
         let decision = decisions.of(pile);
         let is_swept = record.is_whole
             && gone_below[id.as_index()] == record.entries
@@ -420,7 +422,7 @@ fn emptied_folders(
             held: 0,
             size: record.allocated,
             time: record.time,
-            identity: Identity {
+            identity: FileIdentity {
                 key: record.key,
                 size: 0,
                 modified: Stamp::default(),

@@ -22,8 +22,8 @@ struct Object<'a> {
     label: &'a str,
     partial: bool,
     free: Free,
-    outcomes: BTreeMap<&'static str, Counted>,
-    piles: Vec<Pile<'a>>,
+    outcomes: BTreeMap<&'static str, CountedObject>,
+    piles: Vec<PileObject<'a>>,
     stays: Vec<Cause<'a>>,
     items: &'a [LogItem],
 }
@@ -35,12 +35,12 @@ struct Free {
 }
 
 #[derive(Serialize)]
-struct Counted {
+struct CountedObject {
     items: u64,
     bytes: u64,
 }
 
-impl From<&Sum> for Counted {
+impl From<&Sum> for CountedObject {
     fn from(sum: &Sum) -> Self {
         Self {
             items: sum.items,
@@ -51,11 +51,11 @@ impl From<&Sum> for Counted {
 
 /// What went of one rule's things of one account.
 #[derive(Serialize)]
-struct Pile<'a> {
+struct PileObject<'a> {
     rule: &'a str,
     account: Option<&'a str>,
     #[serde(flatten)]
-    went: Counted,
+    went: CountedObject,
 }
 
 /// What stayed for one reason.
@@ -64,7 +64,7 @@ struct Cause<'a> {
     outcome: Outcome,
     reason: &'a str,
     #[serde(flatten)]
-    stayed: Counted,
+    stayed: CountedObject,
 }
 
 /// Writes the run.
@@ -106,7 +106,7 @@ pub(super) fn write(log: &LogSummary, items: &[LogItem], out: &mut dyn Write) ->
             .map(|(outcome, sum)| (outcome.name(), sum.into()))
             .collect(),
         piles: (went.iter())
-            .map(|((rule, account), sum)| Pile {
+            .map(|((rule, account), sum)| PileObject {
                 rule,
                 account: *account,
                 went: sum.into(),

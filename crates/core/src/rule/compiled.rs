@@ -2,7 +2,7 @@
 
 use crate::computer::Layout;
 use crate::format::DocumentError;
-use crate::rule::pattern::path::{PathPattern, Reached};
+use crate::rule::pattern::path::{NfaStates, PathPattern};
 use crate::rule::{AgeBy, Detect, Rule, Rulebook};
 
 /// A rule's position in a [`RuleSet`]: a lower one comes before a higher one.
@@ -40,8 +40,8 @@ pub struct CompiledRule {
 /// How far into a rule's patterns a folder has come.
 #[derive(Debug)]
 pub(crate) struct FolderFit {
-    take: Vec<Reached>,
-    spare: Vec<Reached>,
+    take: Vec<NfaStates>,
+    spare: Vec<NfaStates>,
 }
 
 impl CompiledRule {
@@ -111,7 +111,7 @@ impl CompiledRule {
 
     /// [`CompiledRule::fit`] of a name in such a folder.
     pub(crate) fn fit_of_name(&self, folder: &FolderFit, name: &[u8]) -> Fit {
-        let matches = |patterns: &[PathPattern], reached: &[Reached]| {
+        let matches = |patterns: &[PathPattern], reached: &[NfaStates]| {
             let mut both = patterns.iter().zip(reached);
             both.any(|(pattern, reached)| pattern.matches_in(*reached, name))
         };

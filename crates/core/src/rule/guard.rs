@@ -106,7 +106,7 @@ impl Guards {
         if !self.names_personal(folder, rule, within) {
             return Some(Guard::Personal);
         }
-        let names = Names::of(folder, self.layout);
+        let names = NameForms::of(folder, self.layout);
         (names.is_system() && !names.has_gap(rule))
             .then_some(Guard::System)
             .or_else(|| folder.parts().find_map(guarded_folder_name))
@@ -147,7 +147,7 @@ impl Guards {
         if self.own.contains(path) {
             return Some(Guard::Own);
         }
-        let names = Names::of(path, self.layout);
+        let names = NameForms::of(path, self.layout);
         (names.is_system() && !names.is_in_gap(rule))
             .then_some(Guard::System)
             .or_else(|| {
@@ -176,12 +176,12 @@ impl Guards {
 }
 
 /// A path's parts as the lists write them.
-struct Names {
+struct NameForms {
     layout: Layout,
     parts: Vec<Vec<u8>>,
 }
 
-impl Names {
+impl NameForms {
     fn of(path: &TargetPath, layout: Layout) -> Self {
         let write = |part: &[u8]| {
             if layout.ignores_case() {

@@ -20,7 +20,7 @@ use crate::plan::{ManifestItem, Outcome};
 use crate::rule::{
     AgeBy, CompiledRule, Kept, LastGuard, Ownership, Removal, RuleNumber, Search, decide_owner,
 };
-use crate::run::Ground;
+use crate::run::RunContext;
 use crate::run::check::listed::{Listed, SearchOver};
 use crate::source::{Recogniser, time_of_itself};
 
@@ -33,7 +33,7 @@ type Busy = HashMap<(RuleNumber, Option<usize>), Option<Holder>>;
 
 /// What all threads of one run share.
 pub(crate) struct Shared<'a> {
-    pub ground: &'a Ground<'a>,
+    pub context: &'a RunContext<'a>,
     /// Who holds what, and when that was looked at.
     looked: Mutex<(Arc<InUse>, Option<Timestamp>)>,
     /// How many names of a file this run has removed, for files with several.
@@ -51,17 +51,17 @@ pub(crate) struct Shared<'a> {
 }
 
 impl<'a> Shared<'a> {
-    pub(crate) fn new(ground: &'a Ground<'a>, now: Timestamp, stop: &CancelToken) -> Self {
+    pub(crate) fn new(context: &'a RunContext<'a>, now: Timestamp, stop: &CancelToken) -> Self {
         let mut by_root: HashMap<&[u8], Vec<usize>> = HashMap::new();
-        for (at, search) in ground.searches.iter().enumerate() {
+        for (at, search) in context.searches.iter().enumerate() {
             by_root.entry(search.root.as_bytes()).or_default().push(at);
         }
         Self {
-            ground,
+            context,
             looked: Mutex::default(),
             own_links: Mutex::default(),
-            recogniser: Recogniser::new(ground.target, now, stop),
-            kept: Kept::of(ground.target, ground.own),
+            recogniser: Recogniser::new(context.target, now, stop),
+            kept: Kept::of(context.target, context.own),
             by_root,
             devices: Mutex::default(),
             torn: Mutex::default(),
@@ -100,11 +100,11 @@ impl<'a> Shared<'a> {
         over.sort_unstable();
         over.dedup();
         let search = |at: usize| {
-            let search = self.ground.searches.get(at)?;
+            let search = self.context.searches.get(at)?;
             let root = search.root.as_bytes();
             let from = if root.is_empty() { 0 } else { root.len() + 1 };
             let below = folder.get(from..).unwrap_or_default();
-            let rule = self.ground.rules.rule(search.rule);
+            let rule = self.context.rules.rule(search.rule);
             let may_reach = below.is_empty() || rule.may_reach(below);
             (may_reach && self.device_of(at, search) == device).then(|| SearchOver {
                 search,
@@ -120,7 +120,7 @@ impl<'a> Shared<'a> {
         if let Some(known) = lock(&self.devices).get(&at) {
             return *known;
         }
-        let (disk, root) = (self.ground.target.disk(), self.ground.target.root());
+        let (disk, root) = (self.context.target.disk(), self.context.target.root());
         let opened = disk.open_folder(root, search.root.as_bytes());
         let device = opened.and_then(|folder| disk.stat_folder(&folder));
         let device = device.ok().map(|stat| stat.key.device);
@@ -152,7 +152,7 @@ impl<'a> Shared<'a> {
         let in_use = self.in_use();
         let mut known = lock(&self.busy);
         let look = || {
-            let target = self.ground.target;
+            let target = self.context.target;
             let mut held = families
                 .iter()
                 .filter_map(|family| running(target, &in_use, search.account, family));
@@ -167,7 +167,7 @@ fn lock<T>(shared: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
 }
 
 /// The folder that items are removed through, kept while items of one folder follow each other.
-struct Near<'a> {
+struct ParentCache<'a> {
     path: Vec<u8>,
     opened: Result<Folder, ItemOutcome>,
     /// Whether others may change names in it; asked when something leaves it.
@@ -191,32 +191,32 @@ struct Ruled {
 pub(crate) struct Checker<'a> {
     shared: &'a Shared<'a>,
     in_use: Arc<InUse>,
-    near: Option<Near<'a>>,
+    near: Option<ParentCache<'a>>,
     last_guard: LastGuard<'a>,
 }
 
 impl<'a> Checker<'a> {
     /// A folder opened for the batch before may have been swapped since, so each batch has its own.
     pub(crate) fn new(shared: &'a Shared<'a>) -> Self {
-        let ground = shared.ground;
+        let context = shared.context;
         Self {
             shared,
             in_use: shared.in_use(),
             near: None,
-            last_guard: LastGuard::new(ground.target, &shared.kept),
+            last_guard: LastGuard::new(context.target, &shared.kept),
         }
     }
 
     pub(crate) fn disk(&self) -> &'a dyn Disk {
-        &**self.shared.ground.target.disk()
+        &**self.shared.context.target.disk()
     }
 
-    fn near(&mut self, path: &TargetPath) -> &mut Near<'a> {
+    fn near(&mut self, path: &TargetPath) -> &mut ParentCache<'a> {
         let wanted = path.folder_bytes();
         if self.near.as_ref().is_some_and(|near| near.path != wanted) {
             self.near = None;
         }
-        let (disk, root) = (self.disk(), self.shared.ground.target.root());
+        let (disk, root) = (self.disk(), self.shared.context.target.root());
         let shared = self.shared;
         self.near.get_or_insert_with(|| {
             let opened = disk.open_folder(root, wanted);
@@ -225,7 +225,7 @@ impl<'a> Checker<'a> {
                 .ok()
                 .and_then(|folder| disk.stat_folder(folder).ok());
             let device = stat.map(|stat| stat.key.device);
-            Near {
+            ParentCache {
                 path: wanted.to_vec(),
                 opened: opened.map_err(|error| ItemOutcome::of_error(&error, "open the folder of")),
                 is_shared: None,
@@ -351,7 +351,7 @@ impl<'a> Checker<'a> {
         };
         let is_known = |ruled: &Ruled| Arc::ptr_eq(&ruled.id, &item.rule) && ruled.by == item.by;
         if !near.ruled.as_ref().is_some_and(is_known) {
-            near.ruled = Some(Ruled::new(shared.ground, item)?);
+            near.ruled = Some(Ruled::new(shared.context, item)?);
         }
         let Some(Ruled {
             number, refused, ..
@@ -397,7 +397,7 @@ impl<'a> Checker<'a> {
         if search.rule != number {
             return refuse("another rule has it");
         }
-        let rule = shared.ground.rules.rule(number);
+        let rule = shared.context.rules.rule(number);
         self.asked_again(item, rule, search, (stat, is_read))?;
         if let Some(holder) = shared.busy(rule, search) {
             let reason = format!("it waits for {holder}");
@@ -417,7 +417,7 @@ impl<'a> Checker<'a> {
     ) -> Result<(), ItemOutcome> {
         let shared = self.shared;
         let changed = |reason: String| Err(ItemOutcome::stays(Outcome::Changed, reason));
-        if shared.ground.rules_off.contains(&search.rule) {
+        if shared.context.rules_off.contains(&search.rule) {
             return changed("its rule was turned off since".to_owned());
         }
         let is_thing = item.kind != EntryKind::Folder;
@@ -429,7 +429,7 @@ impl<'a> Checker<'a> {
             age: Scan::age_of(item.time, shared.recogniser.now()),
         };
         if let Some(why) = shared
-            .ground
+            .context
             .excluded
             .iter()
             .find_map(|one| one.spares(&thing))
@@ -451,7 +451,7 @@ impl<'a> Checker<'a> {
         let is_as_it_was = self.own_links(item) == 0 && rule.rule.age.by != AgeBy::Trashed;
         let time = || match rule.rule.age.by {
             AgeBy::Touched if is_read => {
-                let dates = shared.ground.target.dates;
+                let dates = shared.context.target.dates;
                 Some(time_of_itself(AgeBy::Arrived, dates, stat))
             }
             _ => shared.recogniser.time(&rule.rule, search, &item.path, stat),
@@ -467,7 +467,7 @@ impl<'a> Checker<'a> {
         let disk = self.disk();
         let folder = path.parent().unwrap_or_default();
         let looked = disk
-            .open_folder(self.shared.ground.target.root(), folder.as_bytes())
+            .open_folder(self.shared.context.target.root(), folder.as_bytes())
             .and_then(|folder| disk.stat(&folder, path.as_name()));
         // What can't be looked at counts as still there.
         !matches!(looked, Err(error) if error.kind() == io::ErrorKind::NotFound)
@@ -481,12 +481,12 @@ impl<'a> Checker<'a> {
 
 impl Ruled {
     /// What the rule that an item names may do.
-    fn new(ground: &Ground<'_>, item: &ManifestItem) -> Result<Self, ItemOutcome> {
-        let Some(number) = ground.rules.by_id(&item.rule) else {
+    fn new(context: &RunContext<'_>, item: &ManifestItem) -> Result<Self, ItemOutcome> {
+        let Some(number) = context.rules.by_id(&item.rule) else {
             let reason = "its rule is not in force";
             return Err(ItemOutcome::stays(Outcome::Refused, reason));
         };
-        let is_allowed = ground.rules.rule(number).rule.ways().contains(&item.by);
+        let is_allowed = context.rules.rule(number).rule.ways().contains(&item.by);
         Ok(Self {
             id: Arc::clone(&item.rule),
             by: item.by,

@@ -18,10 +18,10 @@ use crate::run::pipeline::packer::{Packer, Stored, stayed};
 use crate::run::pipeline::recorder::{Batch, Recorder, outcomes};
 use crate::run::tally::Tally;
 use crate::run::workers::batch::{Touch, Work, split};
-use crate::run::workers::quarantine::Airlock;
+use crate::run::workers::quarantine::Quarantine;
 use crate::run::workers::unit::look_at_units;
-use crate::run::workers::{Hands, News};
-use crate::run::{Ground, Real};
+use crate::run::workers::{WorkNews, WorkerPool};
+use crate::run::{Real, RunContext};
 use crate::state::JournalError;
 
 /// How many batches are touched at once: while what has to wait for others is touched in one, there is
@@ -45,20 +45,20 @@ struct UnderWay<'a> {
 /// # Errors
 /// When the journal can't be written; then nothing more was touched.
 pub(crate) fn run<'a>(
-    ground: &Ground<'_>,
+    context: &RunContext<'_>,
     manifest: &'a Manifest,
     real: &'a mut Real<'_>,
     stop: &CancelToken,
     clock: &dyn Fn() -> Timestamp,
     tally: &mut Tally<'_>,
 ) -> Result<(), JournalError> {
-    let shared = Shared::new(ground, manifest.now, stop);
+    let shared = Shared::new(context, manifest.now, stop);
     shared.begin_batch(clock());
     look_at_units(&shared, manifest, stop);
-    let airlock = Airlock::of(ground.target, real.run);
+    let quarantine = Quarantine::of(context.target, real.run);
     let touch = Touch {
         shared: &shared,
-        airlock: &airlock,
+        quarantine: &quarantine,
         stop,
         pause: &real.pause,
         halt: CancelToken::default(),
@@ -68,7 +68,7 @@ pub(crate) fn run<'a>(
         let packer = dustpan
             .as_deref_mut()
             .map(|dustpan| Packer::begin(scope, &shared, dustpan, (stop, &real.pause)));
-        let mut course = Course {
+        let mut pipeline = Pipeline {
             shared: &shared,
             touch: &touch,
             clock,
@@ -81,16 +81,16 @@ pub(crate) fn run<'a>(
             under_way: VecDeque::new(),
             tally,
         };
-        course.go(&mut Hands::begin(scope, &touch));
-        airlock.close();
-        if let Some(packer) = course.packer {
+        pipeline.go(&mut WorkerPool::begin(scope, &touch));
+        quarantine.close();
+        if let Some(packer) = pipeline.packer {
             packer.end();
         }
-        course.recorder.end()
+        pipeline.recorder.end()
     })
 }
 
-struct Course<'r, 'scope, 'a, 't> {
+struct Pipeline<'r, 'scope, 'a, 't> {
     shared: &'r Shared<'r>,
     touch: &'r Touch<'r>,
     clock: &'r dyn Fn() -> Timestamp,
@@ -107,8 +107,8 @@ struct Course<'r, 'scope, 'a, 't> {
     tally: &'r mut Tally<'t>,
 }
 
-impl<'scope, 'a: 'scope> Course<'_, 'scope, 'a, '_> {
-    fn go<'h>(&mut self, hands: &mut Hands<'h, '_, 'a>)
+impl<'scope, 'a: 'scope> Pipeline<'_, 'scope, 'a, '_> {
+    fn go<'h>(&mut self, pool: &mut WorkerPool<'h, '_, 'a>)
     where
         'a: 'h,
     {
@@ -116,7 +116,7 @@ impl<'scope, 'a: 'scope> Course<'_, 'scope, 'a, '_> {
             // While something is touched, nobody waits for what is next: what became of it is told first.
             while self.under_way.len() < UNDER_WAY {
                 let may_wait = self.under_way.is_empty();
-                if !self.give(hands, may_wait) {
+                if !self.give(pool, may_wait) {
                     break;
                 }
             }
@@ -124,11 +124,11 @@ impl<'scope, 'a: 'scope> Course<'_, 'scope, 'a, '_> {
                 if self.under_way.is_empty() {
                     return;
                 }
-                let Some(news) = hands.news() else { return };
+                let Some(news) = pool.news() else { return };
                 let mut batches = self.under_way.iter_mut();
                 let its = batches.find(|batch| batch.work.batch.first == news.batch);
                 if let Some(batch) = its {
-                    batch.settle(news, self.tally);
+                    batch.account_for(news, self.tally);
                 }
                 continue;
             };
@@ -151,7 +151,7 @@ impl<'scope, 'a: 'scope> Course<'_, 'scope, 'a, '_> {
     }
 
     /// Gives the next batch to the hands, when it may be touched; says whether it did.
-    fn give<'h>(&mut self, hands: &Hands<'h, '_, 'a>, may_wait: bool) -> bool
+    fn give<'h>(&mut self, pool: &WorkerPool<'h, '_, 'a>, may_wait: bool) -> bool
     where
         'a: 'h,
     {
@@ -178,7 +178,7 @@ impl<'scope, 'a: 'scope> Course<'_, 'scope, 'a, '_> {
         self.prepare();
         self.shared.begin_batch((self.clock)());
         let work = Arc::new(Work::new(batch, stored));
-        let jobs = hands.give(&work);
+        let jobs = pool.give(&work);
         self.under_way.push_back(UnderWay {
             verdicts: vec![None; batch.items.len()],
             work,
@@ -205,7 +205,7 @@ impl<'scope, 'a: 'scope> Course<'_, 'scope, 'a, '_> {
 }
 
 impl UnderWay<'_> {
-    fn settle(&mut self, news: News, tally: &mut Tally<'_>) {
+    fn account_for(&mut self, news: WorkNews, tally: &mut Tally<'_>) {
         self.jobs -= usize::from(news.is_last);
         for (at, verdict) in news.done {
             self.note(at, verdict, tally);

@@ -14,8 +14,8 @@ use crate::dustpan::{Line, Pan};
 use crate::plan::Outcome;
 use crate::rule::Removal;
 use crate::run::log::record::{Done, Record};
-use crate::run::workers::quarantine as airlock;
-use crate::run::workers::quarantine::Lies;
+use crate::run::workers::quarantine;
+use crate::run::workers::quarantine::ReturnedTo;
 use crate::run::{LogEntry, LogState, LogSummary, SameComputer, empty, log};
 use crate::state::{Journal, JournalError, LockError, LogError, StateFolder, lock};
 
@@ -101,7 +101,7 @@ pub fn recover(
         Some(entry.path.clone())
     };
     let run = &contents.summary.run;
-    let held = airlock::empty(target, run, &mut places.into_iter(), &path_of);
+    let held = quarantine::empty(target, run, &mut places.into_iter(), &path_of);
     // One that can't be read holds nothing that could be promised.
     let pan = Pan::read(state, run).ok().flatten();
     let packed = pan.as_ref().map(Pan::numbers).unwrap_or_default();
@@ -160,7 +160,7 @@ fn note_stayed(
 fn settle(
     target: &Target,
     root: (u64, u64),
-    (entry, held): (&LogEntry, Option<&Lies>),
+    (entry, held): (&LogEntry, Option<&ReturnedTo>),
     is_packed: bool,
 ) -> Done {
     let disk = target.disk();
@@ -170,14 +170,14 @@ fn settle(
         .and_then(|folder| disk.stat(&folder, entry.path.as_name()));
     let intent = &entry.intent;
     let (outcome, bytes, reason) = match looked {
-        _ if let Some(Lies::Beside(name)) = held => {
+        _ if let Some(ReturnedTo::Beside(name)) = held => {
             let reason =
                 format!("something else is there now; what was there lies beside it as {name}");
             (Outcome::Changed, 0, reason)
         }
-        _ if let Some(Lies::Inside) = held => {
+        _ if let Some(ReturnedTo::InQuarantine) = held => {
             let reason =
-                "it was on its way out and can't go back; it lies in the airlock of the run";
+                "it was on its way out and can't go back; it lies in the quarantine of the run";
             (Outcome::Failed, 0, reason.to_owned())
         }
         Err(error) if error.kind() == io::ErrorKind::NotFound => absent(entry, is_packed),

@@ -11,7 +11,7 @@ use crate::computer::{EntryKind, TargetPath};
 use crate::plan::item_outcome::{ItemOutcome, NOT_EMPTY};
 use crate::plan::{ManifestItem, Outcome};
 use crate::rule::Removal;
-use crate::run::Ground;
+use crate::run::RunContext;
 use crate::run::check::Checker;
 
 /// What a rehearsal has let go so far.
@@ -34,7 +34,7 @@ impl LetGo {
 
 /// What the real run would do with an item.
 pub(crate) fn predict(
-    ground: &Ground<'_>,
+    context: &RunContext<'_>,
     checker: &mut Checker<'_>,
     item: &ManifestItem,
     gone: &mut LetGo,
@@ -51,11 +51,11 @@ pub(crate) fn predict(
         Ok(stat) => stat,
         Err(verdict) => return verdict,
     };
-    if let Err(verdict) = may_go(ground, checker, item, &stat) {
+    if let Err(verdict) = may_go(context, checker, item, &stat) {
         return verdict;
     }
     let below = gone.below.get(&item.path).copied().unwrap_or(0);
-    if item.kind == EntryKind::Folder && !will_be_empty(ground, &item.path, below) {
+    if item.kind == EntryKind::Folder && !will_be_empty(context, &item.path, below) {
         return ItemOutcome::stays(Outcome::Refused, NOT_EMPTY);
     }
     gone.add(&item.path);
@@ -82,12 +82,12 @@ pub(crate) fn predict(
 
 /// Whether the system would let us, as far as it says without being tried.
 fn may_go(
-    ground: &Ground<'_>,
+    context: &RunContext<'_>,
     checker: &mut Checker<'_>,
     item: &ManifestItem,
     stat: &Stat,
 ) -> Result<(), ItemOutcome> {
-    let disk = &**ground.target.disk();
+    let disk = &**context.target.disk();
     let folder = checker.parent(&item.path)?;
     let name = item.path.as_name();
     let denied = |error: std::io::Error, verb: &str| ItemOutcome::of_error(&error, verb);
@@ -105,11 +105,11 @@ fn may_go(
 }
 
 /// Whether a folder will be empty once its listed contents are gone.
-fn will_be_empty(ground: &Ground<'_>, path: &TargetPath, gone: u64) -> bool {
-    let disk = ground.target.disk();
+fn will_be_empty(context: &RunContext<'_>, path: &TargetPath, gone: u64) -> bool {
+    let disk = context.target.disk();
     let mut entries = 0_u64;
     let listed = disk
-        .open_folder(ground.target.root(), path.as_bytes())
+        .open_folder(context.target.root(), path.as_bytes())
         .and_then(|folder| {
             disk.list(&folder, &mut |_| {
                 entries += 1;

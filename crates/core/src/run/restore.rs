@@ -8,7 +8,9 @@ use jiff::Timestamp;
 
 use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
-use crate::dustpan::{Back, Line, Pan, PanItem, PutBack, Stoppable, each_entry, read_frame};
+use crate::dustpan::{
+    Line, Pan, PanItem, PutBack, RestoreOutcome, Stoppable, each_entry, read_frame,
+};
 use crate::run::empty::resume;
 use crate::state::{JournalError, LockError, StateError, StateFolder, TargetLock, lock};
 
@@ -39,9 +41,9 @@ pub struct RestoreOrder<'a> {
 
 /// What a restore did.
 #[derive(Clone, Debug, Default)]
-pub struct Returned {
+pub struct RestoreSummary {
     /// What became of each thing, in the order of the dustpan.
-    pub items: Vec<(TargetPath, Back)>,
+    pub items: Vec<(TargetPath, RestoreOutcome)>,
     /// Whether it was stopped before its end.
     pub is_stopped: bool,
     /// Why it could not be noted in the dustpan's record, when it couldn't.
@@ -92,7 +94,7 @@ pub fn restore(
     wanted: &dyn Fn(&PanItem) -> bool,
     cancel: &CancelToken,
     sink: &dyn Fn(u64, u64),
-) -> Result<Returned, RestoreError> {
+) -> Result<RestoreSummary, RestoreError> {
     let RestoreOrder {
         state,
         pan,
@@ -101,7 +103,7 @@ pub fn restore(
         ..
     } = *order;
     let _lock = may_begin(order)?;
-    let mut chosen: BTreeMap<usize, Option<Back>> = (0..)
+    let mut chosen: BTreeMap<usize, Option<RestoreOutcome>> = (0..)
         .zip(&pan.items)
         .filter(|(_, item)| item.has_left && wanted(item))
         .map(|(at, _)| (at, None))
@@ -128,14 +130,14 @@ pub fn restore(
                 let is_here = pan.items.get(**at).is_some_and(|item| item.frame == frame);
                 is_here && back.is_none()
             });
-            rest.for_each(|(_, back)| *back = Some(Back::Damaged));
+            rest.for_each(|(_, back)| *back = Some(RestoreOutcome::Damaged));
         }
     }
     let mut on_the_way = Vec::new();
     for (at, missing) in put_back.finish() {
         match (chosen.get_mut(&at), missing) {
             (None, _) => on_the_way.push(at as u64),
-            (Some(back), Some(missing)) => *back = Some(Back::ButFor(missing)),
+            (Some(back), Some(missing)) => *back = Some(RestoreOutcome::RestoredPartly(missing)),
             (Some(_), None) => {}
         }
     }
@@ -143,13 +145,13 @@ pub fn restore(
     drop(target.disk().sync_volume(target.root()));
     let back = chosen
         .iter()
-        .filter(|(_, back)| back.as_ref().is_some_and(Back::is_back));
+        .filter(|(_, back)| back.as_ref().is_some_and(RestoreOutcome::is_back));
     let items = back.map(|(at, _)| *at as u64).chain(on_the_way).collect();
     let noted = record
         .journal
-        .write(&Line::Back { when, items })
+        .write(&Line::RestoreOutcome { when, items })
         .and_then(|()| record.journal.sync());
-    Ok(Returned {
+    Ok(RestoreSummary {
         is_stopped: chosen.values().any(Option::is_none),
         items: chosen
             .into_iter()
@@ -157,7 +159,7 @@ pub fn restore(
             .collect(),
         not_noted: noted
             .err()
-            .map(|error| crate::error_chain::whole_story(&error)),
+            .map(|error| crate::error_chain::error_chain(&error)),
     })
 }
 
@@ -182,7 +184,7 @@ fn has_room<'p>(
 fn read_into(
     put_back: &mut PutBack<'_>,
     (pan, frame): (&Pan, usize),
-    chosen: &mut BTreeMap<usize, Option<Back>>,
+    chosen: &mut BTreeMap<usize, Option<RestoreOutcome>>,
     cancel: &CancelToken,
     step: &mut dyn FnMut(),
 ) -> io::Result<()> {
@@ -206,7 +208,7 @@ fn read_into(
                 step();
             }
             // A folder that was made on the way to something wanted is made as it was.
-            None => put_back.dress(&entry, item, at),
+            None => put_back.note_folder_metadata(&entry, item, at),
         }
         Ok(())
     })
@@ -240,7 +242,7 @@ fn may_begin(order: &RestoreOrder<'_>) -> Result<TargetLock, RestoreError> {
 }
 
 /// The frames that must be read: those of what was chosen, and of the folders on the way to it.
-fn frames_of(pan: &Pan, chosen: &BTreeMap<usize, Option<Back>>) -> Vec<usize> {
+fn frames_of(pan: &Pan, chosen: &BTreeMap<usize, Option<RestoreOutcome>>) -> Vec<usize> {
     let mut ways: std::collections::HashSet<TargetPath> = std::collections::HashSet::new();
     for path in chosen.keys().filter_map(|at| pan.items.get(*at)) {
         let mut above = path.path.parent();

@@ -7,7 +7,7 @@ use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
 use crate::decide::Spared;
 use crate::dustpan::Dustpan;
-use crate::error_chain::whole_story;
+use crate::error_chain::error_chain;
 use crate::host::{Holder, InUse, boot};
 use crate::pile::Sum;
 use crate::plan::{ConfirmedManifest, Manifest, Outcome, OutcomeSums, Stayed, TargetMark};
@@ -19,13 +19,13 @@ use crate::run::rehearse::{LetGo, predict};
 use crate::run::tally::Tally;
 use crate::run::workers::batch::split;
 use crate::run::workers::unit::look_at_units;
-use crate::run::{Comparison, Pause, Predictions, Rehearsed, pipeline as course};
+use crate::run::{Comparison, Pause, Predictions, Rehearsed, pipeline};
 use crate::state::{Journal, JournalError, LockError, StateFolder, lock};
 use jiff::Timestamp;
 
 /// What a sweep stands on: the open target and the rules in force, against which every item is
 /// held once more.
-pub struct Ground<'a> {
+pub struct RunContext<'a> {
     /// The open target.
     pub target: &'a Target,
     /// The rules in force.
@@ -141,7 +141,7 @@ pub enum SweepError {
 /// # Errors
 /// When it can't start. Once it has touched anything it always returns a summary.
 pub fn sweep(
-    ground: &Ground<'_>,
+    context: &RunContext<'_>,
     confirmed: &ConfirmedManifest,
     mut real: Real<'_>,
     cancel: &CancelToken,
@@ -149,27 +149,27 @@ pub fn sweep(
     sink: &dyn Fn(SweepEvent),
 ) -> Result<RunSummary, SweepError> {
     let manifest = confirmed.manifest();
-    let opened = same_target(ground.target, manifest)?;
+    let opened = same_target(context.target, manifest)?;
     // Held until the sweep returns.
-    let _lock = lock(ground.target, real.state)?;
-    let free_before = free(ground.target)?;
+    let _lock = lock(context.target, real.state)?;
+    let free_before = free(context.target)?;
     let start = Start {
         run: real.run,
         started: real.started,
         rehearsal: real.predictions.map(|known| known.rehearsal.as_str()),
     };
     let journal = &mut *real.journal;
-    journal.write(&start.line(ground, manifest, opened, free_before))?;
+    journal.write(&start.line(context, manifest, opened, free_before))?;
     journal.sync()?;
-    let mut tally = Tally::new(ground, manifest, sink, real.predictions);
-    let broke_off = course::run(ground, manifest, &mut real, cancel, clock, &mut tally);
+    let mut tally = Tally::new(context, manifest, sink, real.predictions);
+    let broke_off = pipeline::run(context, manifest, &mut real, cancel, clock, &mut tally);
     let is_stopped = cancel.is_cancelled() && tally.done < manifest.items.len() as u64;
-    let mut broke_off = broke_off.err().map(|error| whole_story(&error));
-    let disk = ground.target.disk();
+    let mut broke_off = broke_off.err().map(|error| error_chain(&error));
+    let disk = context.target.disk();
     // The journal may lie on another disk: its last line must not be true before the target's own.
     // A volume that can't say so is measured all the same.
-    drop(disk.sync_volume(ground.target.root()));
-    let free_after = free(ground.target).unwrap_or(free_before);
+    drop(disk.sync_volume(context.target.root()));
+    let free_after = free(context.target).unwrap_or(free_before);
     if broke_off.is_none() {
         let state = if is_stopped { "stopped" } else { "finished" }.to_owned();
         let last = Record::Finish {
@@ -180,9 +180,9 @@ pub fn sweep(
         };
         let finished = real.journal.write(&last);
         let finished = finished.and_then(|()| real.journal.sync());
-        broke_off = finished.err().map(|error| whole_story(&error));
+        broke_off = finished.err().map(|error| error_chain(&error));
     }
-    let device = ground.target.volume_device();
+    let device = context.target.volume_device();
     let shares = |pan: &&Dustpan| device.is_some() && pan.device() == device;
     let packed = real.dustpan.as_deref().filter(shares);
     let mut summary = tally.into_summary(manifest, (free_before, free_after));
@@ -199,7 +199,7 @@ pub fn sweep(
 /// # Errors
 /// When the target is another one, or the record can't be written.
 pub fn rehearse(
-    ground: &Ground<'_>,
+    context: &RunContext<'_>,
     confirmed: &ConfirmedManifest,
     record: Option<(&str, Timestamp, &mut Journal)>,
     cancel: &CancelToken,
@@ -207,9 +207,9 @@ pub fn rehearse(
     sink: &dyn Fn(SweepEvent),
 ) -> Result<Rehearsed, SweepError> {
     let manifest = confirmed.manifest();
-    let opened = same_target(ground.target, manifest)?;
-    let free_before = free(ground.target)?;
-    let mut tally = Tally::new(ground, manifest, sink, None);
+    let opened = same_target(context.target, manifest)?;
+    let free_before = free(context.target)?;
+    let mut tally = Tally::new(context, manifest, sink, None);
     let mut predictions = Predictions::default();
     let mut record = record.map(|(run, started, journal)| {
         run.clone_into(&mut predictions.rehearsal);
@@ -219,13 +219,13 @@ pub fn rehearse(
             started,
             rehearsal,
         };
-        let first = start.line(ground, manifest, opened, free_before);
+        let first = start.line(context, manifest, opened, free_before);
         (first, journal)
     });
     if let Some((first, journal)) = &mut record {
         journal.write(first)?;
     }
-    let shared = Shared::new(ground, manifest.now, cancel);
+    let shared = Shared::new(context, manifest.now, cancel);
     shared.begin_batch(clock());
     look_at_units(&shared, manifest, cancel);
     let mut gone = LetGo::default();
@@ -237,7 +237,7 @@ pub fn rehearse(
             if cancel.is_cancelled() {
                 break;
             }
-            let verdict = predict(ground, &mut checker, item, &mut gone);
+            let verdict = predict(context, &mut checker, item, &mut gone);
             tally.count(number, item, &verdict);
             predictions.add(&verdict);
             verdicts.push(Some(verdict));
@@ -282,7 +282,7 @@ struct Start<'a> {
 impl Start<'_> {
     fn line(
         &self,
-        ground: &Ground<'_>,
+        context: &RunContext<'_>,
         manifest: &Manifest,
         opened: TargetMark,
         free: u64,
@@ -293,7 +293,7 @@ impl Start<'_> {
             run: self.run.to_owned(),
             started: self.started,
             target: opened.root,
-            identity: ground.target.identity().as_str().to_owned(),
+            identity: context.target.identity().as_str().to_owned(),
             device: opened.key.device,
             inode: opened.key.inode,
             layout: opened.layout.name().to_owned(),

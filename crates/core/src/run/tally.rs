@@ -8,7 +8,7 @@ use crate::pile::Sum;
 use crate::plan::item_outcome::ItemOutcome;
 use crate::plan::{Manifest, ManifestItem, Outcome, OutcomeSums, Stayed};
 use crate::rule::Class;
-use crate::run::{Comparison, Ground, Predictions, RunSummary, SweepEvent};
+use crate::run::{Comparison, Predictions, RunContext, RunSummary, SweepEvent};
 
 /// Items between two pieces of news.
 const NEWS_EVERY: u64 = 64;
@@ -26,7 +26,7 @@ struct Went {
 
 /// Running counts of a sweep.
 pub(crate) struct Tally<'a> {
-    ground: &'a Ground<'a>,
+    context: &'a RunContext<'a>,
     sink: &'a dyn Fn(SweepEvent),
     of: u64,
     pub done: u64,
@@ -45,13 +45,13 @@ pub(crate) struct Tally<'a> {
 
 impl<'a> Tally<'a> {
     pub(crate) fn new(
-        ground: &'a Ground<'a>,
+        context: &'a RunContext<'a>,
         manifest: &Manifest,
         sink: &'a dyn Fn(SweepEvent),
         predictions: Option<&'a Predictions>,
     ) -> Self {
         Self {
-            ground,
+            context,
             sink,
             of: manifest.items.len() as u64,
             done: 0,
@@ -107,7 +107,7 @@ impl<'a> Tally<'a> {
             self.last = known.unwrap_or(self.went.len());
         }
         if self.last == self.went.len() {
-            let rules = self.ground.rules;
+            let rules = self.context.rules;
             let rule = rules.by_id(&item.rule);
             self.went.push(Went {
                 rule: Arc::clone(&item.rule),

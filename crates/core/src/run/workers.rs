@@ -15,7 +15,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::thread::{self, Builder, Scope};
 use std::time::Duration;
 
-use jolly_disk::{Effort, Meter};
+use jolly_disk::{WaitMeter, WaitShare};
 
 use crate::plan::item_outcome::ItemOutcome;
 use crate::run::workers::batch::{Touch, Work};
@@ -33,36 +33,36 @@ struct Job<'a> {
 }
 
 /// What became of a job, or of a part of it.
-pub(crate) struct News {
+pub(crate) struct WorkNews {
     /// The number of its batch's first item.
     pub batch: usize,
     /// By position in the batch; what a stop kept from being reached is not among them.
     pub done: Vec<(usize, ItemOutcome)>,
     /// Whether this is all of the job.
     pub is_last: bool,
-    effort: Option<Effort>,
+    effort: Option<WaitShare>,
     panic: Option<Box<dyn Any + Send>>,
 }
 
 /// The giving end of the threads; they end with it.
-pub(crate) struct Hands<'scope, 'env, 'a> {
+pub(crate) struct WorkerPool<'scope, 'env, 'a> {
     scope: &'scope Scope<'scope, 'env>,
     touch: &'scope Touch<'scope>,
     jobs: Sender<Job<'a>>,
     waiting: Arc<Mutex<Receiver<Job<'a>>>>,
-    tell: Sender<News>,
-    news: Receiver<News>,
+    tell: Sender<WorkNews>,
+    news: Receiver<WorkNews>,
     many: usize,
     /// Since their number was last thought about.
-    effort: Effort,
+    effort: WaitShare,
 }
 
-impl<'scope, 'env, 'a: 'scope> Hands<'scope, 'env, 'a> {
+impl<'scope, 'env, 'a: 'scope> WorkerPool<'scope, 'env, 'a> {
     /// As many threads as there are processors, and at least two.
     pub(crate) fn begin(scope: &'scope Scope<'scope, 'env>, touch: &'scope Touch<'scope>) -> Self {
         let (jobs, waiting) = channel();
         let (tell, news) = channel();
-        let mut hands = Self {
+        let mut pool = Self {
             scope,
             touch,
             jobs,
@@ -70,11 +70,11 @@ impl<'scope, 'env, 'a: 'scope> Hands<'scope, 'env, 'a> {
             tell,
             news,
             many: 0,
-            effort: Effort::default(),
+            effort: WaitShare::default(),
         };
         let processors = thread::available_parallelism().map_or(2, std::num::NonZero::get);
-        hands.grow(processors.clamp(2, MOST));
-        hands
+        pool.grow(processors.clamp(2, MOST));
+        pool
     }
 
     /// Where threads are short, those there are do.
@@ -108,7 +108,7 @@ impl<'scope, 'env, 'a: 'scope> Hands<'scope, 'env, 'a> {
     ///
     /// # Panics
     /// When the thread that did the job has.
-    pub(crate) fn news(&mut self) -> Option<News> {
+    pub(crate) fn news(&mut self) -> Option<WorkNews> {
         let mut news = self.news.recv().ok()?;
         if let Some(panic) = news.panic.take() {
             resume_unwind(panic);
@@ -120,7 +120,7 @@ impl<'scope, 'env, 'a: 'scope> Hands<'scope, 'env, 'a> {
     }
 
     /// Takes more when those there are waited for more than half of the time.
-    fn learn(&mut self, effort: Effort) {
+    fn learn(&mut self, effort: WaitShare) {
         self.effort += effort;
         let many = u32::try_from(self.many).unwrap_or(u32::MAX);
         if self.effort.took < TOLD * many {
@@ -129,14 +129,14 @@ impl<'scope, 'env, 'a: 'scope> Hands<'scope, 'env, 'a> {
         if self.effort.waited * 2 > self.effort.took {
             self.grow((self.many * 2).min(MOST));
         }
-        self.effort = Effort::default();
+        self.effort = WaitShare::default();
     }
 }
 
 /// One thread: takes job after job until nobody gives any more.
-fn work(touch: &Touch<'_>, waiting: &Mutex<Receiver<Job<'_>>>, tell: &Sender<News>) {
+fn work(touch: &Touch<'_>, waiting: &Mutex<Receiver<Job<'_>>>, tell: &Sender<WorkNews>) {
     let mut last = None;
-    let mut meter = Meter::begin();
+    let mut meter = WaitMeter::begin();
     loop {
         let job = waiting
             .lock()
@@ -167,7 +167,7 @@ fn work(touch: &Touch<'_>, waiting: &Mutex<Receiver<Job<'_>>>, tell: &Sender<New
                 touch.halt.cancel();
             }
             is_last = !matches!(touched, Ok(true));
-            let news = News {
+            let news = WorkNews {
                 batch,
                 done,
                 is_last,

@@ -90,7 +90,7 @@ pub struct FolderRecord {
     /// Bytes that the folder itself holds on the disk.
     pub allocated: u64,
     /// The pile that may remove it once it is empty.
-    pub sweeper: Option<PileId>,
+    pub empty_folder_pile: Option<PileId>,
     /// The time its age counts from if it is empty already, seconds since 1970.
     pub time: i64,
     /// Whether it is the topmost folder that a cache tag marks.

@@ -8,11 +8,11 @@ use jolly_disk::{Folder, Stat};
 
 use crate::computer::{Target, TargetPath};
 use crate::rule::{CompiledRule, Guards, RuleNumber, RuleSet, Search};
-use crate::source::previous::Memory;
+use crate::source::previous::PreviousScan;
 use crate::source::{AccountAges, Owner, PileId};
 
 /// What a walk stands on.
-pub(crate) struct Ground<'a> {
+pub(crate) struct WalkContext<'a> {
     pub target: &'a Target,
     pub rules: &'a RuleSet,
     pub searches: &'a [Search],
@@ -21,7 +21,7 @@ pub(crate) struct Ground<'a> {
     /// How old the accounts are, as far as that was asked.
     pub accounts: Arc<AccountAges>,
     /// What is known from a scan before.
-    pub memory: Option<Memory<'a>>,
+    pub memory: Option<PreviousScan<'a>>,
     /// Whether a folder's last change moves with every change of its names.
     pub keeps_changes: bool,
     starts: HashMap<&'a TargetPath, Vec<usize>>,
@@ -31,13 +31,13 @@ pub(crate) struct Ground<'a> {
     pile_of: Vec<PileId>,
 }
 
-impl<'a> Ground<'a> {
+impl<'a> WalkContext<'a> {
     pub(crate) fn new(
         target: &'a Target,
         (rules, searches): (&'a RuleSet, &'a [Search]),
         guards: &'a Guards,
         (now, accounts): (Timestamp, Arc<AccountAges>),
-        memory: Option<Memory<'a>>,
+        memory: Option<PreviousScan<'a>>,
     ) -> Self {
         let mut starts: HashMap<&TargetPath, Vec<usize>> = HashMap::new();
         let mut piles: HashMap<(RuleNumber, Option<usize>), PileId> = HashMap::new();

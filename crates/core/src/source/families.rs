@@ -9,7 +9,7 @@ use crate::rule::KeepNewest;
 use crate::source::{FolderId, ItemKind, PileId};
 
 /// An item that waits until its whole family is known.
-pub(crate) struct Waiting {
+pub(crate) struct FamilyCandidate {
     pub folder: FolderId,
     /// The device of its folder.
     pub device: u64,
@@ -27,8 +27,11 @@ pub(crate) struct Waiting {
 
 /// Items that may go: of each family all but the newest. `is_whole` says whether all names of a
 /// folder are known; of a family that isn't, nothing goes.
-pub(crate) fn going(waiting: Vec<Waiting>, is_whole: &dyn Fn(FolderId) -> bool) -> Vec<Waiting> {
-    let mut families: HashMap<(PileId, FolderId, Vec<u8>), Vec<Waiting>> = HashMap::new();
+pub(crate) fn going(
+    waiting: Vec<FamilyCandidate>,
+    is_whole: &dyn Fn(FolderId) -> bool,
+) -> Vec<FamilyCandidate> {
+    let mut families: HashMap<(PileId, FolderId, Vec<u8>), Vec<FamilyCandidate>> = HashMap::new();
     for item in waiting {
         let key = item.keep.per.key(item.name.to_bytes()).to_vec();
         families

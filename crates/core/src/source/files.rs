@@ -1,5 +1,6 @@
 //! The walker: each tree once, for all rules, by several threads.
 
+mod admit;
 mod folder;
 mod item;
 mod job;
@@ -17,11 +18,11 @@ use crate::cancel::CancelToken;
 use crate::computer::TargetPath;
 use crate::rule::Search;
 use crate::source::arena::shard::{NewItem, Shard};
-use crate::source::context::Ground;
-use crate::source::files::job::{Job, Waiting};
-use crate::source::news::{Counted, News, Tally};
-use crate::source::{Arena, FolderId, Owner, Recogniser, families as keep};
-use crate::walk::{Crew, Gatherer, Hand, ScanEvent};
+use crate::source::context::WalkContext;
+use crate::source::files::job::{Job, PendingFolder};
+use crate::source::news::{Counted, WalkNews, WalkTally};
+use crate::source::{Arena, FolderId, Owner, Recogniser, families};
+use crate::walk::{Gatherer, ScanEvent, WorkQueue, WorkerGuard};
 
 /// The longest time between two pieces of news.
 const NEWS_EVERY: Duration = Duration::from_millis(40);
@@ -37,10 +38,10 @@ pub(crate) struct Walked {
 
 /// What the threads of one walk share.
 struct Walk<'a> {
-    ground: &'a Ground<'a>,
+    context: &'a WalkContext<'a>,
     cancel: &'a CancelToken,
-    crew: Crew<Job>,
-    tally: &'a Tally,
+    queue: WorkQueue<Job>,
+    tally: &'a WalkTally,
     recogniser: Recogniser<'a>,
     next_folder: AtomicU32,
     /// Folders that have been walked: one that is moved meanwhile is not walked again.
@@ -64,15 +65,15 @@ impl Walk<'_> {
 struct Gathered {
     shard: Shard,
     unread: Gatherer,
-    families: Vec<keep::Waiting>,
+    families: Vec<families::FamilyCandidate>,
     /// What became known of folders that another thread may have.
-    notes: Vec<Note>,
+    notes: Vec<FolderNote>,
     guarded: u64,
     is_broken: bool,
 }
 
 /// Something to add to what is known of a folder.
-struct Note {
+struct FolderNote {
     folder: FolderId,
     guarded: u64,
     /// Not every name in it was told.
@@ -83,52 +84,52 @@ struct Note {
 
 /// Walks the roots of all searches with so many threads.
 pub(crate) fn walk(
-    ground: &Ground<'_>,
-    hands: NonZeroUsize,
+    context: &WalkContext<'_>,
+    workers: NonZeroUsize,
     cancel: &CancelToken,
     sink: &dyn Fn(ScanEvent),
     unread: &mut Gatherer,
 ) -> Walked {
-    let places = ground.searches.iter().map(|search| search.root.clone());
-    let tally = Tally::new(places.collect());
-    let mut news = News::new(&tally, sink);
-    let jobs = topmost(ground.searches)
+    let places = context.searches.iter().map(|search| search.root.clone());
+    let tally = WalkTally::new(places.collect());
+    let mut news = WalkNews::new(&tally, sink);
+    let jobs = topmost(context.searches)
         .into_iter()
         .map(|top| {
             let place = tally.place(&top).unwrap_or(0);
             tally.wait(place, 1);
-            Job::Folder(Waiting::top(&top, place))
+            Job::Folder(PendingFolder::top(&top, place))
         })
         .collect();
     let walk = Walk {
-        ground,
+        context,
         cancel,
-        crew: Crew::new(hands.get(), jobs),
+        queue: WorkQueue::new(workers.get(), jobs),
         tally: &tally,
         recogniser: Recogniser::with(
-            ground.target,
-            ground.now,
+            context.target,
+            context.now,
             cancel,
-            Arc::clone(&ground.accounts),
+            Arc::clone(&context.accounts),
         ),
         next_folder: AtomicU32::new(0),
         walked: Default::default(),
     };
     let work = || {
-        let _hand = Hand(&walk.crew);
+        let _hand = WorkerGuard(&walk.queue);
         folder::Worker::new(&walk).work()
     };
     let gathered: Vec<Gathered> = std::thread::scope(|scope| {
         let (mut threads, mut own) = (Vec::new(), None);
-        for left in (0..hands.get()).rev() {
+        for left in (0..workers.get()).rev() {
             match std::thread::Builder::new().spawn_scoped(scope, work) {
                 Ok(thread) => threads.push(thread),
                 // Where threads are short, fewer walk; at worst this one alone, without news.
                 Err(_) if left == 0 && threads.is_empty() => own = Some(work()),
-                Err(_) => drop(Hand(&walk.crew)),
+                Err(_) => drop(WorkerGuard(&walk.queue)),
             }
         }
-        while !walk.crew.is_over_within(NEWS_EVERY) {
+        while !walk.queue.is_over_within(NEWS_EVERY) {
             news.tell(false);
         }
         threads
@@ -140,7 +141,7 @@ pub(crate) fn walk(
             .chain(own)
             .collect()
     });
-    let walked = put_together(ground, gathered, &tally, unread);
+    let walked = put_together(context, gathered, &tally, unread);
     news.tell(!walked.is_partial);
     walked
 }
@@ -172,9 +173,9 @@ fn topmost(searches: &[Search]) -> Vec<TargetPath> {
 
 /// Puts together what the threads gathered.
 fn put_together(
-    ground: &Ground<'_>,
+    context: &WalkContext<'_>,
     gathered: Vec<Gathered>,
-    tally: &Tally,
+    tally: &WalkTally,
     unread: &mut Gatherer,
 ) -> Walked {
     let (mut shards, mut notes, mut families) = (Vec::new(), Vec::new(), Vec::new());
@@ -206,7 +207,7 @@ fn put_together(
         at.and_then(|at| records.get(at))
             .is_some_and(|(_, record)| record.is_whole)
     };
-    let going = keep::going(families, &whole);
+    let going = families::going(families, &whole);
     let mut counted = Counted::default();
     let mut kept = Shard::default();
     for item in going {
@@ -230,7 +231,7 @@ fn put_together(
     if lost > 0 {
         unread.add("/".to_owned(), "more items than fit into one scan", lost);
     }
-    let owners = ground.owners.iter();
+    let owners = context.owners.iter();
     Walked {
         arena,
         piles: owners.map(|owner| Owner { ..*owner }).collect(),
@@ -240,7 +241,7 @@ fn put_together(
     }
 }
 
-impl Note {
+impl FolderNote {
     /// Nothing yet.
     pub(crate) fn of(folder: FolderId) -> Self {
         Self {

@@ -5,19 +5,19 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use crate::computer::TargetPath;
-use crate::rule::{CompiledRule, Detect, Fit, NameTest, PathPattern, Reached, Spelling};
-use crate::source::context::Ground;
+use crate::rule::{CompiledRule, Detect, Fit, NameTest, NfaStates, PathPattern, Spelling};
+use crate::source::context::WalkContext;
 
 /// How far one search has come on the way down to a folder.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
-pub(crate) struct Standing {
+pub(crate) struct PatternState {
     /// The search, by position.
     pub search: usize,
-    take: Box<[Reached]>,
-    spare: Box<[Reached]>,
+    take: Box<[NfaStates]>,
+    spare: Box<[NfaStates]>,
 }
 
-impl Standing {
+impl PatternState {
     /// At the root of the search.
     fn start(search: usize, rule: &CompiledRule) -> Self {
         Self {
@@ -67,9 +67,9 @@ impl AnyOf {
 
 /// What the searches ask of the names in a folder.
 #[derive(Debug, Default)]
-pub(crate) struct Outlook {
+pub(crate) struct FolderMatcher {
     /// The searches that look into the folder, in the order in which rules own things.
-    pub standings: Box<[Standing]>,
+    pub standings: Box<[PatternState]>,
     /// What each of them spares.
     spares: Vec<AnyOf>,
     /// Those that only a whole path tells of.
@@ -83,51 +83,51 @@ pub(crate) struct Outlook {
     pub asks_for_tags: bool,
 }
 
-impl Outlook {
-    fn new(ground: &Ground<'_>, standings: Box<[Standing]>) -> Self {
-        let mut outlook = Self {
+impl FolderMatcher {
+    fn new(context: &WalkContext<'_>, standings: Box<[PatternState]>) -> Self {
+        let mut matcher = Self {
             is_by_name: true,
             is_simple: true,
-            table: NameTable::new(ground.target.layout.ignores_case()),
+            table: NameTable::new(context.target.layout.ignores_case()),
             ..Self::default()
         };
         for (at, standing) in standings.iter().enumerate() {
-            let rule = ground.rule(standing.search);
+            let rule = context.rule(standing.search);
             let by_path = rule.is_by_path();
-            outlook.by_path.push(by_path);
-            outlook.is_by_name &= rule.is_by_name();
-            outlook.asks_for_tags |= rule.rule.detect == Some(Detect::CacheTagged);
+            matcher.by_path.push(by_path);
+            matcher.is_by_name &= rule.is_by_name();
+            matcher.asks_for_tags |= rule.rule.detect == Some(Detect::CacheTagged);
             let mut spares = AnyOf::default();
             for (pattern, reached) in rule.spare.iter().zip(&standing.spare) {
                 spares.everything |= pattern.takes_all(*reached);
                 spares.tests.extend(pattern.asks(*reached).cloned());
             }
-            outlook.is_simple &= !by_path && !spares.everything && spares.tests.is_empty();
-            outlook.spares.push(spares);
+            matcher.is_simple &= !by_path && !spares.everything && spares.tests.is_empty();
+            matcher.spares.push(spares);
             if by_path || rule.take.is_empty() {
-                outlook.table.add(at, &NameTest::Any);
+                matcher.table.add(at, &NameTest::Any);
             }
             for (pattern, reached) in rule.take.iter().zip(&standing.take) {
                 if by_path {
                     continue;
                 }
                 if pattern.takes_all(*reached) {
-                    outlook.table.add(at, &NameTest::Any);
+                    matcher.table.add(at, &NameTest::Any);
                 }
                 if let Some(test) = pattern.asks(*reached) {
-                    outlook.table.add(at, test);
+                    matcher.table.add(at, test);
                 }
             }
         }
-        outlook.standings = standings;
-        outlook
+        matcher.standings = standings;
+        matcher
     }
 
     /// Gathers the standings, by position, whose rules take a name in this folder; `folder` is its
     /// path.
     pub(crate) fn takers(
         &self,
-        ground: &Ground<'_>,
+        context: &WalkContext<'_>,
         folder: &TargetPath,
         name: Spelling<'_>,
         takers: &mut Vec<usize>,
@@ -140,7 +140,7 @@ impl Outlook {
             if !self.by_path[*at] {
                 return !self.spares[*at].passes(name, self.table.folds);
             }
-            let search = ground.search(self.standings[*at].search);
+            let search = context.search(self.standings[*at].search);
             let Some(below) = folder.below(&search.root) else {
                 return false;
             };
@@ -149,7 +149,7 @@ impl Outlook {
             } else {
                 [below, b"/", name.exact].concat()
             };
-            ground.rule(self.standings[*at].search).fit(&below) == Fit::Takes
+            context.rule(self.standings[*at].search).fit(&below) == Fit::Takes
         });
     }
 }
@@ -298,15 +298,15 @@ impl NameTable {
 const MOST_KNOWN: usize = 1024;
 
 /// The outlooks of one thread's folders, each made once.
-pub(crate) struct Outlooks<'a> {
-    ground: &'a Ground<'a>,
-    known: HashMap<Box<[Standing]>, Arc<Outlook>>,
+pub(crate) struct FolderMatchers<'a> {
+    context: &'a WalkContext<'a>,
+    known: HashMap<Box<[PatternState]>, Arc<FolderMatcher>>,
 }
 
-impl<'a> Outlooks<'a> {
-    pub(crate) fn new(ground: &'a Ground<'a>) -> Self {
+impl<'a> FolderMatchers<'a> {
+    pub(crate) fn new(context: &'a WalkContext<'a>) -> Self {
         Self {
-            ground,
+            context,
             known: HashMap::new(),
         }
     }
@@ -315,24 +315,26 @@ impl<'a> Outlooks<'a> {
     /// path, asked for only where it matters; `leads_on` says that a search may start here.
     pub(crate) fn below(
         &mut self,
-        above: &Arc<Outlook>,
+        above: &Arc<FolderMatcher>,
         name: Spelling<'_>,
         leads_on: bool,
         path: &dyn Fn() -> TargetPath,
-    ) -> Arc<Outlook> {
-        let ground = self.ground;
+    ) -> Arc<FolderMatcher> {
+        let context = self.context;
         let is_by_path = above.by_path.iter().any(|by_path| *by_path);
         let path = (leads_on || is_by_path).then(path);
-        let starts = path.as_ref().map_or(&[][..], |path| ground.starts_at(path));
-        let stays = |standing: &Standing| standing.stays(ground.rule(standing.search), name);
+        let starts = path
+            .as_ref()
+            .map_or(&[][..], |path| context.starts_at(path));
+        let stays = |standing: &PatternState| standing.stays(context.rule(standing.search), name);
         if starts.is_empty() && !is_by_path && above.standings.iter().all(stays) {
             return Arc::clone(above);
         }
-        let mut standings: Vec<Standing> = Vec::new();
+        let mut standings: Vec<PatternState> = Vec::new();
         for (standing, by_path) in above.standings.iter().zip(&above.by_path) {
-            let rule = ground.rule(standing.search);
+            let rule = context.rule(standing.search);
             if *by_path {
-                let root = &ground.search(standing.search).root;
+                let root = &context.search(standing.search).root;
                 let below = path.as_ref().and_then(|path| path.below(root));
                 if below.is_some_and(|below| rule.may_reach(below)) {
                     standings.push(standing.clone());
@@ -345,24 +347,24 @@ impl<'a> Outlooks<'a> {
     }
 
     /// The outlook of a folder where these searches start.
-    pub(crate) fn at_start(&mut self, starts: &[usize]) -> Arc<Outlook> {
+    pub(crate) fn at_start(&mut self, starts: &[usize]) -> Arc<FolderMatcher> {
         self.of(Vec::new(), starts)
     }
 
-    fn of(&mut self, mut standings: Vec<Standing>, starts: &[usize]) -> Arc<Outlook> {
+    fn of(&mut self, mut standings: Vec<PatternState>, starts: &[usize]) -> Arc<FolderMatcher> {
         for search in starts {
-            standings.push(Standing::start(*search, self.ground.rule(*search)));
+            standings.push(PatternState::start(*search, self.context.rule(*search)));
         }
         standings.sort_by_key(|standing| standing.search);
-        let standings: Box<[Standing]> = standings.into();
+        let standings: Box<[PatternState]> = standings.into();
         if let Some(known) = self.known.get(&standings) {
             return Arc::clone(known);
         }
         if self.known.len() >= MOST_KNOWN {
             self.known.clear();
         }
-        let outlook = Arc::new(Outlook::new(self.ground, standings.clone()));
-        self.known.insert(standings, Arc::clone(&outlook));
-        outlook
+        let matcher = Arc::new(FolderMatcher::new(self.context, standings.clone()));
+        self.known.insert(standings, Arc::clone(&matcher));
+        matcher
     }
 }

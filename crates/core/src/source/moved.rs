@@ -10,7 +10,7 @@ use crate::source::{Arena, ItemId};
 /// Takes the earlier look of each file that was seen twice out of the scan; says how many those
 /// were. A rename moves the last change of what it renames, so only what has changed since the
 /// scan began can have been seen elsewhere before.
-pub(crate) fn settle(arena: &mut Arena, began: Timestamp) -> u64 {
+pub(crate) fn drop_earlier_sightings(arena: &mut Arena, began: Timestamp) -> u64 {
     let since = began.as_second() - 1;
     if arena.latest.is_none_or(|latest| latest < since) {
         return 0;

@@ -31,13 +31,13 @@ pub(crate) struct Counted {
 }
 
 /// The counts of all places, shared between the threads of a walk.
-pub(crate) struct Tally {
+pub(crate) struct WalkTally {
     /// Every root, each once, in the order of their paths.
     places: Vec<TargetPath>,
     counts: Vec<Counts>,
 }
 
-impl Tally {
+impl WalkTally {
     pub(crate) fn new(mut places: Vec<TargetPath>) -> Self {
         places.sort();
         places.dedup();
@@ -106,15 +106,15 @@ impl Tally {
 }
 
 /// Tells what has changed since it last told.
-pub(crate) struct News<'a> {
-    tally: &'a Tally,
+pub(crate) struct WalkNews<'a> {
+    tally: &'a WalkTally,
     sink: &'a dyn Fn(ScanEvent),
     told: Vec<Option<(u64, u64, bool)>>,
 }
 
-impl<'a> News<'a> {
+impl<'a> WalkNews<'a> {
     /// Tells the places that will be walked.
-    pub(crate) fn new(tally: &'a Tally, sink: &'a dyn Fn(ScanEvent)) -> Self {
+    pub(crate) fn new(tally: &'a WalkTally, sink: &'a dyn Fn(ScanEvent)) -> Self {
         sink(ScanEvent::Places(
             tally.places.iter().map(ToString::to_string).collect(),
         ));

@@ -11,7 +11,7 @@ use crate::computer::TargetPath;
 use crate::source::{Arena, FolderId, FolderRecord, ItemId, ItemKind, PileId};
 
 /// The scan before, with its items and folders by the folder that holds them.
-pub(crate) struct Memory<'a> {
+pub(crate) struct PreviousScan<'a> {
     arena: &'a Arena,
     items: Vec<ItemId>,
     /// For each folder where its items start, and one more.
@@ -42,7 +42,7 @@ fn by_number<T: Copy>(
     (sorted, from)
 }
 
-impl<'a> Memory<'a> {
+impl<'a> PreviousScan<'a> {
     /// What a scan of the same target, by the same rules, places and guards, found.
     pub(crate) fn of(arena: &'a Arena) -> Self {
         let count = arena.folder_count();

@@ -51,7 +51,7 @@ struct Draft {
 impl Units {
     /// Puts the units together. Each part gets the age of the youngest; the items of a unit of which a part
     /// isn't its pile's are taken out again, and told.
-    pub(crate) fn settle(
+    pub(crate) fn gather(
         arena: &mut Arena,
         owners: &[Owner],
         (rules, searches): (&RuleSet, &[Search]),

@@ -145,7 +145,7 @@ impl Journal {
         let sealed = seal(record, &mut self.written, &mut self.previous);
         let written = sealed.map_err(io::Error::from).and_then(|()| {
             if self.written.len() >= BUFFER {
-                self.pour()
+                self.flush_buffer()
             } else {
                 Ok(())
             }
@@ -153,21 +153,21 @@ impl Journal {
         self.latch(written)
     }
 
-    fn pour(&mut self) -> io::Result<()> {
+    fn flush_buffer(&mut self) -> io::Result<()> {
         let written = std::mem::take(&mut self.written);
         self.sink.write_all(&written)
     }
 
     /// Hands every line to the system, which keeps it if this process dies now.
-    pub(crate) fn hand_over(&mut self) -> Result<(), JournalError> {
-        let poured = self.pour();
+    pub(crate) fn flush(&mut self) -> Result<(), JournalError> {
+        let poured = self.flush_buffer();
         self.latch(poured)
     }
 
     /// Brings every line to the disk.
     pub(crate) fn sync(&mut self) -> Result<(), JournalError> {
         let synced = self
-            .pour()
+            .flush_buffer()
             .and_then(|()| self.sink.flush())
             .and_then(|()| self.sink.sync());
         self.latch(synced)

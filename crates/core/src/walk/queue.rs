@@ -6,26 +6,26 @@ use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
 /// What the threads share.
-pub(crate) struct Crew<J> {
-    shared: Mutex<Shared<J>>,
+pub(crate) struct WorkQueue<J> {
+    shared: Mutex<QueueState<J>>,
     work: Condvar,
     end: Condvar,
     /// How many wait for work that isn't there.
     hungry: AtomicUsize,
 }
 
-struct Shared<J> {
+struct QueueState<J> {
     jobs: Vec<J>,
     hands: usize,
     idle: usize,
     is_over: bool,
 }
 
-impl<J> Crew<J> {
+impl<J> WorkQueue<J> {
     /// A crew of so many hands with its first jobs.
     pub(crate) fn new(hands: usize, jobs: Vec<J>) -> Self {
         Self {
-            shared: Mutex::new(Shared {
+            shared: Mutex::new(QueueState {
                 jobs,
                 hands,
                 idle: 0,
@@ -37,11 +37,11 @@ impl<J> Crew<J> {
         }
     }
 
-    fn lock(&self) -> MutexGuard<'_, Shared<J>> {
+    fn lock(&self) -> MutexGuard<'_, QueueState<J>> {
         self.shared.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    fn settle(&self, shared: &mut Shared<J>) {
+    fn end_if_idle(&self, shared: &mut QueueState<J>) {
         if shared.hands == 0 || (shared.jobs.is_empty() && shared.idle >= shared.hands) {
             shared.is_over = true;
             self.work.notify_all();
@@ -52,19 +52,19 @@ impl<J> Crew<J> {
     }
 
     /// Whether somebody waits for work.
-    pub(crate) fn is_hungry(&self) -> bool {
+    pub(crate) fn has_idle(&self) -> bool {
         self.hungry.load(Ordering::Relaxed) > 0
     }
 
     /// Gives jobs away.
-    pub(crate) fn give(&self, jobs: impl Iterator<Item = J>) {
+    pub(crate) fn push(&self, jobs: impl Iterator<Item = J>) {
         let mut shared = self.lock();
         let before = shared.jobs.len();
         shared.jobs.extend(jobs);
         for _ in before..shared.jobs.len() {
             self.work.notify_one();
         }
-        self.settle(&mut shared);
+        self.end_if_idle(&mut shared);
     }
 
     /// Waits for a job; nothing once all is done.
@@ -72,7 +72,7 @@ impl<J> Crew<J> {
         let mut shared = self.lock();
         if shared.jobs.is_empty() && !shared.is_over {
             shared.idle += 1;
-            self.settle(&mut shared);
+            self.end_if_idle(&mut shared);
             while shared.jobs.is_empty() && !shared.is_over {
                 shared = (self.work.wait(shared)).unwrap_or_else(PoisonError::into_inner);
             }
@@ -80,7 +80,7 @@ impl<J> Crew<J> {
         }
         let job = shared.jobs.pop();
         if !shared.is_over {
-            self.settle(&mut shared);
+            self.end_if_idle(&mut shared);
         }
         job
     }
@@ -98,12 +98,12 @@ impl<J> Crew<J> {
 }
 
 /// One hand of a crew. When it is lost, by a panic, nobody waits for it.
-pub(crate) struct Hand<'a, J>(pub &'a Crew<J>);
+pub(crate) struct WorkerGuard<'a, J>(pub &'a WorkQueue<J>);
 
-impl<J> Drop for Hand<'_, J> {
+impl<J> Drop for WorkerGuard<'_, J> {
     fn drop(&mut self) {
         let mut shared = self.0.lock();
         shared.hands = shared.hands.saturating_sub(1);
-        self.0.settle(&mut shared);
+        self.0.end_if_idle(&mut shared);
     }
 }

@@ -6,8 +6,8 @@ use std::os::unix::ffi::OsStrExt as _;
 
 use jolly_core::computer::{EntryKind, Layout, TargetPath};
 use jolly_core::decide::{
-    Choice, Decisions, Excluded, Exclusion, Node, PileDecision, PileState, Scope, Selection,
-    Spares, Standing, Start, Starts, Thing,
+    Choice, Decisions, Disposition, Excluded, Exclusion, Node, PileDecision, PileState, Scope,
+    Selection, Spares, Start, Starts, Thing,
 };
 use jolly_core::pile::{PileIndex, Scan, Sum};
 use jolly_core::plan::make_manifest;
@@ -367,7 +367,7 @@ proptest! {
         prop_assert_eq!(files.iter().map(|item| item.bytes).sum::<u64>(), manifest.takes.bytes);
         prop_assert_eq!(manifest.takes, decisions.takes_in_all());
         for item in scan.arena.items() {
-            let goes = matches!(decisions.standing(&scan, item), Standing::Goes | Standing::GoesByHand);
+            let goes = matches!(decisions.standing(&scan, item), Disposition::Goes | Disposition::GoesByHand);
             prop_assert_eq!(goes, going(&item), "what is said of {}", scan.arena.path(item));
         }
 

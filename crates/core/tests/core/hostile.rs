@@ -22,7 +22,7 @@ use jolly_core::run::{LogState, RunSummary, rehearse, verify_log};
 use jolly_demo::{Fault, FaultyDisk};
 
 use crate::support::{
-    Bench, DAY, ground, logged_as_gone, manifest_of, now, paths_of, run, scan_on, succeeds,
+    Bench, DAY, context, logged_as_gone, manifest_of, now, paths_of, run, scan_on, succeeds,
 };
 
 fn swaps() -> u64 {
@@ -257,10 +257,10 @@ fn things_leave_through_one_folder_after_another_where_the_root_takes_none() {
 fn whoever_takes_the_airlock_away_is_told_of_and_what_was_to_leave_is_there() {
     let disk = Arc::new(FaultyDisk::new(Fault::None));
     let (bench, scan, manifest) = shared_bench(&disk);
-    let airlock = bench.root().join(".jolly-broom-one");
+    let quarantine = bench.root().join(".jolly-broom-one");
     // Empty in that moment, it can be removed by whoever owns the folder that it lies in.
     disk.meddle(move |_| {
-        succeeds("rmdir", &["--ignore-fail-on-non-empty"], &airlock);
+        succeeds("rmdir", &["--ignore-fail-on-non-empty"], &quarantine);
     });
     let summary = run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
     assert_eq!(summary.sum(Outcome::Gone).items, 0, "{:?}", summary.stayed);
@@ -292,7 +292,7 @@ fn bench() -> (Bench, Scan, Manifest) {
 fn same_as_rehearsed(bench: &Bench, scan: &Scan, manifest: &Manifest) -> RunSummary {
     let confirmed = manifest.clone().confirm();
     let never = CancelToken::default();
-    let rehearsed = rehearse(&ground(scan), &confirmed, None, &never, &now, &|_| {}).unwrap();
+    let rehearsed = rehearse(&context(scan), &confirmed, None, &never, &now, &|_| {}).unwrap();
     let before = bench.paths();
     let predictions = Some(&rehearsed.predictions);
     let summary = crate::support::run_predicted(bench, scan, manifest, predictions).unwrap();

@@ -9,7 +9,7 @@ use jolly_core::CancelToken;
 use jolly_core::run::{Pause, Real, list_logs, read_items, sweep, verify_log};
 use jolly_core::state::{Journal, LogError};
 
-use crate::support::{Bench, DAY, ground, manifest_of, now, run};
+use crate::support::{Bench, DAY, context, manifest_of, now, run};
 
 /// A disk for the journal that is full after so many calls.
 struct Failing {
@@ -83,7 +83,7 @@ fn whatever_is_gone_was_intended_in_a_record_that_reached_the_disk() {
         };
         let confirmed = manifest.confirm();
         let swept = sweep(
-            &ground(&scan),
+            &context(&scan),
             &confirmed,
             mode,
             &CancelToken::default(),

@@ -117,7 +117,7 @@ fn what_was_on_its_way_out_when_the_run_died_is_put_back_or_told_where_it_lies()
         bench.tree.text(path, name, 60 * DAY).unwrap();
     }
     let root = bench.root();
-    let airlock = root.join(".jolly-broom-one");
+    let quarantine = root.join(".jolly-broom-one");
     let foreign = root.join("tmp/.jolly-broom-one");
     // The state of the disk and of the log as a death leaves them between two calls of the sweep.
     let kept: Vec<_> = ["a", "b", "c", "d"]
@@ -147,9 +147,9 @@ fn what_was_on_its_way_out_when_the_run_died_is_put_back_or_told_where_it_lies()
             .create(folder)
             .unwrap();
     };
-    private(&airlock);
-    std::fs::rename(&kept[0].1, airlock.join(number("a"))).unwrap();
-    std::fs::rename(&kept[1].1, airlock.join(number("b"))).unwrap();
+    private(&quarantine);
+    std::fs::rename(&kept[0].1, quarantine.join(number("a"))).unwrap();
+    std::fs::rename(&kept[1].1, quarantine.join(number("b"))).unwrap();
     std::fs::write(root.join("tmp/b"), b"the next one").unwrap();
     // What others made under that name, where they may write, is not ours.
     std::fs::create_dir(&foreign).unwrap();
@@ -172,7 +172,7 @@ fn what_was_on_its_way_out_when_the_run_died_is_put_back_or_told_where_it_lies()
     assert_eq!(told("c").0, Outcome::Removed);
     assert!(foreign.join(number("c")).exists() && !root.join("tmp/c").exists());
     assert_eq!(told("d").0, Outcome::Removed);
-    assert!(!airlock.exists());
+    assert!(!quarantine.exists());
 }
 
 #[test]

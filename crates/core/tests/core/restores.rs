@@ -9,12 +9,12 @@ use std::sync::Arc;
 
 use jolly_core::CancelToken;
 use jolly_core::computer::{Target, TargetPath};
-use jolly_core::dustpan::{Back, Dustpan, NewDustpan, ON_TARGET, Pan};
+use jolly_core::dustpan::{Dustpan, NewDustpan, ON_TARGET, Pan, RestoreOutcome};
 use jolly_core::pile::Scan;
 use jolly_core::plan::Manifest;
 use jolly_core::run::{
-    EmptyError, RestoreError, RestoreOrder, Returned, SameComputer, empty, read_items, restore,
-    verify_log,
+    EmptyError, RestoreError, RestoreOrder, RestoreSummary, SameComputer, empty, read_items,
+    restore, verify_log,
 };
 use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
@@ -63,7 +63,7 @@ fn seen(root: &Path) -> BTreeMap<Vec<u8>, String> {
     found
 }
 
-fn back(bench: &Bench, target: &Target, wanted: &[u8]) -> Result<Returned, RestoreError> {
+fn back(bench: &Bench, target: &Target, wanted: &[u8]) -> Result<RestoreSummary, RestoreError> {
     let pan = Pan::read(&bench.state(), "one").unwrap().unwrap();
     let is_wanted = |item: &jolly_core::dustpan::PanItem| {
         let path = item.path.as_bytes();
@@ -83,10 +83,12 @@ fn back(bench: &Bench, target: &Target, wanted: &[u8]) -> Result<Returned, Resto
 }
 
 /// All but that several names of one file come back as files of their own.
-fn all_back(returned: &Returned) -> bool {
+fn all_back(returned: &RestoreSummary) -> bool {
     returned.items.iter().all(|(_, back)| match back {
-        Back::ButFor(what) => what.starts_with("it had ") && what.contains(" names"),
-        back => *back == Back::There,
+        RestoreOutcome::RestoredPartly(what) => {
+            what.starts_with("it had ") && what.contains(" names")
+        }
+        back => *back == RestoreOutcome::There,
     })
 }
 
@@ -179,9 +181,11 @@ fn names_modes_owners_attributes_holes_and_times_come_back_by_item_by_folder_and
         before[&b"tmp/job/deep".to_vec()]
     );
     let folder = back(&bench, &scan.target, b"tmp/job/deep").unwrap();
-    let told: Vec<&Back> = folder.items.iter().map(|(_, back)| back).collect();
+    let told: Vec<&RestoreOutcome> = folder.items.iter().map(|(_, back)| back).collect();
     assert_eq!(
-        told.iter().filter(|back| ***back == Back::Exists).count(),
+        told.iter()
+            .filter(|back| ***back == RestoreOutcome::Exists)
+            .count(),
         2,
         "{told:?}"
     );
@@ -201,7 +205,12 @@ fn names_modes_owners_attributes_holes_and_times_come_back_by_item_by_folder_and
     );
     let again = seen(&bench.root());
     let twice = back(&bench, &scan.target, b"").unwrap();
-    assert!(twice.items.iter().all(|(_, back)| *back == Back::Exists));
+    assert!(
+        twice
+            .items
+            .iter()
+            .all(|(_, back)| *back == RestoreOutcome::Exists)
+    );
     assert_eq!(seen(&bench.root()), again, "what is there is never touched");
     let told = read_items(&bench.state(), "one").unwrap();
     assert!(
@@ -278,7 +287,7 @@ fn a_restore_that_dies_anywhere_is_run_again_and_everything_is_as_it_was() {
         let mut wanted = before.clone();
         wanted.retain(|path, _| path.starts_with(b"tmp/"));
         for (path, back) in &returned.items {
-            if *back != Back::There {
+            if *back != RestoreOutcome::There {
                 // But for its time, which is all that a death at the very end costs a folder.
                 let (now, then) = (
                     after.remove(path.as_bytes()),
@@ -288,7 +297,7 @@ fn a_restore_that_dies_anywhere_is_run_again_and_everything_is_as_it_was() {
                 let (now, then) = (now.unwrap(), then.unwrap());
                 let is_folder = now.starts_with('4');
                 assert!(
-                    is_folder && *back == Back::Exists,
+                    is_folder && *back == RestoreOutcome::Exists,
                     "call {call}: {path} {back:?}"
                 );
                 assert_eq!(but_time(&now), but_time(&then), "call {call}: {path}");
@@ -345,10 +354,10 @@ fn nothing_is_put_onto_what_is_there_through_a_link_or_onto_another_computer() {
             .1
             .clone()
     };
-    assert_eq!(of("many"), Back::Exists);
-    assert_eq!(of("empty"), Back::There);
+    assert_eq!(of("many"), RestoreOutcome::Exists);
+    assert_eq!(of("empty"), RestoreOutcome::There);
     assert!(
-        matches!(of("deep/=formula(1)"), Back::Failed(_)),
+        matches!(of("deep/=formula(1)"), RestoreOutcome::Failed(_)),
         "{:?}",
         of("deep/=formula(1)")
     );
@@ -382,7 +391,9 @@ fn onto_a_place_that_takes_nothing_nothing_comes_and_it_can_be_tried_again() {
     let after = seen(&bench.root());
     succeeds("chattr", &["-i"], &place);
     assert!(!refused.items.is_empty());
-    let failed = |(_, back): &(TargetPath, Back)| matches!(back, Back::Failed(_) | Back::Denied(_));
+    let failed = |(_, back): &(TargetPath, RestoreOutcome)| {
+        matches!(back, RestoreOutcome::Failed(_) | RestoreOutcome::Denied(_))
+    };
     assert!(refused.items.iter().all(failed), "{:?}", refused.items);
     assert_eq!(after, bare);
     let returned = back(&bench, &scan.target, b"").unwrap();
@@ -415,14 +426,14 @@ fn from_a_damaged_dustpan_comes_only_what_is_whole_and_the_rest_is_told() {
         for (path, back) in &returned.items {
             let there = after.get(path.as_bytes());
             match back {
-                Back::There | Back::ButFor(_) => {
+                RestoreOutcome::There | RestoreOutcome::RestoredPartly(_) => {
                     let is_folder = there.is_some_and(|there| there.starts_with('4'));
                     assert!(
                         is_folder || there == before.get(path.as_bytes()),
                         "byte {at}: {path}"
                     );
                 }
-                Back::Damaged => assert!(
+                RestoreOutcome::Damaged => assert!(
                     there.is_none_or(|it| it.starts_with('4')),
                     "byte {at}: {path}"
                 ),
@@ -465,7 +476,7 @@ fn whatever_call_fails_what_comes_back_is_whole_and_what_does_not_is_told() {
         for (path, back) in &returned.items {
             let there = after.get(path.as_bytes());
             let is_folder = there.is_some_and(|there| there.starts_with('4'));
-            if *back == Back::There && !is_folder {
+            if *back == RestoreOutcome::There && !is_folder {
                 assert_eq!(there, before.get(path.as_bytes()), "call {call}: {path}");
             }
             if !back.is_back() {

@@ -14,7 +14,7 @@ use jolly_core::pile::{Question, Scan, ScanOrder, scan};
 use jolly_core::plan::{Manifest, Outcome, make_manifest};
 use jolly_core::rule::{RuleSet, builtin};
 use jolly_core::run::{
-    Ground, LogItem, Pause, Predictions, Real, RunSummary, SweepError, read_items, sweep,
+    LogItem, Pause, Predictions, Real, RunContext, RunSummary, SweepError, read_items, sweep,
 };
 use jolly_core::state::{Journal, StateFolder};
 use jolly_demo::TreeBuilder;
@@ -213,8 +213,8 @@ pub(crate) fn asking(scan: &Scan) -> Question<'_> {
     }
 }
 
-pub(crate) fn ground(scan: &Scan) -> Ground<'_> {
-    Ground {
+pub(crate) fn context(scan: &Scan) -> RunContext<'_> {
+    RunContext {
         target: &scan.target,
         rules: &scan.rules,
         searches: &scan.searches,
@@ -295,7 +295,7 @@ pub(crate) fn run_held(
         predictions: None,
     };
     let (confirmed, never) = (manifest.clone().confirm(), CancelToken::default());
-    sweep(&ground(scan), &confirmed, real, &never, &now, &|_| {})
+    sweep(&context(scan), &confirmed, real, &never, &now, &|_| {})
 }
 
 fn run_with(
@@ -324,7 +324,7 @@ fn run_with(
         predictions,
     };
     let confirmed = manifest.clone().confirm();
-    let summary = sweep(&ground(scan), &confirmed, mode, cancel, &now, &|_| {});
+    let summary = sweep(&context(scan), &confirmed, mode, cancel, &now, &|_| {});
     let finished = dustpan.finish();
     assert!(folder.is_some() || finished.is_ok(), "{finished:?}");
     summary

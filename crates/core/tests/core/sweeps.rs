@@ -19,7 +19,7 @@ use jolly_disk::RealDisk;
 use proptest::prelude::*;
 
 use crate::support::{
-    Bench, DAY, Program, arb_tree, build, ground, logged_as_gone, manifest_of, now, paths_of, run,
+    Bench, DAY, Program, arb_tree, build, context, logged_as_gone, manifest_of, now, paths_of, run,
     scan_on,
 };
 
@@ -30,7 +30,7 @@ fn never() -> CancelToken {
 /// Rehearses without keeping a record.
 fn rehearsal(scan: &Scan, manifest: &Manifest) -> Rehearsed {
     let confirmed = manifest.clone().confirm();
-    rehearse(&ground(scan), &confirmed, None, &never(), &now, &|_| {}).unwrap()
+    rehearse(&context(scan), &confirmed, None, &never(), &now, &|_| {}).unwrap()
 }
 
 #[test]
@@ -92,7 +92,7 @@ fn a_rehearsal_is_kept_and_each_difference_from_it_is_told_with_its_reason() {
     let held = Program::holding(&bench.root().join("tmp/d"));
     let mut journal = Journal::of_rehearsal(&bench.state(), "first").unwrap();
     let record = Some(("first", now(), &mut journal));
-    let rehearsed = rehearse(&ground(&scan), &confirmed, record, &never(), &now, &|_| {}).unwrap();
+    let rehearsed = rehearse(&context(&scan), &confirmed, record, &never(), &now, &|_| {}).unwrap();
     assert_eq!(rehearsed.summary.sum(Outcome::InUse).items, 1);
     let kept = Predictions::of(&bench.state(), &manifest).unwrap();
     assert_eq!(
@@ -223,7 +223,7 @@ fn fails_at_any_call(build: fn() -> Bench) {
         let after = bench.paths();
         let gone: BTreeSet<Vec<u8>> = before.difference(&after).cloned().collect();
         assert!(gone.is_subset(&paths_of(&manifest)), "call {call}");
-        // At most the empty airlock, when just its own removal failed.
+        // At most the empty quarantine, when just its own removal failed.
         let new: Vec<_> = after.difference(&before).collect();
         assert!(new.len() <= 1, "call {call}: {new:?}");
         let Ok(summary) = swept else {
@@ -434,7 +434,7 @@ fn a_stopped_sweep_ends_with_a_true_log_and_the_next_one_finishes_the_rest() {
         predictions: None,
     };
     let confirmed = manifest.clone().confirm();
-    let summary = sweep(&ground(&scan), &confirmed, mode, &cancel, &now, &|_| {
+    let summary = sweep(&context(&scan), &confirmed, mode, &cancel, &now, &|_| {
         if news.fetch_add(1, Ordering::SeqCst) == 9 {
             stop.cancel();
         }

@@ -18,7 +18,7 @@ use jolly_core::state::{Journal, StateFolder};
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
 
-use crate::support::{NOW, ground, manifest_of, now, scan_on};
+use crate::support::{NOW, context, manifest_of, now, scan_on};
 
 /// Large enough for every file system's least; the file is sparse.
 const SIZE: u64 = 400 << 20;
@@ -174,7 +174,7 @@ fn on_volume(point: &Path, kind: &str, layout: Layout, demo: DemoLayout) {
     };
     let confirmed = manifest.clone().confirm();
     let cancel = CancelToken::default();
-    let summary = sweep(&ground(&scan), &confirmed, mode, &cancel, &now, &|_| {}).unwrap();
+    let summary = sweep(&context(&scan), &confirmed, mode, &cancel, &now, &|_| {}).unwrap();
     dustpan.finish().unwrap();
     assert!(!summary.has_stayed(), "{kind}: {:?}", summary.stayed);
     let gone = summary.sum(Outcome::Removed).items + summary.sum(Outcome::SetAside).items;

@@ -60,13 +60,13 @@ fn told(scan: &Scan) -> Told {
 }
 
 fn scan_by(
-    hands: usize,
+    workers: usize,
     target: &Arc<Target>,
     rules: &Arc<RuleSet>,
     before: Option<&Scan>,
 ) -> Scan {
     let order = ScanOrder {
-        hands: NonZeroUsize::new(hands).unwrap(),
+        workers: NonZeroUsize::new(workers).unwrap(),
         before,
         // Names are only taken from memory where a folder has been still for some time.
         now: if before.is_some() { soon() } else { now() },
@@ -93,8 +93,8 @@ proptest! {
         build(&bench, &tree);
         let (target, rules) = (bench.target(), bench.rules());
         let one = told(&scan_by(1, &target, &rules, None));
-        for hands in [2, 8] {
-            prop_assert_eq!(&told(&scan_by(hands, &target, &rules, None)), &one);
+        for workers in [2, 8] {
+            prop_assert_eq!(&told(&scan_by(workers, &target, &rules, None)), &one);
         }
     }
 
@@ -383,10 +383,10 @@ fn whatever_call_fails_nothing_is_made_up_and_what_is_missing_is_told() {
     let whole = told(&scan_on(&target, &rules));
     let calls = counting.calls() - opening;
     let names: BTreeSet<&Vec<u8>> = whole.items.keys().collect();
-    for hands in [1, 4] {
+    for workers in [1, 4] {
         for call in 1..=calls {
             counting.fail_at(call);
-            let scan = scan_by(hands, &target, &rules, None);
+            let scan = scan_by(workers, &target, &rules, None);
             let part = told(&scan);
             assert!(part.items.keys().all(|name| names.contains(name)));
             let is_less = part.items.len() < whole.items.len();

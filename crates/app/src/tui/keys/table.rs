@@ -296,7 +296,10 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         &[Check, Report],
         "shift-tab",
         "back to weigh",
-        &[(BackTab, Action::Back), (Esc, Action::Back)],
+        &[
+            (BackTab, Action::RestoreOutcome),
+            (Esc, Action::RestoreOutcome),
+        ],
     ),
     main(
         &[Check],
@@ -363,14 +366,14 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         &[Scan],
         "shift-tab",
         "back to arrive",
-        &[(BackTab, Action::Back)],
+        &[(BackTab, Action::RestoreOutcome)],
     ),
     more(&[Ages], "r", "scan again", &[(Char('r'), Action::Again)]),
     more(
         &[Ages, Inside],
         "shift-tab",
         "back to the scan",
-        &[(BackTab, Action::Back)],
+        &[(BackTab, Action::RestoreOutcome)],
     ),
     more(
         &[Ages, Inside],

@@ -10,12 +10,12 @@ use jiff::{SignedDuration, Timestamp};
 use jolly_core::computer::EntryKind;
 use jolly_core::decide::Decisions;
 use jolly_core::dustpan::{KEPT_DAYS, Room, estimate_packed, find_room};
+use jolly_core::error_chain;
 use jolly_core::host::InUse;
 use jolly_core::pile::{Blocked, Scan, Sum};
 use jolly_core::plan::{Manifest, ManifestItem, make_manifest};
 use jolly_core::rule::{Class, Removal, RuleNumber};
 use jolly_core::run::{Predictions, RunSummary, overwrite_caveat};
-use jolly_core::whole_story;
 
 use crate::session::{Session, clock};
 
@@ -181,7 +181,7 @@ impl Check {
             manifest,
             session.dustpan.as_deref(),
         );
-        self.room = room.map_err(|error| whole_story(&error));
+        self.room = room.map_err(|error| error_chain(&error));
         if self.aside.items > 0 {
             let kept = SignedDuration::from_hours(24 * KEPT_DAYS);
             let until = clock().saturating_add(kept).unwrap_or(Timestamp::MAX);

@@ -31,7 +31,7 @@ fn what_the_check_says_of_the_dustpan_is_so_and_all_of_it_comes_back() {
     // What starts taken and is set aside stays this time.
     let caches = ["knotbook", "ferrylog", "gullmail", "tidewatch"];
     let caches = caches.map(|program| format!("home/*/.cache/{program}/**"));
-    let mut desk = Desk::with(&caches.each_ref().map(String::as_str)).scanned();
+    let mut desk = TestUi::with(&caches.each_ref().map(String::as_str)).scanned();
     desk.find("recently used");
     desk.key(KeyCode::Char(' '));
     desk.key(KeyCode::Tab);
@@ -102,7 +102,7 @@ fn what_the_check_says_of_the_dustpan_is_so_and_all_of_it_comes_back() {
 
 #[test]
 fn what_was_in_use_is_named_and_tried_again_alone_from_the_report_and_from_arrive() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     let dump = desk.root().join("tmp/dump-4411.bin");
     let program = Program::holding(&dump);
     desk.key(KeyCode::Tab);
@@ -143,7 +143,7 @@ fn what_was_in_use_is_named_and_tried_again_alone_from_the_report_and_from_arriv
 #[test]
 fn the_list_is_saved_once_and_only_for_this_person() {
     use std::os::unix::fs::PermissionsExt as _;
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     desk.key(KeyCode::Tab);
     let path = desk.dir.path().join("list.jsonl");
     for _ in 0..2 {
@@ -173,7 +173,7 @@ fn the_list_is_saved_once_and_only_for_this_person() {
 
 #[test]
 fn what_the_run_did_is_exported_as_a_table_and_a_wrong_name_is_asked_again() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     desk.key(KeyCode::Tab);
     desk.text("sweep");
     desk.key(KeyCode::Char('e'));
@@ -205,7 +205,7 @@ fn what_the_run_did_is_exported_as_a_table_and_a_wrong_name_is_asked_again() {
 
 #[test]
 fn a_pause_holds_the_time_and_looking_again_leads_back_to_the_check() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     desk.key(KeyCode::Tab);
     desk.key(KeyCode::Char('l'));
     assert_eq!(desk.model.station, Station::Check);
@@ -217,14 +217,14 @@ fn a_pause_holds_the_time_and_looking_again_leads_back_to_the_check() {
     ));
     desk.model.station = Station::Sweep;
     desk.model.clock += Duration::from_secs(3);
-    let press = |desk: &mut Desk| {
+    let press = |desk: &mut TestUi| {
         let key = KeyEvent::new(KeyCode::Char('p'), KeyModifiers::NONE);
         update(&mut desk.model, Msg::Key(key))
     };
     assert!(matches!(press(&mut desk)[..], [Effect::HoldSweep]));
     assert!(desk.shown().contains("Paused"));
     desk.model.clock += Duration::from_mins(1);
-    let worked = |desk: &Desk| {
+    let worked = |desk: &TestUi| {
         desk.model
             .sweeping
             .as_ref()

@@ -7,10 +7,10 @@ use jolly_core::computer::Target;
 use jolly_demo::{Fault, FaultyDisk};
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
-use super::{Desk, NOW, frame};
+use super::{NOW, TestUi, frame};
 use crate::options::{Looks, SharedOptions};
-use crate::tui::bench::Source;
 use crate::tui::keys::BINDINGS;
+use crate::tui::lookups::Source;
 use crate::tui::model::Station;
 use crate::tui::msg::{Effect, Msg};
 use crate::tui::update::{start_scan, update};
@@ -23,7 +23,7 @@ const STALL: Duration = Duration::from_secs(2);
 /// what a busy machine takes from a test. How fast it really is, a bench tells.
 const FRAME: Duration = Duration::from_secs(1);
 
-impl Desk {
+impl TestUi {
     /// The same computer on a disk that can be told to stall.
     fn on_a_slow_disk(mut self) -> (Self, Arc<FaultyDisk>) {
         let disk = Arc::new(FaultyDisk::new(Fault::None));
@@ -59,7 +59,7 @@ impl Desk {
     }
 }
 
-fn workers(desk: &Desk) -> Workers {
+fn workers(desk: &TestUi) -> Workers {
     let options = SharedOptions {
         now: Some(NOW.to_owned()),
         state: Some(desk.dir.path().join("state")),
@@ -70,7 +70,7 @@ fn workers(desk: &Desk) -> Workers {
 
 #[test]
 fn a_disk_that_stalls_keeps_no_key_waiting_at_any_station() {
-    let (mut desk, disk) = Desk::new().on_a_slow_disk();
+    let (mut desk, disk) = TestUi::new().on_a_slow_disk();
     let mut workers = workers(&desk);
     disk.stall(STALL);
     for effect in start_scan(&mut desk.model) {
@@ -110,7 +110,7 @@ fn a_disk_that_stalls_keeps_no_key_waiting_at_any_station() {
 
 #[test]
 fn a_stopped_scan_is_called_a_part_wherever_it_leads() {
-    let (mut desk, disk) = Desk::new().on_a_slow_disk();
+    let (mut desk, disk) = TestUi::new().on_a_slow_disk();
     let mut workers = workers(&desk);
     disk.stall(Duration::from_millis(1));
     for effect in start_scan(&mut desk.model) {

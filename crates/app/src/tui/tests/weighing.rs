@@ -8,7 +8,7 @@ use ratatui::crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
 use super::*;
 use crate::tui::model::{Counted, InsideRow};
 
-impl Desk {
+impl TestUi {
     /// The same computer, opened anew as after a restart.
     fn restarted(mut self) -> Self {
         let session = Arc::new(Session::open(&self.options, &self.root()).unwrap());
@@ -70,9 +70,9 @@ impl Desk {
 
 #[test]
 fn a_newcomer_finds_the_biggest_spares_a_folder_takes_the_old_trash_and_undoes() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     // Every key that is pressed here stands in the key line.
-    let offers = |desk: &Desk, keys: &[&str]| {
+    let offers = |desk: &TestUi, keys: &[&str]| {
         let line = desk.frame(142, 44)[43].clone();
         for key in keys {
             assert!(line.contains(key), "{key} is not in: {line}");
@@ -152,7 +152,7 @@ fn focused(shown: &str) -> &str {
 
 #[test]
 fn an_exclusion_is_remembered_undone_suspended_changed_and_deleted() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     let start = desk.files();
     desk.look_at("temporary", "dump-4411");
     desk.key(KeyCode::Char('x'));
@@ -218,7 +218,7 @@ fn an_exclusion_is_remembered_undone_suspended_changed_and_deleted() {
 
 #[test]
 fn a_pattern_that_is_none_or_fits_everything_is_said_before_it_counts() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     let start = desk.takes();
     desk.find("temporary");
     desk.key(KeyCode::Char('x'));
@@ -291,7 +291,7 @@ fn a_pattern_that_is_none_or_fits_everything_is_said_before_it_counts() {
 
 #[test]
 fn single_things_are_taken_and_left_and_say_why() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     let start = desk.takes();
     desk.look_at("temporary", "dump-4411");
     desk.key(KeyCode::Char(' '));
@@ -353,7 +353,7 @@ fn single_things_are_taken_and_left_and_say_why() {
 
 #[test]
 fn what_is_not_of_a_pile_is_told_in_its_folder() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     desk.look_at("trash pia", "regatta");
     let shown = desk.shown();
     let told = row(&shown, &["undated.txt"]);
@@ -375,7 +375,7 @@ fn what_is_not_of_a_pile_is_told_in_its_folder() {
 
 #[test]
 fn a_shop_starts_as_it_says_and_comes_back_to_what_is_built_in() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     let start = desk.files();
     desk.key(KeyCode::Char('s'));
     let Some(Overlay::Starts(view)) = &desk.model.overlay else {
@@ -419,7 +419,7 @@ fn a_shop_starts_as_it_says_and_comes_back_to_what_is_built_in() {
 
 #[test]
 fn a_folder_becomes_a_pile_of_its_own_and_what_was_decided_still_counts() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     // A folder that is guarded can't be a pile; another one can, and is scanned at once.
     let exports = desk.root().join("home/pia/exports");
     std::fs::create_dir_all(exports.join("deep")).unwrap();
@@ -463,7 +463,7 @@ fn a_folder_becomes_a_pile_of_its_own_and_what_was_decided_still_counts() {
 
 #[test]
 fn the_mouse_sets_the_line_takes_and_scrolls() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     let shown = desk.shown();
     let heading = shown.lines().nth(4).unwrap();
     let at = |name: &str| {
@@ -526,7 +526,7 @@ fn the_mouse_sets_the_line_takes_and_scrolls() {
 
 #[test]
 fn what_is_excluded_on_all_computers_counts_on_the_next_one_at_once() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     // The bench knows both computers before anything is excluded.
     let office = desk.dir.path().join("office");
     jolly_demo::build(&office, jolly_demo::DemoLayout::Windows, NOW_SECONDS).unwrap();
@@ -565,8 +565,8 @@ fn what_is_excluded_on_all_computers_counts_on_the_next_one_at_once() {
 
 #[test]
 fn every_view_of_weigh_draws_at_every_size() {
-    let mut desk = Desk::new().scanned();
-    let draws = |desk: &Desk, words: &str| {
+    let mut desk = TestUi::new().scanned();
+    let draws = |desk: &TestUi, words: &str| {
         for (width, height) in [(20, 5), (80, 24), (100, 30), (142, 44), (300, 90)] {
             for ascii in [false, true] {
                 let looks = Looks {
@@ -618,10 +618,10 @@ fn every_view_of_weigh_draws_at_every_size() {
 
 #[test]
 fn all_keys_can_be_read_on_a_small_screen() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     desk.model.size = (80, 24);
     desk.key(KeyCode::Char('?'));
-    let shown = |desk: &Desk| desk.frame(80, 24).join("\n");
+    let shown = |desk: &TestUi| desk.frame(80, 24).join("\n");
     let mut seen = shown(&desk);
     assert!(seen.contains("↑ ↓ show more"), "{seen}");
     for _ in 0..40 {
@@ -638,7 +638,7 @@ fn all_keys_can_be_read_on_a_small_screen() {
 
 #[test]
 fn what_was_chosen_by_hand_is_what_is_swept() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     desk.look_at("temporary", "till-0396");
     desk.key(KeyCode::Char(' '));
     desk.key(KeyCode::Char('/'));
@@ -680,7 +680,7 @@ fn what_was_chosen_by_hand_is_what_is_swept() {
 
 #[test]
 fn what_somebody_writes_into_the_files_meanwhile_counts_from_the_next_scan_on() {
-    let mut desk = Desk::new().scanned();
+    let mut desk = TestUi::new().scanned();
     let start = desk.files();
     desk.look_at("temporary", "pair-one");
     desk.key(KeyCode::Char('x'));

@@ -2,10 +2,10 @@
 
 use std::sync::Arc;
 
-use jolly_core::run::Returned;
+use jolly_core::run::RestoreSummary;
 
-use crate::tui::bench::shown;
 use crate::tui::keys::Action;
+use crate::tui::lookups::shown;
 use crate::tui::model::{DustpanView, Model, Overlay, PanRow};
 use crate::tui::msg::{Dustpans, Effect};
 use crate::tui::update::moved;
@@ -126,7 +126,10 @@ fn empty(model: &mut Model, view: &mut DustpanView, asked: Option<usize>) -> Vec
 }
 
 /// Takes in what came back.
-pub(super) fn brought_back(model: &mut Model, result: Result<Returned, String>) -> Vec<Effect> {
+pub(super) fn brought_back(
+    model: &mut Model,
+    result: Result<RestoreSummary, String>,
+) -> Vec<Effect> {
     model.message = Some(match result {
         Err(why) => why,
         Ok(returned) => told(&returned),
@@ -151,7 +154,7 @@ fn reload(model: &mut Model) -> Vec<Effect> {
     session.map(Effect::LoadDustpans).into_iter().collect()
 }
 
-fn told(returned: &Returned) -> String {
+fn told(returned: &RestoreSummary) -> String {
     let back = returned.items.iter().filter(|(_, back)| back.is_back());
     let back = back.count() as u64;
     let mut others = returned.items.iter().filter(|(_, back)| !back.is_back());

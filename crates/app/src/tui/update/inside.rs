@@ -2,13 +2,13 @@
 
 use std::sync::Arc;
 
-use jolly_core::decide::{Arrangement, Choice, EntryId, Inside, Node, Others, Standing};
+use jolly_core::decide::{Arrangement, Choice, Disposition, EntryId, Inside, Node, Others};
 use jolly_core::pile::Sum;
 use tui_input::Input;
 
 use crate::tui::keys::Action;
 use crate::tui::model::{InsideRow, InsideView, Model, OpenPile, Overlay, Weigh};
-use crate::tui::msg::{Effect, Search};
+use crate::tui::msg::{Effect, InsideSearch};
 use crate::tui::update::change::change;
 use crate::tui::update::{moved, weigh};
 
@@ -104,11 +104,11 @@ fn look_for_others(model: &Model, folders: &[EntryId]) -> Vec<Effect> {
 }
 
 /// A search inside the pile that is open, and the number of its view.
-fn search(model: &Model, text: String) -> Option<(u32, Search)> {
+fn search(model: &Model, text: String) -> Option<(u32, InsideSearch)> {
     let weigh = model.weigh.as_ref()?;
     let view = weigh.inside.as_ref()?;
     let opened = view.opened.as_ref()?;
-    let search = Search {
+    let search = InsideSearch {
         scan: Arc::clone(&weigh.scan),
         inside: Arc::clone(&opened.inside),
         arrangement: Arc::clone(&opened.arrangement),
@@ -238,7 +238,7 @@ fn told(model: &Model, node: Node, id: EntryId, before: Sum) -> Option<String> {
     }
     Some(match node {
         Node::Item(item) => match weigh.decisions.standing(&weigh.scan, item) {
-            Standing::Excluded(at) => {
+            Disposition::Excluded(at) => {
                 let all = weigh.decisions.exclusions();
                 let name = all.get(at).map(|one| one.exclusion.name());
                 format!("It is excluded ({}); X shows all exclusions.", name.unwrap_or_default())

@@ -78,7 +78,7 @@ fn say(model: &mut Model, mut draft: Box<PlaceDraft>) -> Vec<Effect> {
     };
     let folder = draft.folder.value().trim();
     let is_below = folder.trim_matches('/').is_empty();
-    let folder = match session.target.as_meant(folder.as_bytes()) {
+    let folder = match session.target.parse_user_path(folder.as_bytes()) {
         _ if is_below => Err("name a folder below the computer's root".to_owned()),
         Ok(folder) => Ok(folder),
         Err(error) => Err(error.to_string()),
@@ -145,7 +145,7 @@ pub(super) fn added(model: &mut Model, added: Result<Opened, String>) -> Vec<Eff
     selection.skip = renumber(&model.selection.skip);
     selection.only = renumber(&model.selection.only);
     model.rules_off = renumber(&model.rules_off);
-    for computer in &mut model.bench.computers {
+    for computer in &mut model.lookups.computers {
         if let Look::Done(arrived) = &mut computer.look
             && arrived.session.target.key() == session.target.key()
         {

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use jolly_core::report::Form;
 use tui_input::Input;
 
-use crate::tui::bench::shown;
+use crate::tui::lookups::shown;
 use crate::tui::model::{Model, Overlay, Saves};
 use crate::tui::msg::Effect;
 

@@ -30,11 +30,11 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         Action::PageDown => (0..PAGE).for_each(|_| step(weigh, 1)),
         Action::First => {
             weigh.focus = 0;
-            settle(weigh, 1);
+            skip_gap(weigh, 1);
         }
         Action::Last => {
             weigh.focus = weigh.rows.len().saturating_sub(1);
-            settle(weigh, -1);
+            skip_gap(weigh, -1);
         }
         Action::Toggle => {
             let piles = meant(weigh, false);
@@ -93,7 +93,7 @@ pub(super) fn act_on_piles(model: &mut Model, action: Action) -> Vec<Effect> {
             model.overlay = Some(Overlay::Decided(at));
         }
         Action::Undo | Action::Redo => return back_or_again(model, action),
-        Action::Back => model.station = Station::Scan,
+        Action::RestoreOutcome => model.station = Station::Scan,
         Action::Onward => return check(model),
         _ => {}
     }
@@ -157,11 +157,11 @@ pub(super) fn check(model: &mut Model) -> Vec<Effect> {
 pub(super) fn step(weigh: &mut Weigh, by: isize) {
     let last = weigh.rows.len().saturating_sub(1);
     weigh.focus = weigh.focus.saturating_add_signed(by).min(last);
-    settle(weigh, by);
+    skip_gap(weigh, by);
 }
 
 /// Leaves a gap, in the direction of the step.
-fn settle(weigh: &mut Weigh, by: isize) {
+fn skip_gap(weigh: &mut Weigh, by: isize) {
     if matches!(weigh.rows.get(weigh.focus), Some(Row::Gap)) {
         weigh.focus = weigh.focus.saturating_add_signed(by.signum());
     }

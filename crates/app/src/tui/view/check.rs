@@ -9,8 +9,8 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
 
-use crate::tui::bench::shown;
 use crate::tui::draw::{Pieces, cut, left, right, wrap};
+use crate::tui::lookups::shown;
 use crate::tui::model::{Check, Model, Rehearsal, WORD};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;

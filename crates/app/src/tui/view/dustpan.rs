@@ -8,8 +8,8 @@ use ratatui::layout::Rect;
 use ratatui::text::Line;
 
 use crate::tui::areas::first_row;
-use crate::tui::bench::shown;
 use crate::tui::draw::{Pieces, cut, cut_front, left, right};
+use crate::tui::lookups::shown;
 use crate::tui::model::{Context, DustpanRun, DustpanView, Model, PanRow};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::{edge, keyline, lines, page, raise};

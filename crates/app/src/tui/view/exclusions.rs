@@ -38,7 +38,7 @@ pub(super) fn draw(
     let Some(weigh) = &model.weigh else { return };
     let all = weigh.decisions.exclusions();
     let width = usize::from(work.width);
-    let columns = Columns::fit(width);
+    let columns = ExclusionColumns::fit(width);
     let quiet = theme.style(Role::Quiet);
     let mut rows = vec![
         Line::styled(
@@ -76,14 +76,14 @@ pub(super) fn draw(
 }
 
 /// Which columns fit.
-struct Columns {
+struct ExclusionColumns {
     what: usize,
     why: usize,
     has_since: bool,
     has_files: bool,
 }
 
-impl Columns {
+impl ExclusionColumns {
     fn fit(width: usize) -> Self {
         let fixed = 3 + SCOPE + SIZE + SIZE + 2;
         let has_files = width >= fixed + FILES + WHY + 28;

@@ -19,7 +19,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         return lines(frame, area, vec![line]);
     }
     let most = scanning.places.iter().map(|place| place.bytes).max();
-    let columns = Columns {
+    let columns = ScanColumns {
         name: width.saturating_sub(NAMES + FOUND + 7).min(60),
         bar: width.saturating_sub(NAMES + FOUND + 69).min(44),
         most: most.unwrap_or(0).max(1),
@@ -111,7 +111,7 @@ fn left_to_do(model: &Model, theme: &Theme) -> Line<'static> {
 }
 
 /// Where the columns of a place stand.
-struct Columns {
+struct ScanColumns {
     name: usize,
     bar: usize,
     /// The bytes that fill a whole bar.
@@ -122,7 +122,7 @@ struct Columns {
 const NAMES: usize = 12;
 const FOUND: usize = 12;
 
-impl Columns {
+impl ScanColumns {
     fn heading(&self, theme: &Theme) -> Line<'static> {
         let mut line = Pieces::default();
         let quiet = theme.style(Role::Quiet);
@@ -137,7 +137,7 @@ fn row(
     theme: &Theme,
     place: &PlaceProgress,
     beat: Option<usize>,
-    columns: &Columns,
+    columns: &ScanColumns,
 ) -> Line<'static> {
     let glyphs = &theme.glyphs;
     let (mark, role) = match (beat, place.is_begun) {

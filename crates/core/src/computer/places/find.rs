@@ -15,7 +15,7 @@ use crate::computer::{Layout, TargetPath};
 const MOST_PATHS: usize = 10_000;
 
 /// One part of a path to be found.
-enum Part<'a> {
+enum GlobPart<'a> {
     Name(&'a str),
     Pattern(GlobMatcher),
 }
@@ -34,7 +34,7 @@ pub(crate) fn literal(name: &str) -> String {
     }
 }
 
-fn read(part: &str, layout: Layout) -> Part<'_> {
+fn read(part: &str, layout: Layout) -> GlobPart<'_> {
     let glob = || {
         GlobBuilder::new(part)
             .literal_separator(true)
@@ -43,12 +43,12 @@ fn read(part: &str, layout: Layout) -> Part<'_> {
             .ok()
     };
     match is_pattern(part).then(glob).flatten() {
-        Some(glob) => Part::Pattern(glob.compile_matcher()),
-        None => Part::Name(part),
+        Some(glob) => GlobPart::Pattern(glob.compile_matcher()),
+        None => GlobPart::Name(part),
     }
 }
 
-impl Part<'_> {
+impl GlobPart<'_> {
     fn fits(&self, name: &[u8], layout: Layout) -> bool {
         match self {
             Self::Name(part) => layout.is_same_name(part.as_bytes(), name),
@@ -117,12 +117,12 @@ fn matching(
     disk: &dyn Disk,
     root: &Folder,
     path: &TargetPath,
-    part: &Part<'_>,
+    part: &GlobPart<'_>,
     layout: Layout,
 ) -> io::Result<Vec<(TargetPath, Kind)>> {
     let folder = disk.open_folder(root, path.as_bytes())?;
     let mut found = Vec::new();
-    if let Part::Name(name) = part
+    if let GlobPart::Name(name) = part
         && !layout.ignores_case()
     {
         let Ok(below) = path.join(name.as_bytes()) else {

@@ -14,7 +14,7 @@ use crate::computer::places::{find, profile};
 use crate::computer::{Account, Layout, Personal, Place, Places, TargetPath};
 
 /// What is known of a target when its places are looked for.
-pub(crate) struct Ground<'a> {
+pub(crate) struct PlaceContext<'a> {
     pub disk: &'a dyn Disk,
     pub root: &'a Folder,
     pub layout: Layout,
@@ -85,38 +85,38 @@ const PERSONAL: [(Layout, &[&str]); 2] = [
 ];
 
 /// Finds the places, and the homes whose search for browser profiles was cut short.
-pub(crate) fn locate(ground: &Ground<'_>) -> (Places, Vec<TargetPath>) {
-    let mut places = Places::of_layout(ground.layout);
+pub(crate) fn locate(context: &PlaceContext<'_>) -> (Places, Vec<TargetPath>) {
+    let mut places = Places::of_layout(context.layout);
     let mut partly = Vec::new();
-    if ground.layout == Layout::Linux {
-        linux(ground, &mut places);
+    if context.layout == Layout::Linux {
+        linux(context, &mut places);
     } else {
-        by_table(ground, &mut places);
+        by_table(context, &mut places);
     }
-    for number in 0..ground.accounts.len() {
-        partly.extend(profiles(ground, number, &mut places));
+    for number in 0..context.accounts.len() {
+        partly.extend(profiles(context, number, &mut places));
     }
     (places, partly)
 }
 
-fn linux(ground: &Ground<'_>, places: &mut Places) {
+fn linux(context: &PlaceContext<'_>, places: &mut Places) {
     for place in [Place::Root, Place::Temp, Place::Logs, Place::Programs] {
         for usual in place.usual(Layout::Linux) {
             add(places, place, None, TargetPath::new(*usual).ok());
         }
     }
-    for (number, account) in ground.accounts.iter().enumerate() {
+    for (number, account) in context.accounts.iter().enumerate() {
         let home = &account.home;
         let at = Some(number);
-        let config = bases(ground, account, &places.personal).config;
-        let (downloads, desktop) = own_folders(ground, account, config.as_ref(), places);
+        let config = bases(context, account, &places.personal).config;
+        let (downloads, desktop) = own_folders(context, account, config.as_ref(), places);
         // Known by now is what else a base must not hold.
         let Bases {
             cache,
             config,
             data,
             state,
-        } = bases(ground, account, &places.personal);
+        } = bases(context, account, &places.personal);
         add(places, Place::Home, at, Some(home.clone()));
         add(places, Place::AccountTemp, at, home.join(b"tmp").ok());
         add(places, Place::AccountTemp, at, home.join(b".tmp").ok());
@@ -139,25 +139,25 @@ fn linux(ground: &Ground<'_>, places: &mut Places) {
 
 /// Notes what is an account's own; where its downloads and its desktop are.
 fn own_folders(
-    ground: &Ground<'_>,
+    context: &PlaceContext<'_>,
     account: &Account,
     config: Option<&TargetPath>,
     places: &mut Places,
 ) -> (Option<TargetPath>, Option<TargetPath>) {
     let home = &account.home;
-    let text = read_user_dirs(ground, config);
+    let text = read_user_dirs(context, config);
     let dirs = user_dirs::read(home, text.as_deref().unwrap_or_default());
     // Where nothing is known of where this person keeps things, every folder that they see is theirs.
     if text.is_none() || !dirs.is_clear {
         places.personal.close(home);
     }
     let own = dirs.personal.iter();
-    for own in own.filter(|own| own.below(home).is_some() || ground.is_nobodys(own)) {
+    for own in own.filter(|own| own.below(home).is_some() || context.is_nobodys(own)) {
         places.personal.add(own);
     }
     // The usual folder needs no proof; one that a file of the target names does.
     let is_place = |path: &TargetPath, usual: &[u8]| {
-        home.join(usual).as_ref() == Ok(path) || ground.may_be_place(account, path)
+        home.join(usual).as_ref() == Ok(path) || context.may_be_place(account, path)
     };
     let downloads = dirs.downloads.filter(|path| is_place(path, b"Downloads"));
     let desktop = dirs.desktop.filter(|path| is_place(path, b"Desktop"));
@@ -166,10 +166,10 @@ fn own_folders(
 
 /// The file in which a person says where they keep things, empty where there is none; nothing where it
 /// can't be read as it stands.
-fn read_user_dirs(ground: &Ground<'_>, config: Option<&TargetPath>) -> Option<Vec<u8>> {
+fn read_user_dirs(context: &PlaceContext<'_>, config: Option<&TargetPath>) -> Option<Vec<u8>> {
     let read = read_small(
-        ground.disk,
-        ground.root,
+        context.disk,
+        context.root,
         config?.as_bytes(),
         c"user-dirs.dirs",
     );
@@ -180,7 +180,7 @@ fn read_user_dirs(ground: &Ground<'_>, config: Option<&TargetPath>) -> Option<Ve
     }
 }
 
-impl Ground<'_> {
+impl PlaceContext<'_> {
     /// Whether what an account, or the environment of its person, names can be a place of theirs: a
     /// folder strictly below their home that is theirs, and that neither is nor holds another home, what
     /// is usually a place or what is usually somebody's own.
@@ -281,11 +281,11 @@ struct Bases {
 
 /// Where an account's base folders lie. What the environment says counts for the person alone who runs
 /// this, and only where it could be a place of theirs; else the usual folder counts.
-fn bases(ground: &Ground<'_>, account: &Account, personal: &Personal) -> Bases {
+fn bases(context: &PlaceContext<'_>, account: &Account, personal: &Personal) -> Bases {
     let home = &account.home;
-    let named = |variable: &str| (ground.environment)(variable);
-    let is_own = ground.is_live
-        && ground.runner == Some(account.user)
+    let named = |variable: &str| (context.environment)(variable);
+    let is_own = context.is_live
+        && context.runner == Some(account.user)
         && named("HOME")
             .is_some_and(|text| TargetPath::from_inside(text.as_bytes()).as_ref() == Ok(home));
     let base = |variable: &str, usual: &str| {
@@ -303,7 +303,7 @@ fn bases(ground: &Ground<'_>, account: &Account, personal: &Personal) -> Bases {
                     personal.over(path).next().is_none()
                         && !known.any(|own| own.below(path).is_some())
                 };
-                Some(path) == usual.as_ref() || (is_apart() && ground.may_be_place(account, path))
+                Some(path) == usual.as_ref() || (is_apart() && context.may_be_place(account, path))
             })
             .or(usual)
     };
@@ -316,20 +316,20 @@ fn bases(ground: &Ground<'_>, account: &Account, personal: &Personal) -> Bases {
 }
 
 /// Windows and macos: every place lies where the table says, whatever the case of its names.
-fn by_table(ground: &Ground<'_>, places: &mut Places) {
-    let homes = Place::Home.usual(ground.layout);
+fn by_table(context: &PlaceContext<'_>, places: &mut Places) {
+    let homes = Place::Home.usual(context.layout);
     let folders = |base: &TargetPath, pattern: &str| {
         let parts: Vec<&str> = pattern.split('/').filter(|part| !part.is_empty()).collect();
-        find::folders(ground.disk, ground.root, base, &parts, ground.layout)
+        find::folders(context.disk, context.root, base, &parts, context.layout)
     };
     for place in Place::by_path() {
-        for usual in place.usual(ground.layout) {
+        for usual in place.usual(context.layout) {
             let below_home = homes
                 .iter()
                 .filter(|_| place.is_per_account())
                 .find_map(|home| usual.strip_prefix(home));
             if let Some(below) = below_home {
-                for (number, account) in ground.accounts.iter().enumerate() {
+                for (number, account) in context.accounts.iter().enumerate() {
                     for path in folders(&account.home, below) {
                         add(places, place, Some(number), Some(path));
                     }
@@ -339,14 +339,14 @@ fn by_table(ground: &Ground<'_>, places: &mut Places) {
             for path in folders(&TargetPath::root(), usual) {
                 let owner = place
                     .is_per_account()
-                    .then(|| owner(ground, place, &path))
+                    .then(|| owner(context, place, &path))
                     .flatten();
                 add(places, place, owner, Some(path));
             }
         }
     }
-    for account in ground.accounts {
-        let own = PERSONAL.iter().filter(|(of, _)| *of == ground.layout);
+    for account in context.accounts {
+        let own = PERSONAL.iter().filter(|(of, _)| *of == context.layout);
         for name in own.flat_map(|(_, names)| *names) {
             let found = folders(&account.home, name);
             for own in &found {
@@ -354,7 +354,7 @@ fn by_table(ground: &Ground<'_>, places: &mut Places) {
             }
         }
         // Where else somebody keeps things there is written in a part of the registry that isn't read.
-        if ground.layout == Layout::Windows {
+        if context.layout == Layout::Windows {
             places.personal.close(&account.home);
         }
     }
@@ -362,20 +362,20 @@ fn by_table(ground: &Ground<'_>, places: &mut Places) {
 
 /// Whose a folder outside the homes is: a recycle folder's by its security identifier, a trash's
 /// at the root of a volume by the user's number, a per-boot temp folder's by who owns it.
-fn owner(ground: &Ground<'_>, place: Place, path: &TargetPath) -> Option<usize> {
+fn owner(context: &PlaceContext<'_>, place: Place, path: &TargetPath) -> Option<usize> {
     let name = std::str::from_utf8(path.name()).ok()?;
     let user = || {
-        let parent = ground
+        let parent = context
             .disk
-            .open_folder(ground.root, path.parent()?.as_bytes())
+            .open_folder(context.root, path.parent()?.as_bytes())
             .ok()?;
-        Some(ground.disk.stat(&parent, path.as_name()).ok()?.user)
+        Some(context.disk.stat(&parent, path.as_name()).ok()?.user)
     };
-    let of_user = |user: u32| ground.people.users.get(&user).copied();
-    match (ground.layout, place) {
+    let of_user = |user: u32| context.people.users.get(&user).copied();
+    match (context.layout, place) {
         (Layout::Windows, _) => {
-            let by_id = ground.people.security_ids.get(name).copied();
-            by_id.or_else(|| of_recycled(ground, path))
+            let by_id = context.people.security_ids.get(name).copied();
+            by_id.or_else(|| of_recycled(context, path))
         }
         (_, Place::Trash) => of_user(name.parse::<u32>().ok()?),
         _ => of_user(user()?),
@@ -387,11 +387,14 @@ const MOST_ASKED: usize = 50;
 
 /// Whose a recycle folder is that no account's identifier names: the one account whose home all
 /// original places in it lie in.
-fn of_recycled(ground: &Ground<'_>, path: &TargetPath) -> Option<usize> {
-    let folder = ground.disk.open_folder(ground.root, path.as_bytes()).ok()?;
+fn of_recycled(context: &PlaceContext<'_>, path: &TargetPath) -> Option<usize> {
+    let folder = context
+        .disk
+        .open_folder(context.root, path.as_bytes())
+        .ok()?;
     let mut asked = 0;
     let mut owners: Vec<usize> = Vec::new();
-    let listed = ground.disk.list(&folder, &mut |entry| {
+    let listed = context.disk.list(&folder, &mut |entry| {
         if !entry
             .name
             .to_bytes()
@@ -402,7 +405,7 @@ fn of_recycled(ground: &Ground<'_>, path: &TargetPath) -> Option<usize> {
         }
         asked += 1;
         let mut bytes = Vec::new();
-        let read = ground.disk.open_file(&folder, entry.name).map(|file| {
+        let read = context.disk.open_file(&folder, entry.name).map(|file| {
             file.take(crate::format::RECYCLED_MOST)
                 .read_to_end(&mut bytes)
         });
@@ -412,7 +415,7 @@ fn of_recycled(ground: &Ground<'_>, path: &TargetPath) -> Option<usize> {
             let original = recycled.original.to_lowercase();
             let rest = original.split_once(':').map_or("", |(_, rest)| rest);
             let ends = rest.match_indices('\\').map(|(at, _)| at + 1);
-            let homes = &ground.people.homes;
+            let homes = &context.people.homes;
             owners.extend(ends.into_iter().find_map(|end| homes.get(rest.get(..end)?)));
         }
         if asked < MOST_ASKED {
@@ -440,19 +443,19 @@ fn home_on_drive(account: &Account) -> String {
 
 /// Adds the browser profiles of an account, and the caches that mirror them; tells the home when
 /// the search was cut short.
-fn profiles(ground: &Ground<'_>, number: usize, places: &mut Places) -> Option<TargetPath> {
-    let account = ground.accounts.get(number)?;
+fn profiles(context: &PlaceContext<'_>, number: usize, places: &mut Places) -> Option<TargetPath> {
+    let account = context.accounts.get(number)?;
     let home = &account.home;
     let one = |below: &str| {
         let parts: Vec<&str> = below.split('/').collect();
-        find::folders(ground.disk, ground.root, home, &parts, ground.layout)
+        find::folders(context.disk, context.root, home, &parts, context.layout)
             .into_iter()
             .next()
     };
     // Where profiles are kept, and where the caches are that mirror them.
-    let (starts, config, cache) = match ground.layout {
+    let (starts, config, cache) = match context.layout {
         Layout::Linux => {
-            let bases = bases(ground, account, &places.personal);
+            let bases = bases(context, account, &places.personal);
             (None, bases.config, bases.cache)
         }
         Layout::Windows => {
@@ -469,7 +472,7 @@ fn profiles(ground: &Ground<'_>, number: usize, places: &mut Places) -> Option<T
             )
         }
     };
-    let (found, is_whole) = profile::find(ground.disk, ground.root, home, starts);
+    let (found, is_whole) = profile::find(context.disk, context.root, home, starts);
     for profile in found {
         let mirror = config
             .as_ref()

@@ -180,13 +180,13 @@ fn in_sandbox(below: &[u8]) -> Option<Vec<u8>> {
 }
 
 #[derive(Default)]
-struct Names {
+struct ProfileNames {
     /// In small letters: a copy of a disk may have lost the case of its names.
     files: HashSet<Vec<u8>>,
     folders: Vec<Vec<u8>>,
 }
 
-impl Names {
+impl ProfileNames {
     fn has(&self, files: &[&str]) -> bool {
         files
             .iter()
@@ -195,8 +195,8 @@ impl Names {
 }
 
 /// A folder's files and folders; nothing where it can't be read.
-fn names_of(disk: &dyn Disk, root: &Folder, path: &TargetPath) -> Names {
-    let mut names = Names::default();
+fn names_of(disk: &dyn Disk, root: &Folder, path: &TargetPath) -> ProfileNames {
+    let mut names = ProfileNames::default();
     let Ok(folder) = disk.open_folder(root, path.as_bytes()) else {
         return names;
     };

@@ -5,7 +5,7 @@ fn arb_bytes(most: usize) -> impl Strategy<Value = Vec<u8>> {
     proptest::collection::vec(1..=255_u8, 1..most)
 }
 
-fn arb_entry() -> impl Strategy<Value = (Entry, Vec<u8>)> {
+fn arb_entry() -> impl Strategy<Value = (ArchiveEntry, Vec<u8>)> {
     let attributes = proptest::collection::vec(
         (
             arb_bytes(20),
@@ -29,7 +29,7 @@ fn arb_entry() -> impl Strategy<Value = (Entry, Vec<u8>)> {
             |(path, (user, group, mode), (one, other), attributes, (link, size), bytes)| {
                 let stamp = |(seconds, nanos)| Stamp { seconds, nanos };
                 let is_link = link.is_some();
-                let entry = Entry {
+                let entry = ArchiveEntry {
                     path,
                     body: match (link, size) {
                         (Some(link), _) => Body::Link(link),
@@ -39,7 +39,7 @@ fn arb_entry() -> impl Strategy<Value = (Entry, Vec<u8>)> {
                             stored: bytes.len() as u64,
                         },
                     },
-                    traits: Traits {
+                    metadata: Metadata {
                         user,
                         group,
                         mode,
@@ -69,7 +69,7 @@ fn archives() -> impl Strategy<Value = Vec<u8>> {
         archive.extend_from_slice(&bytes);
         pad(&mut archive, bytes.len() as u64).unwrap();
         let stored = map.len() as u64 + 5;
-        let sparse = Entry {
+        let sparse = ArchiveEntry {
             body: Body::Sparse {
                 size: 1 << 40,
                 stored,

@@ -3,7 +3,7 @@
 
 use crate::computer::{Layout, TargetPath};
 use crate::rule::guard::name::{guarded_folder_name, guarded_pair};
-use crate::rule::guard::{Names, lists};
+use crate::rule::guard::{NameForms, lists};
 use crate::rule::{Guard, Guards, Rule, Search};
 
 /// Whether the lists know a folder of the system below the topmost folder of a path.
@@ -61,11 +61,11 @@ impl FolderGuards {
         let depth = folder.parts().count();
         let deepest = listed.iter().map(|listed| parts_of(listed)).max();
         // Below the deepest folder of the lists only what is above decides.
-        let names = (deepest >= Some(depth)).then(|| Names::of(folder, guards.layout));
+        let names = (deepest >= Some(depth)).then(|| NameForms::of(folder, guards.layout));
         let is_system = match (&names, above) {
             (None, Some(above)) => above.is_system,
             (Some(names), _) => names.is_system(),
-            (None, None) => is_near_system && Names::of(folder, guards.layout).is_system(),
+            (None, None) => is_near_system && NameForms::of(folder, guards.layout).is_system(),
         };
         let is_above_system = || {
             let names = names.as_ref();

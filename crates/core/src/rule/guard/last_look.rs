@@ -115,11 +115,11 @@ fn is_seen(layout: Layout, name: &[u8]) -> bool {
 pub(crate) struct LastGuard<'a> {
     target: &'a Target,
     kept: &'a Kept,
-    near: Option<Near>,
+    near: Option<FolderFacts>,
 }
 
 /// What holds for everything right in one folder.
-struct Near {
+struct FolderFacts {
     folder: Vec<u8>,
     /// Its path in small letters, with a slash at both ends; a name is put behind it.
     text: String,
@@ -160,13 +160,13 @@ impl<'a> LastGuard<'a> {
             self.near = None;
         }
         let is_mail = |folder: &[u8]| is_in_maildir(self.target, folder);
-        let look = || Near::new(self.kept, &is_mail, folder);
+        let look = || FolderFacts::new(self.kept, &is_mail, folder);
         let near = self.near.get_or_insert_with(look);
         near.refusal(self.kept, rule, within, (path, kind))
     }
 }
 
-impl Near {
+impl FolderFacts {
     fn new(kept: &Kept, is_mail: &dyn Fn(&[u8]) -> bool, folder: &[u8]) -> Self {
         let lower = small(folder);
         let text = if lower.is_empty() {

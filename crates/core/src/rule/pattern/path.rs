@@ -159,7 +159,7 @@ fn choices(part: &str) -> Option<Vec<String>> {
 }
 
 #[derive(Clone, Debug)]
-enum Part {
+enum PatternPart {
     /// `**`: any number of folders; at the end everything below.
     Deep,
     Name(Arc<NameTest>),
@@ -167,9 +167,9 @@ enum Part {
 
 /// How far into a pattern a folder has come: a set of the parts that may be next, one bit each.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub(crate) struct Reached(u64);
+pub(crate) struct NfaStates(u64);
 
-impl Reached {
+impl NfaStates {
     /// Whether nothing below can match any more.
     pub(crate) fn is_nowhere(self) -> bool {
         self.0 == 0
@@ -181,7 +181,7 @@ const MOST_PARTS: usize = 64;
 
 #[derive(Clone, Debug)]
 enum Form {
-    Parts(Box<[Part]>),
+    Parts(Box<[PatternPart]>),
     /// A pattern that can't be taken apart: alternatives with slashes in them.
     Whole(Arc<LazyGlob>),
 }
@@ -212,11 +212,11 @@ impl PathPattern {
             let form = Form::Whole(Arc::new(LazyGlob::new(whole)));
             return Ok(Self { form, folds });
         }
-        let parts: Result<Box<[Part]>, String> = names
+        let parts: Result<Box<[PatternPart]>, String> = names
             .into_iter()
             .map(|name| match name {
-                "**" => Ok(Part::Deep),
-                name => Ok(Part::Name(Arc::new(NameTest::new(name, layout)?))),
+                "**" => Ok(PatternPart::Deep),
+                name => Ok(PatternPart::Name(Arc::new(NameTest::new(name, layout)?))),
             })
             .collect();
         Ok(Self {
@@ -230,7 +230,7 @@ impl PathPattern {
         matches!(self.form, Form::Parts(_))
     }
 
-    fn parts(&self) -> &[Part] {
+    fn parts(&self) -> &[PatternPart] {
         match &self.form {
             Form::Parts(parts) => parts,
             Form::Whole(_) => &[],
@@ -238,23 +238,23 @@ impl PathPattern {
     }
 
     /// At the root that it is relative to.
-    pub(crate) fn start(&self) -> Reached {
-        self.settle(1)
+    pub(crate) fn start(&self) -> NfaStates {
+        self.epsilon_closure(1)
     }
 
     /// `**` may stand for no folder at all.
-    fn settle(&self, mut bits: u64) -> Reached {
+    fn epsilon_closure(&self, mut bits: u64) -> NfaStates {
         for (at, part) in self.parts().iter().enumerate() {
             let is_last = at + 1 == self.parts().len();
-            if bits & (1 << at) != 0 && matches!(part, Part::Deep) && !is_last {
+            if bits & (1 << at) != 0 && matches!(part, PatternPart::Deep) && !is_last {
                 bits |= 1 << (at + 1);
             }
         }
-        Reached(bits)
+        NfaStates(bits)
     }
 
     /// One folder deeper.
-    pub(crate) fn enter(&self, reached: Reached, name: Spelling<'_>) -> Reached {
+    pub(crate) fn enter(&self, reached: NfaStates, name: Spelling<'_>) -> NfaStates {
         let mut bits = 0;
         for (at, part) in self.parts().iter().enumerate() {
             if reached.0 & (1 << at) == 0 {
@@ -262,27 +262,27 @@ impl PathPattern {
             }
             let is_last = at + 1 == self.parts().len();
             match part {
-                Part::Deep => bits |= 1 << at,
-                Part::Name(test) if !is_last && test.passes(name, self.folds) => {
+                PatternPart::Deep => bits |= 1 << at,
+                PatternPart::Name(test) if !is_last && test.passes(name, self.folds) => {
                     bits |= 1 << (at + 1);
                 }
-                Part::Name(_) => {}
+                PatternPart::Name(_) => {}
             }
         }
-        self.settle(bits)
+        self.epsilon_closure(bits)
     }
 
     /// What it asks of a name in a folder reached so.
-    pub(crate) fn asks(&self, reached: Reached) -> Option<&Arc<NameTest>> {
+    pub(crate) fn asks(&self, reached: NfaStates) -> Option<&Arc<NameTest>> {
         match self.parts().last()? {
-            Part::Name(test) if reached.0 & self.last_bit() != 0 => Some(test),
-            Part::Name(_) | Part::Deep => None,
+            PatternPart::Name(test) if reached.0 & self.last_bit() != 0 => Some(test),
+            PatternPart::Name(_) | PatternPart::Deep => None,
         }
     }
 
     /// Whether it matches every name in a folder reached so.
-    pub(crate) fn takes_all(&self, reached: Reached) -> bool {
-        matches!(self.parts().last(), Some(Part::Deep)) && reached.0 & self.last_bit() != 0
+    pub(crate) fn takes_all(&self, reached: NfaStates) -> bool {
+        matches!(self.parts().last(), Some(PatternPart::Deep)) && reached.0 & self.last_bit() != 0
     }
 
     fn last_bit(&self) -> u64 {
@@ -304,7 +304,7 @@ impl PathPattern {
     }
 
     /// Whether it matches a name in a folder reached so; of a pattern that is taken apart.
-    pub(crate) fn matches_in(&self, reached: Reached, name: &[u8]) -> bool {
+    pub(crate) fn matches_in(&self, reached: NfaStates, name: &[u8]) -> bool {
         self.takes_all(reached)
             || self.asks(reached).is_some_and(|test| {
                 let small = name.to_ascii_lowercase();
@@ -322,7 +322,7 @@ impl PathPattern {
     }
 
     /// How far into it a folder has come, by its path below the root.
-    pub(crate) fn reached_in(&self, folder: &[u8]) -> Reached {
+    pub(crate) fn reached_in(&self, folder: &[u8]) -> NfaStates {
         let mut reached = self.start();
         if folder.is_empty() {
             return reached;

@@ -50,12 +50,12 @@ impl Probe for Listed<'_, '_> {
 
     fn rule(&self, at: usize) -> (RuleNumber, &Rule) {
         let number = self.searches[at].search.rule;
-        (number, &self.shared.ground.rules.rule(number).rule)
+        (number, &self.shared.context.rules.rule(number).rule)
     }
 
     fn fit(&mut self, at: usize) -> Fit {
         let over = &self.searches[at];
-        let rule = self.shared.ground.rules.rule(over.search.rule);
+        let rule = self.shared.context.rules.rule(over.search.rule);
         // What another rule's recogniser would say was asked when the list was made, and this is the same
         // thing still: it can't be that one's.
         if rule.rule.detect.is_some_and(Detect::looks_inside) && !self.is_own(at) {
@@ -78,7 +78,7 @@ impl Probe for Listed<'_, '_> {
 
     fn guard(&mut self, at: usize) -> Option<Guard> {
         let search = self.searches[at].search;
-        let rule = &self.shared.ground.rules.rule(search.rule).rule;
+        let rule = &self.shared.context.rules.rule(search.rule).rule;
         let refused =
             self.last_guard
                 .refusal(rule, &search.root, (&self.item.path, self.item.kind))?;
@@ -119,7 +119,7 @@ impl Probe for Listed<'_, '_> {
             name: self.name,
             kind: self.stat.kind,
         };
-        let rule = &self.shared.ground.rules.rule(search.rule).rule;
+        let rule = &self.shared.context.rules.rule(search.rule).rule;
         let found = self.shared.recogniser.look(rule, detect, &candidate);
         let is_it = matches!(found, Finding::Is(_));
         self.is_other |= !is_it;

@@ -8,7 +8,7 @@ use std::thread::Scope;
 use jolly_disk::Stat;
 
 use crate::cancel::CancelToken;
-use crate::dustpan::{Dustpan, Frame, Prover, Writer};
+use crate::dustpan::{Dustpan, Frame, Verifier, Writer};
 use crate::plan::Outcome;
 use crate::plan::item_outcome::ItemOutcome;
 use crate::rule::Removal;
@@ -132,7 +132,7 @@ pub(crate) fn stayed<'v>(
 }
 
 fn prove_all(
-    prover: &mut Prover<'_>,
+    prover: &mut Verifier<'_>,
     (proofs, tell): (&Receiver<Proof>, &Sender<Stored>),
     stop: &CancelToken,
 ) {
@@ -183,7 +183,7 @@ fn store(
         }
         let name = item.path.as_name();
         let result = checker.check_for_storing(item, name).and_then(|stat| {
-            let disk = &**shared.ground.target.disk();
+            let disk = &**shared.context.target.disk();
             let folder = checker.parent(&item.path)?;
             let number = writer.store((disk, folder), item, &stat, stop)?;
             Ok((stat, number))

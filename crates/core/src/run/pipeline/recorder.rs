@@ -18,7 +18,7 @@ pub(crate) struct Batch<'a> {
     pub items: &'a [ManifestItem],
 }
 
-enum Order<'a> {
+enum RecorderOrder<'a> {
     Intend(Batch<'a>),
     Record(Vec<Done>),
 }
@@ -29,7 +29,7 @@ enum Order<'a> {
 /// Orders are carried out in the order in which they are given; after one has failed, nothing is
 /// written any more.
 pub(crate) struct Recorder<'scope, 'a> {
-    orders: Sender<Order<'a>>,
+    orders: Sender<RecorderOrder<'a>>,
     synced: Receiver<bool>,
     thread: ScopedJoinHandle<'scope, Result<(), JournalError>>,
 }
@@ -60,7 +60,7 @@ impl<'scope, 'a: 'scope> Recorder<'scope, 'a> {
     /// Has the intents of a batch written and synced; [`Self::is_on_disk`] tells.
     pub(crate) fn intend(&self, batch: Batch<'a>) {
         // A thread that has ended says why when it is joined.
-        drop(self.orders.send(Order::Intend(batch)));
+        drop(self.orders.send(RecorderOrder::Intend(batch)));
     }
 
     /// Whether the oldest batch of intents not asked for yet is on the disk; waits for it if that may be.
@@ -74,7 +74,7 @@ impl<'scope, 'a: 'scope> Recorder<'scope, 'a> {
 
     /// Has the outcomes of a batch written; they reach the disk with the next intents.
     pub(crate) fn record(&self, outcomes: Vec<Done>) {
-        drop(self.orders.send(Order::Record(outcomes)));
+        drop(self.orders.send(RecorderOrder::Record(outcomes)));
     }
 
     /// Waits until everything is written; says what failed.
@@ -86,17 +86,17 @@ impl<'scope, 'a: 'scope> Recorder<'scope, 'a> {
 
 fn write(
     journal: &mut Journal,
-    orders: &Receiver<Order<'_>>,
+    orders: &Receiver<RecorderOrder<'_>>,
     tell: &Sender<bool>,
 ) -> Result<(), JournalError> {
     for order in orders {
         match order {
-            Order::Intend(batch) => {
+            RecorderOrder::Intend(batch) => {
                 intend(journal, batch)?;
                 // Whoever doesn't listen any more has broken off; what was done is written still.
                 let _broke_off = tell.send(true).is_err();
             }
-            Order::Record(outcomes) => record(journal, outcomes)?,
+            RecorderOrder::Record(outcomes) => record(journal, outcomes)?,
         }
     }
     Ok(())
@@ -135,7 +135,7 @@ pub(crate) fn record(journal: &mut Journal, items: Vec<Done>) -> Result<(), Jour
         return Ok(());
     }
     journal.write(&Record::Done { items })?;
-    journal.hand_over()
+    journal.flush()
 }
 
 /// What became of the items of a batch, as it is written; those without a verdict were not reached.

@@ -14,7 +14,7 @@ use crate::run::Pause;
 use crate::run::check::{Checker, Shared};
 use crate::run::pipeline::packer::Stored;
 use crate::run::pipeline::recorder::Batch;
-use crate::run::workers::quarantine::Airlock;
+use crate::run::workers::quarantine::Quarantine;
 use crate::run::workers::remove::Remover;
 
 /// Items in one batch. A batch costs one wait for the state disk; after a crash, at most four of
@@ -111,7 +111,7 @@ fn is_free(item: &ManifestItem) -> bool {
 pub(crate) struct Touch<'a> {
     pub shared: &'a Shared<'a>,
     /// How things leave folders in which others may change names.
-    pub airlock: &'a Airlock<'a>,
+    pub quarantine: &'a Quarantine<'a>,
     pub stop: &'a CancelToken,
     pub pause: &'a Pause,
     /// Set when what is done can't be recorded any more: then nothing more is done.
@@ -122,7 +122,7 @@ impl<'a> Touch<'a> {
     pub(crate) fn remover(&self) -> Remover<'a, 'a> {
         Remover {
             checker: Checker::new(self.shared),
-            airlock: self.airlock,
+            quarantine: self.quarantine,
             stop: self.stop,
         }
     }

@@ -1,4 +1,4 @@
-//! The airlock: how things leave folders in which others may change names.
+//! The quarantine: how things leave folders in which others may change names.
 //!
 //! Linux removes by name, so that between the last look at a name and its removal somebody else could put
 //! another file there. Where others may do that, a name is first moved into a folder that nobody else can
@@ -21,47 +21,47 @@ use crate::plan::item_outcome::ItemOutcome;
 /// What its name begins with; the run's id follows.
 const NAME: &str = ".jolly-broom-";
 
-/// The airlock of one run, made when it is first needed.
-pub(crate) struct Airlock<'a> {
+/// The quarantine of one run, made when it is first needed.
+pub(crate) struct Quarantine<'a> {
     target: &'a Target,
     name: CString,
     state: Mutex<State>,
     /// Held by everything on its way out, so that nobody closes the folder that it is in.
-    passage: RwLock<()>,
+    in_flight: RwLock<()>,
 }
 
 enum State {
     Closed,
-    Open(Arc<Inside>),
+    Open(Arc<InQuarantine>),
     /// None could be had for what left this folder: the volume keeps no rights, or is full.
     Impossible(TargetPath),
 }
 
 /// The open folder.
-struct Inside {
+struct InQuarantine {
     /// Where it lies: the target's root, or the folder that something left.
     place: TargetPath,
     folder: Folder,
 }
 
-/// What became of a name that was to leave through the airlock.
+/// What became of a name that was to leave through the quarantine.
 pub(crate) enum Passed {
     /// It is gone.
     Removed,
     /// It stays, or lies where the reason says.
     Stays(ItemOutcome),
-    /// There is no airlock for it, and nothing was touched.
-    NoWay,
+    /// There is no quarantine for it, and nothing was touched.
+    Unavailable,
 }
 
-impl<'a> Airlock<'a> {
+impl<'a> Quarantine<'a> {
     /// Of a run; nothing is touched yet.
     pub(crate) fn of(target: &'a Target, run: &str) -> Self {
         Self {
             target,
             name: name_of(run),
             state: Mutex::new(State::Closed),
-            passage: RwLock::default(),
+            in_flight: RwLock::default(),
         }
     }
 
@@ -77,7 +77,7 @@ impl<'a> Airlock<'a> {
     ///
     /// # Safety argument
     /// What was moved is looked at where nobody else can reach its name, so that it is what was shown
-    /// when it goes. A crash in between leaves it in the airlock, from where [`empty`] puts it back.
+    /// when it goes. A crash in between leaves it in the quarantine, from where [`empty`] puts it back.
     pub(crate) fn remove(
         &self,
         (folder, path): (&Folder, &TargetPath),
@@ -85,14 +85,17 @@ impl<'a> Airlock<'a> {
         number: u64,
         seen: &Stat,
     ) -> Passed {
-        let _passage = self.passage.read().unwrap_or_else(PoisonError::into_inner);
+        let _passage = self
+            .in_flight
+            .read()
+            .unwrap_or_else(PoisonError::into_inner);
         let Some(inside) = self.open(path) else {
-            return Passed::NoWay;
+            return Passed::Unavailable;
         };
         let (disk, held) = (self.disk(), name_of_number(number));
         if let Err(error) = disk.move_name(folder, name, &inside.folder, &held) {
             return match error.kind() {
-                // Whoever owns the folder that it lies in can take the airlock away.
+                // Whoever owns the folder that it lies in can take the quarantine away.
                 io::ErrorKind::NotFound if disk.stat(folder, name).is_ok() => {
                     *self.lock() = State::Closed;
                     let reason = "the folder that it was to leave through was taken away";
@@ -101,7 +104,7 @@ impl<'a> Airlock<'a> {
                 // Renaming may need room, and the parts of one volume may be kept apart.
                 io::ErrorKind::CrossesDevices
                 | io::ErrorKind::StorageFull
-                | io::ErrorKind::QuotaExceeded => Passed::NoWay,
+                | io::ErrorKind::QuotaExceeded => Passed::Unavailable,
                 _ => Passed::Stays(ItemOutcome::of_error(&error, "remove")),
             };
         }
@@ -119,11 +122,11 @@ impl<'a> Airlock<'a> {
         let back = (folder, name);
         let lies = put_back(disk, (&inside.folder, &held), back, number);
         Passed::Stays(match lies {
-            Lies::There => refusal,
-            Lies::Beside(name) => {
+            ReturnedTo::There => refusal,
+            ReturnedTo::Beside(name) => {
                 also(refusal, &format!("what was there lies beside it as {name}"))
             }
-            Lies::Inside => {
+            ReturnedTo::InQuarantine => {
                 let place = self.shown(&inside.place);
                 also(
                     refusal,
@@ -138,8 +141,8 @@ impl<'a> Airlock<'a> {
         path.map_or_else(|_| place.to_string(), |path| path.to_string())
     }
 
-    /// The open airlock, made in the target's root, or where something leaves if that can't be written.
-    fn open(&self, path: &TargetPath) -> Option<Arc<Inside>> {
+    /// The open quarantine, made in the target's root, or where something leaves if that can't be written.
+    fn open(&self, path: &TargetPath) -> Option<Arc<InQuarantine>> {
         let mut state = self.lock();
         let parent = path.parent().unwrap_or_default();
         let is_new = match &*state {
@@ -160,7 +163,7 @@ impl<'a> Airlock<'a> {
         }
     }
 
-    fn make(&self, place: TargetPath) -> Option<Inside> {
+    fn make(&self, place: TargetPath) -> Option<InQuarantine> {
         let (disk, name) = (self.disk(), &self.name);
         let holding = disk
             .open_folder(self.target.root(), place.as_bytes())
@@ -172,10 +175,10 @@ impl<'a> Airlock<'a> {
             drop(disk.remove_folder(&holding, name));
             return None;
         }
-        Some(Inside { place, folder })
+        Some(InQuarantine { place, folder })
     }
 
-    /// Makes way for a folder that is about to go: the airlock must not be what it holds.
+    /// Makes way for a folder that is about to go: the quarantine must not be what it holds.
     pub(crate) fn make_way(&self, path: &TargetPath) {
         let is_in_it = matches!(&*self.lock(), State::Open(inside) if inside.place == *path);
         if is_in_it {
@@ -185,7 +188,10 @@ impl<'a> Airlock<'a> {
 
     /// Closes it; something that could neither go nor return keeps it there.
     pub(crate) fn close(&self) {
-        let _nobody_is_on_the_way = self.passage.write().unwrap_or_else(PoisonError::into_inner);
+        let _nobody_is_on_the_way = self
+            .in_flight
+            .write()
+            .unwrap_or_else(PoisonError::into_inner);
         let state = std::mem::replace(&mut *self.lock(), State::Closed);
         if let State::Open(inside) = state {
             let disk = self.disk();
@@ -202,7 +208,7 @@ pub(crate) fn empty(
     run: &str,
     folders: &mut dyn Iterator<Item = TargetPath>,
     path_of: &dyn Fn(u64) -> Option<TargetPath>,
-) -> BTreeMap<u64, Lies> {
+) -> BTreeMap<u64, ReturnedTo> {
     let mut found = BTreeMap::new();
     let (disk, name) = (&**target.disk(), name_of(run));
     for place in std::iter::once(TargetPath::default()).chain(folders) {
@@ -229,7 +235,7 @@ pub(crate) fn empty(
             };
             let parent = path.parent().unwrap_or_default();
             let back = disk.open_folder(target.root(), parent.as_bytes());
-            let lies = back.map_or(Lies::Inside, |back| {
+            let lies = back.map_or(ReturnedTo::InQuarantine, |back| {
                 let held = name_of_number(number);
                 put_back(disk, (&folder, &held), (&back, path.as_name()), number)
             });
@@ -241,13 +247,13 @@ pub(crate) fn empty(
 }
 
 /// Where something is that was to go back.
-pub(crate) enum Lies {
+pub(crate) enum ReturnedTo {
     /// Under its name.
     There,
     /// Under this name beside its own, where something else stands by now.
     Beside(String),
-    /// Still in the airlock.
-    Inside,
+    /// Still in the quarantine.
+    InQuarantine,
 }
 
 /// Moves a thing back under its name, or beside it when something stands there by now; nothing is
@@ -257,18 +263,18 @@ fn put_back(
     (inside, held): (&Folder, &CStr),
     (folder, name): (&Folder, &CStr),
     number: u64,
-) -> Lies {
+) -> ReturnedTo {
     match disk.move_name(inside, held, folder, name) {
-        Ok(()) => Lies::There,
+        Ok(()) => ReturnedTo::There,
         Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
             let beside = [name.to_bytes(), format!(".{number}").as_bytes()].concat();
             let shown = Printable(&beside).to_string();
             let moved = CString::new(beside)
                 .map_err(io::Error::from)
                 .and_then(|beside| disk.move_name(inside, held, folder, &beside));
-            moved.map_or(Lies::Inside, |()| Lies::Beside(shown))
+            moved.map_or(ReturnedTo::InQuarantine, |()| ReturnedTo::Beside(shown))
         }
-        Err(_) => Lies::Inside,
+        Err(_) => ReturnedTo::InQuarantine,
     }
 }
 

@@ -10,12 +10,12 @@ use crate::plan::item_outcome::ItemOutcome;
 use crate::plan::{ManifestItem, Outcome};
 use crate::run::check::Checker;
 use crate::run::workers::overwrite::overwrite;
-use crate::run::workers::quarantine::{Airlock, Passed};
+use crate::run::workers::quarantine::{Passed, Quarantine};
 
 /// Removes items for one thread.
 pub(crate) struct Remover<'a, 'b> {
     pub checker: Checker<'a>,
-    pub airlock: &'b Airlock<'b>,
+    pub quarantine: &'b Quarantine<'b>,
     pub stop: &'b CancelToken,
 }
 
@@ -55,7 +55,7 @@ impl Remover<'_, '_> {
     ) -> ItemOutcome {
         let disk = self.checker.disk();
         if stat.kind == Kind::Folder {
-            self.airlock.make_way(&item.path);
+            self.quarantine.make_way(&item.path);
         }
         let (folder, is_shared) = match self.checker.shared_parent(&item.path) {
             Ok(parent) => parent,
@@ -64,11 +64,11 @@ impl Remover<'_, '_> {
         let removed = if stat.kind == Kind::Folder {
             disk.remove_folder(folder, name)
         } else if is_shared {
-            let (airlock, from) = (self.airlock, (folder, &item.path));
-            match airlock.remove(from, name, number as u64, stat) {
+            let (quarantine, from) = (self.quarantine, (folder, &item.path));
+            match quarantine.remove(from, name, number as u64, stat) {
                 Passed::Removed => Ok(()),
                 Passed::Stays(verdict) => return verdict,
-                Passed::NoWay => disk.unlink(folder, name),
+                Passed::Unavailable => disk.unlink(folder, name),
             }
         } else {
             disk.unlink(folder, name)

@@ -48,7 +48,7 @@ fn look_at(
             checker.check_for_storing(item, item.path.as_name())?;
         }
     }
-    let target = shared.ground.target;
+    let target = shared.context.target;
     let disk = target.disk();
     let mut waiting = vec![unit.clone()];
     while let Some(path) = waiting.pop() {

@@ -15,7 +15,7 @@ const USUAL_NAME: usize = 20;
 const BLOCK: u64 = 512;
 
 /// A row that has left the scan again.
-const NOBODY: u32 = PILES;
+const TOMBSTONE: u32 = PILES;
 
 /// Piles that a chunk can tell apart.
 const PILES: u32 = (1 << 29) - 1;
@@ -29,15 +29,15 @@ const NANOS: i64 = 1_000_000_000;
 
 /// What only few items have: a table beside the columns, ordered by row.
 #[derive(Debug)]
-struct Beside<T>(Vec<(u16, T)>);
+struct SideTable<T>(Vec<(u16, T)>);
 
-impl<T> Default for Beside<T> {
+impl<T> Default for SideTable<T> {
     fn default() -> Self {
         Self(Vec::new())
     }
 }
 
-impl<T> Beside<T> {
+impl<T> SideTable<T> {
     fn push(&mut self, row: usize, value: T) {
         // A row lies within its chunk, so it fits.
         self.0.push((u16::try_from(row).unwrap_or(u16::MAX), value));
@@ -61,7 +61,7 @@ impl<T> Beside<T> {
 
 /// What the columns have no room for, of a file with times or sizes out of the ordinary.
 #[derive(Debug)]
-struct Strange {
+struct Overflow {
     device: Option<u64>,
     allocated: u64,
     time: i64,
@@ -71,7 +71,7 @@ struct Strange {
 
 /// How many names a file has, and what it frees.
 #[derive(Debug)]
-struct Names {
+struct NameBytes {
     links: u32,
     frees: u64,
 }
@@ -92,8 +92,8 @@ pub(crate) struct Chunk {
     modified: Vec<i64>,
     changed: Vec<i64>,
     pile: Vec<u32>,
-    several: Beside<Names>,
-    strange: Beside<Strange>,
+    several: SideTable<NameBytes>,
+    strange: SideTable<Overflow>,
 }
 
 fn as_nanos(stamp: Stamp) -> Option<i64> {
@@ -145,7 +145,7 @@ impl Chunk {
         else {
             return false;
         };
-        if self.is_full() || pile >= NOBODY {
+        if self.is_full() || pile >= TOMBSTONE {
             return false;
         }
         let stat = new.stat;
@@ -166,11 +166,11 @@ impl Chunk {
         if stat.links > 1 {
             word |= HAS_MORE_NAMES;
             let (links, frees) = (stat.links, stat.allocated);
-            self.several.push(row, Names { links, frees });
+            self.several.push(row, NameBytes { links, frees });
         }
         if !is_plain {
             word |= IS_STRANGE;
-            let strange = Strange {
+            let strange = Overflow {
                 device,
                 allocated: stat.allocated,
                 time: new.time,
@@ -193,13 +193,13 @@ impl Chunk {
         true
     }
 
-    fn strange(&self, row: usize) -> Option<&Strange> {
+    fn strange(&self, row: usize) -> Option<&Overflow> {
         (self.pile[row] & IS_STRANGE != 0)
             .then(|| self.strange.get(row))
             .flatten()
     }
 
-    fn several(&self, row: usize) -> Option<&Names> {
+    fn several(&self, row: usize) -> Option<&NameBytes> {
         (self.pile[row] & HAS_MORE_NAMES != 0)
             .then(|| self.several.get(row))
             .flatten()
@@ -306,11 +306,11 @@ impl Chunk {
 
     /// Whether the row still is an item.
     pub(crate) fn is_item(&self, row: usize) -> bool {
-        self.pile[row] & PILES != NOBODY
+        self.pile[row] & PILES != TOMBSTONE
     }
 
     pub(crate) fn drop_item(&mut self, row: usize) {
-        self.pile[row] |= NOBODY;
+        self.pile[row] |= TOMBSTONE;
     }
 }
 

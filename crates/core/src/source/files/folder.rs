@@ -9,13 +9,13 @@ use std::sync::atomic::Ordering;
 use jolly_disk::{Folder, Kind, Stat};
 
 use crate::computer::{MOST_DEPTH, TargetPath};
-use crate::rule::{Detect, FolderGuards, Guards, Spelling};
-use crate::source::context::Ground;
-use crate::source::files::job::{Job, Names, Visited, Waiting};
-use crate::source::files::{Gathered, Note, Walk};
-use crate::source::folder_matcher::{Outlook, Outlooks};
+use crate::rule::{Detect, Spelling};
+use crate::source::files::admit::Admitted;
+use crate::source::files::job::{FolderNames, Job, PendingFolder, Visited};
+use crate::source::files::{FolderNote, Gathered, Walk};
+use crate::source::folder_matcher::FolderMatchers;
 use crate::source::news::Counted;
-use crate::source::{FolderId, FolderRecord, PileId, may_be_tagged, tag_owner};
+use crate::source::{FolderId, FolderRecord, PileId};
 use crate::walk::unread;
 
 /// Names that a thread looks at before it tells how many.
@@ -29,12 +29,12 @@ const MOST_PATH: usize = 64 * 1024;
 const SETTLED: i64 = 3;
 
 /// A folder that has just been opened.
-struct Opened {
+struct OpenedFolder {
     at: Arc<Visited>,
     folder: Arc<Folder>,
     stat: Stat,
     /// The pile that may remove it once it is empty, and the time its age counts from.
-    sweeper: Option<(PileId, i64)>,
+    empty_folder_pile: Option<(PileId, i64)>,
     /// Whether it is the topmost folder that a cache tag marks.
     is_tag_root: bool,
 }
@@ -42,36 +42,36 @@ struct Opened {
 /// One thread of a walk.
 pub(crate) struct Worker<'a> {
     pub(crate) walk: &'a Walk<'a>,
-    outlooks: Outlooks<'a>,
+    pub(crate) matchers: FolderMatchers<'a>,
     /// Folders that this thread has found; the last is walked next.
     local: Vec<Job>,
-    names: Names,
+    names: FolderNames,
     small: Vec<u8>,
     pub(crate) takers: Vec<usize>,
     pub(crate) gathered: Gathered,
     pub(crate) counted: Counted,
     /// What is noted of the folder being walked.
-    pub(crate) note: Note,
+    pub(crate) note: FolderNote,
 }
 
 impl<'a> Worker<'a> {
     pub(crate) fn new(walk: &'a Walk<'a>) -> Self {
         Self {
             walk,
-            outlooks: Outlooks::new(walk.ground),
+            matchers: FolderMatchers::new(walk.context),
             local: Vec::new(),
-            names: Names::default(),
+            names: FolderNames::default(),
             small: Vec::new(),
             takers: Vec::new(),
             gathered: Gathered::default(),
             counted: Counted::default(),
-            note: Note::of(FolderId(0)),
+            note: FolderNote::of(FolderId(0)),
         }
     }
 
     /// Works until nothing is left.
     pub(crate) fn work(mut self) -> Gathered {
-        while let Some(job) = self.local.pop().or_else(|| self.walk.crew.next()) {
+        while let Some(job) = self.local.pop().or_else(|| self.walk.queue.next()) {
             match job {
                 Job::Folder(waiting) => {
                     let place = waiting.place;
@@ -83,8 +83,8 @@ impl<'a> Worker<'a> {
                     }
                     self.end(place);
                 }
-                Job::Names(at, folder, names) => {
-                    self.note = Note::of(at.id);
+                Job::FolderNames(at, folder, names) => {
+                    self.note = FolderNote::of(at.id);
                     self.look_at_all(&at, &folder, &names);
                     self.close_note();
                     self.end(at.place);
@@ -109,14 +109,14 @@ impl<'a> Worker<'a> {
     /// Gives half of what is left to do away when somebody waits: the older half, which lies
     /// higher up and leads to more.
     fn share(&mut self) {
-        if self.local.len() > 1 && self.walk.crew.is_hungry() {
+        if self.local.len() > 1 && self.walk.queue.has_idle() {
             let half = self.local.len() / 2;
-            self.walk.crew.give(self.local.drain(..half));
+            self.walk.queue.push(self.local.drain(..half));
         }
     }
 
     fn close_note(&mut self) {
-        let note = std::mem::replace(&mut self.note, Note::of(FolderId(0)));
+        let note = std::mem::replace(&mut self.note, FolderNote::of(FolderId(0)));
         self.gathered.guarded += note.guarded;
         if note.says_something() {
             self.gathered.notes.push(note);
@@ -124,7 +124,7 @@ impl<'a> Worker<'a> {
     }
 
     /// Notes of a folder's parent that it could not be walked.
-    fn miss(&mut self, waiting: &Waiting, reason: &str) {
+    pub(crate) fn miss(&mut self, waiting: &PendingFolder, reason: &str) {
         let place = self.walk.tally.name(waiting.place);
         self.gathered.unread.add(place, reason, 1);
         self.leave_unclear(waiting);
@@ -132,11 +132,11 @@ impl<'a> Worker<'a> {
 
     /// Notes of a folder's parent that what is known of it lacks this one, so that the next scan
     /// doesn't take it for all there is.
-    fn leave_unclear(&mut self, waiting: &Waiting) {
+    fn leave_unclear(&mut self, waiting: &PendingFolder) {
         if let Some(parent) = &waiting.parent {
-            self.gathered.notes.push(Note {
+            self.gathered.notes.push(FolderNote {
                 is_unclear: true,
-                ..Note::of(parent.id)
+                ..FolderNote::of(parent.id)
             });
         }
     }
@@ -147,18 +147,18 @@ impl<'a> Worker<'a> {
         self.note.is_unclear = true;
     }
 
-    fn walk_folder(&mut self, waiting: Waiting) {
+    fn walk_folder(&mut self, waiting: PendingFolder) {
         let Some(opened) = self.open(&waiting) else {
             return;
         };
-        let Opened {
+        let OpenedFolder {
             at,
             folder,
             stat,
-            sweeper,
+            empty_folder_pile,
             is_tag_root,
         } = opened;
-        self.note = Note::of(at.id);
+        self.note = FolderNote::of(at.id);
         let record = FolderRecord {
             parent: waiting.parent.as_ref().map(|parent| parent.id),
             name: waiting.name,
@@ -167,8 +167,8 @@ impl<'a> Worker<'a> {
             entries: 0,
             guarded: 0,
             allocated: stat.allocated,
-            sweeper: sweeper.map(|(pile, _)| pile),
-            time: sweeper.map_or(stat.modified.seconds, |(_, time)| time),
+            empty_folder_pile: empty_folder_pile.map(|(pile, _)| pile),
+            time: empty_folder_pile.map_or(stat.modified.seconds, |(_, time)| time),
             is_tag_root,
             is_whole: false,
             is_lasting: false,
@@ -178,10 +178,10 @@ impl<'a> Worker<'a> {
             Some(entries) => (entries, true),
             None => self.list(&at, &folder),
         };
-        let now = self.walk.ground.now.as_second();
+        let now = self.walk.context.now.as_second();
         let is_settled = stat.changed.seconds.saturating_add(SETTLED) <= now;
         let is_lasting =
-            is_whole && is_settled && at.outlook.is_by_name && self.walk.ground.keeps_changes;
+            is_whole && is_settled && at.matcher.is_by_name && self.walk.context.keeps_changes;
         if let Some(record) = self.gathered.shard.folder_mut(row) {
             (record.entries, record.is_whole) = (entries, is_whole);
             record.is_lasting = is_lasting;
@@ -190,117 +190,75 @@ impl<'a> Worker<'a> {
     }
 
     /// Opens a folder and finds out what is to be done in it; nothing when that is nothing.
-    fn open(&mut self, waiting: &Waiting) -> Option<Opened> {
-        let ground = self.walk.ground;
+    fn open(&mut self, waiting: &PendingFolder) -> Option<OpenedFolder> {
         let path = match &waiting.parent {
             Some(parent) => parent.path.join(&waiting.name).ok()?,
             None => TargetPath::new(waiting.name.to_vec()).ok()?,
         };
         let held = (waiting.parent.as_ref()).and_then(|parent| parent.held.as_ref());
-        let (stat, folder) = match ground.open_folder(held, &path) {
+        let (stat, folder) = match self.walk.context.open_folder(held, &path) {
             Ok(opened) => opened,
             Err(error) => {
                 self.miss(waiting, &unread::reason(&error));
                 return None;
             }
         };
-        // A part of the volume that lies apart, such as a snapshot, is another volume: only what a rule names
-        // in it, or leads to that, is walked.
-        let is_apart =
-            (waiting.parent.as_ref()).is_some_and(|parent| parent.device != stat.key.device);
-        let outlook = match &waiting.outlook {
-            Some(outlook) if !is_apart => Arc::clone(outlook),
-            _ => self.outlooks.at_start(ground.starts_at(&path)),
-        };
-        if is_apart {
-            self.miss(waiting, unread::apart(stat.key));
-            if outlook.standings.is_empty() && !ground.leads_on(&path) {
-                return None;
-            }
-        }
-        let above = waiting.parent.as_ref().map(|parent| parent.guards);
-        let guards = FolderGuards::of(ground.guards, above, &path);
-        let closed = closed_for(ground, &outlook, guards, &path);
-        let leads_on = ground.leads_on(&path);
-        let is_shut = !closed.is_empty() && closed.iter().all(|closed| *closed);
-        if !leads_on && (is_shut || self.is_of_maildir(waiting, &path)) {
-            self.leave_guarded(waiting);
-            return None;
-        }
-        if !self.walk.is_new(stat.key) {
-            self.miss(waiting, "a folder was moved while it was walked");
-            return None;
-        }
+        let admitted = self.admit(waiting, &path, &stat)?;
         self.look_for_undated(&path);
-        let sweeper = self.sweeper(waiting.parent.as_deref(), &path, guards, &stat);
-        let above = waiting.parent.as_ref().and_then(|parent| parent.tagged);
-        let tagged = above.or_else(|| self.own_tag(&outlook, (&path, &folder)));
-        let is_tag_root = above.is_none() && tagged.is_some();
-        let memory = ground.memory.as_ref();
-        let before = match &waiting.parent {
+        Some(self.describe(waiting, path, (stat, folder), admitted))
+    }
+
+    /// What is known of a folder before its names are read.
+    fn describe(
+        &self,
+        waiting: &PendingFolder,
+        path: TargetPath,
+        (stat, folder): (Stat, Arc<Folder>),
+        admitted: Admitted,
+    ) -> OpenedFolder {
+        let Admitted {
+            matcher,
+            guards,
+            closed,
+            leads_on,
+        } = admitted;
+        let parent = waiting.parent.as_deref();
+        let empty_folder_pile = self.empty_folder_pile(parent, &path, guards, &stat);
+        let above = parent.and_then(|parent| parent.tagged);
+        let tagged = above.or_else(|| self.own_tag(&matcher, (&path, &folder)));
+        let before = match parent {
             Some(_) => waiting.before,
-            None => memory.and_then(|memory| memory.top(&path)),
+            None => (self.walk.context.memory.as_ref()).and_then(|memory| memory.top(&path)),
         };
         let mut visited = Visited {
             id: FolderId(self.walk.next_folder.fetch_add(1, Ordering::Relaxed)),
             path,
             device: stat.key.device,
-            outlook,
+            matcher,
             guards,
             closed,
             place: waiting.place,
             tagged,
             leads_on,
             before,
-            depth: waiting.parent.as_ref().map_or(0, |parent| parent.depth + 1),
-            held: held.cloned(),
+            depth: parent.map_or(0, |parent| parent.depth + 1),
+            held: parent.and_then(|parent| parent.held.clone()),
         };
         visited.hold(&folder);
-        Some(Opened {
+        OpenedFolder {
             at: Arc::new(visited),
             folder,
             stat,
-            sweeper,
-            is_tag_root,
-        })
-    }
-
-    /// Who marked a folder as a cache, where a rule asks for that.
-    fn own_tag(&self, outlook: &Outlook, (path, folder): (&TargetPath, &Folder)) -> Option<u32> {
-        let ground = self.walk.ground;
-        let may_be = outlook.asks_for_tags && may_be_tagged(ground.guards, path);
-        let disk = &**ground.target.disk();
-        may_be.then(|| tag_owner(disk, folder)).flatten()
-    }
-
-    /// Whether a folder holds the messages of a mail folder.
-    fn is_of_maildir(&self, waiting: &Waiting, path: &TargetPath) -> bool {
-        let may_be = matches!(path.name(), b"cur" | b"new" | b"tmp");
-        let Some(parent) = waiting.parent.as_ref().filter(|_| may_be) else {
-            return false;
-        };
-        let ground = self.walk.ground;
-        let holder = ground.open_folder(parent.held.as_ref(), &parent.path);
-        let disk = &**ground.target.disk();
-        holder.is_ok_and(|(_, holder)| Guards::is_of_maildir(disk, &holder, path.name()))
-    }
-
-    /// Counts a folder in which everything is guarded, and leaves it.
-    fn leave_guarded(&mut self, waiting: &Waiting) {
-        self.gathered.guarded += 1;
-        if let Some(parent) = &waiting.parent {
-            self.gathered.notes.push(Note {
-                guarded: 1,
-                ..Note::of(parent.id)
-            });
+            empty_folder_pile,
+            is_tag_root: above.is_none() && tagged.is_some(),
         }
     }
 
     /// Tells what a trash that starts here doesn't know the date of.
     fn look_for_undated(&mut self, path: &TargetPath) {
-        let ground = self.walk.ground;
-        let starts = ground.starts_at(path);
-        let is_of_trash = |at: &usize| ground.rule(*at).rule.detect == Some(Detect::Trash);
+        let context = self.walk.context;
+        let starts = context.starts_at(path);
+        let is_of_trash = |at: &usize| context.rule(*at).rule.detect == Some(Detect::Trash);
         if starts.iter().any(is_of_trash) {
             let undated = self.walk.recogniser.undated(path);
             if undated > 0 {
@@ -314,14 +272,14 @@ impl<'a> Worker<'a> {
     /// told.
     fn list(&mut self, at: &Arc<Visited>, folder: &Arc<Folder>) -> (u64, bool) {
         let walk = self.walk;
-        let (disk, cancel) = (walk.ground.target.disk(), walk.cancel);
+        let (disk, cancel) = (walk.context.target.disk(), walk.cancel);
         let mut names = std::mem::take(&mut self.names);
         names.clear();
         let mut entries = 0;
         let listed = disk.list(folder, &mut |entry| {
             entries += 1;
             // Names are only gathered when somebody waits for them.
-            if names.is_empty() && !walk.crew.is_hungry() {
+            if names.is_empty() && !walk.queue.has_idle() {
                 self.counted.looked_at += 1;
                 self.look(at, folder, entry.name, entry.kind);
                 if self.counted.looked_at >= TOLD_EVERY {
@@ -351,13 +309,13 @@ impl<'a> Worker<'a> {
     }
 
     /// Looks at a full batch of names, or hands it to somebody who waits.
-    fn pass_on(&mut self, at: &Arc<Visited>, folder: &Arc<Folder>, names: &mut Names) {
+    fn pass_on(&mut self, at: &Arc<Visited>, folder: &Arc<Folder>, names: &mut FolderNames) {
         self.share();
-        if self.walk.crew.is_hungry() {
+        if self.walk.queue.has_idle() {
             let full = std::mem::take(names);
             self.walk.tally.wait(at.place, 1);
-            let job = Job::Names(Arc::clone(at), Arc::clone(folder), full);
-            self.walk.crew.give(std::iter::once(job));
+            let job = Job::FolderNames(Arc::clone(at), Arc::clone(folder), full);
+            self.walk.queue.push(std::iter::once(job));
         } else {
             self.look_at_all(at, folder, names);
             names.clear();
@@ -365,7 +323,7 @@ impl<'a> Worker<'a> {
         }
     }
 
-    fn look_at_all(&mut self, at: &Arc<Visited>, folder: &Folder, names: &Names) {
+    fn look_at_all(&mut self, at: &Arc<Visited>, folder: &Folder, names: &FolderNames) {
         for (name, kind) in names.iter() {
             if self.walk.cancel.is_cancelled() {
                 self.gathered.is_broken = true;
@@ -385,7 +343,7 @@ impl<'a> Worker<'a> {
         let mut known = None;
         let kind = match kind {
             Some(kind) => kind,
-            None => match self.walk.ground.target.disk().stat(folder, name) {
+            None => match self.walk.context.target.disk().stat(folder, name) {
                 Ok(stat) => known.insert(stat).kind,
                 Err(error) => return self.missed(at.place, &error),
             },
@@ -408,12 +366,12 @@ impl<'a> Worker<'a> {
 
     /// Keeps a folder to be walked later, when something in it could be a rule's.
     fn see_folder(&mut self, at: &Arc<Visited>, name: Spelling<'_>) {
-        let ground = self.walk.ground;
+        let context = self.walk.context;
         let path = || at.path.join(name.exact).unwrap_or_default();
-        let outlook = self.outlooks.below(&at.outlook, name, at.leads_on, &path);
+        let matcher = self.matchers.below(&at.matcher, name, at.leads_on, &path);
         let own_path = at.leads_on.then(path);
-        let leads_on = own_path.as_ref().is_some_and(|path| ground.leads_on(path));
-        if outlook.standings.is_empty() && !leads_on {
+        let leads_on = own_path.as_ref().is_some_and(|path| context.leads_on(path));
+        if matcher.standings.is_empty() && !leads_on {
             return;
         }
         // Every folder holds its whole path while it is walked: a tree without end must not take all memory.
@@ -427,13 +385,13 @@ impl<'a> Worker<'a> {
         }
         let place = own_path.and_then(|path| self.walk.tally.place(&path));
         let place = place.unwrap_or(at.place);
-        let memory = ground.memory.as_ref();
+        let memory = context.memory.as_ref();
         let before = memory.zip(at.before);
         self.walk.tally.wait(place, 1);
-        self.local.push(Job::Folder(Waiting {
+        self.local.push(Job::Folder(PendingFolder {
             parent: Some(Arc::clone(at)),
             name: name.exact.into(),
-            outlook: Some(outlook),
+            matcher: Some(matcher),
             place,
             before: before.and_then(|(memory, before)| memory.child(before, name.exact)),
         }));
@@ -442,10 +400,10 @@ impl<'a> Worker<'a> {
     /// Takes a folder's names and whose they are from the scan before, when the folder has not
     /// changed since; gives how many names it holds.
     fn remembered(&mut self, at: &Arc<Visited>, folder: &Folder, stat: &Stat) -> Option<u64> {
-        let memory = self.walk.ground.memory.as_ref()?;
+        let memory = self.walk.context.memory.as_ref()?;
         let before = at.before?;
         let record = memory.lasting(before, stat)?;
-        if !at.outlook.is_by_name {
+        if !at.matcher.is_by_name {
             return None;
         }
         self.counted.looked_at += record.entries;
@@ -471,25 +429,4 @@ impl<'a> Worker<'a> {
         }
         Some(record.entries)
     }
-}
-
-/// For each standing of an outlook whether everything in the folder is guarded for it; empty when
-/// that is so for none.
-fn closed_for(
-    ground: &Ground<'_>,
-    outlook: &Outlook,
-    guards: FolderGuards,
-    folder: &TargetPath,
-) -> Box<[bool]> {
-    if !guards.may_close() {
-        return Box::default();
-    }
-    let is_closed = |search: usize| {
-        let rule = &ground.rule(search).rule;
-        guards.is_closed(ground.guards, folder, rule, ground.search(search))
-    };
-    let standings = outlook.standings.iter();
-    standings
-        .map(|standing| is_closed(standing.search))
-        .collect()
 }

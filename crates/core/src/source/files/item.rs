@@ -9,8 +9,8 @@ use crate::rule::{AgeBy, Ownership, Spelling};
 use crate::source::arena::shard::NewItem;
 use crate::source::files::folder::Worker;
 use crate::source::files::job::Visited;
-use crate::source::previous::Memory;
-use crate::source::{ItemId, ItemKind, families as keep, recognise};
+use crate::source::previous::PreviousScan;
+use crate::source::{ItemId, ItemKind, families, recognise};
 
 /// The bytes that a name is told with while the walk goes: of a file with several names each counts
 /// its share.
@@ -28,7 +28,7 @@ impl Worker<'_> {
         mut known: Option<Stat>,
         kind: Kind,
     ) {
-        let ground = self.walk.ground;
+        let context = self.walk.context;
         let owned = self.owner(at, folder, (name, spelling, kind), &mut known);
         let owner = match owned {
             Ownership::Owned(search) => search,
@@ -43,11 +43,11 @@ impl Worker<'_> {
             Ownership::Unseen(..) | Ownership::Spared(_) => return,
         };
         let is_owned = !matches!(owned, Ownership::Nobodys);
-        let search = ground.search(owner);
-        let rule = &ground.rule(owner).rule;
+        let search = context.search(owner);
+        let rule = &context.rule(owner).rule;
         let stat = match &known {
             Some(stat) => stat,
-            None => match ground.target.disk().stat(folder, name) {
+            None => match context.target.disk().stat(folder, name) {
                 Ok(stat) => known.insert(stat),
                 Err(error) => return self.missed(at.place, &error),
             },
@@ -68,9 +68,9 @@ impl Worker<'_> {
             );
             return;
         };
-        let pile = ground.pile_of(owner);
+        let pile = context.pile_of(owner);
         if let Some(keep) = rule.keep_newest {
-            self.gathered.families.push(keep::Waiting {
+            self.gathered.families.push(families::FamilyCandidate {
                 folder: at.id,
                 device: at.device,
                 place: at.place,
@@ -101,13 +101,13 @@ impl Worker<'_> {
     /// The search whose rule keeps the newest of a family, and counts a name as one of it that its recogniser
     /// leaves: the one just asked about.
     fn kept_by(&self, at: &Visited) -> Option<usize> {
-        let ground = self.walk.ground;
+        let context = self.walk.context;
         let mut searches = self
             .takers
             .iter()
-            .map(|taker| at.outlook.standings[*taker].search);
+            .map(|taker| at.matcher.standings[*taker].search);
         searches.find(|search| {
-            let rule = &ground.rule(*search).rule;
+            let rule = &context.rule(*search).rule;
             rule.keep_newest.is_some() && rule.detect.is_some()
         })
     }
@@ -145,19 +145,19 @@ impl Worker<'_> {
         &mut self,
         at: &Visited,
         folder: &Folder,
-        memory: &Memory<'_>,
+        memory: &PreviousScan<'_>,
         item: ItemId,
     ) {
         let (name, kind, pile) = memory.item(item);
         let Ok(written) = CString::new(name) else {
             return;
         };
-        let looked = self.walk.ground.target.disk().stat(folder, &written);
+        let looked = self.walk.context.target.disk().stat(folder, &written);
         let stat = match looked {
             Ok(stat) => stat,
             Err(error) => return self.missed(at.place, &error),
         };
-        let Some(rule) = self.walk.ground.rule_of_pile(pile) else {
+        let Some(rule) = self.walk.context.rule_of_pile(pile) else {
             return;
         };
         if self.item_kind(at, &stat) != Some(kind) {
@@ -165,7 +165,7 @@ impl Worker<'_> {
             return;
         }
         let time =
-            recognise::time_of_itself(rule.rule.age.by, self.walk.ground.target.dates, &stat);
+            recognise::time_of_itself(rule.rule.age.by, self.walk.context.target.dates, &stat);
         self.add(
             at,
             &NewItem {

@@ -8,7 +8,7 @@ use jolly_disk::{Folder, Kind};
 use crate::computer::TargetPath;
 use crate::rule::FolderGuards;
 use crate::source::FolderId;
-use crate::source::folder_matcher::Outlook;
+use crate::source::folder_matcher::FolderMatcher;
 
 /// Bytes of names that are looked at before the next are read: large enough to save calls, small
 /// enough to hand to another thread.
@@ -17,32 +17,32 @@ const BATCH: usize = 32 * 1024;
 /// Something to do.
 pub(crate) enum Job {
     /// A folder.
-    Folder(Waiting),
+    Folder(PendingFolder),
     /// Some of the names in an open folder.
-    Names(Arc<Visited>, Arc<Folder>, Names),
+    FolderNames(Arc<Visited>, Arc<Folder>, FolderNames),
 }
 
 /// A folder that waits to be walked.
-pub(crate) struct Waiting {
+pub(crate) struct PendingFolder {
     /// The folder that holds it; none for the start of a walk.
     pub(crate) parent: Option<Arc<Visited>>,
     /// Its name; for the start of a walk, its whole path.
     pub(crate) name: Box<[u8]>,
     /// What is asked of the names in it; not known yet for the start of a walk.
-    pub(crate) outlook: Option<Arc<Outlook>>,
+    pub(crate) matcher: Option<Arc<FolderMatcher>>,
     /// The place it is counted with: the nearest root above it, by position.
     pub(crate) place: usize,
     /// The same folder in the scan before.
     pub(crate) before: Option<FolderId>,
 }
 
-impl Waiting {
+impl PendingFolder {
     /// The start of a walk.
     pub(crate) fn top(path: &TargetPath, place: usize) -> Self {
         Self {
             parent: None,
             name: path.as_bytes().into(),
-            outlook: None,
+            matcher: None,
             place,
             before: None,
         }
@@ -59,7 +59,7 @@ pub(crate) struct Visited {
     pub(crate) id: FolderId,
     pub(crate) path: TargetPath,
     pub(crate) device: u64,
-    pub(crate) outlook: Arc<Outlook>,
+    pub(crate) matcher: Arc<FolderMatcher>,
     pub(crate) guards: FolderGuards,
     /// For each standing of the outlook whether everything here is guarded for it; empty when it
     /// is for none.
@@ -98,12 +98,12 @@ impl Visited {
 
 /// Names of a folder with what it says they are.
 #[derive(Default)]
-pub(crate) struct Names {
+pub(crate) struct FolderNames {
     bytes: Vec<u8>,
     kinds: Vec<Option<Kind>>,
 }
 
-impl Names {
+impl FolderNames {
     pub(crate) fn push(&mut self, name: &CStr, kind: Option<Kind>) {
         self.bytes.extend_from_slice(name.to_bytes_with_nul());
         self.kinds.push(kind);

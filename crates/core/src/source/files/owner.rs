@@ -33,7 +33,7 @@ impl Named<'_, '_, '_> {
         let looked = self
             .worker
             .walk
-            .ground
+            .context
             .target
             .disk()
             .stat(self.folder, self.name);
@@ -57,9 +57,9 @@ impl Probe for Named<'_, '_, '_> {
     type Search = usize;
 
     fn rule(&self, standing: usize) -> (RuleNumber, &Rule) {
-        let ground = self.worker.walk.ground;
-        let search = self.at.outlook.standings[standing].search;
-        (ground.search(search).rule, &ground.rule(search).rule)
+        let context = self.worker.walk.context;
+        let search = self.at.matcher.standings[standing].search;
+        (context.search(search).rule, &context.rule(search).rule)
     }
 
     fn fit(&mut self, standing: usize) -> Fit {
@@ -73,15 +73,15 @@ impl Probe for Named<'_, '_, '_> {
     }
 
     fn guard(&mut self, standing: usize) -> Option<Guard> {
-        let ground = self.worker.walk.ground;
-        let search = self.at.outlook.standings[standing].search;
-        let rule = &ground.rule(search).rule;
+        let context = self.worker.walk.context;
+        let search = self.at.matcher.standings[standing].search;
+        let rule = &context.rule(search).rule;
         if self.at.is_closed(standing) {
             // Why it is closed is told by whoever is asked for this one path.
             return Some(Guard::Root);
         }
         let guards = self.at.guards;
-        guards.file(ground.guards, &self.at.path, rule, self.spelling)
+        guards.file(context.guards, &self.at.path, rule, self.spelling)
     }
 
     fn size(&mut self) -> Option<u64> {
@@ -92,7 +92,7 @@ impl Probe for Named<'_, '_, '_> {
         if self.kind != Kind::File {
             return false;
         }
-        let disk = &**self.worker.walk.ground.target.disk();
+        let disk = &**self.worker.walk.context.target.disk();
         match recognise::looks_like(disk, self.folder, self.name, kinds) {
             Ok(is_it) => is_it,
             Err(error) => {
@@ -103,8 +103,8 @@ impl Probe for Named<'_, '_, '_> {
     }
 
     fn recognises(&mut self, standing: usize, detect: Detect) -> bool {
-        let ground = self.worker.walk.ground;
-        let search = self.at.outlook.standings[standing].search;
+        let context = self.worker.walk.context;
+        let search = self.at.matcher.standings[standing].search;
         if detect == Detect::CacheTagged {
             let Some(owner) = self.at.tagged else {
                 return false;
@@ -116,13 +116,13 @@ impl Probe for Named<'_, '_, '_> {
             return false;
         };
         let candidate = Candidate {
-            search: ground.search(search),
+            search: context.search(search),
             path: &path,
             folder: self.folder,
             name: self.name,
             kind: self.kind,
         };
-        let rule = &ground.rule(search).rule;
+        let rule = &context.rule(search).rule;
         match self.worker.walk.recogniser.look(rule, detect, &candidate) {
             Finding::Is(_) => true,
             Finding::Not => false,
@@ -144,8 +144,8 @@ impl Worker<'_> {
         known: &mut Option<Stat>,
     ) -> Ownership<usize> {
         let mut takers = std::mem::take(&mut self.takers);
-        at.outlook
-            .takers(self.walk.ground, &at.path, spelling, &mut takers);
+        at.matcher
+            .takers(self.walk.context, &at.path, spelling, &mut takers);
         let mut named = Named {
             worker: self,
             at,
@@ -157,7 +157,7 @@ impl Worker<'_> {
         };
         let owned = decide_owner(takers.iter().copied(), &mut named);
         self.takers = takers;
-        let search = |standing: usize| at.outlook.standings[standing].search;
+        let search = |standing: usize| at.matcher.standings[standing].search;
         match owned {
             Ownership::Owned(standing) => Ownership::Owned(search(standing)),
             Ownership::Guarded(standing, guard) => Ownership::Guarded(search(standing), guard),
@@ -169,25 +169,25 @@ impl Worker<'_> {
 
     /// The pile that may remove a folder once it is empty, that of the first rule that looks above
     /// it and lets empty folders go; and the time its age counts from if it is empty already.
-    pub(crate) fn sweeper(
+    pub(crate) fn empty_folder_pile(
         &self,
         parent: Option<&Visited>,
         path: &TargetPath,
         guards: FolderGuards,
         stat: &Stat,
     ) -> Option<(PileId, i64)> {
-        let ground = self.walk.ground;
+        let context = self.walk.context;
         let parent = parent?;
         let small = path.name().to_ascii_lowercase();
         let name = Spelling {
             exact: path.name(),
             small: &small,
         };
-        let standings = parent.outlook.standings.iter().enumerate();
+        let standings = parent.matcher.standings.iter().enumerate();
         let lets_go = |at: usize, search: usize| {
-            let compiled = ground.rule(search);
+            let compiled = context.rule(search);
             let rule = &compiled.rule;
-            let below = path.below(&ground.search(search).root).unwrap_or_default();
+            let below = path.below(&context.search(search).root).unwrap_or_default();
             let is_found = match rule.detect {
                 None | Some(Detect::Trash) => true,
                 Some(Detect::CacheTagged) => parent.tagged == Some(stat.user),
@@ -197,20 +197,20 @@ impl Worker<'_> {
             is_found
                 && !parent.is_closed(at)
                 && compiled.may_empty(below)
-                && !guards.is_closed(ground.guards, path, rule, ground.search(search))
+                && !guards.is_closed(context.guards, path, rule, context.search(search))
                 && parent
                     .guards
-                    .file(ground.guards, &parent.path, rule, name)
+                    .file(context.guards, &parent.path, rule, name)
                     .is_none()
         };
         let (_, found) = standings
             .map(|(at, standing)| (at, standing.search))
             .find(|(at, search)| lets_go(*at, *search))?;
-        let rule = &ground.rule(found).rule;
+        let rule = &context.rule(found).rule;
         let time = self
             .walk
             .recogniser
-            .time(rule, ground.search(found), path, stat)?;
-        Some((ground.pile_of(found), time))
+            .time(rule, context.search(found), path, stat)?;
+        Some((context.pile_of(found), time))
     }
 }

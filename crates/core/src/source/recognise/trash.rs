@@ -25,7 +25,7 @@ const MOST_RECORD: u64 = 4 * 1024 * 1024;
 
 /// What a trash says of one thing in it.
 #[derive(Clone, Debug, PartialEq, Eq)]
-struct Note {
+struct TrashNote {
     time: i64,
     original: Option<String>,
 }
@@ -34,7 +34,7 @@ struct Note {
 #[derive(Clone, Debug, Default)]
 pub(crate) struct TrashDates {
     layout: Layout,
-    notes: HashMap<Vec<u8>, Note>,
+    notes: HashMap<Vec<u8>, TrashNote>,
     unread: u64,
 }
 
@@ -56,7 +56,7 @@ impl TrashDates {
             }
             Layout::Windows => dates.read_each(target, root, RECYCLED_MOST, |name, bytes| {
                 let key = index_of(name)?;
-                let note = Recycled::read(bytes).map(|recycled| Note {
+                let note = Recycled::read(bytes).map(|recycled| TrashNote {
                     time: recycled.time,
                     original: Some(shown_windows(&recycled.original)),
                 });
@@ -73,7 +73,7 @@ impl TrashDates {
         target: &Target,
         path: &TargetPath,
         most: u64,
-        each: impl Fn(&[u8], &[u8]) -> Option<(Vec<u8>, Option<Note>)>,
+        each: impl Fn(&[u8], &[u8]) -> Option<(Vec<u8>, Option<TrashNote>)>,
     ) {
         let disk = target.disk();
         let Ok(folder) = disk.open_folder(target.root(), path.as_bytes()) else {
@@ -117,14 +117,14 @@ impl TrashDates {
                 let name = entry.name.to_bytes().to_vec();
                 let original = places.remove(&name);
                 let time = stat.changed.seconds;
-                self.notes.insert(name, Note { time, original });
+                self.notes.insert(name, TrashNote { time, original });
             }
             ControlFlow::Continue(())
         });
         drop(listed);
     }
 
-    fn note(&self, below: &[u8]) -> Option<&Note> {
+    fn note(&self, below: &[u8]) -> Option<&TrashNote> {
         let first = below.split(|byte| *byte == b'/').next()?;
         match self.layout {
             Layout::Linux => {
@@ -213,7 +213,7 @@ pub fn described(layout: Layout, root: &TargetPath, path: &TargetPath) -> Option
 }
 
 /// What a `.trashinfo` says. The specification writes its date in local time.
-fn info_file(text: &[u8]) -> Option<Note> {
+fn info_file(text: &[u8]) -> Option<TrashNote> {
     let lines = || text.split(|byte| *byte == b'\n').map(<[u8]>::trim_ascii);
     lines()
         .find(|line| !line.is_empty())
@@ -230,7 +230,7 @@ fn info_file(text: &[u8]) -> Option<Note> {
             None => shown(path),
         }
     });
-    Some(Note {
+    Some(TrashNote {
         time: moment.timestamp().as_second(),
         original,
     })

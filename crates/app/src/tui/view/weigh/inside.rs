@@ -2,7 +2,7 @@
 
 mod card;
 
-use jolly_core::decide::{Choice, Entry, EntryId, Standing, Trashed};
+use jolly_core::decide::{Choice, Disposition, Entry, EntryId, Trashed};
 use jolly_core::format::Printable;
 use jolly_core::pile::Sum;
 use jolly_core::rule::{BAND_COUNT, Verdict, band_of};
@@ -38,14 +38,14 @@ const MARKS: usize = 3;
 const STEP: usize = 2;
 
 /// Which columns fit: bars go first, then files, then what was found.
-struct Columns {
+struct InsideColumns {
     name: usize,
     has_bars: bool,
     has_files: bool,
     has_found: bool,
 }
 
-impl Columns {
+impl InsideColumns {
     fn fit(width: usize) -> Self {
         let mut columns = Self {
             name: 0,
@@ -85,7 +85,7 @@ struct Page<'a> {
     weigh: &'a Weigh,
     view: &'a InsideView,
     opened: &'a OpenPile,
-    columns: Columns,
+    columns: InsideColumns,
 }
 
 pub(super) fn draw(
@@ -108,7 +108,7 @@ pub(super) fn draw(
         weigh,
         view,
         opened,
-        columns: Columns::fit(usize::from(area.width)),
+        columns: InsideColumns::fit(usize::from(area.width)),
     };
     let room = list_room(area);
     let first = first_row(view.focus, view.len(), room);
@@ -331,13 +331,15 @@ impl Page<'_> {
                     return format!("open in {}", holder.program);
                 }
                 match weigh.decisions.standing(&weigh.scan, item) {
-                    Standing::Goes | Standing::PileLeft | Standing::NotIncluded => String::new(),
-                    Standing::GoesByHand => "taken by hand".to_owned(),
-                    Standing::Young(_) => "too young".to_owned(),
-                    Standing::Excluded(_) => "excluded".to_owned(),
-                    Standing::LeftByHand => "left by hand".to_owned(),
-                    Standing::StaysWithThing => "stays with it".to_owned(),
-                    Standing::Blocked => "locked".to_owned(),
+                    Disposition::Goes | Disposition::PileLeft | Disposition::NotIncluded => {
+                        String::new()
+                    }
+                    Disposition::GoesByHand => "taken by hand".to_owned(),
+                    Disposition::Young(_) => "too young".to_owned(),
+                    Disposition::Excluded(_) => "excluded".to_owned(),
+                    Disposition::LeftByHand => "left by hand".to_owned(),
+                    Disposition::StaysWithThing => "stays with it".to_owned(),
+                    Disposition::Blocked => "locked".to_owned(),
                 }
             }
             Some(Entry::Folder(folder)) => {

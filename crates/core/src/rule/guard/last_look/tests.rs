@@ -34,7 +34,7 @@ proptest! {
         let within = TargetPath::new(within.join("/")).unwrap();
         for rule in rules() {
             let first = guards.path(&path, rule, &within);
-            let mut near = Near::new(&kept, &|_| false, path.folder_bytes());
+            let mut near = FolderFacts::new(&kept, &|_| false, path.folder_bytes());
             let second = near.refusal(&kept, rule, &within, (&path, EntryKind::Folder));
             prop_assert!(first.is_none() || second.is_some(), "{path} by {} in {within}: {first:?}", rule.class.name());
         }
@@ -61,7 +61,7 @@ fn what_is_no_secret_is_not_refused() {
         let root = TargetPath::root();
         let rule = rules().first().unwrap();
         assert_eq!(guards.path(&path, rule, &root), None, "{text}");
-        let mut near = Near::new(&kept, &|_| false, path.folder_bytes());
+        let mut near = FolderFacts::new(&kept, &|_| false, path.folder_bytes());
         assert_eq!(
             near.refusal(&kept, rule, &root, (&path, EntryKind::Folder)),
             None,

@@ -1,6 +1,6 @@
 //! The card of what is in focus inside a pile: what it is, whether it goes, and why.
 
-use jolly_core::decide::{Entry, EntryId, Standing};
+use jolly_core::decide::{Disposition, Entry, EntryId};
 use jolly_core::format::Printable;
 use jolly_core::source::{FolderId, ItemId, ItemKind};
 use ratatui::text::Line;
@@ -116,21 +116,21 @@ impl Page<'_> {
         }
         let stays = |why: &str| ("stays", why.to_owned());
         match weigh.decisions.standing(scan, item) {
-            Standing::Goes => {
+            Disposition::Goes => {
                 let limit = decision.limit.map_or_else(
                     || "its pile goes at any age".to_owned(),
                     |limit| format!("{old} old, and what is older than {limit} goes"),
                 );
                 ("goes", format!("{limit}; it {how}"))
             }
-            Standing::GoesByHand => ("goes", format!("taken by hand; it {how}")),
-            Standing::Young(limit) => ("stays", format!("{old} old, younger than {limit}")),
-            Standing::Excluded(at) => ("stays", self.exclusion_words(at)),
-            Standing::LeftByHand => stays("it, or a folder above it, was left by hand"),
-            Standing::StaysWithThing => stays("what it describes stays"),
-            Standing::PileLeft => stays("its pile is left; space takes it alone"),
-            Standing::Blocked => ("stays", self.blocked_words()),
-            Standing::NotIncluded => stays("its rule is turned off"),
+            Disposition::GoesByHand => ("goes", format!("taken by hand; it {how}")),
+            Disposition::Young(limit) => ("stays", format!("{old} old, younger than {limit}")),
+            Disposition::Excluded(at) => ("stays", self.exclusion_words(at)),
+            Disposition::LeftByHand => stays("it, or a folder above it, was left by hand"),
+            Disposition::StaysWithThing => stays("what it describes stays"),
+            Disposition::PileLeft => stays("its pile is left; space takes it alone"),
+            Disposition::Blocked => ("stays", self.blocked_words()),
+            Disposition::NotIncluded => stays("its rule is turned off"),
         }
     }
 

@@ -21,13 +21,13 @@ use crate::tui::{answer, view, worker};
 const SIZE: (u16, u16) = (142, 44);
 
 /// The interface on one computer, without a terminal.
-pub struct Stage {
+pub struct HeadlessUi {
     model: Model,
     theme: Theme,
     terminal: Terminal<TestBackend>,
 }
 
-impl Stage {
+impl HeadlessUi {
     /// Opens a computer; its job sheet is kept in `state`.
     ///
     /// # Errors

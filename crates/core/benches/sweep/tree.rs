@@ -12,7 +12,7 @@ use jolly_core::dustpan::{Dustpan, NewDustpan};
 use jolly_core::pile::{ScanOrder, scan};
 use jolly_core::plan::make_manifest;
 use jolly_core::rule::RuleSet;
-use jolly_core::run::{Ground, Pause, Real, RunSummary, SweepError, sweep as carry_out};
+use jolly_core::run::{Pause, Real, RunContext, RunSummary, SweepError, sweep as carry_out};
 use jolly_core::state::{Journal, StateFolder};
 use jolly_disk::RealDisk;
 
@@ -57,7 +57,7 @@ fn sweep_all(root: &Path, way: Way) -> Result<(Duration, RunSummary), Failure> {
     };
     let manifest = make_manifest(&scan, &Decisions::new(&scan, &selection)?);
     let confirmed = manifest.confirm();
-    let ground = Ground {
+    let tree = RunContext {
         target: &scan.target,
         rules: &scan.rules,
         searches: &scan.searches,
@@ -89,7 +89,7 @@ fn sweep_all(root: &Path, way: Way) -> Result<(Duration, RunSummary), Failure> {
         predictions: None,
     };
     let swept: Result<RunSummary, SweepError> =
-        carry_out(&ground, &confirmed, mode, &cancel, &clock, &|_| {});
+        carry_out(&tree, &confirmed, mode, &cancel, &clock, &|_| {});
     let summary = swept?;
     if let Some(dustpan) = &mut dustpan {
         dustpan.finish()?;

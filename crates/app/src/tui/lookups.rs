@@ -7,10 +7,10 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use jolly_core::computer::{Volume, mounted_systems};
+use jolly_core::error_chain;
 use jolly_core::format::Printable;
 use jolly_core::run::left_over;
 use jolly_core::state::Sheet;
-use jolly_core::whole_story;
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
 
@@ -157,7 +157,7 @@ fn change_sheet(session: &Session, change: impl FnOnce(&mut Sheet)) -> Result<()
         change(&mut sheet);
         sheet.keep(&session.state, &session.identity)
     });
-    kept.map_err(|error| whole_story(&error))
+    kept.map_err(|error| error_chain(&error))
 }
 
 /// A path of this machine, made harmless.

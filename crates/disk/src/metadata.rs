@@ -23,7 +23,7 @@ pub struct Attribute {
 
 /// What is kept about a file or folder beside its bytes.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Traits {
+pub struct Metadata {
     /// Owner.
     pub user: u32,
     /// Group.
@@ -40,7 +40,7 @@ pub struct Traits {
 
 /// Something that could not be given back.
 #[derive(Debug)]
-pub struct NotGiven {
+pub struct NotApplied {
     /// What, in a word or two.
     pub what: &'static str,
     /// What the kernel said.
@@ -102,32 +102,32 @@ pub(crate) fn ntfs_birth(of: BorrowedFd<'_>) -> Option<Stamp> {
     (ticks != 0).then_some(Stamp { seconds, nanos })
 }
 
-pub(crate) fn times(traits: &Traits) -> Timestamps {
+pub(crate) fn times(metadata: &Metadata) -> Timestamps {
     let time = |stamp: Stamp| Timespec {
         tv_sec: stamp.seconds,
         tv_nsec: stamp.nanos.into(),
     };
     Timestamps {
-        last_access: time(traits.accessed),
-        last_modification: time(traits.modified),
+        last_access: time(metadata.accessed),
+        last_modification: time(metadata.modified),
     }
 }
 
 /// The owner first, which takes special bits of the mode away; the times last, which all the others
 /// would move.
-pub(crate) fn give(of: BorrowedFd<'_>, traits: &Traits) -> Vec<NotGiven> {
+pub(crate) fn apply(of: BorrowedFd<'_>, metadata: &Metadata) -> Vec<NotApplied> {
     let mut missing = Vec::new();
     let mut note = |what: &'static str, given: Result<(), Errno>| {
         if let Err(error) = given {
             let error = error.into();
-            missing.push(NotGiven { what, error });
+            missing.push(NotApplied { what, error });
         }
     };
     let is_theirs =
-        fstat(of).is_ok_and(|now| now.st_uid == traits.user && now.st_gid == traits.group);
+        fstat(of).is_ok_and(|now| now.st_uid == metadata.user && now.st_gid == metadata.group);
     let mut is_given = true;
     if !is_theirs {
-        let (user, group) = (Uid::from_raw(traits.user), Gid::from_raw(traits.group));
+        let (user, group) = (Uid::from_raw(metadata.user), Gid::from_raw(metadata.group));
         let given = fchown(of, Some(user), Some(group));
         is_given = given.is_ok();
         note("its owner", given);
@@ -135,16 +135,16 @@ pub(crate) fn give(of: BorrowedFd<'_>, traits: &Traits) -> Vec<NotGiven> {
     // Under another owner these would lend that one's rights, and no longer the first one's.
     let is_lending = |attribute: &&Attribute| attribute.name.starts_with(b"security.");
     let mode = if is_given {
-        traits.mode
+        metadata.mode
     } else {
-        traits.mode & !SPECIAL
+        metadata.mode & !SPECIAL
     };
-    let withheld = mode != traits.mode || traits.attributes.iter().any(|it| is_lending(&it));
+    let withheld = mode != metadata.mode || metadata.attributes.iter().any(|it| is_lending(&it));
     if !is_given && withheld {
         note("what lends its owner's rights", Err(Errno::PERM));
     }
     note("its mode", fchmod(of, Mode::from_raw_mode(mode)));
-    for attribute in traits
+    for attribute in metadata
         .attributes
         .iter()
         .filter(|it| is_given || !is_lending(it))
@@ -153,6 +153,6 @@ pub(crate) fn give(of: BorrowedFd<'_>, traits: &Traits) -> Vec<NotGiven> {
         let (name, value) = (attribute.name.as_slice(), attribute.value.as_slice());
         note("an attribute", fsetxattr(of, name, value, flags));
     }
-    note("its times", futimens(of, &times(traits)));
+    note("its times", futimens(of, &times(metadata)));
     missing
 }

@@ -7,14 +7,14 @@ use rustix::time::{ClockId, clock_gettime};
 
 /// How long threads took for something, and for how much of that they waited.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Effort {
+pub struct WaitShare {
     /// From begin to end.
     pub took: Duration,
     /// What neither kept a processor busy nor waited for one.
     pub waited: Duration,
 }
 
-impl AddAssign for Effort {
+impl AddAssign for WaitShare {
     fn add_assign(&mut self, more: Self) {
         self.took += more.took;
         self.waited += more.waited;
@@ -23,14 +23,14 @@ impl AddAssign for Effort {
 
 /// Measures what the calling thread does.
 #[derive(Debug)]
-pub struct Meter {
+pub struct WaitMeter {
     took: Duration,
     busy: Duration,
     /// For how long the thread had waited for a processor when it was last asked.
     delayed: Duration,
 }
 
-impl Meter {
+impl WaitMeter {
     /// Nothing measured yet.
     pub fn begin() -> Self {
         Self {
@@ -57,13 +57,13 @@ impl Meter {
     }
 
     /// What was measured since the last time, once it took at least so long.
-    pub fn take(&mut self, least: Duration) -> Option<Effort> {
+    pub fn take(&mut self, least: Duration) -> Option<WaitShare> {
         if self.took < least {
             return None;
         }
         let before = std::mem::replace(self, Self::begin());
         let delayed = self.delayed.saturating_sub(before.delayed);
-        Some(Effort {
+        Some(WaitShare {
             took: before.took,
             waited: before.took.saturating_sub(before.busy + delayed),
         })
@@ -85,7 +85,7 @@ mod tests {
     #[test]
     fn waiting_is_told_from_working() {
         let long = Duration::from_mins(1);
-        let mut meter = Meter::begin();
+        let mut meter = WaitMeter::begin();
         let nap = || {
             std::thread::sleep(Duration::from_millis(40));
             false

@@ -5,8 +5,8 @@ use std::path::{Path, PathBuf};
 use jolly_core::decide::{
     Exclusion, Scope, Starts, change_exclusions, change_starts, read_exclusions, read_starts,
 };
+use jolly_core::error_chain;
 use jolly_core::state::{KeptError, StateFolder, read_text, shown_name, write_whole};
-use jolly_core::whole_story;
 
 use crate::exit::Refusal;
 
@@ -141,7 +141,7 @@ pub(crate) fn keep_starts(files: &Files, before: &Starts, after: &Starts) -> Res
 }
 
 fn not_kept(error: &KeptError) -> String {
-    let story = whole_story(error);
+    let story = error_chain(error);
     let first = story.lines().take(2).map(str::trim).collect::<Vec<_>>();
     format!(
         "It counts for now, but is not remembered: {}",
