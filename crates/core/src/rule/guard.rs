@@ -275,12 +275,9 @@ pub(crate) const PERSONAL: [&str; 6] = [
 /// which guard.
 pub(crate) fn could_only_hit_guarded(rule: &Rule, layout: Layout) -> Option<&'static str> {
     let everything = ["sample".to_owned(), "sample/sample".to_owned()];
-    let takes: Vec<String> = match &rule.take[..] {
-        [] => everything.to_vec(),
-        some => some
-            .iter()
-            .flat_map(|take| pattern::samples(take))
-            .collect(),
+    let takes = match &rule.take[..] {
+        [] => &everything,
+        some => some,
     };
     let mut reason = None;
     for within in &rule.within {
@@ -288,7 +285,8 @@ pub(crate) fn could_only_hit_guarded(rule: &Rule, layout: Layout) -> Option<&'st
             let base = std::iter::once((*usual).to_owned()).chain(within.below.iter().cloned());
             let base: Vec<String> = base.filter(|part| !part.is_empty()).collect();
             for base in pattern::samples(&base.join("/")) {
-                for take in &takes {
+                // Mostly the first sample is nobody's of the system's, and no other is made.
+                for take in takes.iter().flat_map(|take| pattern::samples(take)) {
                     let path = if base.is_empty() {
                         take.clone()
                     } else {

@@ -47,11 +47,8 @@ impl Rulebook {
             problems: Vec::new(),
             layout: Layout::default(),
         };
-        let lines = written
-            .rule
-            .iter()
-            .map(|rule| line_of(text, rule.span().start))
-            .collect();
+        let starts = written.rule.iter().map(|rule| rule.span().start);
+        let lines = lines_of(text, starts);
         let book = reader.book(written);
         match book {
             Some(book) if reader.problems.is_empty() => Ok((book, lines)),
@@ -60,8 +57,16 @@ impl Rulebook {
     }
 }
 
-fn line_of(text: &str, at: usize) -> usize {
-    text.bytes().take(at).filter(|byte| *byte == b'\n').count() + 1
+/// The lines, counted from 1, on which these places lie; each place comes after the one before.
+fn lines_of(text: &str, places: impl Iterator<Item = usize>) -> Vec<usize> {
+    let (mut from, mut line) = (0, 1);
+    let of_place = |place: usize| {
+        let between = text.get(from..place).unwrap_or_default();
+        line += between.matches('\n').count();
+        from = place.max(from);
+        line
+    };
+    places.map(of_place).collect()
 }
 
 fn problem(
@@ -128,15 +133,17 @@ impl Reader {
         };
         self.layout = layout.unwrap_or_default();
         let mut seen = HashSet::new();
-        let mut rules = Vec::new();
-        for rule in written.rule {
-            let id_span = rule.get_ref().id.span();
-            if !seen.insert(rule.get_ref().id.get_ref().clone()) {
+        for rule in &written.rule {
+            let id = &rule.get_ref().id;
+            if !seen.insert(id.get_ref().clone()) {
                 let help = "give each rule of a book an id of its own";
-                self.refuse(id_span, "two rules have the same id", "used before", help);
+                self.refuse(id.span(), "two rules have the same id", "used before", help);
             }
-            rules.extend(self.rule(rule.into_inner()));
         }
+        let rules = written.rule.into_iter();
+        let rules = rules
+            .filter_map(|rule| self.rule(rule.into_inner()))
+            .collect();
         Some(Rulebook {
             id,
             layout: layout?,

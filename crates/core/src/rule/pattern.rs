@@ -14,6 +14,15 @@ const MOST_SAMPLES: usize = 64;
 /// # Errors
 /// In words, when it is not a pattern or could lead up or out.
 pub(crate) fn compile(pattern: &str, layout: Layout) -> Result<Glob, String> {
+    relative(pattern)?;
+    build(pattern, layout).map_err(|error| format!("not a pattern: {}", error.kind()))
+}
+
+/// Whether a pattern leads down and nowhere else; what its parts say is not looked at.
+///
+/// # Errors
+/// In words, when it could lead up or out, or is longer than anybody would write.
+pub(crate) fn relative(pattern: &str) -> Result<(), String> {
     if pattern.is_empty() {
         return Err("an empty pattern matches nothing".to_owned());
     }
@@ -30,7 +39,7 @@ pub(crate) fn compile(pattern: &str, layout: Layout) -> Result<Glob, String> {
     {
         return Err("a pattern has no `..`, `.` or empty parts".to_owned());
     }
-    build(pattern, layout).map_err(|error| format!("not a pattern: {}", error.kind()))
+    Ok(())
 }
 
 /// Builds a glob; one that would be too much to match is an error like any other.

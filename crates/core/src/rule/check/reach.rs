@@ -1,6 +1,7 @@
 //! How much of a home a rule's patterns could reach. Guards and ages may hold most of that back, but a rule
 //! that names half of what somebody has is a mistake, however it spells it.
 
+use std::collections::BTreeMap;
 use std::sync::OnceLock;
 
 use crate::computer::Layout;
@@ -103,6 +104,21 @@ fn home(layout: Layout) -> &'static [String] {
     HOMES.get(number).map_or(&[], |home| home.get_or_init(make))
 }
 
+/// How many things of a home lie below these folders at most: by the first name of each alone.
+fn at_most(roots: &[(usize, Vec<NameTest>)], layout: Layout) -> usize {
+    let folds = layout.ignores_case();
+    if roots.iter().any(|(_, root)| root.is_empty()) {
+        return home(layout).len();
+    }
+    let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
+    for (first, _) in home(layout).iter().filter_map(|path| path.split_once('/')) {
+        *counts.entry(first).or_default() += 1;
+    }
+    let tests = roots.iter().filter_map(|(_, root)| root.first());
+    counts.retain(|first, _| tests.clone().any(|test| passes(test, first, folds)));
+    counts.values().sum()
+}
+
 /// Whether a name passes a part of where a rule looks.
 fn passes(part: &NameTest, name: &str, folds: bool) -> bool {
     let small = folds.then(|| name.to_ascii_lowercase());
@@ -111,12 +127,9 @@ fn passes(part: &NameTest, name: &str, folds: bool) -> bool {
     part.passes(Spelling { exact, small }, folds)
 }
 
-/// Whether a rule's patterns could reach more than half of a home. Where a recogniser picks, patterns only say
-/// where it looks.
-pub(crate) fn reaches_most_of_a_home(rule: &Rule, layout: Layout) -> bool {
-    if rule.detect.is_some_and(crate::rule::Detect::looks_inside) {
-        return false;
-    }
+/// Where a rule looks, as tests of the names below a home, each with how many names above the home it has to name
+/// itself.
+fn roots_in_home(rule: &Rule, layout: Layout) -> Vec<(usize, Vec<NameTest>)> {
     let folds = layout.ignores_case();
     let within = rule.within.iter().flat_map(|within| {
         let usual = within.place.usual(layout).iter();
@@ -140,8 +153,21 @@ pub(crate) fn reaches_most_of_a_home(rule: &Rule, layout: Layout) -> bool {
             Some((missing, tests))
         })
     });
-    let roots: Vec<(usize, Vec<NameTest>)> = within.collect();
+    within.collect()
+}
+
+/// Whether a rule's patterns could reach more than half of a home. Where a recogniser picks, patterns only say
+/// where it looks.
+pub(crate) fn reaches_most_of_a_home(rule: &Rule, layout: Layout) -> bool {
+    if rule.detect.is_some_and(crate::rule::Detect::looks_inside) {
+        return false;
+    }
+    let folds = layout.ignores_case();
+    let roots = roots_in_home(rule, layout);
     let most = home(layout).len() / 2;
+    if at_most(&roots, layout) <= most {
+        return false;
+    }
     // What of each path lies below a folder that the rule looks in.
     let led = |path: &String| -> Vec<String> {
         let below = roots.iter().filter_map(|(missing, root)| {

@@ -8,6 +8,7 @@ use toml::Spanned;
 use crate::computer::{Layout, Place, TargetPath, is_pattern};
 use crate::rule::parse::Reader;
 use crate::rule::parse::written::{WrittenAge, WrittenExample, WrittenKeep, WrittenRule};
+use crate::rule::pattern::path::PathPattern;
 use crate::rule::{
     AgeBy, AgeLimit, AgeRule, Detect, Example, Family, FileKind, KeepNewest, Need, Removal,
     Section, Verdict, Within, pattern,
@@ -76,7 +77,7 @@ impl Reader {
 
     pub(crate) fn patterns(&mut self, written: Vec<Spanned<String>>) -> Vec<String> {
         for text in &written {
-            if let Err(message) = pattern::compile(text.get_ref(), self.layout) {
+            if let Err(message) = PathPattern::new(text.get_ref(), self.layout) {
                 let help = "patterns are relative to each `in`: `*` and `?` stay within a name, \
                     `**` crosses folders, `[a-z]` and `{a,b}` choose";
                 self.refuse(text.span(), message, "this pattern", help);

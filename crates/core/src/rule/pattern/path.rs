@@ -199,7 +199,7 @@ impl PathPattern {
     /// # Errors
     /// In words, as [`pattern::compile`].
     pub(crate) fn new(text: &str, layout: Layout) -> Result<Self, String> {
-        let whole = pattern::compile(text, layout)?;
+        pattern::relative(text)?;
         let folds = layout.ignores_case();
         let names: Vec<&str> = text.split('/').collect();
         let is_torn = |name: &&str| {
@@ -209,6 +209,7 @@ impl PathPattern {
                 || (name.contains("**") && *name != "**")
         };
         if names.iter().any(is_torn) || names.len() > MOST_PARTS {
+            let whole = pattern::compile(text, layout)?;
             let form = Form::Whole(Arc::new(LazyGlob::new(whole)));
             return Ok(Self { form, folds });
         }
