@@ -3,14 +3,14 @@
 //! Nothing goes that isn't on the list that was shown.
 
 mod file;
+mod file_identity;
 pub(crate) mod item_outcome;
 mod manifest;
 mod order;
 mod outcome;
 
 pub use file::{MostRead, PlanError, read_plan, write_plan, write_preview};
+pub use file_identity::{FileIdentity, Tolerance};
 pub(crate) use item_outcome::ItemOutcome;
-pub use manifest::{
-    ConfirmedManifest, FileIdentity, Manifest, ManifestItem, TargetMark, make_manifest,
-};
+pub use manifest::{ConfirmedManifest, Manifest, ManifestItem, TargetMark, make_manifest};
 pub use outcome::{Outcome, OutcomeSums, Stayed};

@@ -1,10 +1,11 @@
 //! The exact list of what goes, each thing with its identity.
 
+use crate::plan::FileIdentity;
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use jiff::Timestamp;
-use jolly_disk::{FileKey, Kind, Stamp, Stat};
+use jolly_disk::{FileKey, Stamp};
 
 use crate::computer::{EntryKind, Layout, Target, TargetPath};
 use crate::decide::Decisions;
@@ -13,21 +14,6 @@ use crate::pile::{Scan, Sum};
 use crate::plan::order::turns;
 use crate::rule::Removal;
 use crate::source::{FolderId, ItemId, ItemKind, PileId};
-
-/// What must still be so when an item is about to go.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct FileIdentity {
-    /// Which file.
-    pub key: FileKey,
-    /// Its apparent length; not compared for folders.
-    pub size: u64,
-    /// Last modification; not compared for folders.
-    pub modified: Stamp,
-    /// Last change; not compared for folders, whose contents go before them.
-    pub changed: Stamp,
-    /// How many names it had.
-    pub links: u32,
-}
 
 /// One thing that goes.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -176,28 +162,6 @@ impl ConfirmedManifest {
     /// The list.
     pub fn manifest(&self) -> &Manifest {
         &self.0
-    }
-}
-
-impl FileIdentity {
-    /// Whether a fresh look shows the same thing. `own_links` is how many other names of the same
-    /// file this run itself has removed: that alone moves its last change.
-    pub fn holds(&self, kind: EntryKind, stat: &Stat, own_links: u32) -> bool {
-        let is_kind = match kind {
-            EntryKind::File => stat.kind == Kind::File,
-            EntryKind::Link => stat.kind == Kind::Link,
-            EntryKind::Folder => return stat.kind == Kind::Folder && stat.key == self.key,
-        };
-        let is_untouched = if own_links == 0 {
-            stat.changed == self.changed
-        } else {
-            stat.links.checked_add(own_links) == Some(self.links)
-        };
-        is_kind
-            && stat.key == self.key
-            && stat.size == self.size
-            && stat.modified == self.modified
-            && is_untouched
     }
 }
 

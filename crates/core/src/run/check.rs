@@ -2,6 +2,7 @@
 
 mod listed;
 
+use crate::plan::Tolerance;
 use std::collections::HashMap;
 use std::ffi::CStr;
 use std::io;
@@ -310,7 +311,10 @@ impl<'a> Checker<'a> {
             disk.stat(folder, name)
                 .map_err(|error| ItemOutcome::of_error(&error, "look at"))?
         };
-        if !item.identity.holds(item.kind, &stat, own_links) {
+        if !item
+            .identity
+            .matches(item.kind, &stat, Tolerance::OwnNames(own_links))
+        {
             return Err(ItemOutcome::stays(
                 Outcome::Changed,
                 "it is no longer what was shown",

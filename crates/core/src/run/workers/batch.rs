@@ -1,6 +1,8 @@
 //! One batch of a manifest, and the touching of what is in it.
 
 use crate::dustpan::MOST_STORED;
+use crate::plan::FileIdentity;
+use crate::plan::Tolerance;
 use std::ops::{Range, RangeInclusive};
 
 use jolly_disk::Stat;
@@ -159,41 +161,43 @@ impl<'a> Touch<'a> {
 
 fn go(remover: &mut Remover<'_, '_>, work: &Work<'_>, at: usize) -> Option<ItemOutcome> {
     let item = work.batch.items.get(at)?;
-    let numbered = (item, work.batch.first + at);
-    let name = item.path.as_name();
-    let mut verdict = match item.by {
-        Removal::Remove => match remover.checker.check(item, name) {
-            Ok(stat) => remover.remove(numbered, name, &stat),
-            Err(verdict) => verdict,
-        },
-        Removal::Overwrite => match remover.checker.check(item, name) {
-            Ok(stat) => remover.overwrite_and_remove(numbered, name, &stat),
-            Err(verdict) => verdict,
-        },
-        Removal::SetAside => match work.stored.get(&at) {
-            None => ItemOutcome::stays(Outcome::Failed, "it never reached the dustpan"),
-            Some(Err(verdict)) => verdict.clone(),
-            // Time has passed while its bytes were stored: everything is asked again.
-            Some(Ok((before, _))) => match remover.checker.check(item, name) {
-                Ok(stat) if is_same(item, before, &stat) => {
-                    let mut verdict = remover.remove(numbered, name, &stat);
-                    if verdict.outcome == Outcome::Removed {
-                        verdict.outcome = Outcome::SetAside;
-                    }
-                    verdict
-                }
-                Ok(_) => ItemOutcome::stays(Outcome::Changed, "it changed while it was stored"),
-                Err(verdict) => verdict,
-            },
-        },
-    };
-    verdict.is_as_listed = verdict.bytes == item.bytes;
-    Some(verdict)
+    let mut outcome = touch(remover, work, (item, at));
+    outcome.is_as_listed = outcome.bytes == item.bytes;
+    Some(outcome)
 }
 
-fn is_same(item: &ManifestItem, before: &Stat, after: &Stat) -> bool {
-    item.kind == EntryKind::Folder
-        || (before.key == after.key
-            && before.size == after.size
-            && before.modified == after.modified)
+/// Asks everything once more of one item, and has it go the way that it goes.
+fn touch(
+    remover: &mut Remover<'_, '_>,
+    work: &Work<'_>,
+    (item, at): (&ManifestItem, usize),
+) -> ItemOutcome {
+    let stored = match (item.by, work.stored.get(&at)) {
+        (Removal::Remove | Removal::Overwrite, _) => None,
+        (Removal::SetAside, Some(Ok((before, _)))) => Some(before),
+        (Removal::SetAside, Some(Err(outcome))) => return outcome.clone(),
+        (Removal::SetAside, None) => {
+            return ItemOutcome::stays(Outcome::Failed, "it never reached the dustpan");
+        }
+    };
+    let name = item.path.as_name();
+    // Time has passed while its bytes were stored: everything is asked again.
+    let stat = match remover.checker.check(item, name) {
+        Ok(stat) => stat,
+        Err(outcome) => return outcome,
+    };
+    let is_as_stored =
+        |before: &Stat| FileIdentity::of(before).matches(item.kind, &stat, Tolerance::LastChange);
+    if !stored.is_none_or(is_as_stored) {
+        return ItemOutcome::stays(Outcome::Changed, "it changed while it was stored");
+    }
+    let numbered = (item, work.batch.first + at);
+    let mut outcome = match item.by {
+        Removal::Overwrite => remover.overwrite_and_remove(numbered, name, &stat),
+        Removal::Remove | Removal::SetAside => remover.remove(numbered, name, &stat),
+    };
+    if stored.is_some() && outcome.outcome == Outcome::Removed {
+        outcome.outcome = Outcome::SetAside;
+    }
+    outcome
 }

@@ -4,6 +4,8 @@
 //! another file there. Where others may do that, a name is first moved into a folder that nobody else can
 //! enter, is looked at once more there, and only then removed; what isn't what was shown goes back.
 
+use crate::plan::FileIdentity;
+use crate::plan::Tolerance;
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::ffi::{CStr, CString};
@@ -108,8 +110,12 @@ impl<'a> Quarantine<'a> {
                 _ => Passed::Stays(ItemOutcome::of_error(&error, "remove")),
             };
         }
+        // Moving it has changed nothing but its last change.
+        let is_it = |now: &Stat| {
+            now.kind == seen.kind && FileIdentity::of(seen).is_same(now, Tolerance::LastChange)
+        };
         let refusal = match disk.stat(&inside.folder, &held) {
-            Ok(now) if is_it(seen, &now) => match disk.unlink(&inside.folder, &held) {
+            Ok(now) if is_it(&now) => match disk.unlink(&inside.folder, &held) {
                 Ok(()) => return Passed::Removed,
                 Err(error) => ItemOutcome::of_error(&error, "remove"),
             },
@@ -276,14 +282,6 @@ fn put_back(
         }
         Err(_) => ReturnedTo::InQuarantine,
     }
-}
-
-/// Whether what was moved is what was looked at; moving it has changed nothing but its last change.
-fn is_it(seen: &Stat, now: &Stat) -> bool {
-    seen.key == now.key
-        && seen.kind == now.kind
-        && seen.size == now.size
-        && seen.modified == now.modified
 }
 
 fn also(mut verdict: ItemOutcome, more: &str) -> ItemOutcome {

@@ -1,5 +1,7 @@
 //! The removal of one item that was checked just before.
 
+use crate::plan::FileIdentity;
+use crate::plan::Tolerance;
 use std::borrow::Cow;
 use std::ffi::CStr;
 
@@ -38,7 +40,7 @@ impl Remover<'_, '_> {
         };
         match looked {
             Err(error) => ItemOutcome::of_error(&error, "write over"),
-            Ok(after) if after.key != stat.key => {
+            Ok(after) if !FileIdentity::of(stat).is_same(&after, Tolerance::Contents) => {
                 let reason = "something else took its place while it was written over";
                 ItemOutcome::stays(Outcome::Changed, reason)
             }
