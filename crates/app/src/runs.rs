@@ -1,6 +1,5 @@
 //! Carrying a manifest out, for the command line and the interface alike.
 
-use jiff::Timestamp;
 use jolly_core::decide::Spared;
 use jolly_core::dustpan::{Dustpan, DustpanError, NewDustpan, Pan, RoomError, find_room};
 use jolly_core::plan::ConfirmedManifest;
@@ -9,7 +8,7 @@ use jolly_core::run::{
     Pause, Predictions, Real, RecoverError, Rehearsed, RunContext, RunSummary, SweepError,
     SweepEvent, forget_rehearsals, interrupted, recover, rehearse, sweep,
 };
-use jolly_core::state::{Journal, JournalError};
+use jolly_core::state::{Journal, JournalError, RunId};
 use jolly_core::{CancelToken, error_chain};
 use jolly_disk::RealDisk;
 
@@ -19,7 +18,7 @@ use crate::wording::{bytes, counted};
 /// A run that has ended.
 pub(crate) struct Run {
     /// Its id.
-    pub id: String,
+    pub id: RunId,
     /// The path of its log.
     pub log: String,
     /// How it went.
@@ -52,15 +51,6 @@ pub(crate) struct List<'a> {
     pub excluded: &'a [Spared],
     /// Rules that were turned off since.
     pub rules_off: &'a [RuleNumber],
-}
-
-/// A run's id: when it started, and which process it was.
-fn run_id(started: Timestamp) -> String {
-    format!(
-        "{}-{}",
-        started.strftime("%Y%m%d-%H%M%S-%3f"),
-        std::process::id()
-    )
 }
 
 impl Session {
@@ -125,9 +115,9 @@ impl Session {
         let never = CancelToken::default();
         let context = self.context(list);
         let started = clock();
-        let id = run_id(started);
+        let id = RunId::new(started, std::process::id());
         let mut journal = Journal::of_rehearsal(&self.state, &id)?;
-        let record = Some((id.as_str(), started, &mut journal));
+        let record = Some((&id, started, &mut journal));
         let rehearsed = rehearse(&context, manifest, record, &never, &clock, sink)?;
         // Those that can't be thrown away lie there for longer.
         drop(forget_rehearsals(&self.state, &RealDisk));
@@ -144,7 +134,7 @@ impl Session {
         sink: &dyn Fn(SweepEvent),
     ) -> Result<Run, RunError> {
         let started = clock();
-        let id = run_id(started);
+        let id = RunId::new(started, std::process::id());
         let mut journal = Journal::create(&self.state, &id)?;
         let place = self.dustpan.as_deref();
         let room = find_room(&self.state, &self.target, manifest.manifest(), place)?;

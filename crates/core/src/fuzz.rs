@@ -3,6 +3,7 @@
 //! Every reader of foreign bytes has a test `fuzz_…`: ten thousand inputs each time, and as many as
 //! `PROPTEST_CASES` says where that is set.
 
+use crate::state::RunId;
 use proptest::prelude::*;
 use proptest::sample::Index;
 
@@ -169,7 +170,7 @@ mod tests {
         let dir = tempfile::tempdir().unwrap();
         let state = StateFolder::new(dir.path().join("state"));
         state.make().unwrap();
-        let run = "2026-05-01T12-00-00Z-0001";
+        let run: &RunId = &"2026-05-01T12-00-00Z-0001".parse().unwrap();
         let log = b"{\"line\":\"start\",\"format\":\"jolly-broom/log\",\"version\":1,\"run\":\"2026-05-01T12-00-00Z-0001\",\"seq\":0,\"prev\":\"\"}\n";
         let record = b"{\"line\":\"start\",\"format\":\"jolly-broom/dustpan\",\"version\":1,\"run\":\"2026-05-01T12-00-00Z-0001\",\"started\":\"2026-05-01T12:00:00Z\"}\n";
         let mut runner = proptest::test_runner::TestRunner::new(config());

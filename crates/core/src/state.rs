@@ -5,14 +5,16 @@
 
 mod folder;
 pub(crate) mod journal;
+mod run_id;
 mod sheet;
 mod target_lock;
 pub(crate) mod user_file;
 
+pub(crate) use folder::archive_of;
 pub use folder::{StateError, StateFolder};
-pub(crate) use folder::{archive_of, is_run_id};
 pub(crate) use journal::each_line;
 pub use journal::{Journal, JournalError, LogError, Sink};
+pub use run_id::{NoRunId, RunId};
 pub use sheet::{Sheet, SheetError, Visit};
 pub use target_lock::LockError;
 pub(crate) use target_lock::{TargetLock, lock};

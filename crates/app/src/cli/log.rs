@@ -1,5 +1,6 @@
 //! `log`: what runs did.
 
+use jolly_core::state::{LogError, NoRunId, RunId, StateFolder};
 use std::path::Path;
 
 use jolly_core::computer::TargetPath;
@@ -10,7 +11,6 @@ use jolly_core::plan::OutcomeSums;
 use jolly_core::run::{
     LogState, LogSummary, RecoverError, list_logs, read_items, recover, verify_log,
 };
-use jolly_core::state::{LogError, StateFolder};
 use serde_json::json;
 
 use crate::cli::{LogCommand, print};
@@ -23,10 +23,20 @@ pub(super) fn run(options: &SharedOptions, command: &LogCommand) -> Result<Exit,
     let state = open_state(options)?;
     match command {
         LogCommand::List => list(options, &state),
-        LogCommand::Show { run } => show(options, &state, run),
-        LogCommand::Verify { run } => verify(options, &state, run),
+        LogCommand::Show { run } => show(options, &state, &parse_run(&state, run)?),
+        LogCommand::Verify { run } => verify(options, &state, &parse_run(&state, run)?),
         LogCommand::Recover => settle(options, &state),
     }
+}
+
+/// The id of a run as a person gives it.
+pub(super) fn parse_run(state: &StateFolder, text: &str) -> Result<RunId, Refusal> {
+    text.parse().map_err(|NoRunId| {
+        refuse(&LogError::NoSuchRun {
+            run: Printable(text.as_bytes()).to_string(),
+            folder: state.logs(),
+        })
+    })
 }
 
 pub(super) fn refuse(error: &LogError) -> Refusal {
@@ -111,7 +121,7 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
     Ok(exit)
 }
 
-fn show(options: &SharedOptions, state: &StateFolder, run: &str) -> Result<Exit, Refusal> {
+fn show(options: &SharedOptions, state: &StateFolder, run: &RunId) -> Result<Exit, Refusal> {
     let items = read_items(state, run).map_err(|error| refuse(&error))?;
     print::result(|out| {
         for item in &items {
@@ -134,7 +144,7 @@ fn show(options: &SharedOptions, state: &StateFolder, run: &str) -> Result<Exit,
     Ok(Exit::Done)
 }
 
-fn verify(options: &SharedOptions, state: &StateFolder, run: &str) -> Result<Exit, Refusal> {
+fn verify(options: &SharedOptions, state: &StateFolder, run: &RunId) -> Result<Exit, Refusal> {
     let log = verify_log(state, run).map_err(|error| refuse(&error))?;
     let name = state_name(log.state);
     if options.json {
@@ -198,7 +208,7 @@ fn settle(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal>
 fn settle_one(
     options: &SharedOptions,
     state: &StateFolder,
-    run: &str,
+    run: &RunId,
     root: &Path,
 ) -> Result<LogSummary, String> {
     let target = open_target(options, root).map_err(|refusal| refusal.message)?;

@@ -12,7 +12,9 @@ use crate::session::open_state;
 
 pub(super) fn run(options: &SharedOptions, run: &str, file: &Path) -> Result<Exit, Refusal> {
     let state = open_state(options)?;
-    let written = write_report(&state, run, file, &|file| File::create(file));
+    let written = write_report(&state, &log::parse_run(&state, run)?, file, &|file| {
+        File::create(file)
+    });
     written.map_err(|error| match &error {
         ReportError::Form { .. } => {
             Refusal::bad_input(&error, "name a file that ends with .csv or .json")

@@ -6,7 +6,7 @@ use jolly_core::CancelToken;
 use jolly_core::computer::{Target, TargetPath, WrittenPath};
 use jolly_core::dustpan::{Pan, PanItem};
 use jolly_core::run::{RestoreError, RestoreOrder, RestoreSummary, restore};
-use jolly_core::state::StateFolder;
+use jolly_core::state::{NoRunId, StateFolder};
 use serde_json::json;
 
 use crate::cli::print;
@@ -87,13 +87,11 @@ fn bring_back(
 
 /// The dustpan of a run.
 pub(super) fn read(state: &StateFolder, run: &str) -> Result<Pan, Refusal> {
-    let names_a_file = run.is_empty() || run.contains(['/', '\0']) || run.starts_with('.');
-    let pan = if names_a_file {
-        None
-    } else {
-        Pan::read(state, run).map_err(|error| {
+    let pan = match run.parse() {
+        Err(NoRunId) => None,
+        Ok(run) => Pan::read(state, &run).map_err(|error| {
             Refusal::failed(&error, "`tar --zstd -xf` still opens the archive itself")
-        })?
+        })?,
     };
     pan.ok_or_else(|| Refusal {
         exit: Exit::BadInput,

@@ -156,16 +156,19 @@ fn rehearse(
     progress.end();
     if options.json {
         let mut printed = as_json(&summary, None);
-        printed["rehearsed"] = id.into();
+        printed["rehearsed"] = id.as_deref().into();
         print::json(&printed)?;
     } else {
         print::result(|out| {
             writeln!(out, "Rehearsed; nothing was removed.")?;
             write_summary(out, &summary)?;
-            writeln!(
-                out,
-                "kept as {id}; `jolly-broom log show {id}` has it item by item"
-            )
+            match &id {
+                Some(id) => writeln!(
+                    out,
+                    "kept as {id}; `jolly-broom log show {id}` has it item by item"
+                ),
+                None => Ok(()),
+            }
         })?;
     }
     Ok(if summary.has_stayed() {

@@ -1,5 +1,6 @@
 //! What can happen, and what can be asked for.
 
+use jolly_core::state::RunId;
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -87,7 +88,7 @@ pub(super) enum Msg {
 
 /// A run that has ended, with what it left behind.
 pub(super) struct SweptRun {
-    pub run: String,
+    pub run: RunId,
     pub summary: RunSummary,
     pub left: Option<LeftOver>,
 }
@@ -246,7 +247,7 @@ pub(super) enum Effect {
     /// Write the list as a plan to a file.
     SaveList(Arc<Manifest>, PathBuf),
     /// Write what a run did to a file.
-    SaveReport(Arc<Session>, String, PathBuf),
+    SaveReport(Arc<Session>, RunId, PathBuf),
     /// Read what the dustpans hold.
     LoadDustpans(Arc<Session>),
     /// Bring back what lay at a path, and below it.

@@ -13,7 +13,7 @@ use jolly_core::pile::{ScanOrder, scan};
 use jolly_core::plan::make_manifest;
 use jolly_core::rule::RuleSet;
 use jolly_core::run::{Pause, Real, RunContext, RunSummary, SweepError, sweep as carry_out};
-use jolly_core::state::{Journal, StateFolder};
+use jolly_core::state::{Journal, RunId, StateFolder};
 use jolly_disk::RealDisk;
 
 use crate::Failure;
@@ -66,12 +66,13 @@ fn sweep_all(root: &Path, way: Way) -> Result<(Duration, RunSummary), Failure> {
         rules_off: &[],
     };
     let began = Instant::now();
-    let mut journal = Journal::create(&state, "bench")?;
+    let run = RunId::new(clock(), std::process::id());
+    let mut journal = Journal::create(&state, &run)?;
     let mut dustpan = match way {
         Way::Remove => None,
         Way::SetAside => {
             let new = NewDustpan {
-                run: "bench",
+                run: &run,
                 started: clock(),
                 target: &scan.target,
                 folder: None,
@@ -80,7 +81,7 @@ fn sweep_all(root: &Path, way: Way) -> Result<(Duration, RunSummary), Failure> {
         }
     };
     let mode = Real {
-        run: "bench",
+        run: &run,
         state: &state,
         journal: &mut journal,
         dustpan: dustpan.as_mut(),

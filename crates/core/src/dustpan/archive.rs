@@ -20,7 +20,7 @@ use crate::computer::Target;
 use crate::dustpan::frames::Frames;
 use crate::dustpan::record::{FORMAT, Line, Packed, PackedKind, VERSION};
 use crate::plan::{ItemOutcome, ManifestItem, Outcome, TargetMark};
-use crate::state::{Journal, JournalError, StateError, StateFolder, archive_of};
+use crate::state::{Journal, JournalError, RunId, StateError, StateFolder, archive_of};
 
 /// For how long a dustpan is kept.
 pub const KEPT_DAYS: i64 = 30;
@@ -51,7 +51,7 @@ pub enum DustpanError {
 /// Which run fills a dustpan, and where it lies.
 pub struct NewDustpan<'a> {
     /// The run's id.
-    pub run: &'a str,
+    pub run: &'a RunId,
     /// When the run starts.
     pub started: Timestamp,
     /// Where its things lie.

@@ -1,5 +1,6 @@
 //! Putting one thing back where it was.
 
+use crate::state::RunId;
 use std::collections::{BTreeMap, HashMap};
 use std::ffi::{CStr, CString};
 use std::fs::File;
@@ -35,7 +36,7 @@ struct Made {
 /// Puts things back on one target.
 pub(crate) struct PutBack<'a> {
     target: &'a Target,
-    run: &'a str,
+    run: &'a RunId,
     cancel: &'a CancelToken,
     made: BTreeMap<TargetPath, Made>,
     /// Folders of the runner's alone that were empty before something came into them: a restore may have died
@@ -92,7 +93,7 @@ fn lacking(not_applied: &[NotApplied], item: &PanItem) -> Option<String> {
 }
 
 impl<'a> PutBack<'a> {
-    pub(crate) fn new(target: &'a Target, run: &'a str, cancel: &'a CancelToken) -> Self {
+    pub(crate) fn new(target: &'a Target, run: &'a RunId, cancel: &'a CancelToken) -> Self {
         Self {
             target,
             run,

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use crate::computer::{TargetPath, WrittenPath};
 use crate::dustpan::ON_TARGET;
 use crate::plan::ManifestItem;
-use crate::state::{LogError, StateError, StateFolder, archive_of, each_line, is_run_id};
+use crate::state::{LogError, RunId, StateError, StateFolder, archive_of, each_line};
 
 /// The format's name in the first line.
 pub(crate) const FORMAT: &str = "jolly-broom/dustpan";
@@ -26,7 +26,7 @@ pub(crate) enum Line {
     Start {
         format: String,
         version: u32,
-        run: String,
+        run: RunId,
         started: Timestamp,
         until: Timestamp,
         target: String,
@@ -78,7 +78,7 @@ pub(crate) enum PackedKind {
 
 /// Whether a path is where this program puts the archive of a run: by the run's name, in the state
 /// folder's own folder of dustpans or in one of that purpose on another volume.
-fn is_archive_of(state: &StateFolder, run: &str, archive: &Path) -> bool {
+fn is_archive_of(state: &StateFolder, run: &RunId, archive: &Path) -> bool {
     let folder = archive.parent();
     let is_ours = folder.is_some_and(|folder| {
         folder == state.dustpan_folder() || folder.file_name() == Some(OsStr::new(ON_TARGET))
@@ -153,7 +153,7 @@ pub struct PanItem {
 #[derive(Clone, Debug)]
 pub struct Pan {
     /// The run that filled it.
-    pub run: String,
+    pub run: RunId,
     /// When that run started.
     pub started: Timestamp,
     /// Until when it is kept.
@@ -181,9 +181,9 @@ impl Pan {
     ///
     /// # Errors
     /// When its record is there and can't be read, or was altered.
-    pub fn read(state: &StateFolder, run: &str) -> Result<Option<Self>, LogError> {
+    pub fn read(state: &StateFolder, run: &RunId) -> Result<Option<Self>, LogError> {
         let path = state.dustpan_record(run);
-        if !is_run_id(run) || !path.is_file() {
+        if !path.is_file() {
             return Ok(None);
         }
         let mut pan: Option<Self> = None;
@@ -207,7 +207,7 @@ impl Pan {
             return Err(LogError::OtherVersion { path });
         }
         let mut pan = pan.ok_or_else(|| LogError::NeverBegan { path: path.clone() })?;
-        if pan.run != run || !is_archive_of(state, run, &pan.archive) {
+        if pan.run != *run || !is_archive_of(state, run, &pan.archive) {
             return Err(LogError::OtherRun { path });
         }
         pan.tail = tail;

@@ -1,6 +1,7 @@
 //! The staging folder: where something is built before it gets its name, so that nobody else can reach it
 //! meanwhile, and nothing that is half there ever has a name that somebody looks for.
 
+use crate::state::RunId;
 use std::ffi::{CStr, CString};
 use std::io;
 use std::ops::ControlFlow;
@@ -22,7 +23,7 @@ pub(crate) struct Staging<'a> {
 }
 
 /// A name that says nothing and is always the same for the same use in one run.
-pub(crate) fn own_name(run: &str, of: &str) -> CString {
+pub(crate) fn own_name(run: &RunId, of: &str) -> CString {
     let hash = blake3::hash(format!("{run} {of}").as_bytes()).to_hex();
     let name = format!(".jolly-broom-{}", hash.get(..16).unwrap_or_default());
     CString::new(name).unwrap_or_default()
@@ -52,7 +53,7 @@ impl<'a> Staging<'a> {
     pub(crate) fn open(
         disk: &'a dyn Disk,
         parent: &'a Folder,
-        (run, number): (&str, usize),
+        (run, number): (&RunId, usize),
     ) -> io::Result<Self> {
         for try_ in 0..TRIES {
             let name = own_name(run, &format!("{number} {try_}"));
@@ -83,7 +84,7 @@ impl<'a> Staging<'a> {
     }
 
     /// Takes away the one that a restore left which died when it was done with it.
-    pub(crate) fn clear(disk: &dyn Disk, parent: &Folder, (run, number): (&str, usize)) {
+    pub(crate) fn clear(disk: &dyn Disk, parent: &Folder, (run, number): (&RunId, usize)) {
         let name = own_name(run, &format!("{number} 0"));
         if let Ok(folder) = disk.open_folder(parent, name.to_bytes())
             && is_ours(disk, &folder)

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use crate::report::{object, table};
 use crate::run::{read_items, verify_log};
-use crate::state::{LogError, StateFolder};
+use crate::state::{LogError, RunId, StateFolder};
 
 /// What a report is written as.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -48,7 +48,7 @@ impl Form {
 /// When the form isn't known, the log can't be read or was altered, or the file can't be written.
 pub fn write_report(
     state: &StateFolder,
-    run: &str,
+    run: &RunId,
     file: &Path,
     open: &dyn Fn(&Path) -> io::Result<File>,
 ) -> Result<(), ReportError> {

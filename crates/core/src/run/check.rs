@@ -2,7 +2,6 @@
 
 mod listed;
 
-use crate::plan::Tolerance;
 use std::collections::HashMap;
 use std::ffi::CStr;
 use std::io;
@@ -17,7 +16,7 @@ use crate::decide::Thing;
 use crate::host::{Holder, InUse};
 use crate::pile::Scan;
 use crate::plan::item_outcome::ItemOutcome;
-use crate::plan::{ManifestItem, Outcome};
+use crate::plan::{ManifestItem, Outcome, Tolerance};
 use crate::rule::{
     AgeBy, CompiledRule, Kept, LastGuard, Ownership, Removal, RuleNumber, Search, decide_owner,
 };

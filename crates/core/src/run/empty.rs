@@ -11,7 +11,7 @@ use jiff::Timestamp;
 use jolly_disk::{Disk, Folder};
 
 use crate::dustpan::{Line, Pan};
-use crate::state::{Journal, JournalError, LogError, StateError, StateFolder};
+use crate::state::{Journal, JournalError, LogError, RunId, StateError, StateFolder};
 
 /// Why a dustpan can't be emptied.
 #[derive(Debug, thiserror::Error)]
@@ -42,7 +42,7 @@ pub enum EmptyError {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Emptied {
     /// The run that had filled it.
-    pub run: String,
+    pub run: RunId,
     /// What its archive took.
     pub freed: u64,
 }

@@ -15,7 +15,7 @@ use crate::dustpan::Pan;
 use crate::plan::{Outcome, OutcomeSums};
 use crate::rule::Removal;
 use crate::run::log::record::{FORMAT, Intent, Record, VERSION};
-use crate::state::{LogError, StateError, StateFolder, each_line, is_run_id};
+use crate::state::{LogError, RunId, StateError, StateFolder, each_line};
 
 /// How a run ended.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
@@ -37,7 +37,7 @@ pub enum LogState {
 #[derive(Clone, Debug)]
 pub struct LogSummary {
     /// Its id.
-    pub run: String,
+    pub run: RunId,
     /// When it started.
     pub started: Timestamp,
     /// Its target's root, made harmless.
@@ -105,19 +105,14 @@ pub(crate) struct Contents {
 ///
 /// # Errors
 /// When there is none.
-pub(crate) fn find(state: &StateFolder, run: &str) -> Result<PathBuf, LogError> {
-    let is_plain = is_run_id(run);
+pub(crate) fn find(state: &StateFolder, run: &RunId) -> Result<PathBuf, LogError> {
     let path = state.log(run);
     let rehearsal = state.rehearsal(run);
-    if let Some(path) = [path, rehearsal]
-        .into_iter()
-        .find(|path| is_plain && path.is_file())
-    {
+    if let Some(path) = [path, rehearsal].into_iter().find(|path| path.is_file()) {
         return Ok(path);
     }
-    let run = crate::format::Printable(run.as_bytes()).to_string();
     Err(LogError::NoSuchRun {
-        run,
+        run: run.to_string(),
         folder: state.logs(),
     })
 }
@@ -152,7 +147,7 @@ pub(crate) fn read(path: &Path) -> Result<Contents, LogError> {
     let contents = parts.into_contents(last_hash, good_until);
     let contents = contents.ok_or(never_began)?;
     // A log that was renamed would speak for a run that it knows nothing of.
-    if path().file_stem() != Some(std::ffi::OsStr::new(&contents.summary.run)) {
+    if path().file_stem() != Some(std::ffi::OsStr::new(&*contents.summary.run)) {
         return Err(LogError::OtherRun { path: path() });
     }
     Ok(contents)
@@ -345,7 +340,7 @@ pub fn list_logs(state: &StateFolder) -> Result<Vec<Result<LogSummary, LogError>
 ///
 /// # Errors
 /// When there is no such run, or its log was altered.
-pub fn read_items(state: &StateFolder, run: &str) -> Result<Vec<LogItem>, LogError> {
+pub fn read_items(state: &StateFolder, run: &RunId) -> Result<Vec<LogItem>, LogError> {
     let contents = read(&find(state, run)?)?;
     let pan = Pan::read(state, run)?;
     let aside = pan.as_ref().map(Pan::by_path).unwrap_or_default();
@@ -380,6 +375,6 @@ pub fn read_items(state: &StateFolder, run: &str) -> Result<Vec<LogItem>, LogErr
 ///
 /// # Errors
 /// The first line that isn't.
-pub fn verify_log(state: &StateFolder, run: &str) -> Result<LogSummary, LogError> {
+pub fn verify_log(state: &StateFolder, run: &RunId) -> Result<LogSummary, LogError> {
     Ok(read(&find(state, run)?)?.summary)
 }

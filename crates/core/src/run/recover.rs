@@ -17,7 +17,7 @@ use crate::run::log::record::{Done, Record};
 use crate::run::workers::quarantine;
 use crate::run::workers::quarantine::ReturnedTo;
 use crate::run::{LogEntry, LogState, LogSummary, SameComputer, empty, log};
-use crate::state::{Journal, JournalError, LockError, LogError, StateFolder, lock};
+use crate::state::{Journal, JournalError, LockError, LogError, RunId, StateFolder, lock};
 
 /// Why a run can't be settled.
 #[derive(Debug, thiserror::Error)]
@@ -33,7 +33,7 @@ pub enum RecoverError {
     #[error("nothing but the path {} tells which computer this is: another disk may be there now", path.display())]
     KnownByPath { path: PathBuf },
     #[error("the run {run} may still be under way")]
-    UnderWay { run: String, source: Box<LockError> },
+    UnderWay { run: RunId, source: Box<LockError> },
     #[error("cannot go on with the log {}", path.display())]
     Reopen { path: PathBuf, source: io::Error },
     #[error("the settling was not recorded")]
@@ -66,7 +66,7 @@ fn is_same(run: &LogSummary, target: &Target, same: SameComputer) -> Result<(), 
 /// When the log can't be read or written, or the target is another one.
 pub fn recover(
     state: &StateFolder,
-    run: &str,
+    run: &RunId,
     (target, same): (&Target, SameComputer),
     ended: Timestamp,
 ) -> Result<LogSummary, RecoverError> {

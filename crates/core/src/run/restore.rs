@@ -12,7 +12,7 @@ use crate::dustpan::{
     Line, Pan, PanItem, PutBack, RestoreOutcome, Stoppable, each_entry, read_frame,
 };
 use crate::run::empty::resume;
-use crate::state::{JournalError, LockError, StateError, StateFolder, TargetLock, lock};
+use crate::state::{JournalError, LockError, RunId, StateError, StateFolder, TargetLock, lock};
 
 /// How it is known that a computer is the one it was.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -59,11 +59,11 @@ pub enum RestoreError {
     #[error("nothing but the path {} tells which computer this is: another disk may be there now", path.display())]
     KnownByPath { path: PathBuf },
     #[error("the dustpan of {run} was emptied on {}", when.strftime("%Y-%m-%d"))]
-    Emptied { run: String, when: Timestamp },
+    Emptied { run: RunId, when: Timestamp },
     #[error("the dustpan {} is not here", path.display())]
     NotHere { path: PathBuf },
     #[error("nothing of that path is in the dustpan of {run}")]
-    NothingThere { run: String },
+    NothingThere { run: RunId },
     #[error("{needs} bytes would come back, and only {free} are free")]
     NoRoom { needs: u64, free: u64 },
     #[error("a sweep of this target is under way")]

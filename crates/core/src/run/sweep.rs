@@ -20,7 +20,7 @@ use crate::run::tally::Tally;
 use crate::run::workers::batch::split;
 use crate::run::workers::unit::look_at_units;
 use crate::run::{Comparison, Pause, Predictions, Rehearsed, pipeline};
-use crate::state::{Journal, JournalError, LockError, StateFolder, lock};
+use crate::state::{Journal, JournalError, LockError, RunId, StateFolder, lock};
 use jiff::Timestamp;
 
 /// What a sweep stands on: the open target and the rules in force, against which every item is
@@ -43,7 +43,7 @@ pub struct RunContext<'a> {
 /// What a real sweep needs beside the ground.
 pub struct Real<'a> {
     /// The run's id.
-    pub run: &'a str,
+    pub run: &'a RunId,
     /// Where this program keeps what it knows.
     pub state: &'a StateFolder,
     /// The record that every touch goes through.
@@ -156,7 +156,7 @@ pub fn sweep(
     let start = Start {
         run: real.run,
         started: real.started,
-        rehearsal: real.predictions.map(|known| known.rehearsal.as_str()),
+        rehearsal: real.predictions.and_then(|known| known.rehearsal.as_ref()),
     };
     let journal = &mut *real.journal;
     journal.write(&start.line(context, manifest, opened, free_before))?;
@@ -201,7 +201,7 @@ pub fn sweep(
 pub fn rehearse(
     context: &RunContext<'_>,
     confirmed: &ConfirmedManifest,
-    record: Option<(&str, Timestamp, &mut Journal)>,
+    record: Option<(&RunId, Timestamp, &mut Journal)>,
     cancel: &CancelToken,
     clock: &dyn Fn() -> Timestamp,
     sink: &dyn Fn(SweepEvent),
@@ -212,7 +212,7 @@ pub fn rehearse(
     let mut tally = Tally::new(context, manifest, sink, None);
     let mut predictions = Predictions::default();
     let mut record = record.map(|(run, started, journal)| {
-        run.clone_into(&mut predictions.rehearsal);
+        predictions.rehearsal = Some(run.clone());
         let rehearsal = None;
         let start = Start {
             run,
@@ -274,9 +274,9 @@ fn free(target: &Target) -> Result<u64, SweepError> {
 
 /// How a record begins.
 struct Start<'a> {
-    run: &'a str,
+    run: &'a RunId,
     started: Timestamp,
-    rehearsal: Option<&'a str>,
+    rehearsal: Option<&'a RunId>,
 }
 
 impl Start<'_> {
@@ -290,7 +290,7 @@ impl Start<'_> {
         Record::Start {
             format: FORMAT.to_owned(),
             version: VERSION,
-            run: self.run.to_owned(),
+            run: self.run.clone(),
             started: self.started,
             target: opened.root,
             identity: context.target.identity().as_str().to_owned(),
@@ -303,7 +303,7 @@ impl Start<'_> {
             bytes: manifest.takes.bytes,
             partial: manifest.is_partial,
             manifest: manifest.digest(),
-            rehearsal: self.rehearsal.map(str::to_owned),
+            rehearsal: self.rehearsal.cloned(),
         }
     }
 }

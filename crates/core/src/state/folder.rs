@@ -1,5 +1,6 @@
 //! Where this program keeps its logs and dustpans.
 
+use crate::state::RunId;
 use std::fs::{self, File, OpenOptions};
 use std::io;
 use std::os::unix::fs::OpenOptionsExt as _;
@@ -120,12 +121,12 @@ impl StateFolder {
     }
 
     /// The log of a run.
-    pub fn log(&self, run: &str) -> PathBuf {
+    pub fn log(&self, run: &RunId) -> PathBuf {
         self.logs().join(format!("{run}.jsonl"))
     }
 
     /// The record of a rehearsal.
-    pub fn rehearsal(&self, run: &str) -> PathBuf {
+    pub fn rehearsal(&self, run: &RunId) -> PathBuf {
         self.rehearsal_folder().join(format!("{run}.jsonl"))
     }
 
@@ -137,7 +138,7 @@ impl StateFolder {
     ///
     /// # Errors
     /// When the folder is there but can't be read.
-    pub fn rehearsals(&self) -> Result<Vec<String>, StateError> {
+    pub fn rehearsals(&self) -> Result<Vec<RunId>, StateError> {
         runs_in(&self.rehearsal_folder())
     }
 
@@ -147,12 +148,12 @@ impl StateFolder {
     }
 
     /// The record of what a run set aside.
-    pub fn dustpan_record(&self, run: &str) -> PathBuf {
+    pub fn dustpan_record(&self, run: &RunId) -> PathBuf {
         self.dustpan_folder().join(format!("{run}.jsonl"))
     }
 
     /// The dustpan of a run, unless another folder had more room.
-    pub fn dustpan(&self, run: &str) -> PathBuf {
+    pub fn dustpan(&self, run: &RunId) -> PathBuf {
         self.dustpan_folder().join(archive_of(run))
     }
 
@@ -160,7 +161,7 @@ impl StateFolder {
     ///
     /// # Errors
     /// When the folder is there but can't be read.
-    pub fn dustpans(&self) -> Result<Vec<String>, StateError> {
+    pub fn dustpans(&self) -> Result<Vec<RunId>, StateError> {
         runs_in(&self.dustpan_folder())
     }
 
@@ -233,24 +234,18 @@ impl StateFolder {
     ///
     /// # Errors
     /// When the folder is there but can't be read.
-    pub fn runs(&self) -> Result<Vec<String>, StateError> {
+    pub fn runs(&self) -> Result<Vec<RunId>, StateError> {
         runs_in(&self.logs())
     }
 }
 
 /// The name of a run's archive.
-pub(crate) fn archive_of(run: &str) -> String {
+pub(crate) fn archive_of(run: &RunId) -> String {
     format!("{run}.tar.zst")
 }
 
-/// Whether a text can be a run's id: it becomes the name of files.
-pub(crate) fn is_run_id(run: &str) -> bool {
-    let is_plain = |letter: char| letter.is_ascii_alphanumeric() || "-_.".contains(letter);
-    !run.is_empty() && run.len() <= 100 && !run.starts_with('.') && run.chars().all(is_plain)
-}
-
 /// The runs that have a chained file in a folder.
-fn runs_in(folder: &Path) -> Result<Vec<String>, StateError> {
+fn runs_in(folder: &Path) -> Result<Vec<RunId>, StateError> {
     let refuse = |source| StateError::Disk {
         verb: "read",
         path: folder.to_owned(),
@@ -266,7 +261,7 @@ fn runs_in(folder: &Path) -> Result<Vec<String>, StateError> {
     for entry in entries {
         let name = entry.map_err(refuse)?.file_name();
         let run = name.to_str().and_then(|name| name.strip_suffix(".jsonl"));
-        runs.extend(run.filter(|run| is_run_id(run)).map(str::to_owned));
+        runs.extend(run.and_then(|run| run.parse::<RunId>().ok()));
     }
     runs.sort();
     Ok(runs)

@@ -12,7 +12,7 @@ use serde::Serialize;
 use serde::de::DeserializeOwned;
 
 use crate::format::write_json;
-use crate::state::{StateError, StateFolder};
+use crate::state::{RunId, StateError, StateFolder};
 
 /// Written bytes that are kept back before they are handed to the disk.
 const BUFFER: usize = 1 << 20;
@@ -94,7 +94,7 @@ impl Journal {
     ///
     /// # Errors
     /// When the file can't be made; a run of that name must not exist.
-    pub fn create(state: &StateFolder, run: &str) -> Result<Self, JournalError> {
+    pub fn create(state: &StateFolder, run: &RunId) -> Result<Self, JournalError> {
         state.make()?;
         Self::begin(state.log(run))
     }
@@ -103,7 +103,7 @@ impl Journal {
     ///
     /// # Errors
     /// When the file can't be made.
-    pub fn of_rehearsal(state: &StateFolder, run: &str) -> Result<Self, JournalError> {
+    pub fn of_rehearsal(state: &StateFolder, run: &RunId) -> Result<Self, JournalError> {
         state.make()?;
         Self::begin(state.rehearsal(run))
     }

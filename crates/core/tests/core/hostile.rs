@@ -22,7 +22,7 @@ use jolly_core::run::{LogState, RunSummary, rehearse, verify_log};
 use jolly_demo::{Fault, FaultyDisk};
 
 use crate::support::{
-    Bench, DAY, context, logged_as_gone, manifest_of, now, paths_of, run, scan_on, succeeds,
+    Bench, DAY, context, logged_as_gone, manifest_of, now, paths_of, run, run_id, scan_on, succeeds,
 };
 
 fn swaps() -> u64 {
@@ -128,7 +128,7 @@ fn whoever_swaps_folders_links_and_files_meanwhile_gains_nothing() {
             let name = format!("run-{runs}");
             run(&bench, &scan, &manifest, &name, &CancelToken::default()).unwrap();
             assert!(matches!(
-                verify_log(&bench.state(), &name).unwrap().state,
+                verify_log(&bench.state(), &run_id(&name)).unwrap().state,
                 LogState::Finished
             ));
             runs += 1;
@@ -444,7 +444,7 @@ fn a_state_folder_that_goes_meanwhile_stops_the_run_and_nothing_more_goes() {
     let scan = bench.scan();
     let manifest = manifest_of(&scan, true);
     let before = bench.paths();
-    let log = bench.state().log("one");
+    let log = bench.state().log(&run_id("one"));
     let is_over = AtomicBool::new(false);
     let summary = std::thread::scope(|scope| {
         scope.spawn(|| {

@@ -9,7 +9,7 @@ use jolly_core::CancelToken;
 use jolly_core::run::{Pause, Real, list_logs, read_items, sweep, verify_log};
 use jolly_core::state::{Journal, LogError};
 
-use crate::support::{Bench, DAY, context, manifest_of, now, run};
+use crate::support::{Bench, DAY, context, manifest_of, now, run, run_id};
 
 /// A disk for the journal that is full after so many calls.
 struct Failing {
@@ -73,7 +73,7 @@ fn whatever_is_gone_was_intended_in_a_record_that_reached_the_disk() {
         let mut journal = Journal::new("journal".into(), Box::new(sink));
         let state = bench.state();
         let mode = Real {
-            run: "one",
+            run: &run_id("one"),
             state: &state,
             journal: &mut journal,
             dustpan: None,
@@ -128,13 +128,13 @@ fn every_altered_lost_or_added_line_shows_and_is_named() {
         &CancelToken::default(),
     )
     .unwrap();
-    let path = bench.state().log("one");
+    let path = bench.state().log(&run_id("one"));
     let whole = std::fs::read_to_string(&path).unwrap();
     let lines: Vec<&str> = whole.lines().collect();
     assert!(lines.len() > 8);
     let verify = |lines: &[String]| {
         std::fs::write(&path, lines.join("\n") + "\n").unwrap();
-        match verify_log(&bench.state(), "one") {
+        match verify_log(&bench.state(), &run_id("one")) {
             Ok(_) => None,
             Err(LogError::Altered { line, .. }) => Some(line),
             Err(other) => panic!("{other}"),
@@ -167,7 +167,7 @@ fn every_altered_lost_or_added_line_shows_and_is_named() {
     // Not even a part of a line stands behind the end.
     let whole = lines.join("\n") + "\n";
     std::fs::write(&path, whole + "{\"line\":").unwrap();
-    let verified = verify_log(&bench.state(), "one");
+    let verified = verify_log(&bench.state(), &run_id("one"));
     let line = lines.len() + 1;
     assert!(matches!(verified, Err(LogError::Altered { line: at, .. }) if at == line));
 }
@@ -179,7 +179,7 @@ fn logs_are_private_and_a_name_never_breaks_a_line() {
     let scan = bench.scan();
     let manifest = manifest_of(&scan, true);
     run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
-    let log = bench.state().log("one");
+    let log = bench.state().log(&run_id("one"));
     assert_eq!(std::fs::metadata(&log).unwrap().mode() & 0o777, 0o600);
     assert_eq!(
         std::fs::metadata(bench.state().path()).unwrap().mode() & 0o777,
@@ -194,7 +194,7 @@ fn logs_are_private_and_a_name_never_breaks_a_line() {
         let value: serde_json::Value = serde_json::from_slice(line).unwrap();
         assert!(value["prev"].is_string() && value["sum"].is_string());
     }
-    let items = read_items(&bench.state(), "one").unwrap();
+    let items = read_items(&bench.state(), &run_id("one")).unwrap();
     assert_eq!(items.len(), manifest.items.len());
     let exact = items
         .iter()
@@ -203,7 +203,7 @@ fn logs_are_private_and_a_name_never_breaks_a_line() {
     assert_eq!(exact, 1);
     assert_eq!(list_logs(&bench.state()).unwrap().len(), 1);
     assert!(matches!(
-        verify_log(&bench.state(), "../one"),
+        verify_log(&bench.state(), &run_id("../one")),
         Err(LogError::NoSuchRun { .. })
     ));
 }

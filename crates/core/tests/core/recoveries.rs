@@ -8,7 +8,7 @@ use jolly_core::dustpan::Pan;
 use jolly_core::plan::Outcome;
 use jolly_core::run::{LogState, SameComputer, read_items, recover, verify_log};
 
-use crate::support::{Bench, DAY, manifest_of, now, run, succeeds};
+use crate::support::{Bench, DAY, manifest_of, now, run, run_id, succeeds};
 
 const KNOWN: SameComputer = SameComputer::MustBeKnown;
 
@@ -27,7 +27,7 @@ fn a_log_cut_anywhere_is_settled_by_looking() {
     let manifest = manifest_of(&scan, true);
     run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
     let gone: BTreeSet<Vec<u8>> = before.difference(&bench.paths()).cloned().collect();
-    let path = bench.state().log("one");
+    let path = bench.state().log(&run_id("one"));
     let whole = std::fs::read(&path).unwrap();
     let first_line = whole.iter().position(|byte| *byte == b'\n').unwrap() + 1;
     let target = bench.target();
@@ -37,14 +37,14 @@ fn a_log_cut_anywhere_is_settled_by_looking() {
     {
         std::fs::write(&path, &whole[..cut]).unwrap();
         assert_eq!(
-            verify_log(&bench.state(), "one").unwrap().state,
+            verify_log(&bench.state(), &run_id("one")).unwrap().state,
             LogState::Interrupted
         );
-        let open: Vec<_> = read_items(&bench.state(), "one").unwrap();
+        let open: Vec<_> = read_items(&bench.state(), &run_id("one")).unwrap();
         let unsettled = open.iter().filter(|item| item.outcome.is_none()).count();
-        let settled = recover(&bench.state(), "one", (&target, KNOWN), now()).unwrap();
+        let settled = recover(&bench.state(), &run_id("one"), (&target, KNOWN), now()).unwrap();
         assert_eq!(settled.state, LogState::Recovered, "cut at {cut}");
-        let items = read_items(&bench.state(), "one").unwrap();
+        let items = read_items(&bench.state(), &run_id("one")).unwrap();
         assert!(
             items.iter().all(|item| item.outcome.is_some()),
             "cut at {cut}"
@@ -61,7 +61,7 @@ fn a_log_cut_anywhere_is_settled_by_looking() {
         }
         // Settling again changes nothing.
         let bytes = std::fs::read(&path).unwrap();
-        recover(&bench.state(), "one", (&target, KNOWN), now()).unwrap();
+        recover(&bench.state(), &run_id("one"), (&target, KNOWN), now()).unwrap();
         assert_eq!(std::fs::read(&path).unwrap(), bytes);
     }
 }
@@ -85,7 +85,7 @@ fn what_the_run_never_reached_is_told_as_still_there_or_changed() {
     )
     .unwrap();
     // As if it had died after the intents: the files are back, one of them as another file.
-    let path = bench.state().log("one");
+    let path = bench.state().log(&run_id("one"));
     let text = std::fs::read_to_string(&path).unwrap();
     let intents: Vec<&str> = text
         .lines()
@@ -93,8 +93,14 @@ fn what_the_run_never_reached_is_told_as_still_there_or_changed() {
         .collect();
     std::fs::write(&path, intents.join("\n") + "\n").unwrap();
     bench.tree.file("tmp/b", 4096, 60 * DAY).unwrap();
-    recover(&bench.state(), "one", (&bench.target(), KNOWN), now()).unwrap();
-    let items = read_items(&bench.state(), "one").unwrap();
+    recover(
+        &bench.state(),
+        &run_id("one"),
+        (&bench.target(), KNOWN),
+        now(),
+    )
+    .unwrap();
+    let items = read_items(&bench.state(), &run_id("one")).unwrap();
     let of = |name: &str| {
         items
             .iter()
@@ -106,7 +112,15 @@ fn what_the_run_never_reached_is_told_as_still_there_or_changed() {
     assert_eq!(of("tmp/b"), Some(Outcome::Changed));
     let other = Bench::new();
     std::fs::write(&path, intents.join("\n") + "\n").unwrap();
-    assert!(recover(&bench.state(), "one", (&other.target(), KNOWN), now()).is_err());
+    assert!(
+        recover(
+            &bench.state(),
+            &run_id("one"),
+            (&other.target(), KNOWN),
+            now()
+        )
+        .is_err()
+    );
 }
 
 #[test]
@@ -130,7 +144,7 @@ fn what_was_on_its_way_out_when_the_run_died_is_put_back_or_told_where_it_lies()
     let scan = bench.scan();
     let manifest = manifest_of(&scan, true);
     run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
-    let path = bench.state().log("one");
+    let path = bench.state().log(&run_id("one"));
     let text = std::fs::read_to_string(&path).unwrap();
     let is_intent = |line: &&str| !line.contains("\"done\"");
     let intents: Vec<&str> = text.lines().take_while(is_intent).collect();
@@ -155,9 +169,15 @@ fn what_was_on_its_way_out_when_the_run_died_is_put_back_or_told_where_it_lies()
     std::fs::create_dir(&foreign).unwrap();
     std::fs::rename(&kept[2].1, foreign.join(number("c"))).unwrap();
 
-    let settled = recover(&bench.state(), "one", (&bench.target(), KNOWN), now()).unwrap();
+    let settled = recover(
+        &bench.state(),
+        &run_id("one"),
+        (&bench.target(), KNOWN),
+        now(),
+    )
+    .unwrap();
     assert_eq!(settled.state, LogState::Recovered);
-    let items = read_items(&bench.state(), "one").unwrap();
+    let items = read_items(&bench.state(), &run_id("one")).unwrap();
     let told = |name: &str| {
         let path = format!("tmp/{name}");
         let item = items.iter().find(|item| item.path.path == path).unwrap();
@@ -197,17 +217,23 @@ fn only_what_the_dustpan_holds_is_told_as_set_aside_and_all_that_left_can_come_b
         };
         // As if it had died after the intents, and as if before the first frame was proven, or before
         // it was noted what stayed. Under the second name somebody has put something new since.
-        cut(&bench.state().log("one"), &|line| {
+        cut(&bench.state().log(&run_id("one")), &|line| {
             !line.contains("\"done\"")
         });
-        cut(&bench.state().dustpan_record("one"), &|line| {
+        cut(&bench.state().dustpan_record(&run_id("one")), &|line| {
             !line.contains(if is_packed { "\"stayed\"" } else { "\"frame\"" })
         });
         let path = format!("{trash}/b");
         bench.tree.text(path, "new", 60 * DAY).unwrap();
-        recover(&bench.state(), "one", (&bench.target(), KNOWN), now()).unwrap();
+        recover(
+            &bench.state(),
+            &run_id("one"),
+            (&bench.target(), KNOWN),
+            now(),
+        )
+        .unwrap();
         succeeds("chattr", &["-i"], &fixed);
-        let items = read_items(&bench.state(), "one").unwrap();
+        let items = read_items(&bench.state(), &run_id("one")).unwrap();
         let of = |name: &str| {
             let mut named = items.iter().filter(|item| item.path.path.ends_with(name));
             named.next().unwrap().outcome.unwrap()
@@ -218,7 +244,7 @@ fn only_what_the_dustpan_holds_is_told_as_set_aside_and_all_that_left_can_come_b
             Outcome::Gone
         };
         assert_eq!((of("/a"), of("/b")), (gone, Outcome::Changed));
-        let pan = Pan::read(&bench.state(), "one").unwrap().unwrap();
+        let pan = Pan::read(&bench.state(), &run_id("one")).unwrap().unwrap();
         let held: Vec<String> = pan.held().map(|item| item.path.to_string()).collect();
         let is_held = |name: &str| held.contains(&format!("{trash}/{name}"));
         // What is new under a name says nothing of what was there: its copy is still offered.

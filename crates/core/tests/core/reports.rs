@@ -10,7 +10,7 @@ use jolly_core::report::{ReportError, write_report};
 use jolly_core::state::LogError;
 use proptest::prelude::*;
 
-use crate::support::{Bench, DAY, logged_as_gone, manifest_of, paths_of, run};
+use crate::support::{Bench, DAY, logged_as_gone, manifest_of, paths_of, run, run_id};
 
 fn decoded(cell: &str) -> Vec<u8> {
     let mut parts = cell.split('%');
@@ -27,7 +27,7 @@ fn written(bench: &Bench, name: &str) -> [BTreeSet<Vec<u8>>; 2] {
     let file = |ending: &str| bench.root().with_file_name(format!("run.{ending}"));
     for ending in ["csv", "json"] {
         let create = |path: &std::path::Path| File::create(path);
-        write_report(&bench.state(), name, &file(ending), &create).unwrap();
+        write_report(&bench.state(), &run_id(name), &file(ending), &create).unwrap();
     }
     let text = std::fs::read_to_string(file("csv")).unwrap();
     let is_quiet = |letter: char| matches!(letter, '\r' | '\n') || !letter.is_control();
@@ -102,7 +102,7 @@ fn what_cannot_be_told_truly_is_not_told_and_leaves_no_file() {
     let file = bench.root().with_file_name("run.csv");
     let create = |path: &std::path::Path| File::create(path);
     let write = |name: &str, file: &std::path::Path| {
-        write_report(&bench.state(), name, file, &create).unwrap_err()
+        write_report(&bench.state(), &run_id(name), file, &create).unwrap_err()
     };
     let error = write("one", &file.with_extension("doc"));
     assert!(matches!(error, ReportError::Form { .. }), "{error}");
@@ -111,7 +111,7 @@ fn what_cannot_be_told_truly_is_not_told_and_leaves_no_file() {
         matches!(error, ReportError::Log(LogError::NoSuchRun { .. })),
         "{error}"
     );
-    let log = bench.state().log("one");
+    let log = bench.state().log(&run_id("one"));
     let text = std::fs::read_to_string(&log).unwrap();
     std::fs::write(&log, text.replacen("removed", "gone", 1)).unwrap();
     let error = write("one", &file);

@@ -19,7 +19,9 @@ use jolly_core::run::{
 use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
 
-use crate::support::{Bench, DAY, arb_tree, build, manifest_of, now, run, scan_on, succeeds};
+use crate::support::{
+    Bench, DAY, arb_tree, build, manifest_of, now, run, run_id, scan_on, succeeds,
+};
 
 /// A rule that sets aside whatever lies in the folders for temporary files.
 const ASIDE: &str = "[[rule]]\nid = \"all\"\ntitle = \"All\"\nclass = \"ask\"\nabout = \"a\"\n\
@@ -64,7 +66,7 @@ fn seen(root: &Path) -> BTreeMap<Vec<u8>, String> {
 }
 
 fn back(bench: &Bench, target: &Target, wanted: &[u8]) -> Result<RestoreSummary, RestoreError> {
-    let pan = Pan::read(&bench.state(), "one").unwrap().unwrap();
+    let pan = Pan::read(&bench.state(), &run_id("one")).unwrap().unwrap();
     let is_wanted = |item: &jolly_core::dustpan::PanItem| {
         let path = item.path.as_bytes();
         wanted.is_empty()
@@ -212,12 +214,12 @@ fn names_modes_owners_attributes_holes_and_times_come_back_by_item_by_folder_and
             .all(|(_, back)| *back == RestoreOutcome::Exists)
     );
     assert_eq!(seen(&bench.root()), again, "what is there is never touched");
-    let told = read_items(&bench.state(), "one").unwrap();
+    let told = read_items(&bench.state(), &run_id("one")).unwrap();
     assert!(
         told.iter()
             .all(|item| item.reason.starts_with("brought back on"))
     );
-    verify_log(&bench.state(), "one").unwrap();
+    verify_log(&bench.state(), &run_id("one")).unwrap();
 }
 
 #[test]
@@ -236,11 +238,11 @@ fn a_file_of_terabytes_that_holds_nearly_nothing_goes_and_comes_back_as_that() {
     let before = huge.metadata().unwrap();
     let (scan, manifest) = swept(&bench);
     assert!(manifest.items.len() >= 3 && !huge.exists());
-    let pan = Pan::read(&bench.state(), "one").unwrap().unwrap();
+    let pan = Pan::read(&bench.state(), &run_id("one")).unwrap().unwrap();
     assert!(pan.packed() < 1 << 20, "{} bytes", pan.packed());
     let listed = std::process::Command::new("tar")
         .args(["--zstd", "-tvf"])
-        .arg(bench.state().dustpan("one"))
+        .arg(bench.state().dustpan(&run_id("one")))
         .output()
         .unwrap();
     let listed = String::from_utf8_lossy(&listed.stdout).into_owned();
@@ -263,7 +265,7 @@ fn a_restore_that_dies_anywhere_is_run_again_and_everything_is_as_it_was() {
     let bench = hard();
     let before = seen(&bench.root());
     swept(&bench);
-    let pristine = bench.state().dustpan_record("one");
+    let pristine = bench.state().dustpan_record(&run_id("one"));
     let record = std::fs::read(&pristine).unwrap();
     let counting = Arc::new(FaultyDisk::new(Fault::None));
     let target = bench.target_on(counting.clone());
@@ -314,7 +316,7 @@ fn ordinary_tools_unpack_it_with_times_and_attributes() {
     swept(&bench);
     let out = bench.outside();
     std::fs::create_dir(&out).unwrap();
-    let archive = bench.state().dustpan("one");
+    let archive = bench.state().dustpan(&run_id("one"));
     let unpacked = std::process::Command::new("tar")
         .args(["--zstd", "--xattrs", "--atime-preserve", "-xpf"])
         .arg(&archive)
@@ -412,7 +414,7 @@ fn from_a_damaged_dustpan_comes_only_what_is_whole_and_the_rest_is_told() {
     let bench = hard();
     let before = seen(&bench.root());
     let (scan, _) = swept(&bench);
-    let archive = bench.state().dustpan("one");
+    let archive = bench.state().dustpan(&run_id("one"));
     let whole = std::fs::read(&archive).unwrap();
     for at in (0..whole.len()).step_by((whole.len() / 40).max(1)) {
         let mut damaged = whole.clone();
@@ -491,16 +493,16 @@ fn a_dustpan_is_emptied_by_hand_and_the_log_says_so() {
     let bench = hard();
     let (scan, _) = swept(&bench);
     let disk = jolly_disk::RealDisk;
-    let archive = bench.state().dustpan("one");
+    let archive = bench.state().dustpan(&run_id("one"));
     assert_eq!(
         std::fs::metadata(&archive).unwrap().permissions().mode() & 0o777,
         0o600
     );
-    let pan = Pan::read(&bench.state(), "one").unwrap().unwrap();
+    let pan = Pan::read(&bench.state(), &run_id("one")).unwrap().unwrap();
     let emptied = empty(&bench.state(), &disk, &pan, now()).unwrap();
     assert!(emptied.freed > 0 && !archive.exists());
     assert!(Pan::all(&bench.state()).unwrap().is_empty());
-    let told = read_items(&bench.state(), "one").unwrap();
+    let told = read_items(&bench.state(), &run_id("one")).unwrap();
     assert!(
         told.iter()
             .all(|item| item.reason.starts_with("the dustpan was emptied on"))
@@ -513,21 +515,21 @@ fn a_dustpan_is_emptied_by_hand_and_the_log_says_so() {
 fn nobody_empties_a_dustpan_that_is_being_filled() {
     let bench = hard();
     let (scan, _) = swept(&bench);
-    let pan = Pan::read(&bench.state(), "one").unwrap().unwrap();
-    let filled = std::fs::File::open(bench.state().dustpan("one")).unwrap();
+    let pan = Pan::read(&bench.state(), &run_id("one")).unwrap().unwrap();
+    let filled = std::fs::File::open(bench.state().dustpan(&run_id("one"))).unwrap();
     filled.lock().unwrap();
     let refused = empty(&bench.state(), &jolly_disk::RealDisk, &pan, now());
     assert!(matches!(refused, Err(EmptyError::BeingFilled)));
     drop(filled);
     assert!(all_back(&back(&bench, &scan.target, b"").unwrap()));
     let new = NewDustpan {
-        run: "two",
+        run: &run_id("two"),
         started: now(),
         target: &scan.target,
         folder: None,
     };
     let under_way = Dustpan::create(&bench.state(), &new).unwrap();
-    let pan = Pan::read(&bench.state(), "two").unwrap().unwrap();
+    let pan = Pan::read(&bench.state(), &run_id("two")).unwrap().unwrap();
     let refused = empty(&bench.state(), &jolly_disk::RealDisk, &pan, now());
     assert!(matches!(refused, Err(EmptyError::BeingFilled)));
     drop(under_way);
@@ -575,6 +577,6 @@ fn a_dustpan_whose_disk_is_full_costs_nothing_but_the_run() {
         "all was in the frame that did not fit"
     );
     assert_eq!(seen(&bench.root()), before, "nothing is lost");
-    let items = read_items(&bench.state(), "one").unwrap();
+    let items = read_items(&bench.state(), &run_id("one")).unwrap();
     assert!(items.iter().all(|item| item.outcome.is_some()));
 }

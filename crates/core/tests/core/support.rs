@@ -16,7 +16,7 @@ use jolly_core::rule::{RuleSet, builtin};
 use jolly_core::run::{
     LogItem, Pause, Predictions, Real, RunContext, RunSummary, SweepError, read_items, sweep,
 };
-use jolly_core::state::{Journal, StateFolder};
+use jolly_core::state::{Journal, RunId, StateFolder};
 use jolly_demo::TreeBuilder;
 use jolly_disk::{Disk, RealDisk};
 use proptest::prelude::*;
@@ -276,9 +276,9 @@ pub(crate) fn run_held(
     manifest: &Manifest,
     pause: &Pause,
 ) -> Result<RunSummary, SweepError> {
-    let mut journal = Journal::create(&bench.state(), "held").unwrap();
+    let mut journal = Journal::create(&bench.state(), &run_id("held")).unwrap();
     let new = NewDustpan {
-        run: "held",
+        run: &run_id("held"),
         started: now(),
         target: &scan.target,
         folder: None,
@@ -286,7 +286,7 @@ pub(crate) fn run_held(
     let mut dustpan = Dustpan::create(&bench.state(), &new).unwrap();
     let state = bench.state();
     let real = Real {
-        run: "held",
+        run: &run_id("held"),
         state: &state,
         journal: &mut journal,
         dustpan: Some(&mut dustpan),
@@ -305,9 +305,9 @@ fn run_with(
     (name, folder, predictions): (&str, Option<&Path>, Option<&Predictions>),
     cancel: &CancelToken,
 ) -> Result<RunSummary, SweepError> {
-    let mut journal = Journal::create(&bench.state(), name).unwrap();
+    let mut journal = Journal::create(&bench.state(), &run_id(name)).unwrap();
     let new = NewDustpan {
-        run: name,
+        run: &run_id(name),
         started: now(),
         target: &scan.target,
         folder,
@@ -315,7 +315,7 @@ fn run_with(
     let mut dustpan = Dustpan::create(&bench.state(), &new).unwrap();
     let state = bench.state();
     let mode = Real {
-        run: name,
+        run: &run_id(name),
         state: &state,
         journal: &mut journal,
         dustpan: Some(&mut dustpan),
@@ -332,7 +332,7 @@ fn run_with(
 
 /// The paths that the log of a run tells as gone from the target.
 pub(crate) fn logged_as_gone(bench: &Bench, run: &str) -> BTreeSet<Vec<u8>> {
-    let items = read_items(&bench.state(), run).unwrap();
+    let items = read_items(&bench.state(), &run_id(run)).unwrap();
     let is_gone =
         |item: &&LogItem| matches!(item.outcome, Some(Outcome::Removed | Outcome::SetAside));
     items
@@ -491,4 +491,9 @@ pub(crate) fn succeeds(command: &str, arguments: &[&str], path: &Path) -> bool {
         .arg(path)
         .output();
     ended.is_ok_and(|ended| ended.status.success())
+}
+
+/// The id of a run that a test names.
+pub(crate) fn run_id(name: &str) -> RunId {
+    name.parse().unwrap()
 }

@@ -20,7 +20,7 @@ use proptest::prelude::*;
 
 use crate::support::{
     Bench, DAY, Program, arb_tree, build, context, logged_as_gone, manifest_of, now, paths_of, run,
-    scan_on,
+    run_id, scan_on,
 };
 
 fn never() -> CancelToken {
@@ -61,7 +61,7 @@ fn the_demo_loses_exactly_what_was_listed_and_a_second_scan_takes_nothing() {
             .join("boat-licences.txt")
             .exists()
     );
-    verify_log(&bench.state(), "one").unwrap();
+    verify_log(&bench.state(), &run_id("one")).unwrap();
 }
 
 proptest! {
@@ -90,8 +90,9 @@ fn a_rehearsal_is_kept_and_each_difference_from_it_is_told_with_its_reason() {
     let manifest = manifest_of(&scan, true);
     let confirmed = manifest.clone().confirm();
     let held = Program::holding(&bench.root().join("tmp/d"));
-    let mut journal = Journal::of_rehearsal(&bench.state(), "first").unwrap();
-    let record = Some(("first", now(), &mut journal));
+    let first = run_id("first");
+    let mut journal = Journal::of_rehearsal(&bench.state(), &first).unwrap();
+    let record = Some((&first, now(), &mut journal));
     let rehearsed = rehearse(&context(&scan), &confirmed, record, &never(), &now, &|_| {}).unwrap();
     assert_eq!(rehearsed.summary.sum(Outcome::InUse).items, 1);
     let kept = Predictions::of(&bench.state(), &manifest).unwrap();
@@ -101,11 +102,11 @@ fn a_rehearsal_is_kept_and_each_difference_from_it_is_told_with_its_reason() {
         "it reads back as it was"
     );
     assert_eq!(
-        verify_log(&bench.state(), "first").unwrap().state,
+        verify_log(&bench.state(), &run_id("first")).unwrap().state,
         LogState::Rehearsed
     );
     assert_eq!(
-        read_items(&bench.state(), "first").unwrap().len(),
+        read_items(&bench.state(), &run_id("first")).unwrap().len(),
         manifest.items.len()
     );
     let mut other = manifest.clone();
@@ -142,11 +143,11 @@ fn a_rehearsal_is_kept_and_each_difference_from_it_is_told_with_its_reason() {
     );
     drop(held);
     for later in 10..30 {
-        Journal::of_rehearsal(&bench.state(), &format!("later-{later}")).unwrap();
+        Journal::of_rehearsal(&bench.state(), &run_id(&format!("later-{later}"))).unwrap();
     }
     forget_rehearsals(&bench.state(), &RealDisk).unwrap();
     let left = bench.state().rehearsals().unwrap();
-    assert_eq!((left.len(), left[0].as_str()), (10, "later-20"));
+    assert_eq!((left.len(), &*left[0]), (10, "later-20"));
 }
 
 /// A small computer with something of every kind that can go.
@@ -233,7 +234,7 @@ fn fails_at_any_call(build: fn() -> Bench) {
             );
             continue;
         };
-        let items = read_items(&bench.state(), "one").unwrap();
+        let items = read_items(&bench.state(), &run_id("one")).unwrap();
         let logged = logged_as_gone(&bench, "one");
         assert_eq!(logged, gone, "call {call}: {:?}", summary.stayed);
         assert_eq!(items.len(), manifest.items.len(), "call {call}");
@@ -248,7 +249,7 @@ fn outcome_after(change: impl FnOnce(&Bench), path: &str) -> (Outcome, Bench) {
     assert!(paths_of(&manifest).contains(path.as_bytes()));
     change(&bench);
     run(&bench, &scan, &manifest, "one", &never()).unwrap();
-    let items = read_items(&bench.state(), "one").unwrap();
+    let items = read_items(&bench.state(), &run_id("one")).unwrap();
     let item = items.iter().find(|item| item.path.path == path).unwrap();
     (item.outcome.unwrap(), bench)
 }
@@ -422,10 +423,10 @@ fn a_stopped_sweep_ends_with_a_true_log_and_the_next_one_finishes_the_rest() {
     let before = bench.paths();
     let cancel = CancelToken::default();
     let (stop, news) = (cancel.clone(), AtomicUsize::new(0));
-    let mut journal = Journal::create(&bench.state(), "one").unwrap();
+    let mut journal = Journal::create(&bench.state(), &run_id("one")).unwrap();
     let state = bench.state();
     let mode = Real {
-        run: "one",
+        run: &run_id("one"),
         state: &state,
         journal: &mut journal,
         dustpan: None,
@@ -445,7 +446,7 @@ fn a_stopped_sweep_ends_with_a_true_log_and_the_next_one_finishes_the_rest() {
     assert!(!gone.is_empty() && gone.len() < manifest.items.len());
     let removed = summary.sum(Outcome::Removed).items;
     assert_eq!(removed, gone.len() as u64);
-    let log = verify_log(&bench.state(), "one").unwrap();
+    let log = verify_log(&bench.state(), &run_id("one")).unwrap();
     assert_eq!(log.outcomes[&Outcome::Removed].items, removed);
     let rest: Scan = bench.scan();
     let summary = run(&bench, &rest, &manifest_of(&rest, false), "two", &never()).unwrap();
@@ -469,7 +470,7 @@ fn what_is_set_aside_lies_whole_in_a_tar_that_ordinary_tools_read() {
     let summary = run(&bench, &scan, &manifest_of(&scan, true), "one", &never()).unwrap();
     assert_eq!(summary.sum(Outcome::SetAside).items, 2);
     assert!(!bench.root().join(path).exists());
-    let file = std::fs::File::open(bench.state().dustpan("one")).unwrap();
+    let file = std::fs::File::open(bench.state().dustpan(&run_id("one"))).unwrap();
     let mut archive = tar::Archive::new(zstd::Decoder::new(file).unwrap());
     let mut found = Vec::new();
     for entry in archive.entries().unwrap() {

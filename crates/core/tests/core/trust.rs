@@ -12,7 +12,7 @@ use jolly_demo::{Fault, FaultyDisk, skipped};
 use jolly_disk::RealDisk;
 use proptest::prelude::*;
 
-use crate::support::{Bench, DAY, manifest_of, now, paths_of, run, scan_on};
+use crate::support::{Bench, DAY, manifest_of, now, paths_of, run, run_id, scan_on};
 use jolly_core::CancelToken;
 
 const TAG: &str = "Signature: 8a477f597d28d172789f06886806bc55";
@@ -482,7 +482,7 @@ fn a_link_and_a_folder_of_somebody_else_come_to_nobody_through_a_restore() {
         }
     });
     let target = bench.target_on(disk);
-    let pan = jolly_core::dustpan::Pan::read(&bench.state(), "one")
+    let pan = jolly_core::dustpan::Pan::read(&bench.state(), &run_id("one"))
         .unwrap()
         .unwrap();
     let order = jolly_core::run::RestoreOrder {

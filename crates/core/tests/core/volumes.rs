@@ -18,7 +18,7 @@ use jolly_core::state::{Journal, StateFolder};
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
 
-use crate::support::{NOW, context, manifest_of, now, scan_on};
+use crate::support::{NOW, context, manifest_of, now, run_id, scan_on};
 
 /// Large enough for every file system's least; the file is sparse.
 const SIZE: u64 = 400 << 20;
@@ -155,16 +155,16 @@ fn on_volume(point: &Path, kind: &str, layout: Layout, demo: DemoLayout) {
     let manifest = manifest_of(&scan, true);
     let state = tempfile::tempdir().unwrap();
     let state = StateFolder::new(state.path().join("state"));
-    let mut journal = Journal::create(&state, kind).unwrap();
+    let mut journal = Journal::create(&state, &run_id(kind)).unwrap();
     let new = NewDustpan {
-        run: kind,
+        run: &run_id(kind),
         started: now(),
         target: &scan.target,
         folder: None,
     };
     let mut dustpan = Dustpan::create(&state, &new).unwrap();
     let mode = Real {
-        run: kind,
+        run: &run_id(kind),
         state: &state,
         journal: &mut journal,
         dustpan: Some(&mut dustpan),

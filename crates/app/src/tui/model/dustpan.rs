@@ -205,13 +205,13 @@ mod tests {
         let layout = Some(jolly_core::computer::Layout::Linux);
         let target = jolly_core::computer::Target::open(disk, &root, layout, &|_| None).unwrap();
         let new = jolly_core::dustpan::NewDustpan {
-            run: "one",
+            run: &"one".parse().unwrap(),
             started: jiff::Timestamp::UNIX_EPOCH,
             target: &target,
             folder: None,
         };
         drop(jolly_core::dustpan::Dustpan::create(&state, &new).unwrap());
-        let pan = Pan::read(&state, "one").unwrap().unwrap();
+        let pan = Pan::read(&state, &"one".parse().unwrap()).unwrap().unwrap();
         let folders = |folders: &Vec<PanFolder>| {
             let copy = |folder: &PanFolder| PanFolder {
                 path: folder.path.clone(),

@@ -3,6 +3,7 @@
 use jolly_core::pile::Sum;
 use jolly_core::report::Cause;
 use jolly_core::run::{LeftOver, RunSummary};
+use jolly_core::state::RunId;
 
 /// What the verifying scan says.
 #[derive(Clone, Debug)]
@@ -15,7 +16,7 @@ pub(in crate::tui) struct Verified {
 
 /// The report station.
 pub(in crate::tui) struct Report {
-    pub run: String,
+    pub run: RunId,
     pub summary: Box<RunSummary>,
     /// Whether the scan it was made from had been stopped.
     pub is_partial: bool,

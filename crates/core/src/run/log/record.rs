@@ -1,5 +1,6 @@
 //! The lines of a run's log.
 
+use crate::state::RunId;
 use std::borrow::Cow;
 
 use jiff::Timestamp;
@@ -21,7 +22,7 @@ pub(crate) enum Record {
     Start {
         format: String,
         version: u32,
-        run: String,
+        run: RunId,
         started: Timestamp,
         target: String,
         /// What tells the computer from others; version 1 did without.
@@ -42,7 +43,7 @@ pub(crate) enum Record {
         manifest: String,
         /// The rehearsal that came before.
         #[serde(default, skip_serializing_if = "Option::is_none")]
-        rehearsal: Option<String>,
+        rehearsal: Option<RunId>,
     },
     /// What is about to be touched, a folder at a time. It is on the disk before the first touch.
     Intend {

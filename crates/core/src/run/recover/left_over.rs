@@ -8,13 +8,13 @@ use crate::computer::TargetPath;
 use crate::plan::Outcome;
 use crate::run::log::Contents;
 use crate::run::{LogState, log};
-use crate::state::{LogError, StateFolder};
+use crate::state::{LogError, RunId, StateFolder};
 
 /// What a run left behind that may go another time.
 #[derive(Clone, Debug)]
 pub struct LeftOver {
     /// The run's id.
-    pub run: String,
+    pub run: RunId,
     /// When it started.
     pub started: Timestamp,
     /// Where these things lie.
@@ -80,9 +80,9 @@ pub fn left_over(state: &StateFolder, identity: &str) -> Result<Option<LeftOver>
 }
 
 /// The runs on a computer that broke off and are not settled yet, oldest first.
-pub fn interrupted(state: &StateFolder, identity: &str) -> Vec<String> {
+pub fn interrupted(state: &StateFolder, identity: &str) -> Vec<RunId> {
     let runs = state.runs().unwrap_or_default();
-    let is_broken = |run: &String| {
+    let is_broken = |run: &RunId| {
         let path = state.log(run);
         // Those that ended are many, and none of them is read whole to learn that.
         !log::has_ended(&path)

@@ -10,7 +10,7 @@ use jolly_disk::Disk;
 use crate::plan::item_outcome::ItemOutcome;
 use crate::plan::{Manifest, ManifestItem, Outcome};
 use crate::run::{RunSummary, log};
-use crate::state::{LogError, StateFolder};
+use crate::state::{LogError, RunId, StateFolder};
 
 /// How many differences are kept in words; a sweep of a busy computer can have as many as items.
 const MOST: usize = 1000;
@@ -21,8 +21,8 @@ const KEPT: usize = 10;
 /// What a rehearsal predicts of every item of one manifest, in its order.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Predictions {
-    /// The rehearsal's id; empty when it was not stored.
-    pub rehearsal: String,
+    /// The rehearsal's id; none when it was not stored.
+    pub rehearsal: Option<RunId>,
     outcomes: Vec<Outcome>,
     /// Why, for those that would stay.
     reasons: BTreeMap<usize, String>,
@@ -81,13 +81,13 @@ impl Predictions {
         }
         let digest = manifest.digest();
         let is_it =
-            |run: &&String| log::manifest_of(&state.rehearsal(run)).as_ref() == Some(&digest);
+            |run: &&RunId| log::manifest_of(&state.rehearsal(run)).as_ref() == Some(&digest);
         let Some(run) = runs.iter().rev().find(is_it) else {
             return Ok(None);
         };
         let contents = log::read(&state.rehearsal(run))?;
         let mut predictions = Self {
-            rehearsal: run.clone(),
+            rehearsal: Some(run.clone()),
             ..Self::default()
         };
         for entry in contents.entries {

@@ -1,8 +1,6 @@
 //! One batch of a manifest, and the touching of what is in it.
 
 use crate::dustpan::MOST_STORED;
-use crate::plan::FileIdentity;
-use crate::plan::Tolerance;
 use std::ops::{Range, RangeInclusive};
 
 use jolly_disk::Stat;
@@ -10,7 +8,7 @@ use jolly_disk::Stat;
 use crate::cancel::CancelToken;
 use crate::computer::EntryKind;
 use crate::plan::item_outcome::ItemOutcome;
-use crate::plan::{ManifestItem, Outcome};
+use crate::plan::{FileIdentity, ManifestItem, Outcome, Tolerance};
 use crate::rule::Removal;
 use crate::run::Pause;
 use crate::run::check::{Checker, Shared};

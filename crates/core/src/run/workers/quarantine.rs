@@ -4,8 +4,7 @@
 //! another file there. Where others may do that, a name is first moved into a folder that nobody else can
 //! enter, is looked at once more there, and only then removed; what isn't what was shown goes back.
 
-use crate::plan::FileIdentity;
-use crate::plan::Tolerance;
+use crate::state::RunId;
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::ffi::{CStr, CString};
@@ -17,8 +16,8 @@ use jolly_disk::{Disk, Folder, Stat};
 
 use crate::computer::{Target, TargetPath};
 use crate::format::Printable;
-use crate::plan::Outcome;
 use crate::plan::item_outcome::ItemOutcome;
+use crate::plan::{FileIdentity, Outcome, Tolerance};
 
 /// What its name begins with; the run's id follows.
 const NAME: &str = ".jolly-broom-";
@@ -58,7 +57,7 @@ pub(crate) enum Passed {
 
 impl<'a> Quarantine<'a> {
     /// Of a run; nothing is touched yet.
-    pub(crate) fn of(target: &'a Target, run: &str) -> Self {
+    pub(crate) fn of(target: &'a Target, run: &RunId) -> Self {
         Self {
             target,
             name: name_of(run),
@@ -211,7 +210,7 @@ impl<'a> Quarantine<'a> {
 /// each thing to the path that `path_of` knows for its number. Says where each is by then.
 pub(crate) fn empty(
     target: &Target,
-    run: &str,
+    run: &RunId,
     folders: &mut dyn Iterator<Item = TargetPath>,
     path_of: &dyn Fn(u64) -> Option<TargetPath>,
 ) -> BTreeMap<u64, ReturnedTo> {
@@ -289,7 +288,7 @@ fn also(mut verdict: ItemOutcome, more: &str) -> ItemOutcome {
     verdict
 }
 
-fn name_of(run: &str) -> CString {
+fn name_of(run: &RunId) -> CString {
     CString::new(format!("{NAME}{run}")).unwrap_or_else(|_| CString::from(c".jolly-broom-run"))
 }
 

@@ -1,7 +1,5 @@
 //! The removal of one item that was checked just before.
 
-use crate::plan::FileIdentity;
-use crate::plan::Tolerance;
 use std::borrow::Cow;
 use std::ffi::CStr;
 
@@ -9,7 +7,7 @@ use jolly_disk::{Kind, Stat};
 
 use crate::cancel::CancelToken;
 use crate::plan::item_outcome::ItemOutcome;
-use crate::plan::{ManifestItem, Outcome};
+use crate::plan::{FileIdentity, ManifestItem, Outcome, Tolerance};
 use crate::run::check::Checker;
 use crate::run::workers::overwrite::overwrite;
 use crate::run::workers::quarantine::{Passed, Quarantine};
