@@ -8,9 +8,11 @@ pub(crate) mod item_outcome;
 mod manifest;
 mod order;
 mod outcome;
+mod stay_reason;
 
 pub use file::{MostRead, PlanError, read_plan, write_plan, write_preview};
 pub use file_identity::{FileIdentity, Tolerance};
 pub(crate) use item_outcome::ItemOutcome;
 pub use manifest::{ConfirmedManifest, Manifest, ManifestItem, TargetMark, make_manifest};
 pub use outcome::{Outcome, OutcomeSums, Stayed};
+pub use stay_reason::{Moment, StayReason};

@@ -19,7 +19,7 @@ use crate::cancel::CancelToken;
 use crate::computer::Target;
 use crate::dustpan::frames::Frames;
 use crate::dustpan::record::{FORMAT, Line, Packed, PackedKind, VERSION};
-use crate::plan::{ItemOutcome, ManifestItem, Outcome, TargetMark};
+use crate::plan::{ItemOutcome, ManifestItem, Moment, StayReason, TargetMark};
 use crate::state::{Journal, JournalError, RunId, StateError, StateFolder, archive_of};
 
 /// For how long a dustpan is kept.
@@ -233,8 +233,7 @@ impl Writer<'_> {
         stop: &CancelToken,
     ) -> Result<u64, ItemOutcome> {
         if self.is_shut.load(Ordering::SeqCst) {
-            let reason = "the dustpan can't be written";
-            return Err(ItemOutcome::stays(Outcome::Failed, reason));
+            return Err(ItemOutcome::stays(StayReason::DustpanShut));
         }
         let name = item.path.as_name();
         let read = |error: io::Error| ItemOutcome::of_error(&error, "read");
@@ -248,8 +247,7 @@ impl Writer<'_> {
         };
         let (body, kind, source) = match stat.kind {
             Kind::Other => {
-                let reason = "it is no longer a file";
-                return Err(ItemOutcome::stays(Outcome::Changed, reason));
+                return Err(ItemOutcome::stays(StayReason::NoLongerFile));
             }
             Kind::Folder => {
                 let opened = disk.open_folder(folder, name.to_bytes()).map_err(read)?;
@@ -265,8 +263,8 @@ impl Writer<'_> {
                 // What was looked at may have been swapped in between.
                 let opened = file.metadata().map_err(read)?;
                 if opened.ino() != stat.key.inode || opened.len() != stat.size {
-                    let reason = "something else took its place while it was stored";
-                    return Err(ItemOutcome::stays(Outcome::Changed, reason));
+                    let reason = StayReason::Replaced(Moment::WhileStored);
+                    return Err(ItemOutcome::stays(reason));
                 }
                 metadata.attributes = disk.attributes(file.as_fd()).map_err(read)?;
                 let pieces = (stat.allocated < stat.size)
@@ -301,7 +299,7 @@ impl Writer<'_> {
         match failed {
             None => Ok(number),
             Some(Some(error)) => Err(read(error)),
-            Some(None) => Err(ItemOutcome::stays(Outcome::Changed, "it shrank meanwhile")),
+            Some(None) => Err(ItemOutcome::stays(StayReason::ShrankWhileStored)),
         }
     }
 
@@ -380,7 +378,7 @@ impl Writer<'_> {
         result.map_err(|error| {
             self.is_shut.store(true, Ordering::SeqCst);
             let reason = format!("the dustpan can't be written: {error}");
-            ItemOutcome::stays(Outcome::Failed, reason)
+            ItemOutcome::stays(StayReason::DustpanFailed(reason))
         })
     }
 

@@ -16,7 +16,7 @@ use crate::decide::Thing;
 use crate::host::{Holder, InUse};
 use crate::pile::Scan;
 use crate::plan::item_outcome::ItemOutcome;
-use crate::plan::{ManifestItem, Outcome, Tolerance};
+use crate::plan::{ManifestItem, StayReason, Tolerance};
 use crate::rule::{
     AgeBy, CompiledRule, Kept, LastGuard, Ownership, Removal, RuleNumber, Search, decide_owner,
 };
@@ -130,12 +130,10 @@ impl<'a> Shared<'a> {
 
     /// Notes that a part of what goes whole or stays can't go.
     pub(crate) fn tear(&self, unit: &Arc<TargetPath>, verdict: &ItemOutcome) {
-        let reason = format!(
-            "it goes whole or stays, and of a part of it: {}",
-            verdict.reason
-        );
-        let verdict = ItemOutcome::stays(verdict.outcome, reason);
-        lock(&self.torn).entry(Arc::clone(unit)).or_insert(verdict);
+        let why = verdict.reason.clone();
+        let why = why.unwrap_or(StayReason::WentByItself);
+        let torn = ItemOutcome::stays(StayReason::PartStays(Box::new(why)));
+        lock(&self.torn).entry(Arc::clone(unit)).or_insert(torn);
     }
 
     fn torn(&self, unit: &Arc<TargetPath>) -> Option<ItemOutcome> {
@@ -183,8 +181,8 @@ struct Ruled {
     id: Arc<str>,
     by: Removal,
     number: RuleNumber,
-    /// Why the rule may not do that at all.
-    refused: Option<&'static str>,
+    /// Whether the rule lets things leave in that way.
+    may_so: bool,
 }
 
 /// Checks items of one batch, for one thread.
@@ -265,8 +263,7 @@ impl<'a> Checker<'a> {
         if let Some(after) = &item.after
             && self.exists(after)
         {
-            let reason = "what it describes is still there";
-            return Err(ItemOutcome::stays(Outcome::Refused, reason));
+            return Err(ItemOutcome::stays(StayReason::DescribesWhatIsThere));
         }
         Ok(stat)
     }
@@ -314,17 +311,11 @@ impl<'a> Checker<'a> {
             .identity
             .matches(item.kind, &stat, Tolerance::OwnNames(own_links))
         {
-            return Err(ItemOutcome::stays(
-                Outcome::Changed,
-                "it is no longer what was shown",
-            ));
+            return Err(ItemOutcome::stays(StayReason::NotWhatWasShown));
         }
         self.guard(item, name, (&stat, is_read))?;
         if let Some(holder) = self.in_use.holder(stat.key) {
-            return Err(ItemOutcome::stays(
-                Outcome::InUse,
-                format!("open in {holder}"),
-            ));
+            return Err(ItemOutcome::stays(StayReason::OpenIn(holder.clone())));
         }
         Ok(stat)
     }
@@ -346,24 +337,21 @@ impl<'a> Checker<'a> {
         name: &CStr,
         (stat, is_read): (&Stat, bool),
     ) -> Result<(), ItemOutcome> {
-        let refuse = |reason: &'static str| Err(ItemOutcome::stays(Outcome::Refused, reason));
+        let refuse = |reason: StayReason| Err(ItemOutcome::stays(reason));
         let shared = self.shared;
         self.near(&item.path);
         let Some(near) = &mut self.near else {
-            return refuse("its rule doesn't look there");
+            return refuse(StayReason::RuleLooksElsewhere);
         };
         let is_known = |ruled: &Ruled| Arc::ptr_eq(&ruled.id, &item.rule) && ruled.by == item.by;
         if !near.ruled.as_ref().is_some_and(is_known) {
             near.ruled = Some(Ruled::new(shared.context, item)?);
         }
-        let Some(Ruled {
-            number, refused, ..
-        }) = near.ruled
-        else {
-            return refuse("its rule is not in force");
+        let Some(Ruled { number, may_so, .. }) = near.ruled else {
+            return refuse(StayReason::RuleNotInForce);
         };
-        if let Some(reason) = refused {
-            return refuse(reason);
+        if !may_so {
+            return refuse(StayReason::WayNotAllowed);
         }
         let folder = near.opened.as_ref().map_err(Clone::clone)?;
         let mut listed = Listed {
@@ -387,24 +375,19 @@ impl<'a> Checker<'a> {
             | Ownership::Nobodys => None,
         };
         let Some(search) = search else {
-            if let Some(reason) = listed.guarded {
-                return refuse(reason);
-            }
-            return if listed.is_other {
-                let reason = "it is no longer what its rule looks for";
-                Err(ItemOutcome::stays(Outcome::Changed, reason))
-            } else {
-                refuse("its rule doesn't look there")
-            };
+            return refuse(match listed.guarded {
+                Some(why) => StayReason::Guarded(why),
+                None if listed.is_other => StayReason::NotWhatItsRuleLooksFor,
+                None => StayReason::RuleLooksElsewhere,
+            });
         };
         if search.rule != number {
-            return refuse("another rule has it");
+            return refuse(StayReason::OtherRulesOwn);
         }
         let rule = shared.context.rules.rule(number);
         self.asked_again(item, rule, search, (stat, is_read))?;
         if let Some(holder) = shared.busy(rule, search) {
-            let reason = format!("it waits for {holder}");
-            return Err(ItemOutcome::stays(Outcome::InUse, reason));
+            return refuse(StayReason::WaitsFor(holder));
         }
         Ok(())
     }
@@ -419,9 +402,9 @@ impl<'a> Checker<'a> {
         (stat, is_read): (&Stat, bool),
     ) -> Result<(), ItemOutcome> {
         let shared = self.shared;
-        let changed = |reason: String| Err(ItemOutcome::stays(Outcome::Changed, reason));
+        let changed = |reason: StayReason| Err(ItemOutcome::stays(reason));
         if shared.context.rules_off.contains(&search.rule) {
-            return changed("its rule was turned off since".to_owned());
+            return changed(StayReason::RuleTurnedOff);
         }
         let is_thing = item.kind != EntryKind::Folder;
         let thing = Thing {
@@ -437,7 +420,7 @@ impl<'a> Checker<'a> {
             .iter()
             .find_map(|one| one.spares(&thing))
         {
-            return changed(format!("it was excluded since: {why}"));
+            return changed(StayReason::Excluded(why.to_string()));
         }
         if !is_thing {
             return Ok(());
@@ -447,8 +430,7 @@ impl<'a> Checker<'a> {
             shared.recogniser.unit(&rule.rule, search, &folder).as_ref() == item.unit.as_deref()
         };
         if rule.rule.takes_units() && !is_of_listed_unit() {
-            let reason = "it goes whole or stays, and the list has only a part of it";
-            return Err(ItemOutcome::stays(Outcome::Refused, reason));
+            return Err(ItemOutcome::stays(StayReason::UnitListedInPart));
         }
         // What a run itself does to a file with several names moves its last change.
         let is_as_it_was = self.own_links(item) == 0 && rule.rule.age.by != AgeBy::Trashed;
@@ -461,7 +443,7 @@ impl<'a> Checker<'a> {
         };
         let time = is_as_it_was.then(time).flatten();
         if time.is_some_and(|time| time > item.time) {
-            return changed("it is younger than it was".to_owned());
+            return changed(StayReason::Younger);
         }
         Ok(())
     }
@@ -486,15 +468,14 @@ impl Ruled {
     /// What the rule that an item names may do.
     fn new(context: &RunContext<'_>, item: &ManifestItem) -> Result<Self, ItemOutcome> {
         let Some(number) = context.rules.by_id(&item.rule) else {
-            let reason = "its rule is not in force";
-            return Err(ItemOutcome::stays(Outcome::Refused, reason));
+            return Err(ItemOutcome::stays(StayReason::RuleNotInForce));
         };
         let is_allowed = context.rules.rule(number).rule.ways().contains(&item.by);
         Ok(Self {
             id: Arc::clone(&item.rule),
             by: item.by,
             number,
-            refused: (!is_allowed).then_some("its rule doesn't let it leave in that way"),
+            may_so: is_allowed,
         })
     }
 }

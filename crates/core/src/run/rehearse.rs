@@ -8,8 +8,7 @@ use std::ops::ControlFlow;
 use jolly_disk::{Kind, Stat};
 
 use crate::computer::{EntryKind, TargetPath};
-use crate::plan::item_outcome::{ItemOutcome, NOT_EMPTY};
-use crate::plan::{ManifestItem, Outcome};
+use crate::plan::{ItemOutcome, ManifestItem, Outcome, StayReason};
 use crate::rule::Removal;
 use crate::run::RunContext;
 use crate::run::check::Checker;
@@ -56,7 +55,7 @@ pub(crate) fn predict(
     }
     let below = gone.below.get(&item.path).copied().unwrap_or(0);
     if item.kind == EntryKind::Folder && !will_be_empty(context, &item.path, below) {
-        return ItemOutcome::stays(Outcome::Refused, NOT_EMPTY);
+        return ItemOutcome::stays(StayReason::NotEmpty);
     }
     gone.add(&item.path);
     let outcome = match item.by {
@@ -75,7 +74,7 @@ pub(crate) fn predict(
     ItemOutcome {
         outcome,
         bytes,
-        reason: "".into(),
+        reason: None,
         is_as_listed: bytes == item.bytes,
     }
 }
@@ -90,7 +89,7 @@ fn may_go(
     let disk = &**context.target.disk();
     let folder = checker.parent(&item.path)?;
     let name = item.path.as_name();
-    let denied = |error: std::io::Error, verb: &str| ItemOutcome::of_error(&error, verb);
+    let denied = |error: std::io::Error, verb: &'static str| ItemOutcome::of_error(&error, verb);
     let is_stored = item.by == Removal::SetAside && stat.kind == Kind::File;
     if is_stored {
         disk.open_file(folder, name)

@@ -120,7 +120,7 @@ impl<'a> Tally<'a> {
     }
 
     fn keep(&mut self, item: &ManifestItem, verdict: &ItemOutcome, sum: Sum) {
-        let mut key = (verdict.outcome, verdict.reason.to_string());
+        let mut key = (verdict.outcome, verdict.words());
         if self.stayed.len() >= MOST_REASONS && !self.stayed.contains_key(&key) {
             "other reasons".clone_into(&mut key.1);
         }

@@ -9,8 +9,8 @@ use jolly_disk::Stat;
 
 use crate::cancel::CancelToken;
 use crate::dustpan::{Dustpan, Frame, Verifier, Writer};
-use crate::plan::Outcome;
 use crate::plan::item_outcome::ItemOutcome;
+use crate::plan::{Outcome, StayReason};
 use crate::rule::Removal;
 use crate::run::Pause;
 use crate::run::check::{Checker, Shared};
@@ -159,7 +159,7 @@ fn prove_all(
 /// What becomes of a batch whose frame is not safe.
 fn spoilt(stored: Stored, why: &str) -> Stored {
     let spoil = |(at, stored): (usize, Result<_, ItemOutcome>)| {
-        let failed = || ItemOutcome::stays(Outcome::Failed, why.to_owned());
+        let failed = || ItemOutcome::stays(StayReason::DustpanFailed(why.to_owned()));
         (at, stored.and_then(|_: (Stat, u64)| Err(failed())))
     };
     stored.into_iter().map(spoil).collect()

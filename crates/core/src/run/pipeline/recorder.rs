@@ -144,11 +144,12 @@ pub(crate) fn outcomes(batch: Batch<'_>, verdicts: &[Option<ItemOutcome>]) -> Ve
     for (n, verdict) in (batch.first as u64..).zip(verdicts) {
         let Some(verdict) = verdict else { continue };
         let bytes = (!verdict.is_as_listed).then_some(verdict.bytes);
+        let words = verdict.words();
         match items.last_mut() {
             Some(last)
                 if last.n.checked_add(last.many) == Some(n)
                     && (last.outcome, last.bytes) == (verdict.outcome, bytes)
-                    && last.reason == verdict.reason =>
+                    && last.reason == words =>
             {
                 last.many += 1;
             }
@@ -157,7 +158,7 @@ pub(crate) fn outcomes(batch: Batch<'_>, verdicts: &[Option<ItemOutcome>]) -> Ve
                 many: 1,
                 outcome: verdict.outcome,
                 bytes,
-                reason: verdict.reason.to_string(),
+                reason: words,
             }),
         }
     }

@@ -8,7 +8,7 @@ use std::os::unix::ffi::OsStrExt as _;
 use jolly_disk::Disk;
 
 use crate::plan::item_outcome::ItemOutcome;
-use crate::plan::{Manifest, ManifestItem, Outcome};
+use crate::plan::{Manifest, ManifestItem, Outcome, StayReason};
 use crate::run::{RunSummary, log};
 use crate::state::{LogError, RunId, StateFolder};
 
@@ -63,9 +63,9 @@ pub struct Comparison {
 
 impl Predictions {
     pub(crate) fn add(&mut self, verdict: &ItemOutcome) {
-        if !verdict.reason.is_empty() {
+        if verdict.reason.is_some() {
             let at = self.outcomes.len();
-            self.reasons.insert(at, verdict.reason.to_string());
+            self.reasons.insert(at, verdict.words());
         }
         self.outcomes.push(verdict.outcome);
     }
@@ -95,11 +95,11 @@ impl Predictions {
             let Some((outcome, _, reason)) = entry.outcome else {
                 break;
             };
-            let bytes = 0;
-            let reason = reason.into();
+            let words = reason;
+            let reason = (!words.is_empty()).then_some(StayReason::Recorded { outcome, words });
             predictions.add(&ItemOutcome {
                 outcome,
-                bytes,
+                bytes: 0,
                 reason,
                 is_as_listed: false,
             });
@@ -149,7 +149,7 @@ impl Comparison {
         let why = match (predicted.stays(), verdict.outcome.stays()) {
             // Whatever held it has let go.
             (true, false) => format!("no longer so: {before}"),
-            (_, true) => verdict.reason.to_string(),
+            (_, true) => verdict.words(),
             (false, false) => "it left in another way".to_owned(),
         };
         self.differences.push(Difference {

@@ -8,7 +8,7 @@ use jolly_disk::Stat;
 use crate::cancel::CancelToken;
 use crate::computer::EntryKind;
 use crate::plan::item_outcome::ItemOutcome;
-use crate::plan::{FileIdentity, ManifestItem, Outcome, Tolerance};
+use crate::plan::{FileIdentity, ManifestItem, Outcome, StayReason, Tolerance};
 use crate::rule::Removal;
 use crate::run::Pause;
 use crate::run::check::{Checker, Shared};
@@ -175,7 +175,7 @@ fn touch(
         (Removal::SetAside, Some(Ok((before, _)))) => Some(before),
         (Removal::SetAside, Some(Err(outcome))) => return outcome.clone(),
         (Removal::SetAside, None) => {
-            return ItemOutcome::stays(Outcome::Failed, "it never reached the dustpan");
+            return ItemOutcome::stays(StayReason::NeverStored);
         }
     };
     let name = item.path.as_name();
@@ -187,7 +187,7 @@ fn touch(
     let is_as_stored =
         |before: &Stat| FileIdentity::of(before).matches(item.kind, &stat, Tolerance::LastChange);
     if !stored.is_none_or(is_as_stored) {
-        return ItemOutcome::stays(Outcome::Changed, "it changed while it was stored");
+        return ItemOutcome::stays(StayReason::ChangedWhileStored);
     }
     let numbered = (item, work.batch.first + at);
     let mut outcome = match item.by {

@@ -5,7 +5,6 @@
 //! enter, is looked at once more there, and only then removed; what isn't what was shown goes back.
 
 use crate::state::RunId;
-use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::ffi::{CStr, CString};
 use std::io;
@@ -17,7 +16,7 @@ use jolly_disk::{Disk, Folder, Stat};
 use crate::computer::{Target, TargetPath};
 use crate::format::Printable;
 use crate::plan::item_outcome::ItemOutcome;
-use crate::plan::{FileIdentity, Outcome, Tolerance};
+use crate::plan::{FileIdentity, Moment, StayReason, Tolerance};
 
 /// What its name begins with; the run's id follows.
 const NAME: &str = ".jolly-broom-";
@@ -99,8 +98,7 @@ impl<'a> Quarantine<'a> {
                 // Whoever owns the folder that it lies in can take the quarantine away.
                 io::ErrorKind::NotFound if disk.stat(folder, name).is_ok() => {
                     *self.lock() = State::Closed;
-                    let reason = "the folder that it was to leave through was taken away";
-                    Passed::Stays(ItemOutcome::stays(Outcome::Failed, reason))
+                    Passed::Stays(ItemOutcome::stays(StayReason::WayOutTakenAway))
                 }
                 // Renaming may need room, and the parts of one volume may be kept apart.
                 io::ErrorKind::CrossesDevices
@@ -116,29 +114,22 @@ impl<'a> Quarantine<'a> {
         let refusal = match disk.stat(&inside.folder, &held) {
             Ok(now) if is_it(&now) => match disk.unlink(&inside.folder, &held) {
                 Ok(()) => return Passed::Removed,
-                Err(error) => ItemOutcome::of_error(&error, "remove"),
+                Err(error) => StayReason::of_error(&error, "remove"),
             },
-            Ok(_) => {
-                let reason = "something else took its place at the last moment";
-                ItemOutcome::stays(Outcome::Changed, reason)
-            }
-            Err(error) => ItemOutcome::of_error(&error, "look at"),
+            Ok(_) => StayReason::Replaced(Moment::AtTheEnd),
+            Err(error) => StayReason::of_error(&error, "look at"),
         };
         let back = (folder, name);
         let lies = put_back(disk, (&inside.folder, &held), back, number);
-        Passed::Stays(match lies {
-            ReturnedTo::There => refusal,
-            ReturnedTo::Beside(name) => {
-                also(refusal, &format!("what was there lies beside it as {name}"))
-            }
-            ReturnedTo::InQuarantine => {
-                let place = self.shown(&inside.place);
-                also(
-                    refusal,
-                    &format!("what was there lies in {place} as {number}"),
-                )
-            }
-        })
+        let place = match lies {
+            ReturnedTo::There => return Passed::Stays(ItemOutcome::stays(refusal)),
+            ReturnedTo::Beside(name) => format!("beside it as {name}"),
+            ReturnedTo::InQuarantine => format!("in {} as {number}", self.shown(&inside.place)),
+        };
+        Passed::Stays(ItemOutcome::stays(StayReason::LiesElsewhere {
+            because: Box::new(refusal),
+            place,
+        }))
     }
 
     fn shown(&self, place: &TargetPath) -> String {
@@ -281,11 +272,6 @@ fn put_back(
         }
         Err(_) => ReturnedTo::InQuarantine,
     }
-}
-
-fn also(mut verdict: ItemOutcome, more: &str) -> ItemOutcome {
-    verdict.reason = Cow::Owned(format!("{}; {more}", verdict.reason));
-    verdict
 }
 
 fn name_of(run: &RunId) -> CString {

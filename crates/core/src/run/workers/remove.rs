@@ -1,13 +1,12 @@
 //! The removal of one item that was checked just before.
 
-use std::borrow::Cow;
 use std::ffi::CStr;
 
 use jolly_disk::{Kind, Stat};
 
 use crate::cancel::CancelToken;
 use crate::plan::item_outcome::ItemOutcome;
-use crate::plan::{FileIdentity, ManifestItem, Outcome, Tolerance};
+use crate::plan::{FileIdentity, ManifestItem, Moment, Outcome, StayReason, Tolerance};
 use crate::run::check::Checker;
 use crate::run::workers::overwrite::overwrite;
 use crate::run::workers::quarantine::{Passed, Quarantine};
@@ -39,8 +38,7 @@ impl Remover<'_, '_> {
         match looked {
             Err(error) => ItemOutcome::of_error(&error, "write over"),
             Ok(after) if !FileIdentity::of(stat).is_same(&after, Tolerance::Contents) => {
-                let reason = "something else took its place while it was written over";
-                ItemOutcome::stays(Outcome::Changed, reason)
+                ItemOutcome::stays(StayReason::Replaced(Moment::WhileWrittenOver))
             }
             Ok(after) => self.remove((item, number), name, &after),
         }
@@ -84,7 +82,7 @@ impl Remover<'_, '_> {
         ItemOutcome {
             outcome: Outcome::Removed,
             bytes: if is_last { stat.allocated } else { 0 },
-            reason: Cow::Borrowed(""),
+            reason: None,
             is_as_listed: false,
         }
     }

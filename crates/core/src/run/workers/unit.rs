@@ -9,7 +9,7 @@ use jolly_disk::Kind;
 use crate::cancel::CancelToken;
 use crate::computer::{EntryKind, TargetPath};
 use crate::plan::item_outcome::ItemOutcome;
-use crate::plan::{Manifest, ManifestItem, Outcome};
+use crate::plan::{Manifest, ManifestItem, StayReason};
 use crate::run::check::{Checker, Shared};
 use crate::source::is_tag;
 
@@ -41,8 +41,7 @@ fn look_at(
     let mut checker = Checker::new(shared);
     for item in items {
         if item.path.below(unit).is_none() {
-            let reason = "the list names it as a part of something else";
-            return Err(ItemOutcome::stays(Outcome::Refused, reason));
+            return Err(ItemOutcome::stays(StayReason::PartOfAnotherUnit));
         }
         if item.kind != EntryKind::Folder {
             checker.check_for_storing(item, item.path.as_name())?;
@@ -78,8 +77,7 @@ fn look_at(
         });
         listed.map_err(|error| ItemOutcome::of_error(&error, "list"))?;
         if is_new {
-            let reason = "something came into it since";
-            return Err(ItemOutcome::stays(Outcome::Changed, reason));
+            return Err(ItemOutcome::stays(StayReason::UnitGrew));
         }
     }
     Ok(())

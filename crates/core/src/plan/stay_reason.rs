@@ -1,0 +1,187 @@
+//! Why an item stays, and what that says of the run.
+
+use std::fmt;
+use std::io;
+
+use crate::host::Holder;
+use crate::plan::Outcome;
+
+/// When something else took an item's place.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Moment {
+    /// Before the last look.
+    Before,
+    /// While its bytes were stored in the dustpan.
+    WhileStored,
+    /// While its bytes were written over.
+    WhileWrittenOver,
+    /// Between the last look and the removal.
+    AtTheEnd,
+}
+
+/// Why an item stays.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[expect(missing_docs, reason = "the words below say it")]
+pub enum StayReason {
+    OpenIn(Holder),
+    WaitsFor(Holder),
+    HeldBySystem,
+    NotWhatWasShown,
+    Replaced(Moment),
+    LinkOnItsWay,
+    ChangedWhileStored,
+    ShrankWhileStored,
+    NoLongerFile,
+    NotWhatItsRuleLooksFor,
+    RuleTurnedOff,
+    Excluded(String),
+    Younger,
+    UnitGrew,
+    WentByItself,
+    Guarded(&'static str),
+    RuleLooksElsewhere,
+    RuleNotInForce,
+    OtherRulesOwn,
+    WayNotAllowed,
+    DescribesWhatIsThere,
+    UnitListedInPart,
+    PartOfAnotherUnit,
+    NotEmpty,
+    NotAllowed {
+        verb: &'static str,
+    },
+    ReadOnly,
+    NeverStored,
+    DustpanShut,
+    DustpanFailed(String),
+    WayOutTakenAway,
+    Disk {
+        verb: &'static str,
+        error: String,
+    },
+    /// A part of what goes whole or stays can't go, for this reason.
+    PartStays(Box<StayReason>),
+    /// It could not go back under its name, and lies there.
+    LiesElsewhere {
+        because: Box<StayReason>,
+        place: String,
+    },
+    /// What a rehearsal's record says.
+    Recorded {
+        outcome: Outcome,
+        words: String,
+    },
+}
+
+impl StayReason {
+    /// What the kernel's refusal means for an item.
+    pub(crate) fn of_error(error: &io::Error, verb: &'static str) -> Self {
+        match error.kind() {
+            io::ErrorKind::NotFound => Self::WentByItself,
+            io::ErrorKind::PermissionDenied => Self::NotAllowed { verb },
+            io::ErrorKind::ReadOnlyFilesystem => Self::ReadOnly,
+            io::ErrorKind::ResourceBusy | io::ErrorKind::ExecutableFileBusy => Self::HeldBySystem,
+            io::ErrorKind::DirectoryNotEmpty => Self::NotEmpty,
+            io::ErrorKind::NotADirectory
+            | io::ErrorKind::IsADirectory
+            | io::ErrorKind::CrossesDevices => Self::Replaced(Moment::Before),
+            _ if error.raw_os_error() == Some(TOO_MANY_LINKS) => Self::LinkOnItsWay,
+            _ => Self::Disk {
+                verb,
+                error: error.to_string(),
+            },
+        }
+    }
+
+    /// What became of an item that stays for this.
+    pub fn outcome(&self) -> Outcome {
+        match self {
+            Self::OpenIn(_) | Self::WaitsFor(_) | Self::HeldBySystem => Outcome::InUse,
+            Self::NotWhatWasShown
+            | Self::Replaced(_)
+            | Self::LinkOnItsWay
+            | Self::ChangedWhileStored
+            | Self::ShrankWhileStored
+            | Self::NoLongerFile
+            | Self::NotWhatItsRuleLooksFor
+            | Self::RuleTurnedOff
+            | Self::Excluded(_)
+            | Self::Younger
+            | Self::UnitGrew => Outcome::Changed,
+            Self::WentByItself => Outcome::Gone,
+            Self::Guarded(_)
+            | Self::RuleLooksElsewhere
+            | Self::RuleNotInForce
+            | Self::OtherRulesOwn
+            | Self::WayNotAllowed
+            | Self::DescribesWhatIsThere
+            | Self::UnitListedInPart
+            | Self::PartOfAnotherUnit
+            | Self::NotEmpty => Outcome::Refused,
+            Self::NotAllowed { .. } | Self::ReadOnly => Outcome::Denied,
+            Self::NeverStored
+            | Self::DustpanShut
+            | Self::DustpanFailed(_)
+            | Self::WayOutTakenAway
+            | Self::Disk { .. } => Outcome::Failed,
+            Self::PartStays(why) | Self::LiesElsewhere { because: why, .. } => why.outcome(),
+            Self::Recorded { outcome, .. } => *outcome,
+        }
+    }
+}
+
+/// `ELOOP` of errno(3): a link where none is followed.
+const TOO_MANY_LINKS: i32 = 40;
+
+impl fmt::Display for StayReason {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let words = match self {
+            Self::OpenIn(holder) => return write!(f, "open in {holder}"),
+            Self::WaitsFor(holder) => return write!(f, "it waits for {holder}"),
+            Self::Excluded(why) => return write!(f, "it was excluded since: {why}"),
+            Self::NotAllowed { verb } => return write!(f, "the system doesn't let us {verb} it"),
+            Self::Disk { verb, error } => return write!(f, "cannot {verb} it: {error}"),
+            Self::DustpanFailed(why) => return f.write_str(why),
+            Self::PartStays(why) => {
+                return write!(f, "it goes whole or stays, and of a part of it: {why}");
+            }
+            Self::LiesElsewhere { because, place } => {
+                return write!(f, "{because}; what was there lies {place}");
+            }
+            Self::Recorded { words, .. } => words.as_str(),
+            Self::Guarded(why) => why,
+            Self::Replaced(moment) => match moment {
+                Moment::Before => "something else took its place",
+                Moment::WhileStored => "something else took its place while it was stored",
+                Moment::WhileWrittenOver => {
+                    "something else took its place while it was written over"
+                }
+                Moment::AtTheEnd => "something else took its place at the last moment",
+            },
+            Self::HeldBySystem => "the system holds it",
+            Self::NotWhatWasShown => "it is no longer what was shown",
+            Self::LinkOnItsWay => "a link took the place of a folder on its way",
+            Self::ChangedWhileStored => "it changed while it was stored",
+            Self::ShrankWhileStored => "it shrank meanwhile",
+            Self::NoLongerFile => "it is no longer a file",
+            Self::NotWhatItsRuleLooksFor => "it is no longer what its rule looks for",
+            Self::RuleTurnedOff => "its rule was turned off since",
+            Self::Younger => "it is younger than it was",
+            Self::UnitGrew => "something came into it since",
+            Self::WentByItself => "it went by itself",
+            Self::RuleLooksElsewhere => "its rule doesn't look there",
+            Self::RuleNotInForce => "its rule is not in force",
+            Self::OtherRulesOwn => "another rule has it",
+            Self::WayNotAllowed => "its rule doesn't let it leave in that way",
+            Self::DescribesWhatIsThere => "what it describes is still there",
+            Self::UnitListedInPart => "it goes whole or stays, and the list has only a part of it",
+            Self::PartOfAnotherUnit => "the list names it as a part of something else",
+            Self::NotEmpty => "something that stays is in it",
+            Self::ReadOnly => "the volume is read-only",
+            Self::NeverStored => "it never reached the dustpan",
+            Self::DustpanShut => "the dustpan can't be written",
+            Self::WayOutTakenAway => "the folder that it was to leave through was taken away",
+        };
+        f.write_str(words)
+    }
+}
