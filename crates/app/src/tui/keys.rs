@@ -14,7 +14,7 @@ pub(super) enum Action {
     Leave,
     Help,
     Onward,
-    RestoreOutcome,
+    Back,
     Up,
     Down,
     PageUp,
@@ -96,7 +96,7 @@ pub(super) fn is_offered(model: &Model, action: Action) -> bool {
     match (model.station, action) {
         (Station::Scan, Action::Stop) => !is_over,
         (Station::Scan, Action::Onward) => is_over && model.weigh.is_some(),
-        (Station::Scan, Action::Again | Action::RestoreOutcome) => is_over,
+        (Station::Scan, Action::Again | Action::Back) => is_over,
         (Station::Report, Action::Retry) => {
             let report = model.report.as_ref();
             report.is_some_and(|report| report.left.is_some())

@@ -246,7 +246,7 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (action, Station::Weigh) if context == Context::Inside => inside::act(model, action),
         (action, Station::Weigh) => weigh::act(model, action),
         (action, Station::Check) => check::act(model, action),
-        (Action::Again | Action::RestoreOutcome, Station::Report) => {
+        (Action::Again | Action::Back, Station::Report) => {
             // A second scan that came to nothing is over, too.
             if model.scanning.took.is_none() {
                 model.message = Some("The second scan is still under way.".to_owned());
@@ -322,7 +322,7 @@ fn at_scan(model: &mut Model, action: Action) -> Vec<Effect> {
             model.scanning.is_stopping = true;
             vec![Effect::StopScan]
         }
-        Action::RestoreOutcome if is_over => arrive::enter(model),
+        Action::Back if is_over => arrive::enter(model),
         Action::Onward if is_over && model.weigh.is_some() => {
             model.station = Station::Weigh;
             Vec::new()
@@ -331,7 +331,7 @@ fn at_scan(model: &mut Model, action: Action) -> Vec<Effect> {
             model.report = None;
             start_scan(model)
         }
-        Action::RestoreOutcome | Action::Onward | Action::Again => {
+        Action::Back | Action::Onward | Action::Again => {
             model.message = Some("The scan is still under way; esc stops it.".to_owned());
             Vec::new()
         }

@@ -40,7 +40,7 @@ pub(crate) enum Line {
     /// Things that were packed and yet stayed where they were, by their numbers in here.
     Stayed { items: Vec<u64> },
     /// Things that were brought back, by their numbers in here.
-    RestoreOutcome { when: Timestamp, items: Vec<u64> },
+    Back { when: Timestamp, items: Vec<u64> },
     /// The archive is gone.
     Emptied { when: Timestamp, freed: u64 },
 }
@@ -311,7 +311,7 @@ impl Pan {
             Line::Stayed { items } => {
                 self.each(&items, |item| item.has_left = false);
             }
-            Line::RestoreOutcome { when, items } => {
+            Line::Back { when, items } => {
                 self.each(&items, |item| item.back = Some(when));
             }
             Line::Emptied { when, .. } => self.emptied = Some(when),

@@ -281,7 +281,7 @@ mod tests {
     }
 
     proptest! {
-        #![proptest_config(ProptestConfig { cases: 300, failure_persistence: None, ..ProptestConfig::default() })]
+        #![proptest_config(ProptestConfig { cases: 300, ..ProptestConfig::default() })]
 
         #[test]
         fn prop_a_pile_sums_up_as_a_slow_count_does(

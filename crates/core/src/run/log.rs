@@ -42,7 +42,7 @@ pub struct LogSummary {
     pub started: Timestamp,
     /// Its target's root, made harmless.
     pub target: String,
-    /// What tells the computer from others; empty in logs of the first version.
+    /// What tells the computer from others.
     pub identity: String,
     /// What the computer is called.
     pub label: String,
@@ -126,7 +126,7 @@ pub(crate) fn read(path: &Path) -> Result<Contents, LogError> {
         lines += 1;
         is_other = lines == 1
             && !matches!(&record, Record::Start { format, version, .. }
-                if format == FORMAT && (1..=VERSION).contains(version));
+                if format == FORMAT && *version == VERSION);
         let is_too_much = parts.is_ended();
         if !is_other && !is_too_much {
             parts.take(record);
@@ -234,8 +234,8 @@ impl Parts {
             } => {
                 let folder = TargetPath::try_from(&folder).unwrap_or_default();
                 for (at, mut intent) in (0_u64..).zip(items) {
-                    intent.n = first.map_or(intent.n, |first| first.saturating_add(at));
-                    intent.device = device.unwrap_or(intent.device);
+                    intent.n = first.saturating_add(at);
+                    intent.device = device;
                     let name = TargetPath::try_from(&intent.name).unwrap_or_default();
                     let path = folder.join(name.as_bytes()).unwrap_or_default();
                     let (rule, account) = (rule.clone(), account.clone());

@@ -149,7 +149,7 @@ pub fn restore(
     let items = back.map(|(at, _)| *at as u64).chain(on_the_way).collect();
     let noted = record
         .journal
-        .write(&Line::RestoreOutcome { when, items })
+        .write(&Line::Back { when, items })
         .and_then(|()| record.journal.sync());
     Ok(RestoreSummary {
         is_stopped: chosen.values().any(Option::is_none),

@@ -40,7 +40,7 @@ pub(crate) struct WorkNews {
     pub done: Vec<(usize, ItemOutcome)>,
     /// Whether this is all of the job.
     pub is_last: bool,
-    effort: Option<WaitShare>,
+    wait_share: Option<WaitShare>,
     panic: Option<Box<dyn Any + Send>>,
 }
 
@@ -54,7 +54,7 @@ pub(crate) struct WorkerPool<'scope, 'env, 'a> {
     news: Receiver<WorkNews>,
     many: usize,
     /// Since their number was last thought about.
-    effort: WaitShare,
+    wait_share: WaitShare,
 }
 
 impl<'scope, 'env, 'a: 'scope> WorkerPool<'scope, 'env, 'a> {
@@ -70,7 +70,7 @@ impl<'scope, 'env, 'a: 'scope> WorkerPool<'scope, 'env, 'a> {
             tell,
             news,
             many: 0,
-            effort: WaitShare::default(),
+            wait_share: WaitShare::default(),
         };
         let processors = thread::available_parallelism().map_or(2, std::num::NonZero::get);
         pool.grow(processors.clamp(2, MOST));
@@ -113,23 +113,23 @@ impl<'scope, 'env, 'a: 'scope> WorkerPool<'scope, 'env, 'a> {
         if let Some(panic) = news.panic.take() {
             resume_unwind(panic);
         }
-        if let Some(effort) = news.effort {
-            self.learn(effort);
+        if let Some(wait_share) = news.wait_share {
+            self.learn(wait_share);
         }
         Some(news)
     }
 
     /// Takes more when those there are waited for more than half of the time.
-    fn learn(&mut self, effort: WaitShare) {
-        self.effort += effort;
+    fn learn(&mut self, wait_share: WaitShare) {
+        self.wait_share += wait_share;
         let many = u32::try_from(self.many).unwrap_or(u32::MAX);
-        if self.effort.took < TOLD * many {
+        if self.wait_share.took < TOLD * many {
             return;
         }
-        if self.effort.waited * 2 > self.effort.took {
+        if self.wait_share.waited * 2 > self.wait_share.took {
             self.grow((self.many * 2).min(MOST));
         }
-        self.effort = WaitShare::default();
+        self.wait_share = WaitShare::default();
     }
 }
 
@@ -171,7 +171,7 @@ fn work(touch: &Touch<'_>, waiting: &Mutex<Receiver<Job<'_>>>, tell: &Sender<Wor
                 batch,
                 done,
                 is_last,
-                effort: meter.take(TOLD),
+                wait_share: meter.take(TOLD),
                 panic: touched.err(),
             };
             if tell.send(news).is_err() {

@@ -69,7 +69,7 @@ impl AnyOf {
 #[derive(Debug, Default)]
 pub(crate) struct FolderMatcher {
     /// The searches that look into the folder, in the order in which rules own things.
-    pub standings: Box<[PatternState]>,
+    pub states: Box<[PatternState]>,
     /// What each of them spares.
     spares: Vec<AnyOf>,
     /// Those that only a whole path tells of.
@@ -84,21 +84,21 @@ pub(crate) struct FolderMatcher {
 }
 
 impl FolderMatcher {
-    fn new(context: &WalkContext<'_>, standings: Box<[PatternState]>) -> Self {
+    fn new(context: &WalkContext<'_>, states: Box<[PatternState]>) -> Self {
         let mut matcher = Self {
             is_by_name: true,
             is_simple: true,
             table: NameTable::new(context.target.layout.ignores_case()),
             ..Self::default()
         };
-        for (at, standing) in standings.iter().enumerate() {
-            let rule = context.rule(standing.search);
+        for (at, state) in states.iter().enumerate() {
+            let rule = context.rule(state.search);
             let by_path = rule.is_by_path();
             matcher.by_path.push(by_path);
             matcher.is_by_name &= rule.is_by_name();
             matcher.asks_for_tags |= rule.rule.detect == Some(Detect::CacheTagged);
             let mut spares = AnyOf::default();
-            for (pattern, reached) in rule.spare.iter().zip(&standing.spare) {
+            for (pattern, reached) in rule.spare.iter().zip(&state.spare) {
                 spares.everything |= pattern.takes_all(*reached);
                 spares.tests.extend(pattern.asks(*reached).cloned());
             }
@@ -107,7 +107,7 @@ impl FolderMatcher {
             if by_path || rule.take.is_empty() {
                 matcher.table.add(at, &NameTest::Any);
             }
-            for (pattern, reached) in rule.take.iter().zip(&standing.take) {
+            for (pattern, reached) in rule.take.iter().zip(&state.take) {
                 if by_path {
                     continue;
                 }
@@ -119,7 +119,7 @@ impl FolderMatcher {
                 }
             }
         }
-        matcher.standings = standings;
+        matcher.states = states;
         matcher
     }
 
@@ -140,7 +140,7 @@ impl FolderMatcher {
             if !self.by_path[*at] {
                 return !self.spares[*at].passes(name, self.table.folds);
             }
-            let search = context.search(self.standings[*at].search);
+            let search = context.search(self.states[*at].search);
             let Some(below) = folder.below(&search.root) else {
                 return false;
             };
@@ -149,7 +149,7 @@ impl FolderMatcher {
             } else {
                 [below, b"/", name.exact].concat()
             };
-            context.rule(self.standings[*at].search).fit(&below) == Fit::Takes
+            context.rule(self.states[*at].search).fit(&below) == Fit::Takes
         });
     }
 }
@@ -326,24 +326,24 @@ impl<'a> FolderMatchers<'a> {
         let starts = path
             .as_ref()
             .map_or(&[][..], |path| context.starts_at(path));
-        let stays = |standing: &PatternState| standing.stays(context.rule(standing.search), name);
-        if starts.is_empty() && !is_by_path && above.standings.iter().all(stays) {
+        let stays = |state: &PatternState| state.stays(context.rule(state.search), name);
+        if starts.is_empty() && !is_by_path && above.states.iter().all(stays) {
             return Arc::clone(above);
         }
-        let mut standings: Vec<PatternState> = Vec::new();
-        for (standing, by_path) in above.standings.iter().zip(&above.by_path) {
-            let rule = context.rule(standing.search);
+        let mut states: Vec<PatternState> = Vec::new();
+        for (state, by_path) in above.states.iter().zip(&above.by_path) {
+            let rule = context.rule(state.search);
             if *by_path {
-                let root = &context.search(standing.search).root;
+                let root = &context.search(state.search).root;
                 let below = path.as_ref().and_then(|path| path.below(root));
                 if below.is_some_and(|below| rule.may_reach(below)) {
-                    standings.push(standing.clone());
+                    states.push(state.clone());
                 }
             } else {
-                standings.extend(standing.enter(rule, name));
+                states.extend(state.enter(rule, name));
             }
         }
-        self.of(standings, starts)
+        self.of(states, starts)
     }
 
     /// The outlook of a folder where these searches start.
@@ -351,20 +351,20 @@ impl<'a> FolderMatchers<'a> {
         self.of(Vec::new(), starts)
     }
 
-    fn of(&mut self, mut standings: Vec<PatternState>, starts: &[usize]) -> Arc<FolderMatcher> {
+    fn of(&mut self, mut states: Vec<PatternState>, starts: &[usize]) -> Arc<FolderMatcher> {
         for search in starts {
-            standings.push(PatternState::start(*search, self.context.rule(*search)));
+            states.push(PatternState::start(*search, self.context.rule(*search)));
         }
-        standings.sort_by_key(|standing| standing.search);
-        let standings: Box<[PatternState]> = standings.into();
-        if let Some(known) = self.known.get(&standings) {
+        states.sort_by_key(|state| state.search);
+        let states: Box<[PatternState]> = states.into();
+        if let Some(known) = self.known.get(&states) {
             return Arc::clone(known);
         }
         if self.known.len() >= MOST_KNOWN {
             self.known.clear();
         }
-        let matcher = Arc::new(FolderMatcher::new(self.context, standings.clone()));
-        self.known.insert(standings, Arc::clone(&matcher));
+        let matcher = Arc::new(FolderMatcher::new(self.context, states.clone()));
+        self.known.insert(states, Arc::clone(&matcher));
         matcher
     }
 }

@@ -199,7 +199,7 @@ const PATHS: [&str; 9] = [
 ];
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 16, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 16, ..ProptestConfig::default() })]
 
     #[test]
     fn prop_the_case_of_names_changes_nothing_on_a_windows_layout(flips in prop::collection::vec(any::<bool>(), 64)) {

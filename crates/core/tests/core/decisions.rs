@@ -330,7 +330,7 @@ impl Twins {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 192, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 192, ..ProptestConfig::default() })]
 
     #[test]
     fn prop_whatever_is_decided_the_sums_and_the_manifest_are_those_of_a_plain_count(

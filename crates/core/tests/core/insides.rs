@@ -52,7 +52,7 @@ fn below(scan: &Scan, pile: PileId, folder: &TargetPath, counts: &dyn Fn(ItemId)
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 64, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 64, ..ProptestConfig::default() })]
 
     #[test]
     fn prop_inside_a_pile_everything_stands_once_and_adds_up(

@@ -87,7 +87,7 @@ fn read(text: &str) -> Vec<Exclusion> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 256, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 256, ..ProptestConfig::default() })]
 
     #[test]
     fn prop_exclusions_survive_their_file_and_what_others_wrote_survives_a_change(

@@ -13,7 +13,7 @@ fn written(bench: &Bench) -> (jolly_core::plan::Manifest, Vec<u8>) {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 24, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
 
     #[test]
     fn prop_a_plan_reads_back_and_one_altered_byte_is_refused(

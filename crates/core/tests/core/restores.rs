@@ -95,7 +95,7 @@ fn all_back(returned: &RestoreSummary) -> bool {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 24, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
 
     #[test]
     fn prop_what_was_set_aside_comes_back_as_it_was(tree in arb_tree()) {

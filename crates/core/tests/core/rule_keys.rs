@@ -87,7 +87,7 @@ fn the_newest_of_each_family_stay_and_say_so() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 24, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
 
     #[test]
     fn prop_no_family_loses_one_of_its_newest(

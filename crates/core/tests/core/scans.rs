@@ -92,7 +92,7 @@ fn assert_adds_up(scan: &Scan) {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 32, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 32, ..ProptestConfig::default() })]
 
     #[test]
     fn prop_the_walker_finds_what_a_naive_look_finds(tree in arb_tree()) {
@@ -145,7 +145,7 @@ fn arb_patterns(most: usize) -> impl Strategy<Value = Vec<&'static str>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 48, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 48, ..ProptestConfig::default() })]
 
     #[test]
     fn prop_whatever_the_patterns_each_name_goes_to_the_first_rule_that_takes_it(

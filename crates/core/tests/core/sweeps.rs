@@ -65,7 +65,7 @@ fn the_demo_loses_exactly_what_was_listed_and_a_second_scan_takes_nothing() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 24, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
 
     #[test]
     fn prop_no_tree_loses_more_or_less_than_its_manifest(tree in arb_tree()) {

@@ -105,7 +105,7 @@ fn holder() -> impl Strategy<Value = String> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 60, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 60, ..ProptestConfig::default() })]
 
     #[test]
     fn prop_a_home_with_all_of_it_at_once_loses_nothing_precious(

@@ -85,7 +85,7 @@ fn soon() -> Timestamp {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 24, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
 
     #[test]
     fn prop_one_thread_and_eight_find_the_same(tree in arb_tree()) {

@@ -296,10 +296,7 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         &[Check, Report],
         "shift-tab",
         "back to weigh",
-        &[
-            (BackTab, Action::RestoreOutcome),
-            (Esc, Action::RestoreOutcome),
-        ],
+        &[(BackTab, Action::Back), (Esc, Action::Back)],
     ),
     main(
         &[Check],
@@ -366,14 +363,14 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         &[Scan],
         "shift-tab",
         "back to arrive",
-        &[(BackTab, Action::RestoreOutcome)],
+        &[(BackTab, Action::Back)],
     ),
     more(&[Ages], "r", "scan again", &[(Char('r'), Action::Again)]),
     more(
         &[Ages, Inside],
         "shift-tab",
         "back to the scan",
-        &[(BackTab, Action::RestoreOutcome)],
+        &[(BackTab, Action::Back)],
     ),
     more(
         &[Ages, Inside],

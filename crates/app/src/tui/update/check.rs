@@ -47,7 +47,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         .as_ref()
         .map_or(0, |list| list.items.len().saturating_sub(1));
     match action {
-        Action::RestoreOutcome => model.station = Station::Weigh,
+        Action::Back => model.station = Station::Weigh,
         Action::Up => check.scroll = check.scroll.saturating_sub(1),
         Action::Down => check.scroll = (check.scroll + 1).min(last),
         Action::PageUp => check.scroll = check.scroll.saturating_sub(PAGE),

@@ -93,7 +93,7 @@ pub(super) fn act_on_piles(model: &mut Model, action: Action) -> Vec<Effect> {
             model.overlay = Some(Overlay::Decided(at));
         }
         Action::Undo | Action::Redo => return back_or_again(model, action),
-        Action::RestoreOutcome => model.station = Station::Scan,
+        Action::Back => model.station = Station::Scan,
         Action::Onward => return check(model),
         _ => {}
     }

@@ -157,7 +157,7 @@ mod tests {
     use crate::rule::pattern::path::Spelling;
 
     proptest! {
-        #![proptest_config(ProptestConfig { cases: 3000, failure_persistence: None, ..ProptestConfig::default() })]
+        #![proptest_config(ProptestConfig { cases: 3000, ..ProptestConfig::default() })]
 
         #[test]
         fn prop_on_the_way_down_the_guards_say_what_they_say_of_a_whole_path(

@@ -378,7 +378,7 @@ mod tests {
     }
 
     proptest! {
-        #![proptest_config(ProptestConfig { cases: 4000, failure_persistence: None, ..ProptestConfig::default() })]
+        #![proptest_config(ProptestConfig { cases: 4000, ..ProptestConfig::default() })]
 
         #[test]
         fn prop_taken_apart_a_pattern_matches_what_it_matches_in_one_piece(

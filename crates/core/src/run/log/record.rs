@@ -25,8 +25,7 @@ pub(crate) enum Record {
         run: RunId,
         started: Timestamp,
         target: String,
-        /// What tells the computer from others; version 1 did without.
-        #[serde(default)]
+        /// What tells the computer from others.
         identity: String,
         device: u64,
         inode: u64,
@@ -52,13 +51,10 @@ pub(crate) enum Record {
         rule: String,
         account: Option<String>,
         by: Removal,
-        /// The number of the first in the manifest, from 0; the others follow it. Version 1 had it
-        /// with each item.
-        #[serde(default)]
-        first: Option<u64>,
-        /// The device that they lie on; version 1 had it with each item.
-        #[serde(default)]
-        device: Option<u64>,
+        /// The number of the first in the manifest, from 0; the others follow it.
+        first: u64,
+        /// The device that they lie on.
+        device: u64,
         items: Vec<Intent>,
     },
     /// What became of intended items, by their numbers.
@@ -77,7 +73,8 @@ pub(crate) enum Record {
 /// One intended item.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct Intent {
-    #[serde(default)]
+    /// Its number in the manifest, from the line's first.
+    #[serde(skip)]
     pub n: u64,
     #[serde(default = "file")]
     pub kind: String,
@@ -85,7 +82,8 @@ pub(crate) struct Intent {
     pub name: WrittenPath,
     #[serde(default)]
     pub bytes: u64,
-    #[serde(default)]
+    /// Of the line, too.
+    #[serde(skip)]
     pub device: u64,
     pub inode: u64,
     #[serde(default)]

@@ -50,7 +50,7 @@ impl<'a> Packer<'a> {
         let (orders, ordered) = channel::<Batch<'a>>();
         let (proofs, to_prove) = channel();
         let (tell, packed) = channel();
-        let (mut writer, mut prover) = dustpan.halves();
+        let (mut writer, mut verifier) = dustpan.halves();
         let prove = proofs.clone();
         scope.spawn(move || {
             for batch in ordered {
@@ -71,7 +71,7 @@ impl<'a> Packer<'a> {
                 }
             }
         });
-        scope.spawn(move || prove_all(&mut prover, (&to_prove, &tell), stop));
+        scope.spawn(move || prove_all(&mut verifier, (&to_prove, &tell), stop));
         Self {
             orders,
             proofs,
@@ -132,15 +132,15 @@ pub(crate) fn stayed<'v>(
 }
 
 fn prove_all(
-    prover: &mut Verifier<'_>,
+    verifier: &mut Verifier<'_>,
     (proofs, tell): (&Receiver<Proof>, &Sender<Stored>),
     stop: &CancelToken,
 ) {
     for proof in proofs {
         match proof {
-            Proof::Stayed(stayed) => prover.note_stayed(stayed),
+            Proof::Stayed(stayed) => verifier.note_stayed(stayed),
             Proof::Frame(frame, stored) => {
-                let proven = frame.map_or(Ok(()), |frame| prover.prove(frame, stop));
+                let proven = frame.map_or(Ok(()), |frame| verifier.prove(frame, stop));
                 let stored = match proven {
                     Ok(()) => stored,
                     // Nothing of it was touched, nor will it be.
@@ -149,7 +149,7 @@ fn prove_all(
                 };
                 // Nobody waits any more after a stop: then it never left.
                 if let Err(unheard) = tell.send(stored) {
-                    prover.note_stayed(stayed(&unheard.0, &|_| None));
+                    verifier.note_stayed(stayed(&unheard.0, &|_| None));
                 }
             }
         }

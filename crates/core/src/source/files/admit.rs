@@ -44,7 +44,7 @@ impl Worker<'_> {
         let leads_on = context.leads_on(path);
         if is_apart {
             self.miss(waiting, unread::apart(stat.key));
-            if matcher.standings.is_empty() && !leads_on {
+            if matcher.states.is_empty() && !leads_on {
                 return None;
             }
         }
@@ -118,8 +118,6 @@ fn closed_for(
         let rule = &context.rule(search).rule;
         guards.is_closed(context.guards, folder, rule, context.search(search))
     };
-    let standings = matcher.standings.iter();
-    standings
-        .map(|standing| is_closed(standing.search))
-        .collect()
+    let states = matcher.states.iter();
+    states.map(|state| is_closed(state.search)).collect()
 }

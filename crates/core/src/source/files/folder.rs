@@ -371,7 +371,7 @@ impl<'a> Worker<'a> {
         let matcher = self.matchers.below(&at.matcher, name, at.leads_on, &path);
         let own_path = at.leads_on.then(path);
         let leads_on = own_path.as_ref().is_some_and(|path| context.leads_on(path));
-        if matcher.standings.is_empty() && !leads_on {
+        if matcher.states.is_empty() && !leads_on {
             return;
         }
         // Every folder holds its whole path while it is walked: a tree without end must not take all memory.

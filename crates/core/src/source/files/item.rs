@@ -105,7 +105,7 @@ impl Worker<'_> {
         let mut searches = self
             .takers
             .iter()
-            .map(|taker| at.matcher.standings[*taker].search);
+            .map(|taker| at.matcher.states[*taker].search);
         searches.find(|search| {
             let rule = &context.rule(*search).rule;
             rule.keep_newest.is_some() && rule.detect.is_some()

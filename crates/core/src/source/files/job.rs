@@ -91,8 +91,8 @@ impl Visited {
 
 impl Visited {
     /// Whether everything here is guarded for the standing at this position.
-    pub(crate) fn is_closed(&self, standing: usize) -> bool {
-        self.closed.get(standing).copied().unwrap_or(false)
+    pub(crate) fn is_closed(&self, state: usize) -> bool {
+        self.closed.get(state).copied().unwrap_or(false)
     }
 }
 

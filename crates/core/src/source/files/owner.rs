@@ -56,27 +56,27 @@ impl Probe for Named<'_, '_, '_> {
     /// A standing of the folder's outlook, by position.
     type Search = usize;
 
-    fn rule(&self, standing: usize) -> (RuleNumber, &Rule) {
+    fn rule(&self, state: usize) -> (RuleNumber, &Rule) {
         let context = self.worker.walk.context;
-        let search = self.at.matcher.standings[standing].search;
+        let search = self.at.matcher.states[state].search;
         (context.search(search).rule, &context.rule(search).rule)
     }
 
-    fn fit(&mut self, standing: usize) -> Fit {
+    fn fit(&mut self, state: usize) -> Fit {
         // Only those that take the name are asked. What a recogniser can't find, by what is known of name and
         // folder already, is none of its rule's, and no guard has to be asked.
-        match self.rule(standing).1.detect {
+        match self.rule(state).1.detect {
             Some(Detect::BrokenLink) if self.kind == Kind::File => Fit::No,
             Some(Detect::CacheTagged) if self.at.tagged.is_none() => Fit::No,
             _ => Fit::Takes,
         }
     }
 
-    fn guard(&mut self, standing: usize) -> Option<Guard> {
+    fn guard(&mut self, state: usize) -> Option<Guard> {
         let context = self.worker.walk.context;
-        let search = self.at.matcher.standings[standing].search;
+        let search = self.at.matcher.states[state].search;
         let rule = &context.rule(search).rule;
-        if self.at.is_closed(standing) {
+        if self.at.is_closed(state) {
             // Why it is closed is told by whoever is asked for this one path.
             return Some(Guard::Root);
         }
@@ -102,9 +102,9 @@ impl Probe for Named<'_, '_, '_> {
         }
     }
 
-    fn recognises(&mut self, standing: usize, detect: Detect) -> bool {
+    fn recognises(&mut self, state: usize, detect: Detect) -> bool {
         let context = self.worker.walk.context;
-        let search = self.at.matcher.standings[standing].search;
+        let search = self.at.matcher.states[state].search;
         if detect == Detect::CacheTagged {
             let Some(owner) = self.at.tagged else {
                 return false;
@@ -157,12 +157,12 @@ impl Worker<'_> {
         };
         let owned = decide_owner(takers.iter().copied(), &mut named);
         self.takers = takers;
-        let search = |standing: usize| at.matcher.standings[standing].search;
+        let search = |state: usize| at.matcher.states[state].search;
         match owned {
-            Ownership::Owned(standing) => Ownership::Owned(search(standing)),
-            Ownership::Guarded(standing, guard) => Ownership::Guarded(search(standing), guard),
-            Ownership::Unseen(standing, guard) => Ownership::Unseen(search(standing), guard),
-            Ownership::Spared(standing) => Ownership::Spared(search(standing)),
+            Ownership::Owned(state) => Ownership::Owned(search(state)),
+            Ownership::Guarded(state, guard) => Ownership::Guarded(search(state), guard),
+            Ownership::Unseen(state, guard) => Ownership::Unseen(search(state), guard),
+            Ownership::Spared(state) => Ownership::Spared(search(state)),
             Ownership::Nobodys => Ownership::Nobodys,
         }
     }
@@ -183,7 +183,7 @@ impl Worker<'_> {
             exact: path.name(),
             small: &small,
         };
-        let standings = parent.matcher.standings.iter().enumerate();
+        let states = parent.matcher.states.iter().enumerate();
         let lets_go = |at: usize, search: usize| {
             let compiled = context.rule(search);
             let rule = &compiled.rule;
@@ -203,8 +203,8 @@ impl Worker<'_> {
                     .file(context.guards, &parent.path, rule, name)
                     .is_none()
         };
-        let (_, found) = standings
-            .map(|(at, standing)| (at, standing.search))
+        let (_, found) = states
+            .map(|(at, state)| (at, state.search))
             .find(|(at, search)| lets_go(*at, *search))?;
         let rule = &context.rule(found).rule;
         let time = self

@@ -21,7 +21,7 @@ fn both(layout: Layout) -> (Guards, Kept) {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 6000, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 6000, ..ProptestConfig::default() })]
 
     #[test]
     fn prop_whatever_the_first_look_refuses_the_second_refuses(
