@@ -5,6 +5,7 @@
 mod file;
 mod file_identity;
 pub(crate) mod item_outcome;
+mod items;
 mod manifest;
 mod order;
 mod outcome;
@@ -13,6 +14,7 @@ mod stay_reason;
 pub use file::{MostRead, PlanError, read_plan, write_plan, write_preview};
 pub use file_identity::{FileIdentity, Tolerance};
 pub(crate) use item_outcome::ItemOutcome;
+pub use items::Items;
 pub use manifest::{ConfirmedManifest, Manifest, ManifestItem, TargetMark, make_manifest};
 pub use outcome::{Outcome, OutcomeSums, Stayed};
 pub use stay_reason::{Moment, StayReason};

@@ -87,7 +87,7 @@ pub fn find_room(
     if aside().next().is_none() {
         return Ok(None);
     }
-    let size = |item: &ManifestItem| item.stored().saturating_add(HEAD);
+    let size = |item: ManifestItem| item.stored().saturating_add(HEAD);
     let whole = aside().map(size).fold(0, u64::saturating_add);
     // On its own volume things come back frame by frame: what is packed and not yet gone is at most
     // one frame.

@@ -1,5 +1,6 @@
 //! Manifests as JSON Lines: what `preview` prints, and the plan that a sweep carries out.
 
+use crate::plan::Items;
 use std::io::{self, BufRead, Read, Write};
 use std::sync::Arc;
 
@@ -116,10 +117,8 @@ struct Seal {
 /// What the writer says.
 pub fn write_preview(manifest: &Manifest, out: &mut dyn Write) -> io::Result<()> {
     write_line(out, &Header::from(manifest))?;
-    manifest
-        .items
-        .iter()
-        .try_for_each(|item| write_line(out, &Line::from(item)))
+    let mut items = manifest.items.iter();
+    items.try_for_each(|item| write_line(out, &Line::from(&item)))
 }
 
 /// Writes a manifest as a plan: the preview, and a seal over it.
@@ -151,7 +150,7 @@ pub fn read_plan(plan: impl Read, most: MostRead) -> Result<Manifest, PlanError>
     let mut reader = io::BufReader::new(plan.take(most.0));
     let mut hasher = blake3::Hasher::new();
     let mut header: Option<Header> = None;
-    let mut items = Vec::new();
+    let mut items = Items::default();
     let mut is_sealed = false;
     let mut text = Vec::new();
     for line in 1.. {
@@ -180,7 +179,7 @@ pub fn read_plan(plan: impl Read, most: MostRead) -> Result<Manifest, PlanError>
         } else {
             let read: Line =
                 serde_json::from_slice(&text).map_err(|error| malformed(error.to_string()))?;
-            items.push(ManifestItem::try_from(read).map_err(malformed)?);
+            items.push(&ManifestItem::try_from(read).map_err(malformed)?);
         }
     }
     match header {

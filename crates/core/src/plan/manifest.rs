@@ -1,6 +1,9 @@
 //! The exact list of what goes, each thing with its identity.
 
 use crate::plan::FileIdentity;
+use crate::plan::Items;
+use crate::rule::Detect;
+use std::cmp::Ordering;
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
@@ -103,7 +106,7 @@ pub struct Manifest {
     /// The digest of the rules that made it.
     pub rules: String,
     /// What goes, in the order in which it goes.
-    pub items: Vec<ManifestItem>,
+    pub items: Items,
     /// Files and links in it, and what they free.
     pub takes: Sum,
     /// Folders in it, and the blocks they hold themselves.
@@ -133,12 +136,15 @@ impl Manifest {
         text.extend_from_slice(&key.inode.to_le_bytes());
         text.extend_from_slice(self.now.to_string().as_bytes());
         text.extend_from_slice(self.rules.as_bytes());
-        for item in &self.items {
-            let (path, identity) = (item.path.as_bytes(), &item.identity);
+        for item in self.items.views(0..self.items.len()) {
+            let (path, identity) = (item.path_pieces(), item.identity());
             // Each path with its length, so that no two lists run together to the same bytes.
-            text.extend_from_slice(&(path.len() as u64).to_le_bytes());
-            text.extend_from_slice(path);
-            text.extend_from_slice(item.by.name().as_bytes());
+            let len: usize = path.iter().map(|piece| piece.len()).sum();
+            text.extend_from_slice(&(len as u64).to_le_bytes());
+            for piece in path {
+                text.extend_from_slice(piece);
+            }
+            text.extend_from_slice(item.by().name().as_bytes());
             text.extend_from_slice(&identity.key.inode.to_le_bytes());
             text.extend_from_slice(&identity.size.to_le_bytes());
             text.extend_from_slice(&identity.changed.seconds.to_le_bytes());
@@ -167,25 +173,26 @@ impl ConfirmedManifest {
 
 /// Makes the list of what the decisions take.
 pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
+    let piles = (0..scan.piles.len()).map(PileId);
     let mut takes = Sum::default();
-    let mut going = Vec::new();
+    piles.clone().for_each(|id| takes.add(decisions.takes(id)));
+    let many = usize::try_from(takes.items).unwrap_or(0);
+    // There may be millions, so each is a number as long as can be.
+    let mut going: Vec<ItemId> = Vec::with_capacity(many);
     let mut gone_below = vec![0_u64; scan.arena.folder_count()];
-    for id in (0..scan.piles.len()).map(PileId) {
-        takes.add(decisions.takes(id));
+    for id in piles {
         for item in decisions.taken_items(scan, id) {
             gone_below[scan.arena.folder(item).as_index()] += 1;
-            going.push((id, item));
+            going.push(item);
         }
     }
     let emptied = emptied_folders(scan, decisions, &mut gone_below);
     let mut folders = Sum::default();
-    for folder in &emptied {
+    for (_, folder) in &emptied {
         let bytes = folder.size;
         folders.add(Sum { items: 1, bytes });
     }
-    let mut items = in_order(scan, decisions, going, emptied);
-    put_notes_last(&mut items);
-    correct_hard_links(scan, decisions, &mut items);
+    let items = in_order(scan, decisions, going, &emptied);
     Manifest {
         target: TargetMark::of(&scan.target),
         now: scan.now,
@@ -200,19 +207,42 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
 
 /// What describes something else goes when that is gone, be it a file or a folder; and the folders that it
 /// lies in, whichever rule empties them, go after it.
-fn put_notes_last(items: &mut [ManifestItem]) {
-    let mut above: HashSet<TargetPath> = HashSet::new();
-    for item in items.iter().filter(|item| item.after.is_some()) {
-        let mut folder = item.path.parent();
-        while let Some(path) = folder.filter(|path| !path.is_root() && !above.contains(path)) {
-            folder = path.parent();
-            above.insert(path);
+#[derive(Default)]
+struct Last {
+    /// What each of those items describes.
+    described: HashMap<ItemId, TargetPath>,
+    folders: HashSet<TargetPath>,
+}
+
+impl Last {
+    fn of(scan: &Scan, going: &[ItemId]) -> Self {
+        let mut last = Self::default();
+        let may_describe: Vec<bool> = (scan.piles.iter())
+            .map(|pile| scan.rules.rule(pile.rule).rule.detect == Some(Detect::Trash))
+            .collect();
+        let of_trashes = going
+            .iter()
+            .filter(|item| may_describe.get(scan.arena.pile(**item).0) == Some(&true));
+        for item in of_trashes {
+            let path = scan.arena.path(*item);
+            let Some(described) = scan.described(*item, &path) else {
+                continue;
+            };
+            last.described.insert(*item, described);
+            let mut folder = path.parent();
+            while let Some(path) =
+                folder.filter(|path| !path.is_root() && !last.folders.contains(path))
+            {
+                folder = path.parent();
+                last.folders.insert(path);
+            }
         }
+        last
     }
-    let is_last = |item: &ManifestItem| {
-        item.after.is_some() || (item.kind == EntryKind::Folder && above.contains(&item.path))
-    };
-    items.sort_by_key(is_last);
+
+    fn is_empty(&self) -> bool {
+        self.described.is_empty()
+    }
 }
 
 /// The lines of the list as they go: by folder, in a folder by inode, which file systems like. They are
@@ -220,63 +250,108 @@ fn put_notes_last(items: &mut [ManifestItem]) {
 fn in_order(
     scan: &Scan,
     decisions: &Decisions,
-    going: Vec<(PileId, ItemId)>,
-    emptied: Vec<ManifestItem>,
-) -> Vec<ManifestItem> {
+    going: Vec<ItemId>,
+    emptied: &[(TargetPath, Emptied)],
+) -> Items {
     let arena = &scan.arena;
+    let last = Last::of(scan, &going);
+    let held = partly_taken(scan, decisions);
     let mut paths: Vec<Option<TargetPath>> = vec![None; arena.folder_count()];
-    for (_, item) in &going {
+    let mut names = 0;
+    for item in &going {
         let folder = arena.folder(*item);
         paths[folder.as_index()].get_or_insert_with(|| arena.folder_path(folder));
+        names += arena.name(*item).len();
     }
-    let own = emptied.iter().map(|folder| folder.path.clone());
+    names += (emptied.iter())
+        .map(|(path, _)| path.name().len())
+        .sum::<usize>();
+    let own = emptied.iter().map(|(path, _)| path.clone());
     let turns = turns(paths.iter().flatten().cloned().chain(own).collect());
     let turn_of = |path: &TargetPath| turns.get(path).copied().unwrap_or_default();
     let contents =
         |path: &Option<TargetPath>| path.as_ref().map_or(0, |path| turn_of(path).contents);
     let contents: Vec<u32> = paths.iter().map(contents).collect();
-    let mut files: Vec<(u32, u64, PileId, ItemId)> = (going.into_iter())
-        .map(|(pile, item)| {
-            let turn = contents[arena.folder(item).as_index()];
-            (turn, arena.key(item).inode, pile, item)
-        })
-        .collect();
-    files.sort_unstable_by(|one, other| {
-        let by_name = || arena.name(one.3).cmp(arena.name(other.3));
-        (one.0, one.1).cmp(&(other.0, other.1)).then_with(by_name)
+    let turn = |item: &ItemId| contents[arena.folder(*item).as_index()];
+    let files = by_turn(going, &turn, &|one, other| {
+        let by_name = || arena.name(*one).cmp(arena.name(*other));
+        let inode = |item: &ItemId| arena.key(*item).inode;
+        inode(one).cmp(&inode(other)).then_with(by_name)
     });
-    let mut folders: Vec<(u32, ManifestItem)> = (emptied.into_iter())
-        .map(|folder| (turn_of(&folder.path).itself, folder))
+    let mut folders: Vec<(u32, &(TargetPath, Emptied))> = (emptied.iter())
+        .map(|folder| (turn_of(&folder.0).itself, folder))
         .collect();
     folders.sort_unstable_by_key(|(turn, _)| *turn);
     let makers: Vec<Maker<'_>> = (0..scan.piles.len())
         .map(|pile| Maker::new(scan, decisions, PileId(pile)))
         .collect();
-    let mut items = Vec::with_capacity(files.len() + folders.len());
-    let mut folders = folders.into_iter().peekable();
-    for (turn, _, pile, item) in files {
-        while let Some((_, folder)) = folders.next_if(|(its, _)| *its < turn) {
-            items.push(folder);
+    let mut items = Items::with_capacity(files.len() + folders.len(), names);
+    let ends = if last.is_empty() { 1 } else { 2 };
+    for is_end in [false, true].into_iter().take(ends) {
+        let mut folders = folders.iter().peekable();
+        let folder = |(_, (path, folder)): &(u32, &(TargetPath, Emptied)), items: &mut Items| {
+            if last.folders.contains(path) == is_end {
+                items.push(&makers[folder.pile.0].folder(path.clone(), folder));
+            }
+        };
+        for item in &files {
+            let its = turn(item);
+            while let Some(before) = folders.next_if(|(turn, _)| *turn < its) {
+                folder(before, &mut items);
+            }
+            if last.described.contains_key(item) != is_end {
+                continue;
+            }
+            let path = paths[arena.folder(*item).as_index()].as_ref();
+            let Some(path) = path.and_then(|folder| folder.join(arena.name(*item)).ok()) else {
+                continue;
+            };
+            let mut made = makers[arena.pile(*item).0].item(*item, path);
+            made.after = last.described.get(item).cloned();
+            if held.contains(item) {
+                made.bytes = 0;
+            }
+            items.push(&made);
         }
-        let folder = paths[arena.folder(item).as_index()].as_ref();
-        let path = folder.and_then(|folder| folder.join(arena.name(item)).ok());
-        items.extend(path.map(|path| makers[pile.0].item(item, path)));
+        folders.for_each(|rest| folder(rest, &mut items));
     }
-    items.extend(folders.map(|(_, folder)| folder));
     items
 }
 
-/// A file of which not all names go frees nothing.
-fn correct_hard_links(scan: &Scan, decisions: &Decisions, items: &mut [ManifestItem]) {
-    let is_taken = |member: &ItemId| decisions.takes_item(scan, *member);
-    let held: HashSet<TargetPath> = (scan.links.iter())
-        .filter(|group| !group.members.iter().all(is_taken))
-        .map(|group| scan.arena.path(group.carrier))
-        .collect();
-    let several = items.iter_mut().filter(|item| item.identity.links > 1);
-    for item in several.filter(|item| held.contains(&item.path)) {
-        item.bytes = 0;
+/// Sorts items by the turn of their folder, in a folder as told; with nothing beside them but their numbers.
+fn by_turn(
+    items: Vec<ItemId>,
+    turn: &dyn Fn(&ItemId) -> u32,
+    in_folder: &dyn Fn(&ItemId, &ItemId) -> Ordering,
+) -> Vec<ItemId> {
+    let most = items.iter().map(turn).max().unwrap_or(0) as usize;
+    let mut next = vec![0_usize; most + 2];
+    for item in &items {
+        next[turn(item) as usize + 1] += 1;
     }
+    for at in 1..next.len() {
+        next[at] += next[at - 1];
+    }
+    let mut sorted = items.clone();
+    for item in items {
+        let place = &mut next[turn(&item) as usize];
+        sorted[*place] = item;
+        *place += 1;
+    }
+    for folder in sorted.chunk_by_mut(|one, other| turn(one) == turn(other)) {
+        folder.sort_unstable_by(in_folder);
+    }
+    sorted
+}
+
+/// Files of which not all names go: their item frees nothing.
+fn partly_taken(scan: &Scan, decisions: &Decisions) -> HashSet<ItemId> {
+    let is_taken = |member: &ItemId| decisions.takes_item(scan, *member);
+    let groups = scan.links.iter();
+    groups
+        .filter(|group| !group.members.iter().all(is_taken))
+        .map(|group| group.carrier)
+        .collect()
 }
 
 /// What the items of one pile have in common.
@@ -317,9 +392,31 @@ impl<'a> Maker<'a> {
         self.units.get(&number).map(Arc::clone)
     }
 
+    fn folder(&self, path: TargetPath, folder: &Emptied) -> ManifestItem {
+        ManifestItem {
+            rule: Arc::clone(&self.rule),
+            account: self.account.clone(),
+            kind: EntryKind::Folder,
+            path,
+            by: self.by,
+            bytes: 0,
+            held: 0,
+            size: folder.size,
+            time: folder.time,
+            identity: FileIdentity {
+                key: folder.key,
+                size: 0,
+                modified: Stamp::default(),
+                changed: Stamp::default(),
+                links: 0,
+            },
+            after: None,
+            unit: self.unit(folder.id),
+        }
+    }
+
     fn item(&self, item: ItemId, path: TargetPath) -> ManifestItem {
         let arena = &self.scan.arena;
-        let described = self.scan.described(item, &path);
         ManifestItem {
             rule: Arc::clone(&self.rule),
             account: self.account.clone(),
@@ -339,22 +436,32 @@ impl<'a> Maker<'a> {
                 changed: arena.changed(item),
                 links: arena.links(item),
             },
-            after: described,
+            after: None,
             unit: self.unit(arena.folder(item)),
             path,
         }
     }
 }
 
-/// The folders that are empty once the items are gone, with their own blocks as size. A
-/// folder that is empty already goes when it is as old as its pile's age limit asks.
+/// A folder that is empty once the items are gone.
+struct Emptied {
+    id: FolderId,
+    pile: PileId,
+    key: FileKey,
+    /// Its own blocks, in bytes.
+    size: u64,
+    /// What its age counts from.
+    time: i64,
+}
+
+/// The folders that are empty once the items are gone. A folder that is empty already goes when it is as old as its
+/// pile's age limit asks.
 fn emptied_folders(
     scan: &Scan,
     decisions: &Decisions,
     gone_below: &mut [u64],
-) -> Vec<ManifestItem> {
+) -> Vec<(TargetPath, Emptied)> {
     let mut emptied = Vec::new();
-    let mut makers: Vec<Option<Maker<'_>>> = (0..scan.piles.len()).map(|_| None).collect();
     for (id, record) in scan.arena.folders().rev() {
         let Some(pile) = record.empty_folder_pile else {
             continue;
@@ -371,31 +478,17 @@ fn emptied_folders(
         if decisions.spares_folder(scan, pile, id, age) {
             continue;
         }
-        let path = scan.arena.folder_path(id);
         if let Some(parent) = record.parent {
             gone_below[parent.as_index()] += 1;
         }
-        let maker = makers[pile.0].get_or_insert_with(|| Maker::new(scan, decisions, pile));
-        emptied.push(ManifestItem {
-            rule: Arc::clone(&maker.rule),
-            account: maker.account.clone(),
-            kind: EntryKind::Folder,
-            path,
-            by: maker.by,
-            bytes: 0,
-            held: 0,
+        let folder = Emptied {
+            id,
+            pile,
+            key: record.key,
             size: record.allocated,
             time: record.time,
-            identity: FileIdentity {
-                key: record.key,
-                size: 0,
-                modified: Stamp::default(),
-                changed: Stamp::default(),
-                links: 0,
-            },
-            after: None,
-            unit: maker.unit(id),
-        });
+        };
+        emptied.push((scan.arena.folder_path(id), folder));
     }
     emptied
 }

@@ -17,7 +17,7 @@ use crate::run::check::Shared;
 use crate::run::pipeline::packer::{Packer, Stored, stayed};
 use crate::run::pipeline::recorder::{Batch, Recorder, outcomes};
 use crate::run::tally::Tally;
-use crate::run::workers::batch::{Touch, Work, split};
+use crate::run::workers::batch::{Batches, Touch, Work};
 use crate::run::workers::quarantine::Quarantine;
 use crate::run::workers::unit::look_at_units;
 use crate::run::workers::{WorkNews, WorkerPool};
@@ -33,8 +33,8 @@ const UNDER_WAY: usize = 2;
 const AHEAD: usize = 2;
 
 /// A batch that is being touched.
-struct UnderWay<'a> {
-    work: Arc<Work<'a>>,
+struct UnderWay {
+    work: Arc<Work>,
     /// Jobs that aren't done.
     jobs: usize,
     verdicts: Vec<Option<ItemOutcome>>,
@@ -72,11 +72,10 @@ pub(crate) fn run<'a>(
             shared: &shared,
             touch: &touch,
             clock,
-            batches: split(&manifest.items),
+            batches: Batches::of(&manifest.items),
             recorder: Recorder::begin(scope, journal, touch.halt.clone()),
             packer,
-            prepared: 0,
-            given: 0,
+            ahead: VecDeque::new(),
             is_recorded: false,
             under_way: VecDeque::new(),
             tally,
@@ -94,24 +93,19 @@ struct Pipeline<'r, 'scope, 'a, 't> {
     shared: &'r Shared<'r>,
     touch: &'r Touch<'r>,
     clock: &'r dyn Fn() -> Timestamp,
-    batches: Vec<Batch<'a>>,
-    recorder: Recorder<'scope, 'a>,
-    packer: Option<Packer<'a>>,
-    /// How many batches were ordered to be written and packed.
-    prepared: usize,
-    /// How many were given to the hands.
-    given: usize,
+    batches: Batches<'a>,
+    recorder: Recorder<'scope>,
+    packer: Option<Packer>,
+    /// Batches that were ordered to be written and packed, and not given to the workers yet.
+    ahead: VecDeque<Batch>,
     /// Whether the intents of the next one are on the disk.
     is_recorded: bool,
-    under_way: VecDeque<UnderWay<'a>>,
+    under_way: VecDeque<UnderWay>,
     tally: &'r mut Tally<'t>,
 }
 
-impl<'scope, 'a: 'scope> Pipeline<'_, 'scope, 'a, '_> {
-    fn go<'h>(&mut self, pool: &mut WorkerPool<'h, '_, 'a>)
-    where
-        'a: 'h,
-    {
+impl Pipeline<'_, '_, '_, '_> {
+    fn go(&mut self, pool: &mut WorkerPool<'_, '_>) {
         loop {
             // While something is touched, nobody waits for what is next: what became of it is told first.
             while self.under_way.len() < UNDER_WAY {
@@ -138,27 +132,24 @@ impl<'scope, 'a: 'scope> Pipeline<'_, 'scope, 'a, '_> {
 
     /// Has the intents of batches ahead written, and what they set aside packed.
     fn prepare(&mut self) {
-        while self.prepared <= self.given + AHEAD {
-            let Some(batch) = self.batches.get(self.prepared) else {
+        while self.ahead.len() <= AHEAD {
+            let Some(batch) = self.batches.next() else {
                 return;
             };
-            self.recorder.intend(*batch);
+            self.recorder.intend(batch.clone());
             if let Some(packer) = &self.packer {
-                packer.pack(*batch);
+                packer.pack(batch.clone());
             }
-            self.prepared += 1;
+            self.ahead.push_back(batch);
         }
     }
 
     /// Gives the next batch to the hands, when it may be touched; says whether it did.
-    fn give<'h>(&mut self, pool: &WorkerPool<'h, '_, 'a>, may_wait: bool) -> bool
-    where
-        'a: 'h,
-    {
+    fn give(&mut self, pool: &WorkerPool<'_, '_>, may_wait: bool) -> bool {
         self.prepare();
-        let Some(batch) = self.batches.get(self.given).copied() else {
+        if self.ahead.is_empty() {
             return false;
-        };
+        }
         if self.touch.stop.is_cancelled() {
             return false;
         }
@@ -174,13 +165,16 @@ impl<'scope, 'a: 'scope> Pipeline<'_, 'scope, 'a, '_> {
             },
         };
         self.is_recorded = false;
-        self.given += 1;
+        let Some(batch) = self.ahead.pop_front() else {
+            return false;
+        };
         self.prepare();
         self.shared.begin_batch((self.clock)());
+        let many = batch.items.len();
         let work = Arc::new(Work::new(batch, stored));
         let jobs = pool.give(&work);
         self.under_way.push_back(UnderWay {
-            verdicts: vec![None; batch.items.len()],
+            verdicts: vec![None; many],
             work,
             jobs,
         });
@@ -188,7 +182,7 @@ impl<'scope, 'a: 'scope> Pipeline<'_, 'scope, 'a, '_> {
     }
 
     /// Touches what had to wait in a batch, and has its outcomes written.
-    fn end(&mut self, mut batch: UnderWay<'a>) {
+    fn end(&mut self, mut batch: UnderWay) {
         let work = Arc::clone(&batch.work);
         let mut remover = self.touch.remover();
         for at in &work.bound {
@@ -200,11 +194,11 @@ impl<'scope, 'a: 'scope> Pipeline<'_, 'scope, 'a, '_> {
             let verdict = |at: usize| batch.verdicts.get(at).and_then(Option::as_ref);
             packer.note_stayed(stayed(&work.stored, &verdict));
         }
-        self.recorder.record(outcomes(work.batch, &batch.verdicts));
+        self.recorder.record(outcomes(&work.batch, &batch.verdicts));
     }
 }
 
-impl UnderWay<'_> {
+impl UnderWay {
     fn account_for(&mut self, news: WorkNews, tally: &mut Tally<'_>) {
         self.jobs -= usize::from(news.is_last);
         for (at, verdict) in news.done {
@@ -213,7 +207,7 @@ impl UnderWay<'_> {
     }
 
     fn note(&mut self, at: usize, verdict: ItemOutcome, tally: &mut Tally<'_>) {
-        let batch = self.work.batch;
+        let batch = &self.work.batch;
         if let (Some(item), Some(place)) = (batch.items.get(at), self.verdicts.get_mut(at)) {
             tally.count(batch.first + at, item, &verdict);
             *place = Some(verdict);

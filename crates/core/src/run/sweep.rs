@@ -17,7 +17,7 @@ use crate::run::log::record::{FORMAT, Record, VERSION};
 use crate::run::pipeline::recorder;
 use crate::run::rehearse::{LetGo, predict};
 use crate::run::tally::Tally;
-use crate::run::workers::batch::split;
+use crate::run::workers::batch::Batches;
 use crate::run::workers::unit::look_at_units;
 use crate::run::{Comparison, Pause, Predictions, Rehearsed, pipeline};
 use crate::state::{Journal, JournalError, LockError, RunId, StateFolder, lock};
@@ -229,11 +229,11 @@ pub fn rehearse(
     shared.begin_batch(clock());
     look_at_units(&shared, manifest, cancel);
     let mut gone = LetGo::default();
-    for batch in split(&manifest.items) {
+    for batch in Batches::of(&manifest.items) {
         shared.begin_batch(clock());
         let mut checker = Checker::new(&shared);
         let mut verdicts = Vec::with_capacity(batch.items.len());
-        for (number, item) in (batch.first..).zip(batch.items) {
+        for (number, item) in (batch.first..).zip(&*batch.items) {
             if cancel.is_cancelled() {
                 break;
             }
@@ -243,8 +243,8 @@ pub fn rehearse(
             verdicts.push(Some(verdict));
         }
         if let Some((_, journal)) = &mut record {
-            recorder::intend(journal, batch)?;
-            recorder::record(journal, recorder::outcomes(batch, &verdicts))?;
+            recorder::intend(journal, &batch)?;
+            recorder::record(journal, recorder::outcomes(&batch, &verdicts))?;
         }
     }
     let free_after = free_before.saturating_add(tally.freed().values().sum());
@@ -319,10 +319,10 @@ fn still_held(summary: &RunSummary, manifest: &Manifest) -> (u64, Option<Holder>
     }
     let in_use = InUse::read();
     let mut held = (0_u64, None);
-    let items = manifest.items.iter();
-    for item in items.filter(|item| item.bytes > 0) {
-        if let Some(holder) = in_use.deleted(item.identity.key) {
-            held.0 = held.0.saturating_add(item.bytes);
+    let items = manifest.items.views(0..manifest.items.len());
+    for item in items.filter(|item| item.bytes() > 0) {
+        if let Some(holder) = in_use.deleted(item.key()) {
+            held.0 = held.0.saturating_add(item.bytes());
             held.1.get_or_insert_with(|| holder.clone());
         }
     }

@@ -27,8 +27,8 @@ const MOST: usize = 16;
 const TOLD: Duration = Duration::from_millis(20);
 
 /// Some items of one batch, for one thread: positions in what is free in it.
-struct Job<'a> {
-    work: Arc<Work<'a>>,
+struct Job {
+    work: Arc<Work>,
     free: Range<usize>,
 }
 
@@ -45,11 +45,11 @@ pub(crate) struct WorkNews {
 }
 
 /// The giving end of the threads; they end with it.
-pub(crate) struct WorkerPool<'scope, 'env, 'a> {
+pub(crate) struct WorkerPool<'scope, 'env> {
     scope: &'scope Scope<'scope, 'env>,
     touch: &'scope Touch<'scope>,
-    jobs: Sender<Job<'a>>,
-    waiting: Arc<Mutex<Receiver<Job<'a>>>>,
+    jobs: Sender<Job>,
+    waiting: Arc<Mutex<Receiver<Job>>>,
     tell: Sender<WorkNews>,
     news: Receiver<WorkNews>,
     many: usize,
@@ -57,7 +57,7 @@ pub(crate) struct WorkerPool<'scope, 'env, 'a> {
     wait_share: WaitShare,
 }
 
-impl<'scope, 'env, 'a: 'scope> WorkerPool<'scope, 'env, 'a> {
+impl<'scope, 'env> WorkerPool<'scope, 'env> {
     /// As many threads as there are processors, and at least two.
     pub(crate) fn begin(scope: &'scope Scope<'scope, 'env>, touch: &'scope Touch<'scope>) -> Self {
         let (jobs, waiting) = channel();
@@ -93,7 +93,7 @@ impl<'scope, 'env, 'a: 'scope> WorkerPool<'scope, 'env, 'a> {
     }
 
     /// Gives a batch to them, as so many jobs.
-    pub(crate) fn give(&self, work: &Arc<Work<'a>>) -> usize {
+    pub(crate) fn give(&self, work: &Arc<Work>) -> usize {
         let chunks = work.chunks();
         let many = chunks.len();
         for free in chunks {
@@ -134,7 +134,7 @@ impl<'scope, 'env, 'a: 'scope> WorkerPool<'scope, 'env, 'a> {
 }
 
 /// One thread: takes job after job until nobody gives any more.
-fn work(touch: &Touch<'_>, waiting: &Mutex<Receiver<Job<'_>>>, tell: &Sender<WorkNews>) {
+fn work(touch: &Touch<'_>, waiting: &Mutex<Receiver<Job>>, tell: &Sender<WorkNews>) {
     let mut last = None;
     let mut meter = WaitMeter::begin();
     loop {

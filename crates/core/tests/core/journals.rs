@@ -7,7 +7,7 @@ use std::sync::{Arc, Mutex};
 
 use jolly_core::CancelToken;
 use jolly_core::run::{Pause, Real, list_logs, read_items, sweep, verify_log};
-use jolly_core::state::{Journal, LogError};
+use jolly_core::state::{Journal, LogError, RunId};
 
 use crate::support::{Bench, DAY, context, manifest_of, now, run, run_id};
 
@@ -202,8 +202,9 @@ fn logs_are_private_and_a_name_never_breaks_a_line() {
         .count();
     assert_eq!(exact, 1);
     assert_eq!(list_logs(&bench.state()).unwrap().len(), 1);
+    assert!("../one".parse::<RunId>().is_err());
     assert!(matches!(
-        verify_log(&bench.state(), &run_id("../one")),
+        verify_log(&bench.state(), &run_id("two")),
         Err(LogError::NoSuchRun { .. })
     ));
 }

@@ -219,7 +219,7 @@ fn a_sweep_of_each_layout_takes_what_was_shown_and_no_more() {
         let again = demo.bench.scan();
         let left = manifest_of(&again, true);
         // A note whose thing has no date, and a sign of last use that moved, leave nothing to take.
-        assert_eq!(left.takes.items, 0, "{:?}", left.items.first());
+        assert_eq!(left.takes.items, 0, "{:?}", left.items.get(0));
     }
 }
 

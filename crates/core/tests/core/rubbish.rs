@@ -3,6 +3,7 @@
 
 use std::collections::HashMap;
 use std::path::Path;
+use std::sync::Arc;
 
 use jolly_core::computer::{Layout, TargetPath};
 use jolly_core::rule::Class;
@@ -98,8 +99,8 @@ fn what_is_plainly_rubbish_is_found_on_every_layout() {
         let scan = bench.scan();
         assert_eq!(scan.target.layout, layout);
         let manifest = manifest_of(&scan, true);
-        let found: HashMap<&TargetPath, &str> = (manifest.items.iter())
-            .map(|item| (&item.path, &*item.rule))
+        let found: HashMap<TargetPath, Arc<str>> = (manifest.items.iter())
+            .map(|item| (item.path, item.rule))
             .collect();
         let mut missed = Vec::new();
         for one in &expected {

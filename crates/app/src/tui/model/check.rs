@@ -109,7 +109,7 @@ impl Check {
         check.spared = spared;
         let mut rules: HashMap<Arc<str>, Option<RuleNumber>> = HashMap::new();
         let mut afterwards: HashSet<(Option<Arc<str>>, Option<RuleNumber>)> = HashSet::new();
-        let mut by_size: Vec<&ManifestItem> = Vec::new();
+        let mut by_size: Vec<ManifestItem> = Vec::new();
         let items = manifest.items.iter();
         for item in items.filter(|item| item.kind != EntryKind::Folder) {
             let sum = match item.by {
@@ -135,7 +135,7 @@ impl Check {
                 by_size.truncate(BIGGEST);
             }
         }
-        check.biggest = by_size.into_iter().cloned().collect();
+        check.biggest = by_size;
         let sentence = |(who, rule): (Option<Arc<str>>, Option<RuleNumber>)| {
             let rule = rule.map(|rule| &check.scan.rules.rule(rule).rule);
             let after = rule.map_or("", |rule| rule.after.as_str());

@@ -74,8 +74,8 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         count(total as u64)
     );
     all.push(Line::styled(text, theme.style(Role::Quiet)));
-    for item in manifest.items.iter().skip(first).take(room) {
-        all.push(entry(theme, item, width));
+    for item in manifest.items.range(first..first.saturating_add(room)) {
+        all.push(entry(theme, &item, width));
     }
     lines(frame, area, all);
 }

@@ -30,31 +30,28 @@ enum Proof {
 /// # Invariants
 /// Batches come back in the order in which they were ordered, and only when what they hold is safely
 /// in the dustpan.
-pub(crate) struct Packer<'a> {
-    orders: Sender<Batch<'a>>,
+pub(crate) struct Packer {
+    orders: Sender<Batch>,
     proofs: Sender<Proof>,
     packed: Receiver<Stored>,
 }
 
-impl<'a> Packer<'a> {
+impl Packer {
     /// Begins the threads.
     pub(crate) fn begin<'scope>(
         scope: &'scope Scope<'scope, '_>,
         shared: &'scope Shared<'_>,
         dustpan: &'scope mut Dustpan,
         (stop, pause): (&'scope CancelToken, &'scope Pause),
-    ) -> Self
-    where
-        'a: 'scope,
-    {
-        let (orders, ordered) = channel::<Batch<'a>>();
+    ) -> Self {
+        let (orders, ordered) = channel::<Batch>();
         let (proofs, to_prove) = channel();
         let (tell, packed) = channel();
         let (mut writer, mut verifier) = dustpan.halves();
         let prove = proofs.clone();
         scope.spawn(move || {
             for batch in ordered {
-                let mut stored = store(shared, &mut writer, batch, stop, pause);
+                let mut stored = store(shared, &mut writer, &batch, stop, pause);
                 let closed = if stop.is_cancelled() {
                     // Something may be in it that is not whole, and nothing of it will be touched.
                     stored.clear();
@@ -80,7 +77,7 @@ impl<'a> Packer<'a> {
     }
 
     /// Has a batch packed; [`Self::packed`] gives it.
-    pub(crate) fn pack(&self, batch: Batch<'a>) {
+    pub(crate) fn pack(&self, batch: Batch) {
         // A thread that has ended packs nothing, and what was not packed stays.
         let _ended = self.orders.send(batch).is_err();
     }
@@ -169,7 +166,7 @@ fn spoilt(stored: Stored, why: &str) -> Stored {
 fn store(
     shared: &Shared<'_>,
     writer: &mut Writer<'_>,
-    batch: Batch<'_>,
+    batch: &Batch,
     stop: &CancelToken,
     pause: &Pause,
 ) -> Stored {

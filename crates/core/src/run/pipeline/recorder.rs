@@ -12,14 +12,14 @@ use crate::run::log::record::{Done, Intending, Record};
 use crate::state::{Journal, JournalError};
 
 /// A batch: the number of its first item in the manifest, and its items.
-#[derive(Clone, Copy)]
-pub(crate) struct Batch<'a> {
+#[derive(Clone)]
+pub(crate) struct Batch {
     pub first: usize,
-    pub items: &'a [ManifestItem],
+    pub items: Arc<[ManifestItem]>,
 }
 
-enum RecorderOrder<'a> {
-    Intend(Batch<'a>),
+enum RecorderOrder {
+    Intend(Batch),
     Record(Vec<Done>),
 }
 
@@ -28,17 +28,17 @@ enum RecorderOrder<'a> {
 /// # Invariants
 /// Orders are carried out in the order in which they are given; after one has failed, nothing is
 /// written any more.
-pub(crate) struct Recorder<'scope, 'a> {
-    orders: Sender<RecorderOrder<'a>>,
+pub(crate) struct Recorder<'scope> {
+    orders: Sender<RecorderOrder>,
     synced: Receiver<bool>,
     thread: ScopedJoinHandle<'scope, Result<(), JournalError>>,
 }
 
-impl<'scope, 'a: 'scope> Recorder<'scope, 'a> {
+impl<'scope> Recorder<'scope> {
     /// Begins the thread; it sets `halt` when something can't be written.
     pub(crate) fn begin(
         scope: &'scope Scope<'scope, '_>,
-        journal: &'a mut Journal,
+        journal: &'scope mut Journal,
         halt: CancelToken,
     ) -> Self {
         let (orders, ordered) = channel();
@@ -58,7 +58,7 @@ impl<'scope, 'a: 'scope> Recorder<'scope, 'a> {
     }
 
     /// Has the intents of a batch written and synced; [`Self::is_on_disk`] tells.
-    pub(crate) fn intend(&self, batch: Batch<'a>) {
+    pub(crate) fn intend(&self, batch: Batch) {
         // A thread that has ended says why when it is joined.
         drop(self.orders.send(RecorderOrder::Intend(batch)));
     }
@@ -86,13 +86,13 @@ impl<'scope, 'a: 'scope> Recorder<'scope, 'a> {
 
 fn write(
     journal: &mut Journal,
-    orders: &Receiver<RecorderOrder<'_>>,
+    orders: &Receiver<RecorderOrder>,
     tell: &Sender<bool>,
 ) -> Result<(), JournalError> {
     for order in orders {
         match order {
             RecorderOrder::Intend(batch) => {
-                intend(journal, batch)?;
+                intend(journal, &batch)?;
                 // Whoever doesn't listen any more has broken off; what was done is written still.
                 let _broke_off = tell.send(true).is_err();
             }
@@ -103,7 +103,7 @@ fn write(
 }
 
 /// Writes what a batch is about to touch, and waits until that is on the disk.
-pub(crate) fn intend(journal: &mut Journal, batch: Batch<'_>) -> Result<(), JournalError> {
+pub(crate) fn intend(journal: &mut Journal, batch: &Batch) -> Result<(), JournalError> {
     let mut first = batch.first;
     for items in batch.items.chunk_by(is_like) {
         if let Some(intending) = Intending::new(first, items) {
@@ -139,7 +139,7 @@ pub(crate) fn record(journal: &mut Journal, items: Vec<Done>) -> Result<(), Jour
 }
 
 /// What became of the items of a batch, as it is written; those without a verdict were not reached.
-pub(crate) fn outcomes(batch: Batch<'_>, verdicts: &[Option<ItemOutcome>]) -> Vec<Done> {
+pub(crate) fn outcomes(batch: &Batch, verdicts: &[Option<ItemOutcome>]) -> Vec<Done> {
     let mut items: Vec<Done> = Vec::new();
     for (n, verdict) in (batch.first as u64..).zip(verdicts) {
         let Some(verdict) = verdict else { continue };

@@ -8,7 +8,7 @@ use jolly_disk::Stat;
 use crate::cancel::CancelToken;
 use crate::computer::EntryKind;
 use crate::plan::item_outcome::ItemOutcome;
-use crate::plan::{FileIdentity, ManifestItem, Outcome, StayReason, Tolerance};
+use crate::plan::{FileIdentity, Items, ManifestItem, Outcome, StayReason, Tolerance};
 use crate::rule::Removal;
 use crate::run::Pause;
 use crate::run::check::{Checker, Shared};
@@ -30,28 +30,44 @@ const CHUNK: RangeInclusive<usize> = 16..=128;
 /// How many times that when they lie in one folder.
 const ONE_FOLDER: usize = 4;
 
-/// Cuts a manifest into batches.
-pub(crate) fn split(items: &[ManifestItem]) -> Vec<Batch<'_>> {
-    let mut batches = Vec::new();
-    let mut first = 0;
-    while let Some(rest) = items.get(first..).filter(|rest| !rest.is_empty()) {
+/// A manifest cut into batches, each made when it is asked for.
+pub(crate) struct Batches<'a> {
+    items: &'a Items,
+    next: usize,
+}
+
+impl<'a> Batches<'a> {
+    pub(crate) fn of(items: &'a Items) -> Self {
+        Self { items, next: 0 }
+    }
+}
+
+impl Iterator for Batches<'_> {
+    type Item = Batch;
+
+    fn next(&mut self) -> Option<Batch> {
+        let first = self.next;
         let mut stored = 0_u64;
-        let fits = |item: &&ManifestItem| {
+        let mut items: Vec<ManifestItem> = Vec::new();
+        for item in self.items.range(first..first.saturating_add(MOST_ITEMS)) {
             let is_stored = item.by == Removal::SetAside;
             stored = stored.saturating_add(if is_stored { item.stored() } else { 0 });
-            stored <= MOST_STORED
-        };
-        let many = rest.iter().take(MOST_ITEMS).take_while(fits).count().max(1);
-        let items = rest.get(..many).unwrap_or(rest);
-        batches.push(Batch { first, items });
-        first += many;
+            if stored > MOST_STORED && !items.is_empty() {
+                break;
+            }
+            items.push(item);
+        }
+        self.next += items.len();
+        (!items.is_empty()).then(|| Batch {
+            first,
+            items: items.into(),
+        })
     }
-    batches
 }
 
 /// A batch whose intents are on the disk.
-pub(crate) struct Work<'a> {
-    pub batch: Batch<'a>,
+pub(crate) struct Work {
+    pub batch: Batch,
     pub stored: Stored,
     /// Positions of what goes regardless of what became of others.
     free: Vec<usize>,
@@ -59,8 +75,8 @@ pub(crate) struct Work<'a> {
     pub bound: Vec<usize>,
 }
 
-impl<'a> Work<'a> {
-    pub(crate) fn new(batch: Batch<'a>, stored: Stored) -> Self {
+impl Work {
+    pub(crate) fn new(batch: Batch, stored: Stored) -> Self {
         let positions = 0..batch.items.len();
         let (free, bound) = positions.partition(|at| batch.items.get(*at).is_some_and(is_free));
         Self {
@@ -131,7 +147,7 @@ impl<'a> Touch<'a> {
     pub(crate) fn one(
         &self,
         remover: &mut Remover<'_, '_>,
-        work: &Work<'_>,
+        work: &Work,
         at: usize,
     ) -> Option<ItemOutcome> {
         self.pause.wait(self.stop);
@@ -144,7 +160,7 @@ impl<'a> Touch<'a> {
     pub(crate) fn bound(
         &self,
         remover: &mut Remover<'_, '_>,
-        work: &Work<'_>,
+        work: &Work,
         at: usize,
     ) -> Option<ItemOutcome> {
         if !self.stop.is_cancelled() || self.halt.is_cancelled() {
@@ -157,7 +173,7 @@ impl<'a> Touch<'a> {
     }
 }
 
-fn go(remover: &mut Remover<'_, '_>, work: &Work<'_>, at: usize) -> Option<ItemOutcome> {
+fn go(remover: &mut Remover<'_, '_>, work: &Work, at: usize) -> Option<ItemOutcome> {
     let item = work.batch.items.get(at)?;
     let mut outcome = touch(remover, work, (item, at));
     outcome.is_as_listed = outcome.bytes == item.bytes;
@@ -167,7 +183,7 @@ fn go(remover: &mut Remover<'_, '_>, work: &Work<'_>, at: usize) -> Option<ItemO
 /// Asks everything once more of one item, and has it go the way that it goes.
 fn touch(
     remover: &mut Remover<'_, '_>,
-    work: &Work<'_>,
+    work: &Work,
     (item, at): (&ManifestItem, usize),
 ) -> ItemOutcome {
     let stored = match (item.by, work.stored.get(&at)) {

@@ -16,16 +16,19 @@ use crate::source::is_tag;
 /// Checks every part of each unit of a list, and that nothing new is in it: of one that can't go whole
 /// nothing will go.
 pub(crate) fn look_at_units(shared: &Shared<'_>, manifest: &Manifest, stop: &CancelToken) {
-    let mut units: HashMap<&Arc<TargetPath>, Vec<&ManifestItem>> = HashMap::new();
-    for item in &manifest.items {
-        if let Some(unit) = &item.unit {
-            units.entry(unit).or_default().push(item);
+    let mut units: HashMap<&Arc<TargetPath>, Vec<usize>> = HashMap::new();
+    let views = manifest.items.views(0..manifest.items.len());
+    for (number, item) in views.enumerate() {
+        if let Some(unit) = item.unit() {
+            units.entry(unit).or_default().push(number);
         }
     }
     for (unit, items) in units {
         if stop.is_cancelled() {
             return;
         }
+        let items = items.into_iter();
+        let items: Vec<ManifestItem> = items.filter_map(|at| manifest.items.get(at)).collect();
         if let Err(verdict) = look_at(shared, unit, &items) {
             shared.tear(unit, &verdict);
         }
@@ -35,7 +38,7 @@ pub(crate) fn look_at_units(shared: &Shared<'_>, manifest: &Manifest, stop: &Can
 fn look_at(
     shared: &Shared<'_>,
     unit: &TargetPath,
-    items: &[&ManifestItem],
+    items: &[ManifestItem],
 ) -> Result<(), ItemOutcome> {
     let known: HashSet<&TargetPath> = items.iter().map(|item| &item.path).collect();
     let mut checker = Checker::new(shared);
