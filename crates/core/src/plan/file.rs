@@ -1,21 +1,26 @@
-//! Manifests as JSON Lines: what `preview` prints, and the plan that a sweep carries out.
+//! The plan that a sweep carries out: a manifest as JSON Lines, sealed.
+//!
+//! A line holds items that follow each other in one folder, each as a short list; so an item takes some ninety bytes.
 
-use crate::plan::Items;
 use std::io::{self, BufRead, Read, Write};
 use std::sync::Arc;
 
-use jiff::Timestamp;
 use jolly_disk::{FileKey, Stamp};
 use serde::{Deserialize, Serialize};
 
-use crate::computer::{EntryKind, Layout, TargetPath, WrittenPath};
+use crate::computer::{EntryKind, TargetPath, WrittenPath};
 use crate::format::write_json;
-use crate::pile::Sum;
-use crate::plan::{FileIdentity, Manifest, ManifestItem, TargetMark};
+use crate::plan::header::Header;
+use crate::plan::{FileIdentity, Items, Manifest, ManifestItem};
 use crate::rule::Removal;
 
-const FORMAT: &str = "jolly-broom/preview";
-const VERSION: u32 = 1;
+const FORMAT: (&str, u32) = ("jolly-broom/plan", 1);
+
+/// Items in one line at most.
+const MOST_IN_LINE: usize = 512;
+
+/// A longer line, in bytes, is none of a plan.
+const LONGEST_LINE: u64 = 16 << 20;
 
 /// The most that is read of a plan, in bytes; the default is 4 GiB, some 10 million items.
 #[derive(Clone, Copy, Debug)]
@@ -39,70 +44,55 @@ pub enum PlanError {
     Altered,
 }
 
+/// Items that follow each other in one folder.
 #[derive(Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Header {
-    format: String,
-    version: u32,
-    target: HeaderTarget,
-    now: Timestamp,
-    rules: String,
-    totals: HeaderSum,
-    folders: HeaderSum,
-    #[serde(default)]
-    partial: bool,
-    boot: String,
-}
-
-#[derive(Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-struct HeaderTarget {
-    root: String,
-    layout: Layout,
-    label: String,
-    identity: String,
-    device: u64,
-    inode: u64,
-}
-
-#[derive(Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-struct HeaderSum {
-    items: u64,
-    bytes: u64,
-}
-
-/// One item; `kind` is one of the four that the command line knows, and a link is a file there.
-#[derive(Serialize, Deserialize)]
-struct Line {
-    rule: Arc<str>,
-    account: Option<Arc<str>>,
-    kind: String,
+struct FolderLine {
+    /// The folder.
     #[serde(flatten)]
-    path: WrittenPath,
-    bytes: u64,
-    held: u64,
-    size: u64,
-    time: Timestamp,
-    by: Removal,
-    identity: LineIdentity,
+    folder: WrittenPath,
+    rule: Arc<str>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    after: Option<WrittenPath>,
+    account: Option<Arc<str>>,
+    by: Removal,
+    device: u64,
+    /// What goes whole or stays, and that they are a part of.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     unit: Option<WrittenPath>,
+    items: Vec<PlanItem>,
 }
 
+/// One item: name, inode, what it holds, length, last modification and last change; and what few have.
 #[derive(Serialize, Deserialize)]
+#[serde(untagged)]
+enum PlanItem {
+    Plain(Numbers),
+    Other(Numbers, Box<Rest>),
+}
+
+type Numbers = (String, u64, u64, u64, (i64, u32), (i64, u32));
+
+/// What of an item doesn't go without saying.
+#[derive(Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-struct LineIdentity {
-    device: u64,
-    inode: u64,
-    links: u32,
-    is_link: bool,
-    modified: (i64, u32),
-    changed: (i64, u32),
-    /// The exact time in seconds, which a calendar can't always hold.
-    time: i64,
+struct Rest {
+    /// The name's exact bytes, where it isn't text.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    name_base64: Option<String>,
+    /// "link" or "folder".
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    kind: Option<String>,
+    /// What it frees, if not all that it holds.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    bytes: Option<u64>,
+    /// How many names it has, if not one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    links: Option<u32>,
+    /// What its age counts from, if not the later of modification and change.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    time: Option<i64>,
+    /// What must be gone before it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    after: Option<WrittenPath>,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -111,30 +101,67 @@ struct Seal {
     seal: String,
 }
 
-/// Writes a manifest as `preview --json` prints it: a header, then one line an item.
-///
-/// # Errors
-/// What the writer says.
-pub fn write_preview(manifest: &Manifest, out: &mut dyn Write) -> io::Result<()> {
-    write_line(out, &Header::from(manifest))?;
-    let mut items = manifest.items.iter();
-    items.try_for_each(|item| write_line(out, &Line::from(&item)))
+/// Hashes what passes.
+struct Sealing<'a> {
+    out: &'a mut dyn Write,
+    hasher: blake3::Hasher,
 }
 
-/// Writes a manifest as a plan: the preview, and a seal over it.
+impl Write for Sealing<'_> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        let written = self.out.write(bytes)?;
+        self.hasher.update(bytes.get(..written).unwrap_or_default());
+        Ok(written)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.out.flush()
+    }
+}
+
+/// Writes a manifest as a plan, and a seal over it.
 ///
 /// # Errors
 /// What the writer says.
 pub fn write_plan(manifest: &Manifest, out: &mut dyn Write) -> io::Result<()> {
-    let mut text = Vec::new();
-    write_preview(manifest, &mut text)?;
-    out.write_all(&text)?;
-    write_line(
+    let mut sealing = Sealing {
         out,
-        &Seal {
-            seal: blake3::hash(&text).to_hex().to_string(),
-        },
-    )
+        hasher: blake3::Hasher::new(),
+    };
+    write_line(&mut sealing, &Header::of(manifest, FORMAT))?;
+    let mut items = manifest.items.iter().peekable();
+    while let Some(first) = items.next() {
+        let folder = folder_of(&first);
+        let mut line = FolderLine {
+            folder: WrittenPath::from(&folder),
+            rule: Arc::clone(&first.rule),
+            account: first.account.clone(),
+            by: first.by,
+            device: first.identity.key.device,
+            unit: first.unit.as_deref().map(WrittenPath::from),
+            items: vec![PlanItem::from(&first)],
+        };
+        let is_like = |item: &ManifestItem| {
+            item.rule == first.rule
+                && item.account == first.account
+                && item.by == first.by
+                && item.identity.key.device == first.identity.key.device
+                && item.unit == first.unit
+                && folder_of(item) == folder
+        };
+        while line.items.len() < MOST_IN_LINE
+            && let Some(item) = items.next_if(is_like)
+        {
+            line.items.push(PlanItem::from(&item));
+        }
+        write_line(&mut sealing, &line)?;
+    }
+    let seal = sealing.hasher.finalize().to_hex().to_string();
+    write_line(out, &Seal { seal })
+}
+
+fn folder_of(item: &ManifestItem) -> TargetPath {
+    item.path.parent().unwrap_or_default()
 }
 
 fn write_line(out: &mut dyn Write, value: &impl Serialize) -> io::Result<()> {
@@ -155,7 +182,8 @@ pub fn read_plan(plan: impl Read, most: MostRead) -> Result<Manifest, PlanError>
     let mut text = Vec::new();
     for line in 1.. {
         text.clear();
-        let read = reader
+        let read = (&mut reader)
+            .take(LONGEST_LINE)
             .read_until(b'\n', &mut text)
             .map_err(|source| PlanError::Unreadable { source })?;
         if read == 0 {
@@ -177,166 +205,113 @@ pub fn read_plan(plan: impl Read, most: MostRead) -> Result<Manifest, PlanError>
         if header.is_none() {
             header = Some(header_of(&text).map_err(malformed)?);
         } else {
-            let read: Line =
-                serde_json::from_slice(&text).map_err(|error| malformed(error.to_string()))?;
-            items.push(&ManifestItem::try_from(read).map_err(malformed)?);
+            add_line(&text, &mut items).map_err(malformed)?;
         }
     }
     match header {
-        Some(header) if is_sealed => Ok(Manifest {
-            target: TargetMark {
-                root: header.target.root,
-                key: FileKey {
-                    device: header.target.device,
-                    inode: header.target.inode,
-                },
-                identity: header.target.identity,
-                layout: header.target.layout,
-                label: header.target.label,
-            },
-            now: header.now,
-            rules: header.rules,
-            items,
-            takes: Sum {
-                items: header.totals.items,
-                bytes: header.totals.bytes,
-            },
-            folders: Sum {
-                items: header.folders.items,
-                bytes: header.folders.bytes,
-            },
-            is_partial: header.partial,
-            boot: header.boot,
-        }),
+        Some(header) if is_sealed => Ok(header.into_manifest(items)),
         _ => Err(PlanError::Altered),
     }
 }
 
 fn header_of(text: &[u8]) -> Result<Header, String> {
     let read: Header = serde_json::from_slice(text).map_err(|error| error.to_string())?;
-    if read.format != FORMAT || read.version != VERSION {
-        return Err(format!("its format is {} {}", read.format, read.version));
+    if !read.is_of(FORMAT) {
+        return Err("it is a plan of another version, or none".to_owned());
     }
     Ok(read)
 }
 
-impl From<&Manifest> for Header {
-    fn from(manifest: &Manifest) -> Self {
-        let sum = |sum: Sum| HeaderSum {
-            items: sum.items,
-            bytes: sum.bytes,
+/// Adds the items of one line.
+fn add_line(text: &[u8], items: &mut Items) -> Result<(), String> {
+    let line: FolderLine = serde_json::from_slice(text).map_err(|error| error.to_string())?;
+    let path =
+        |written: &WrittenPath| TargetPath::try_from(written).map_err(|error| error.to_string());
+    let folder = path(&line.folder)?;
+    let unit = line.unit.as_ref().map(path).transpose()?.map(Arc::new);
+    for item in line.items {
+        let ((name, inode, held, size, modified, changed), rest) = match item {
+            PlanItem::Plain(numbers) => (numbers, Box::default()),
+            PlanItem::Other(numbers, rest) => (numbers, rest),
         };
-        Self {
-            format: FORMAT.to_owned(),
-            version: VERSION,
-            target: HeaderTarget {
-                root: manifest.target.root.clone(),
-                layout: manifest.target.layout,
-                label: manifest.target.label.clone(),
-                identity: manifest.target.identity.clone(),
-                device: manifest.target.key.device,
-                inode: manifest.target.key.inode,
-            },
-            now: manifest.now,
-            rules: manifest.rules.clone(),
-            totals: sum(manifest.takes),
-            folders: sum(manifest.folders),
-            partial: manifest.is_partial,
-            boot: manifest.boot.clone(),
+        let name = path(&WrittenPath {
+            path: name,
+            path_base64: rest.name_base64,
+        })?;
+        if name.as_bytes().contains(&b'/') {
+            return Err("a name holds a slash".to_owned());
         }
-    }
-}
-
-impl From<&ManifestItem> for Line {
-    fn from(item: &ManifestItem) -> Self {
-        let stamp = |stamp: Stamp| (stamp.seconds, stamp.nanos);
-        let identity = &item.identity;
-        Self {
-            rule: Arc::clone(&item.rule),
-            account: item.account.clone(),
-            kind: if item.kind == EntryKind::Folder {
-                "folder"
-            } else {
-                "file"
-            }
-            .to_owned(),
-            path: WrittenPath::from(&item.path),
-            bytes: item.bytes,
-            held: item.held,
-            size: item.size,
-            time: nearest(item.time),
-            by: item.by,
-            identity: LineIdentity {
-                device: identity.key.device,
-                inode: identity.key.inode,
-                links: identity.links,
-                is_link: item.kind == EntryKind::Link,
-                modified: stamp(identity.modified),
-                changed: stamp(identity.changed),
-                time: item.time,
-            },
-            after: item.after.as_ref().map(WrittenPath::from),
-            unit: item.unit.as_deref().map(WrittenPath::from),
-        }
-    }
-}
-
-/// The calendar holds some ten thousand years around now; a file's time may lie outside.
-fn nearest(seconds: i64) -> Timestamp {
-    let (first, last) = (Timestamp::MIN.as_second(), Timestamp::MAX.as_second());
-    Timestamp::from_second(seconds.clamp(first, last)).unwrap_or(Timestamp::UNIX_EPOCH)
-}
-
-impl TryFrom<Line> for ManifestItem {
-    type Error = String;
-
-    fn try_from(line: Line) -> Result<Self, String> {
+        let kind = match rest.kind.as_deref() {
+            None => EntryKind::File,
+            Some("link") => EntryKind::Link,
+            Some("folder") => EntryKind::Folder,
+            Some(other) => return Err(format!("\"{other}\" is not a kind of item")),
+        };
         let stamp = |(seconds, nanos): (i64, u32)| Stamp { seconds, nanos };
-        let words = |error: crate::computer::PathError| error.to_string();
-        let kind = match (line.kind.as_str(), line.identity.is_link) {
-            ("file", false) => EntryKind::File,
-            ("file", true) => EntryKind::Link,
-            ("folder", false) => EntryKind::Folder,
-            _ => return Err(format!("\"{}\" is not a kind of item", line.kind)),
-        };
-        Ok(Self {
+        items.push(&ManifestItem {
+            rule: Arc::clone(&line.rule),
+            account: line.account.clone(),
             kind,
-            path: TargetPath::try_from(&line.path).map_err(words)?,
-            after: line
-                .after
-                .as_ref()
-                .map(TargetPath::try_from)
-                .transpose()
-                .map_err(words)?,
-            unit: line
-                .unit
-                .as_ref()
-                .map(TargetPath::try_from)
-                .transpose()
-                .map_err(words)?
-                .map(Arc::new),
+            path: if name.is_root() {
+                folder.clone()
+            } else {
+                (folder.join(name.as_bytes())).map_err(|error| error.to_string())?
+            },
+            by: line.by,
+            bytes: rest.bytes.unwrap_or(held),
+            held,
+            size,
+            time: rest.time.unwrap_or(modified.0.max(changed.0)),
             identity: FileIdentity {
                 key: FileKey {
-                    device: line.identity.device,
-                    inode: line.identity.inode,
+                    device: line.device,
+                    inode,
                 },
                 // A folder's own blocks say nothing of which it is.
-                size: if kind == EntryKind::Folder {
-                    0
-                } else {
-                    line.size
-                },
-                modified: stamp(line.identity.modified),
-                changed: stamp(line.identity.changed),
-                links: line.identity.links,
+                size: if kind == EntryKind::Folder { 0 } else { size },
+                modified: stamp(modified),
+                changed: stamp(changed),
+                links: rest.links.unwrap_or(1),
             },
-            rule: line.rule,
-            account: line.account,
-            by: line.by,
-            bytes: line.bytes,
-            held: line.held,
-            size: line.size,
-            time: line.identity.time,
-        })
+            after: rest.after.as_ref().map(path).transpose()?,
+            unit: unit.clone(),
+        });
+    }
+    Ok(())
+}
+
+impl From<&ManifestItem> for PlanItem {
+    fn from(item: &ManifestItem) -> Self {
+        let identity = &item.identity;
+        let name = TargetPath::new(item.path.name()).unwrap_or_default();
+        let name = WrittenPath::from(&name);
+        let (modified, changed) = (identity.modified, identity.changed);
+        let unless = |is_usual: bool| (!is_usual).then_some(());
+        let rest = Rest {
+            name_base64: name.path_base64,
+            kind: match item.kind {
+                EntryKind::File => None,
+                EntryKind::Link => Some("link".to_owned()),
+                EntryKind::Folder => Some("folder".to_owned()),
+            },
+            bytes: unless(item.bytes == item.held).map(|()| item.bytes),
+            links: unless(identity.links == 1).map(|()| identity.links),
+            time: unless(item.time == modified.seconds.max(changed.seconds)).map(|()| item.time),
+            after: item.after.as_ref().map(WrittenPath::from),
+        };
+        let stamp = |stamp: Stamp| (stamp.seconds, stamp.nanos);
+        let numbers = (
+            name.path,
+            identity.key.inode,
+            item.held,
+            item.size,
+            stamp(modified),
+            stamp(changed),
+        );
+        if rest == Rest::default() {
+            Self::Plain(numbers)
+        } else {
+            Self::Other(numbers, Box::new(rest))
+        }
     }
 }
