@@ -19,6 +19,7 @@ mod worker;
 #[cfg(test)]
 mod tests;
 
+use crate::tui::msg::Lookup;
 use std::time::{Duration, Instant};
 
 use crate::exit::{Exit, Refusal};
@@ -45,9 +46,9 @@ pub(crate) fn open(
     let mut model = Model::new();
     let first = if options.target.is_some() {
         model.station = Station::Scan;
-        Effect::OpenComputer
+        Effect::Lookup(Lookup::OpenComputer)
     } else {
-        Effect::FindComputers
+        Effect::Lookup(Lookup::FindComputers)
     };
     let theme = Theme::of_terminal(looks);
     let failed = |error: std::io::Error| {

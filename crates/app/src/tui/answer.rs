@@ -13,24 +13,24 @@ use crate::options::SharedOptions;
 use crate::place::keep_place;
 use crate::session::Session;
 use crate::tui::model::Holders;
-use crate::tui::msg::{Effect, InsideSearch, Msg, Opened};
+use crate::tui::msg::{InsideSearch, Msg, Opened, Question};
 
 /// Answers a question about what was scanned; nothing when nobody wants to know any more.
-pub(super) fn answer(effect: Effect, cancel: &CancelToken) -> Msg {
-    match effect {
-        Effect::LookInside(ticket, scan, pile, order) => {
+pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
+    match question {
+        Question::LookInside(ticket, scan, pile, order) => {
             let opened = Inside::of(&scan, pile, cancel).and_then(|inside| {
                 let arrangement = inside.arrange(&scan, order, cancel)?;
                 Some((Arc::new(inside), Arc::new(arrangement)))
             });
             unless_cancelled(cancel, Msg::LookedInside(ticket, opened))
         }
-        Effect::Arrange(ticket, scan, inside, order) => {
+        Question::Arrange(ticket, scan, inside, order) => {
             let arranged = inside.arrange(&scan, order, cancel);
             let opened = arranged.map(|arranged| (inside, Arc::new(arranged)));
             unless_cancelled(cancel, Msg::LookedInside(ticket, opened))
         }
-        Effect::FindInside(ticket, search) => {
+        Question::FindInside(ticket, search) => {
             let InsideSearch {
                 scan,
                 inside,
@@ -41,7 +41,7 @@ pub(super) fn answer(effect: Effect, cancel: &CancelToken) -> Msg {
             let found = inside.find(scan, arrangement, *from, text, cancel);
             unless_cancelled(cancel, Msg::FoundInside(ticket, found))
         }
-        Effect::LookForOthers(ticket, search, folder) => {
+        Question::LookForOthers(ticket, search, folder) => {
             let (scan, inside) = (&search.scan, &search.inside);
             let Some(Entry::Folder(id)) = inside.entry(scan, folder) else {
                 return Msg::Nothing;
@@ -55,11 +55,11 @@ pub(super) fn answer(effect: Effect, cancel: &CancelToken) -> Msg {
             let known = inside.names_in(scan, id);
             Msg::Others(ticket, folder, others(scan, &path, &known, cancel))
         }
-        Effect::LookForHolders(scan) => {
+        Question::LookForHolders(scan) => {
             let held = holders(&scan);
             Msg::Held(scan, held)
         }
-        Effect::Reckon(ticket, scan, spares) => match Reach::of(&scan, &spares, cancel) {
+        Question::Reckon(ticket, scan, spares) => match Reach::of(&scan, &spares, cancel) {
             Ok(Some(reach)) => {
                 let is_everything = reach.is_everything(&scan);
                 Msg::Reckoned(ticket, Ok((Arc::new(reach), is_everything)))
@@ -67,7 +67,6 @@ pub(super) fn answer(effect: Effect, cancel: &CancelToken) -> Msg {
             Ok(None) => Msg::Nothing,
             Err(error) => Msg::Reckoned(ticket, Err(error.to_string())),
         },
-        _ => Msg::Nothing,
     }
 }
 

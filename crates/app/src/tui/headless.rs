@@ -12,7 +12,7 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use crate::options::{Looks, SharedOptions};
 use crate::session::Session;
 use crate::tui::model::{Check, Model, Station};
-use crate::tui::msg::{Effect, Msg};
+use crate::tui::msg::{Effect, Msg, RunWork};
 use crate::tui::theme::Theme;
 use crate::tui::update::{start_scan, update};
 use crate::tui::{answer, view, worker};
@@ -98,22 +98,30 @@ impl HeadlessUi {
     fn carry_out(&mut self, effect: Effect) -> Duration {
         let never = CancelToken::default();
         let message = match effect {
-            Effect::Scan(job) => {
+            Effect::Run(RunWork::Scan(job)) => {
                 let (send, _receive) = crossbeam_channel::bounded(1);
                 let scanned = worker::scan(&job, &never, &send);
                 Msg::Scanned(job.job, scanned)
             }
-            Effect::List(job, session, scan, decisions) => {
+            Effect::Run(RunWork::List(job, session, scan, decisions)) => {
                 let made = Check::of(&session, scan, &decisions);
                 Msg::Listed(job, Some(Box::new(made)))
             }
-            effect @ (Effect::LookInside(..)
-            | Effect::Arrange(..)
-            | Effect::FindInside(..)
-            | Effect::LookForOthers(..)
-            | Effect::Reckon(..)) => answer::answer(effect, &never),
-            // The stage is for looking: nothing is swept or kept here.
-            _ => Msg::Nothing,
+            Effect::Question(question) => answer::answer(question, &never),
+            // It is for looking: nothing is swept or kept here.
+            Effect::Lookup(_)
+            | Effect::Files(_)
+            | Effect::Run(
+                RunWork::StopScan
+                | RunWork::Rehearse(..)
+                | RunWork::Sweep(_)
+                | RunWork::StopSweep
+                | RunWork::HoldSweep
+                | RunWork::GoOn,
+            )
+            | Effect::Keep(..)
+            | Effect::AddPlace(..)
+            | Effect::LetGo(_) => Msg::Nothing,
         };
         let began = Instant::now();
         let effects = update(&mut self.model, message);

@@ -208,6 +208,24 @@ pub(super) enum Keeping {
 
 /// Something that a thread has to do.
 pub(super) enum Effect {
+    /// Look about on the bench and on its computers.
+    Lookup(Lookup),
+    /// Answer a question about what was scanned.
+    Question(Question),
+    /// Write, bring back or empty something.
+    Files(FileWork),
+    /// Scan, list, rehearse or sweep; or hold or stop it.
+    Run(RunWork),
+    /// Keep something; one after the other, in the order in which it was asked for.
+    Keep(Arc<Session>, Keeping),
+    /// Write down a folder of this computer as a pile of its own.
+    AddPlace(Arc<Session>, Box<NewPlace>),
+    /// Let go of something large; that takes its time, too.
+    LetGo(Box<dyn std::any::Any + Send>),
+}
+
+/// What is looked up on the bench and on its computers.
+pub(super) enum Lookup {
     /// Look which computers are on the bench.
     FindComputers,
     /// Take a first look at one.
@@ -216,12 +234,14 @@ pub(super) enum Effect {
     Complete(String),
     /// Say which rule has a path.
     Explain(Arc<Session>, String),
-    /// Keep something; one after the other, in the order in which it was asked for.
-    Keep(Arc<Session>, Keeping),
-    /// Write down a folder of this computer as a pile of its own.
-    AddPlace(Arc<Session>, Box<NewPlace>),
     /// Find the folders of a computer that begin so.
     CompleteInside(Arc<Session>, String),
+    /// Open the computer that the options name, and read its rulebooks.
+    OpenComputer,
+}
+
+/// A question about what was scanned; of each kind only the newest counts.
+pub(super) enum Question {
     /// Look who holds which items.
     LookForHolders(Arc<Scan>),
     /// Open a pile, or order it anew.
@@ -234,16 +254,10 @@ pub(super) enum Effect {
     LookForOthers(u32, Box<InsideSearch>, EntryId),
     /// Count what an exclusion would spare.
     Reckon(u32, Arc<Scan>, Spares),
-    /// Open the computer that the options name, and read its rulebooks.
-    OpenComputer,
-    /// Scan.
-    Scan(Box<ScanJob>),
-    /// Let go of something large; that takes its time, too.
-    LetGo(Box<dyn std::any::Any + Send>),
-    /// Stop the scan and keep what is there.
-    StopScan,
-    /// Make the manifest.
-    List(u32, Arc<Session>, Arc<Scan>, Box<Decisions>),
+}
+
+/// Work on files of ours, and on what was set aside.
+pub(super) enum FileWork {
     /// Write the list as a plan to a file.
     SaveList(Arc<Manifest>, PathBuf),
     /// Write what a run did to a file.
@@ -254,6 +268,16 @@ pub(super) enum Effect {
     BringBack(Arc<Session>, Arc<Pan>, TargetPath),
     /// Empty a dustpan for good.
     EmptyPan(Arc<Session>, Arc<Pan>),
+}
+
+/// The steps of the road that take their time, and what holds or stops them.
+pub(super) enum RunWork {
+    /// Scan.
+    Scan(Box<ScanJob>),
+    /// Stop the scan and keep what is there.
+    StopScan,
+    /// Make the manifest.
+    List(u32, Arc<Session>, Arc<Scan>, Box<Decisions>),
     /// Rehearse a manifest.
     Rehearse(u32, Arc<Session>, Arc<Scan>, Arc<Manifest>),
     /// Carry a manifest out. Only the typed word leads here.

@@ -14,17 +14,17 @@ use jolly_disk::RealDisk;
 
 use crate::session::{Session, clock};
 use crate::tui::model::{DustpanRun, Saves};
-use crate::tui::msg::{Dustpans, Effect, Msg};
+use crate::tui::msg::{Dustpans, FileWork, Msg};
 
 /// Does what was asked for, and tells what came of it.
-pub(super) fn carry_out(effect: Effect) -> Msg {
-    match effect {
-        Effect::SaveList(manifest, path) => {
+pub(super) fn carry_out(work: FileWork) -> Msg {
+    match work {
+        FileWork::SaveList(manifest, path) => {
             let saved = save(&manifest, &path);
             let saved = saved.map_err(|error| not_saved(&error, "list", &error));
             Msg::Saved(Saves::List, saved.map(|()| path))
         }
-        Effect::SaveReport(session, run, path) => {
+        FileWork::SaveReport(session, run, path) => {
             let saved = write_report(&session.state, &run, &path, &|path| create(path, 0o644));
             let saved = saved.map_err(|error| match &error {
                 ReportError::Write { source, .. } => not_saved(source, "report", &error),
@@ -34,8 +34,8 @@ pub(super) fn carry_out(effect: Effect) -> Msg {
             });
             Msg::Saved(Saves::Report, saved.map(|()| path))
         }
-        Effect::LoadDustpans(session) => Msg::Dustpans(load(&session)),
-        Effect::BringBack(session, pan, path) => {
+        FileWork::LoadDustpans(session) => Msg::Dustpans(load(&session)),
+        FileWork::BringBack(session, pan, path) => {
             let is_wanted = |item: &PanItem| item.path.below(&path).is_some();
             let (never, quiet) = (CancelToken::default(), |_, _| {});
             let order = RestoreOrder {
@@ -51,14 +51,13 @@ pub(super) fn carry_out(effect: Effect) -> Msg {
                     .map_err(|error| format!("Nothing was brought back: {}.", error_chain(&error))),
             )
         }
-        Effect::EmptyPan(session, pan) => {
+        FileWork::EmptyPan(session, pan) => {
             let emptied = empty(&session.state, &RealDisk, &pan, clock());
             Msg::PanEmptied(match emptied {
                 Ok(emptied) => Ok(emptied.freed),
                 Err(error) => Err(format!("It was not emptied: {}.", error_chain(&error))),
             })
         }
-        _ => Msg::Nothing,
     }
 }
 

@@ -19,7 +19,7 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use crate::options::{Looks, SharedOptions};
 use crate::session::Session;
 use crate::tui::model::{Check, Context, Model, Origin, Overlay, Rehearsal, Station};
-use crate::tui::msg::{Effect, Keeping, Msg};
+use crate::tui::msg::{Effect, Keeping, Lookup, Msg, RunWork};
 use crate::tui::theme::Theme;
 use crate::tui::update::{start_scan, update};
 use crate::tui::{answer, keys, lookups, pans, view, worker};
@@ -96,26 +96,23 @@ impl TestUi {
     fn carry_out(&mut self, effect: Effect) {
         let never = CancelToken::default();
         let message = match effect {
-            Effect::StopScan
-            | Effect::StopSweep
-            | Effect::HoldSweep
-            | Effect::GoOn
+            Effect::Run(
+                RunWork::StopScan | RunWork::StopSweep | RunWork::HoldSweep | RunWork::GoOn,
+            )
             | Effect::LetGo(_) => return,
-            effect @ (Effect::SaveList(..)
-            | Effect::SaveReport(..)
-            | Effect::LoadDustpans(_)
-            | Effect::BringBack(..)
-            | Effect::EmptyPan(..)) => pans::carry_out(effect),
-            Effect::FindComputers => Msg::Found(vec![(self.root(), Origin::Mounted)]),
-            Effect::Arrive(root) => {
+            Effect::Files(work) => pans::carry_out(work),
+            Effect::Lookup(Lookup::FindComputers) => {
+                Msg::Found(vec![(self.root(), Origin::Mounted)])
+            }
+            Effect::Lookup(Lookup::Arrive(root)) => {
                 let looked = lookups::arrive(&self.options, &root);
                 Msg::Arrived(root, looked)
             }
-            Effect::Complete(text) => {
+            Effect::Lookup(Lookup::Complete(text)) => {
                 let folders = lookups::complete(&text);
                 Msg::Completed(text, folders)
             }
-            Effect::Explain(session, text) => {
+            Effect::Lookup(Lookup::Explain(session, text)) => {
                 let (answer, rule) = lookups::explain_path(&session, &text);
                 Msg::Explained(answer, rule)
             }
@@ -124,31 +121,28 @@ impl TestUi {
                 let added = answer::add_place(&session, &self.options, &place);
                 Msg::PlaceAdded(Box::new(added))
             }
-            Effect::CompleteInside(session, text) => {
+            Effect::Lookup(Lookup::CompleteInside(session, text)) => {
                 let folders = answer::complete_inside(&session, &text);
                 Msg::Completed(text, folders)
             }
-            effect @ (Effect::LookInside(..)
-            | Effect::Arrange(..)
-            | Effect::FindInside(..)
-            | Effect::LookForOthers(..)
-            | Effect::LookForHolders(..)
-            | Effect::Reckon(..)) => answer::answer(effect, &never),
-            Effect::OpenComputer => unreachable!("the desk has opened its computer"),
-            Effect::Scan(job) => {
+            Effect::Question(question) => answer::answer(question, &never),
+            Effect::Lookup(Lookup::OpenComputer) => {
+                unreachable!("the desk has opened its computer")
+            }
+            Effect::Run(RunWork::Scan(job)) => {
                 let (send, _receive) = crossbeam_channel::bounded(1);
                 let number = job.job;
                 let scanned = worker::scan(&job, &never, &send);
                 Msg::Scanned(number, scanned)
             }
-            Effect::List(job, session, scan, decisions) => {
+            Effect::Run(RunWork::List(job, session, scan, decisions)) => {
                 let made = Check::of(&session, scan, &decisions);
                 Msg::Listed(job, Some(Box::new(made)))
             }
-            Effect::Rehearse(job, session, scan, manifest) => {
+            Effect::Run(RunWork::Rehearse(job, session, scan, manifest)) => {
                 Msg::Rehearsed(job, worker::rehearse(&session, &scan, &manifest))
             }
-            Effect::Sweep(order) => {
+            Effect::Run(RunWork::Sweep(order)) => {
                 let (send, _receive) = crossbeam_channel::bounded(1);
                 let swept = worker::carry_out(&order, &(never, Pause::default()), &send);
                 Msg::Swept(swept)

@@ -30,7 +30,9 @@ use crate::tui::keys::{self, Action};
 use crate::tui::model::{
     Context, Model, Overlay, Report, Saves, Scanning, Station, Verified, Weigh, is_too_small,
 };
-use crate::tui::msg::{Effect, Keeping, Msg, Opened, ScanJob, Scanned, SweptRun};
+use crate::tui::msg::{
+    Effect, Keeping, Msg, Opened, Question, RunWork, ScanJob, Scanned, SweptRun,
+};
 use crate::wording::{at_once, count, counted};
 
 /// Takes one message in; what threads have to do comes out.
@@ -174,14 +176,14 @@ pub(super) fn start_scan(model: &mut Model) -> Vec<Effect> {
     let weigh = model.weigh.as_ref();
     let decided = weigh.map(|weigh| (Arc::clone(&weigh.scan), weigh.decisions.clone()));
     let before = weigh.filter(|_| !is_verifying);
-    let scan = Effect::Scan(Box::new(ScanJob {
+    let scan = Effect::Run(RunWork::Scan(Box::new(ScanJob {
         job: model.job,
         session,
         selection: model.selection.clone(),
         only: model.retry.take(),
         before: before.map(|weigh| Arc::clone(&weigh.scan)),
         decided,
-    }));
+    })));
     std::iter::once(scan).chain(let_go).collect()
 }
 
@@ -209,7 +211,7 @@ fn stop_sweep(model: &mut Model) -> Vec<Effect> {
     if let Some(sweeping) = &mut model.sweeping {
         sweeping.is_stopping = true;
     }
-    vec![Effect::StopSweep]
+    vec![Effect::Run(RunWork::StopSweep)]
 }
 
 fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
@@ -268,11 +270,11 @@ fn pause(model: &mut Model) -> Vec<Effect> {
     match sweeping.held.0.take() {
         None => {
             sweeping.held.0 = Some(clock);
-            vec![Effect::HoldSweep]
+            vec![Effect::Run(RunWork::HoldSweep)]
         }
         Some(since) => {
             sweeping.held.1 += clock.saturating_sub(since);
-            vec![Effect::GoOn]
+            vec![Effect::Run(RunWork::GoOn)]
         }
     }
 }
@@ -320,7 +322,7 @@ fn at_scan(model: &mut Model, action: Action) -> Vec<Effect> {
     match action {
         Action::Stop if !is_over => {
             model.scanning.is_stopping = true;
-            vec![Effect::StopScan]
+            vec![Effect::Run(RunWork::StopScan)]
         }
         Action::Back if is_over => arrive::enter(model),
         Action::Onward if is_over && model.weigh.is_some() => {
@@ -401,7 +403,7 @@ fn scanned(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
         .session
         .clone()
         .map(|session| Effect::Keep(session, visit));
-    let holders = Effect::LookForHolders(scan);
+    let holders = Effect::Question(Question::LookForHolders(scan));
     let before = model.weigh.replace(weigh);
     let let_go = before.map(let_go);
     let mut effects: Vec<Effect> = std::iter::once(holders).chain(keep).chain(let_go).collect();

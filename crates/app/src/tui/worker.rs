@@ -20,7 +20,9 @@ use crate::runs::List;
 use crate::session::Session;
 use crate::tui::lookups::{self, Source};
 use crate::tui::model::Check;
-use crate::tui::msg::{Effect, Keeping, Msg, Opened, ScanJob, Scanned, SweepOrder, SweptRun};
+use crate::tui::msg::{
+    Effect, Keeping, Lookup, Msg, Opened, Question, RunWork, ScanJob, Scanned, SweepOrder, SweptRun,
+};
 use crate::tui::{answer, pans};
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
@@ -110,21 +112,12 @@ impl Workers {
 
     /// Does what was asked for, on a thread of its own.
     pub(super) fn carry_out(&mut self, effect: Effect) {
-        let send = self.send.clone();
         let options = Arc::clone(&self.options);
         match effect {
-            Effect::FindComputers => self.find_computers(),
-            Effect::OpenComputer
-            | Effect::Arrive(_)
-            | Effect::Complete(_)
-            | Effect::CompleteInside(..)
-            | Effect::Explain(..) => self.look_about(effect),
-            Effect::LookInside(..)
-            | Effect::Arrange(..)
-            | Effect::FindInside(..)
-            | Effect::LookForOthers(..)
-            | Effect::Reckon(..)
-            | Effect::LookForHolders(..) => self.ask(effect),
+            Effect::Lookup(lookup) => self.look_about(lookup),
+            Effect::Question(question) => self.ask(question),
+            Effect::Files(work) => self.work(Msg::Nothing, move || pans::carry_out(work)),
+            Effect::Run(work) => self.run(work),
             Effect::Keep(session, keeping) => {
                 self.keep(Box::new(move || Msg::Kept(keep(&session, keeping))));
             }
@@ -133,11 +126,18 @@ impl Workers {
                 Msg::PlaceAdded(Box::new(added))
             })),
             Effect::LetGo(large) => drop(std::thread::spawn(move || drop(large))),
-            Effect::StopScan => self.scan.cancel(),
-            Effect::StopSweep => self.sweep.cancel(),
-            Effect::HoldSweep => self.pause.hold(),
-            Effect::GoOn => self.pause.go_on(),
-            Effect::Scan(job) => {
+        }
+    }
+
+    /// Goes a step of the road, or holds or stops one.
+    fn run(&mut self, work: RunWork) {
+        let send = self.send.clone();
+        match work {
+            RunWork::StopScan => self.scan.cancel(),
+            RunWork::StopSweep => self.sweep.cancel(),
+            RunWork::HoldSweep => self.pause.hold(),
+            RunWork::GoOn => self.pause.go_on(),
+            RunWork::Scan(job) => {
                 self.scan = CancelToken::default();
                 let cancel = self.scan.clone();
                 // A scan only looks: on a disk that doesn't answer nobody waits for its end.
@@ -146,24 +146,19 @@ impl Workers {
                     Msg::Scanned(job.job, scan(&job, &cancel, &send))
                 });
             }
-            Effect::List(job, session, scan, decisions) => {
+            RunWork::List(job, session, scan, decisions) => {
                 self.work(Msg::Listed(job, None), move || {
                     let made = Check::of(&session, scan, &decisions);
                     Msg::Listed(job, Some(Box::new(made)))
                 });
             }
-            Effect::SaveList(..)
-            | Effect::SaveReport(..)
-            | Effect::LoadDustpans(_)
-            | Effect::BringBack(..)
-            | Effect::EmptyPan(..) => self.work(Msg::Nothing, move || pans::carry_out(effect)),
-            Effect::Rehearse(job, session, scan, manifest) => {
+            RunWork::Rehearse(job, session, scan, manifest) => {
                 let broken = Msg::Rehearsed(job, Err("the rehearsal broke off".to_owned()));
                 self.work(broken, move || {
                     Msg::Rehearsed(job, rehearse(&session, &scan, &manifest))
                 });
             }
-            Effect::Sweep(order) => {
+            RunWork::Sweep(order) => {
                 self.sweep = CancelToken::default();
                 self.pause = Pause::default();
                 let control = (self.sweep.clone(), self.pause.clone());
@@ -178,10 +173,11 @@ impl Workers {
     }
 
     /// Looks about on the bench and on its computers.
-    fn look_about(&self, effect: Effect) {
+    fn look_about(&mut self, lookup: Lookup) {
         let options = Arc::clone(&self.options);
-        match effect {
-            Effect::OpenComputer => {
+        match lookup {
+            Lookup::FindComputers => self.find_computers(),
+            Lookup::OpenComputer => {
                 let broken = Refusal {
                     exit: Exit::Failed,
                     message: "opening the computer broke off".to_owned(),
@@ -190,48 +186,48 @@ impl Workers {
                     Msg::Opened(Box::new(open(&options)))
                 });
             }
-            Effect::Arrive(root) => {
+            Lookup::Arrive(root) => {
                 let broken = Err("the look broke off".to_owned());
                 self.look_up(Msg::Arrived(root.clone(), broken), move || {
                     let looked = lookups::arrive(&options, &root);
                     Msg::Arrived(root, looked)
                 });
             }
-            Effect::Complete(text) => self.look_up(Msg::Nothing, move || {
+            Lookup::Complete(text) => self.look_up(Msg::Nothing, move || {
                 let folders = lookups::complete(&text);
                 Msg::Completed(text, folders)
             }),
-            Effect::CompleteInside(session, text) => self.look_up(Msg::Nothing, move || {
+            Lookup::CompleteInside(session, text) => self.look_up(Msg::Nothing, move || {
                 let folders = answer::complete_inside(&session, &text);
                 Msg::Completed(text, folders)
             }),
-            Effect::Explain(session, text) => {
+            Lookup::Explain(session, text) => {
                 let broken = Msg::Explained("it could not be looked up".to_owned(), None);
                 self.look_up(broken, move || {
                     let (answer, rule) = lookups::explain_path(&session, &text);
                     Msg::Explained(answer, rule)
                 });
             }
-            _ => {}
         }
     }
 
     /// Answers a question about what was scanned; a newer one of its kind takes its place.
-    fn ask(&mut self, effect: Effect) {
-        let (kind, broken) = match &effect {
-            Effect::LookInside(ticket, ..) | Effect::Arrange(ticket, ..) => {
+    fn ask(&mut self, question: Question) {
+        let (kind, broken) = match &question {
+            Question::LookInside(ticket, ..) | Question::Arrange(ticket, ..) => {
                 (Kind::Inside, Msg::LookedInside(*ticket, None))
             }
-            Effect::FindInside(ticket, _) => (Kind::Find, Msg::FoundInside(*ticket, None)),
-            Effect::LookForOthers(..) | Effect::LookForHolders(..) => (Kind::Others, Msg::Nothing),
-            Effect::Reckon(ticket, ..) => {
+            Question::FindInside(ticket, _) => (Kind::Find, Msg::FoundInside(*ticket, None)),
+            Question::LookForOthers(..) | Question::LookForHolders(..) => {
+                (Kind::Others, Msg::Nothing)
+            }
+            Question::Reckon(ticket, ..) => {
                 let why = "it could not be counted".to_owned();
                 (Kind::Reckon, Msg::Reckoned(*ticket, Err(why)))
             }
-            _ => return,
         };
         let cancel = self.slots.take(kind);
-        self.look_up(broken, move || answer::answer(effect, &cancel));
+        self.look_up(broken, move || answer::answer(question, &cancel));
     }
 
     /// Remembers something after whatever was to be remembered before; it is waited for at the end.

@@ -1,6 +1,7 @@
 //! What was set aside comes back, what stayed is tried again, and the list can be kept.
 
 use super::*;
+use crate::tui::msg::RunWork;
 use std::process::{Child, Command};
 
 /// A program that has a file open until it is let go of.
@@ -221,7 +222,10 @@ fn a_pause_holds_the_time_and_looking_again_leads_back_to_the_check() {
         let key = KeyEvent::new(KeyCode::Char('p'), KeyModifiers::NONE);
         update(&mut desk.model, Msg::Key(key))
     };
-    assert!(matches!(press(&mut desk)[..], [Effect::HoldSweep]));
+    assert!(matches!(
+        press(&mut desk)[..],
+        [Effect::Run(RunWork::HoldSweep)]
+    ));
     assert!(desk.shown().contains("Paused"));
     desk.model.clock += Duration::from_mins(1);
     let worked = |desk: &TestUi| {
@@ -232,7 +236,7 @@ fn a_pause_holds_the_time_and_looking_again_leads_back_to_the_check() {
             .worked(desk.model.clock)
     };
     assert_eq!(worked(&desk), Duration::from_secs(3));
-    assert!(matches!(press(&mut desk)[..], [Effect::GoOn]));
+    assert!(matches!(press(&mut desk)[..], [Effect::Run(RunWork::GoOn)]));
     desk.model.clock += Duration::from_secs(2);
     assert_eq!(worked(&desk), Duration::from_secs(5));
 }

@@ -12,7 +12,7 @@ use crate::options::{Looks, SharedOptions};
 use crate::tui::keys::BINDINGS;
 use crate::tui::lookups::Source;
 use crate::tui::model::Station;
-use crate::tui::msg::{Effect, Msg};
+use crate::tui::msg::{Effect, Lookup, Msg, RunWork};
 use crate::tui::update::{start_scan, update};
 use crate::tui::worker::Workers;
 
@@ -49,7 +49,8 @@ impl TestUi {
             // The real bench, the state folder and a real sweep are not what is tried here.
             if !matches!(
                 effect,
-                Effect::FindComputers | Effect::Arrive(_) | Effect::Sweep(..)
+                Effect::Lookup(Lookup::FindComputers | Lookup::Arrive(_))
+                    | Effect::Run(RunWork::Sweep(..))
             ) {
                 workers.carry_out(effect);
             }

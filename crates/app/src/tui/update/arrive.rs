@@ -8,7 +8,7 @@ use tui_input::Input;
 
 use crate::tui::keys::Action;
 use crate::tui::model::{Arrived, Look, Model, Origin, Overlay, Rulebooks, Station};
-use crate::tui::msg::Effect;
+use crate::tui::msg::{Effect, Lookup};
 use crate::tui::update::start_scan;
 
 pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
@@ -110,8 +110,10 @@ fn look_again(model: &mut Model) -> Vec<Effect> {
             computer.root.clone()
         })
         .collect();
-    let looks = roots.into_iter().map(Effect::Arrive);
-    std::iter::once(Effect::FindComputers)
+    let looks = roots
+        .into_iter()
+        .map(|root| Effect::Lookup(Lookup::Arrive(root)));
+    std::iter::once(Effect::Lookup(Lookup::FindComputers))
         .chain(looks)
         .collect()
 }
@@ -126,10 +128,10 @@ pub(super) fn enter(model: &mut Model) -> Vec<Effect> {
         .session
         .as_ref()
         .map(|session| session.target.root_path().to_owned());
-    let mut effects = vec![Effect::FindComputers];
+    let mut effects = vec![Effect::Lookup(Lookup::FindComputers)];
     if let Some(root) = own.filter(|root| model.lookups.position(root).is_none()) {
         model.lookups.focus = model.lookups.add(root.clone(), Origin::Opened);
-        effects.push(Effect::Arrive(root));
+        effects.push(Effect::Lookup(Lookup::Arrive(root)));
     }
     effects
 }
@@ -141,7 +143,7 @@ pub(super) fn found(model: &mut Model, computers: Vec<(PathBuf, Origin)>) -> Vec
     for (root, origin) in computers {
         if model.lookups.position(&root).is_none() {
             model.lookups.add(root.clone(), origin);
-            effects.push(Effect::Arrive(root));
+            effects.push(Effect::Lookup(Lookup::Arrive(root)));
         } else if origin != Origin::Opened
             && let Some(at) = model.lookups.position(&root)
             && let Some(known) = model.lookups.computers.get_mut(at)
@@ -180,5 +182,5 @@ pub(super) fn open_typed(model: &mut Model, text: &str) -> Vec<Effect> {
     if let Some(computer) = model.lookups.computers.get_mut(model.lookups.focus) {
         computer.look = Look::UnderWay;
     }
-    vec![Effect::Arrive(root)]
+    vec![Effect::Lookup(Lookup::Arrive(root))]
 }

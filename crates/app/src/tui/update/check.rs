@@ -6,7 +6,7 @@ use jolly_core::run::Rehearsed;
 
 use crate::tui::keys::Action;
 use crate::tui::model::{Check, Model, Rehearsal, Saves, Station, Sweeping, WORD};
-use crate::tui::msg::{Effect, SweepOrder};
+use crate::tui::msg::{Effect, RunWork, SweepOrder};
 use crate::tui::update::{save, start_scan};
 
 /// How far a page goes.
@@ -62,12 +62,12 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
             ) = (&model.session, &check.manifest, &check.rehearsal)
             {
                 check.rehearsal = Rehearsal::UnderWay;
-                return vec![Effect::Rehearse(
+                return vec![Effect::Run(RunWork::Rehearse(
                     model.job,
                     Arc::clone(session),
                     Arc::clone(&check.scan),
                     Arc::clone(manifest),
-                )];
+                ))];
             }
         }
         Action::SaveList => save::ask(model, Saves::List),
@@ -123,10 +123,10 @@ fn letter_typed(model: &mut Model, letter: char) -> Vec<Effect> {
     let of = manifest.items.len() as u64;
     model.sweeping = Some(Sweeping::new(check, of, model.clock));
     model.station = Station::Sweep;
-    vec![Effect::Sweep(Box::new(SweepOrder {
+    vec![Effect::Run(RunWork::Sweep(Box::new(SweepOrder {
         session,
         scan,
         manifest,
         predictions,
-    }))]
+    })))]
 }

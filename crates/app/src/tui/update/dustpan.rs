@@ -7,7 +7,7 @@ use jolly_core::run::RestoreSummary;
 use crate::tui::keys::Action;
 use crate::tui::lookups::shown;
 use crate::tui::model::{DustpanView, Model, Overlay, PanRow};
-use crate::tui::msg::{Dustpans, Effect};
+use crate::tui::msg::{Dustpans, Effect, FileWork};
 use crate::tui::update::moved;
 use crate::wording::{bytes, count, counted};
 
@@ -18,7 +18,7 @@ pub(super) fn open(model: &mut Model) -> Vec<Effect> {
         return Vec::new();
     };
     model.overlay = Some(Overlay::Dustpan(Box::default()));
-    vec![Effect::LoadDustpans(session)]
+    vec![Effect::Files(FileWork::LoadDustpans(session))]
 }
 
 /// Takes in what the dustpans hold.
@@ -96,7 +96,7 @@ fn bring_back(model: &mut Model, view: &mut DustpanView) -> Vec<Effect> {
     let pan = Arc::clone(&run.pan);
     view.is_busy = true;
     model.message = Some("Bringing it back...".to_owned());
-    vec![Effect::BringBack(session, pan, path)]
+    vec![Effect::Files(FileWork::BringBack(session, pan, path))]
 }
 
 /// Empties the run in focus, at the second press.
@@ -122,7 +122,7 @@ fn empty(model: &mut Model, view: &mut DustpanView, asked: Option<usize>) -> Vec
     }
     let pan = Arc::clone(&run.pan);
     view.is_busy = true;
-    vec![Effect::EmptyPan(session, pan)]
+    vec![Effect::Files(FileWork::EmptyPan(session, pan))]
 }
 
 /// Takes in what came back.
@@ -151,7 +151,10 @@ fn reload(model: &mut Model) -> Vec<Effect> {
         view.is_busy = false;
     }
     let session = model.looked_at();
-    session.map(Effect::LoadDustpans).into_iter().collect()
+    session
+        .map(|session| Effect::Files(FileWork::LoadDustpans(session)))
+        .into_iter()
+        .collect()
 }
 
 fn told(returned: &RestoreSummary) -> String {

@@ -9,7 +9,7 @@ use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 
 use crate::tui::model::{Counted, Draft, Field, InsideRow, Model, Offer, Overlay, Weigh};
-use crate::tui::msg::Effect;
+use crate::tui::msg::{Effect, Question};
 use crate::tui::update::change::{change, show_exclusions};
 
 /// Begins an exclusion of what is in focus.
@@ -139,11 +139,11 @@ fn count(model: &mut Model, mut draft: Draft) -> Vec<Effect> {
     let mut effects = Vec::new();
     draft.counted = match (spares, &model.weigh) {
         (Some(Ok(spares)), Some(weigh)) => {
-            effects.push(Effect::Reckon(
+            effects.push(Effect::Question(Question::Reckon(
                 draft.ticket,
                 Arc::clone(&weigh.scan),
                 spares,
-            ));
+            )));
             Counted::Counting
         }
         (Some(Err(wrong)), _) => Counted::Wrong(wrong),

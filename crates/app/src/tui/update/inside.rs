@@ -8,7 +8,7 @@ use tui_input::Input;
 
 use crate::tui::keys::Action;
 use crate::tui::model::{InsideRow, InsideView, Model, OpenPile, Overlay, Weigh};
-use crate::tui::msg::{Effect, InsideSearch};
+use crate::tui::msg::{Effect, InsideSearch, Question};
 use crate::tui::update::change::change;
 use crate::tui::update::{moved, weigh};
 
@@ -98,7 +98,11 @@ pub(super) fn others(model: &mut Model, ticket: u32, folder: EntryId, others: Ot
 fn look_for_others(model: &Model, folders: &[EntryId]) -> Vec<Effect> {
     let asked = folders.iter().filter_map(|folder| {
         let (ticket, search) = search(model, String::new())?;
-        Some(Effect::LookForOthers(ticket, Box::new(search), *folder))
+        Some(Effect::Question(Question::LookForOthers(
+            ticket,
+            Box::new(search),
+            *folder,
+        )))
     });
     asked.collect()
 }
@@ -170,7 +174,12 @@ fn order(model: &mut Model) -> Vec<Effect> {
     view.order = view.order.next();
     model.message = Some(format!("Files and folders stand {}.", view.order.words()));
     let (scan, inside) = (Arc::clone(&weigh.scan), Arc::clone(&opened.inside));
-    vec![Effect::Arrange(view.ticket, scan, inside, view.order)]
+    vec![Effect::Question(Question::Arrange(
+        view.ticket,
+        scan,
+        inside,
+        view.order,
+    ))]
 }
 
 /// Takes or leaves what is in focus.
@@ -261,7 +270,10 @@ pub(super) fn find(model: &mut Model, text: &str) -> Vec<Effect> {
         return Vec::new();
     };
     search.from = None;
-    vec![Effect::FindInside(ticket, Box::new(search))]
+    vec![Effect::Question(Question::FindInside(
+        ticket,
+        Box::new(search),
+    ))]
 }
 
 /// Looks for the next one that is called so.
@@ -269,7 +281,7 @@ pub(super) fn find_next(model: &mut Model, text: &str) -> Vec<Effect> {
     let found = search(model, text.to_owned());
     let found = found.filter(|_| !text.is_empty());
     found
-        .map(|(ticket, search)| Effect::FindInside(ticket, Box::new(search)))
+        .map(|(ticket, search)| Effect::Question(Question::FindInside(ticket, Box::new(search))))
         .into_iter()
         .collect()
 }

@@ -7,7 +7,7 @@ use tui_input::backend::crossterm::EventHandler as _;
 use crate::tui::areas::help_room;
 use crate::tui::keys::help_rows;
 use crate::tui::model::{Context, Model, Overlay};
-use crate::tui::msg::Effect;
+use crate::tui::msg::{Effect, Lookup};
 use crate::tui::update::completion::common_start;
 use crate::tui::update::{arrive, exclude, inside, place, rulebooks, save, starts, weigh};
 
@@ -95,7 +95,7 @@ fn is_inside(model: &Model) -> bool {
 fn look_for_folders(model: &mut Model, input: Input) -> Vec<Effect> {
     let typed = input.value().to_owned();
     model.overlay = Some(Overlay::Open(input, Vec::new()));
-    vec![Effect::Complete(typed)]
+    vec![Effect::Lookup(Lookup::Complete(typed))]
 }
 
 /// Takes in the folders that begin as what was typed, if that is still what stands there.

@@ -9,7 +9,7 @@ use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 
 use crate::tui::model::{Look, Model, Overlay, PlaceDraft, PlaceLine, Station};
-use crate::tui::msg::{Effect, Opened};
+use crate::tui::msg::{Effect, Lookup, Opened};
 use crate::tui::update::completion::common_start;
 use crate::tui::update::{start_scan, weigh};
 
@@ -67,7 +67,7 @@ fn look_for_folders(model: &mut Model, draft: Box<PlaceDraft>) -> Vec<Effect> {
     let typed = draft.folder.value().to_owned();
     let session = model.session.clone();
     model.overlay = Some(Overlay::Place(draft));
-    let look = session.map(|session| Effect::CompleteInside(session, typed));
+    let look = session.map(|session| Effect::Lookup(Lookup::CompleteInside(session, typed)));
     look.into_iter().collect()
 }
 

@@ -9,7 +9,7 @@ use tui_input::backend::crossterm::EventHandler as _;
 
 use crate::tui::keys::Action;
 use crate::tui::model::{Look, Model, Overlay, Rulebooks};
-use crate::tui::msg::{Effect, Keeping};
+use crate::tui::msg::{Effect, Keeping, Lookup};
 use crate::tui::update::moved;
 
 /// A key while a path is typed.
@@ -105,7 +105,7 @@ fn ask(model: &mut Model, mut view: Rulebooks, text: &str) -> Vec<Effect> {
     }
     view.answer = Some(format!("{asked}: looking…"));
     model.overlay = Some(Overlay::Rulebooks(view));
-    vec![Effect::Explain(session, asked)]
+    vec![Effect::Lookup(Lookup::Explain(session, asked))]
 }
 
 /// Takes in what is said of a path; with the rule that decided, if one did.

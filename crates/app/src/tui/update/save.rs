@@ -8,7 +8,7 @@ use tui_input::Input;
 
 use crate::tui::lookups::shown;
 use crate::tui::model::{Model, Overlay, Saves};
-use crate::tui::msg::Effect;
+use crate::tui::msg::{Effect, FileWork};
 
 /// Asks for the file's name, and offers one.
 pub(super) fn ask(model: &mut Model, saves: Saves) {
@@ -50,17 +50,17 @@ pub(super) fn save(model: &mut Model, saves: Saves, input: Input) -> Vec<Effect>
                 model.message = Some("The list is still being made.".to_owned());
                 return Vec::new();
             };
-            vec![Effect::SaveList(manifest, path)]
+            vec![Effect::Files(FileWork::SaveList(manifest, path))]
         }
         Saves::Report => {
             let (Some(session), Some(report)) = (&model.session, &model.report) else {
                 return Vec::new();
             };
-            vec![Effect::SaveReport(
+            vec![Effect::Files(FileWork::SaveReport(
                 Arc::clone(session),
                 report.run.clone(),
                 path,
-            )]
+            ))]
         }
     }
 }

@@ -12,7 +12,7 @@ use crate::tui::model::{
     Check, ExclusionsView, InsideView, Model, Overlay, PlaceDraft, Row, Rulebooks, StartsView,
     Station, Weigh,
 };
-use crate::tui::msg::Effect;
+use crate::tui::msg::{Effect, Question, RunWork};
 use crate::tui::update::change::{back_or_again, change};
 use crate::tui::update::{exclude, start_scan};
 
@@ -128,7 +128,9 @@ fn look_inside(model: &mut Model) -> Vec<Effect> {
     let order = InsideOrder::Biggest;
     weigh.inside = Some(Box::new(InsideView::opening(pile, order, ticket)));
     let scan = Arc::clone(&weigh.scan);
-    vec![Effect::LookInside(ticket, scan, pile, order)]
+    vec![Effect::Question(Question::LookInside(
+        ticket, scan, pile, order,
+    ))]
 }
 
 /// Walks on to check.
@@ -144,12 +146,12 @@ pub(super) fn check(model: &mut Model) -> Vec<Effect> {
     let waiting = Check::waiting(Arc::clone(&weigh.scan));
     let before = model.check.replace(waiting);
     let decisions = Box::new(weigh.decisions.clone());
-    let mut effects = vec![Effect::List(
+    let mut effects = vec![Effect::Run(RunWork::List(
         model.job,
         session,
         Arc::clone(&weigh.scan),
         decisions,
-    )];
+    ))];
     effects.extend(before.map(|before| Effect::LetGo(Box::new(before))));
     effects
 }
