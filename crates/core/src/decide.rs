@@ -24,6 +24,6 @@ pub use inside::others::{Other, Others, others};
 pub use inside::{Entry, EntryId, Inside, Trashed};
 pub use reach::{Excluded, Reach};
 pub use selection::Selection;
-pub use start::{Start, Starts};
+pub use start::{Start, StartLimit, Starts};
 pub use user_files::exclusions::{change_exclusions, read_exclusions};
 pub use user_files::starts::{change_starts, read_starts};

@@ -6,13 +6,38 @@ use std::collections::BTreeMap;
 use crate::decide::PileDecision;
 use crate::rule::{AgeLimit, Class, Removal, Rule};
 
+/// From which age on a class or rule starts taken.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum StartLimit {
+    /// Whatever the age.
+    AnyAge,
+    /// From this age on.
+    From(AgeLimit),
+}
+
+impl StartLimit {
+    /// The limit of a pile; none for any age.
+    pub fn limit(self) -> Option<AgeLimit> {
+        match self {
+            Self::AnyAge => None,
+            Self::From(limit) => Some(limit),
+        }
+    }
+}
+
+impl From<Option<AgeLimit>> for StartLimit {
+    fn from(limit: Option<AgeLimit>) -> Self {
+        limit.map_or(Self::AnyAge, Self::From)
+    }
+}
+
 /// How one class or rule starts, as far as the shop says.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Start {
     /// Whether its piles start taken.
     pub is_taken: Option<bool>,
-    /// From which age on; `Some(None)` for any age. Of a class it is the least that its rules ask.
-    pub limit: Option<Option<AgeLimit>>,
+    /// From which age on. Of a class it is the least that its rules ask.
+    pub limit: Option<StartLimit>,
     /// How its items leave; only of a rule.
     pub by: Option<Removal>,
 }
@@ -42,10 +67,13 @@ impl Starts {
         let own = self.rules.get(id).copied().unwrap_or_default();
         let class = self.classes.get(&rule.class).copied().unwrap_or_default();
         let is_taken = own.is_taken.or(rule.starts_taken).or(class.is_taken);
-        let least = class.limit.flatten();
+        let least = class.limit.and_then(StartLimit::limit);
         PileDecision {
             is_taken: is_taken.unwrap_or_else(|| rule.class.starts_taken()),
-            limit: own.limit.unwrap_or_else(|| rule.age.limit.max(least)),
+            limit: match own.limit {
+                Some(limit) => limit.limit(),
+                None => rule.age.limit.max(least),
+            },
             by: (own.by)
                 .filter(|by| rule.ways().contains(by))
                 .unwrap_or_else(|| rule.removal()),

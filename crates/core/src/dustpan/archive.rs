@@ -102,6 +102,14 @@ pub(crate) struct Frame {
     pub(crate) items: Vec<Packed>,
 }
 
+/// How far an entry's bytes could be read; what is missing stands as zeros.
+enum SourceRead {
+    Whole,
+    /// There were fewer than promised.
+    Short,
+    Failed(io::Error),
+}
+
 /// Where an entry's bytes come from.
 struct Source {
     file: File,
@@ -292,32 +300,28 @@ impl Writer<'_> {
         };
         let mut packed = Packed::of(item, kind, stat);
         let written = self.append(&entry, source, &mut packed, stop);
-        let failed = self.latch(written)?;
-        packed.broken = failed.is_some();
+        let read_through = self.latch(written)?;
+        packed.broken = !matches!(read_through, SourceRead::Whole);
         let number = *self.closed + self.open.len() as u64;
         self.open.push(packed);
-        match failed {
-            None => Ok(number),
-            Some(Some(error)) => Err(read(error)),
-            Some(None) => Err(ItemOutcome::stays(StayReason::ShrankWhileStored)),
+        match read_through {
+            SourceRead::Whole => Ok(number),
+            SourceRead::Failed(error) => Err(read(error)),
+            SourceRead::Short => Err(ItemOutcome::stays(StayReason::ShrankWhileStored)),
         }
     }
 
     /// Writes an entry; what went wrong with reading its bytes, if anything did.
-    #[expect(
-        clippy::option_option,
-        reason = "an error, or too few bytes without one"
-    )]
     fn append(
         &mut self,
         entry: &ArchiveEntry,
         source: Option<Source>,
         packed: &mut Packed,
         stop: &CancelToken,
-    ) -> io::Result<Option<Option<io::Error>>> {
+    ) -> io::Result<SourceRead> {
         entry.write_head(self.frames)?;
         let mut hasher = entry.hasher();
-        let mut failed = None;
+        let mut outcome = SourceRead::Whole;
         if let Some(mut source) = source {
             packed.size = match &entry.body {
                 Body::File(size) | Body::Sparse { size, .. } => *size,
@@ -337,12 +341,13 @@ impl Writer<'_> {
                     }
                     let most = usize::try_from(end - at).unwrap_or(PIECE).min(PIECE);
                     let bytes = self.buffer.get_mut(..most).unwrap_or_default();
-                    let read = match (&failed, source.file.read_at(bytes, at)) {
+                    let read = match (&outcome, source.file.read_at(bytes, at)) {
                         (_, Err(error)) if error.kind() == io::ErrorKind::Interrupted => continue,
-                        (None, Ok(read)) if read > 0 => read,
+                        (SourceRead::Whole, Ok(read)) if read > 0 => read,
                         (known, read) => {
-                            if known.is_none() {
-                                failed = Some(read.err());
+                            if matches!(known, SourceRead::Whole) {
+                                outcome =
+                                    read.map_or_else(SourceRead::Failed, |_| SourceRead::Short);
                             }
                             bytes.fill(0);
                             most
@@ -358,7 +363,7 @@ impl Writer<'_> {
             entry::pad(self.frames, stored)?;
         }
         packed.hash = hasher.finalize().to_hex().to_string();
-        Ok(failed)
+        Ok(outcome)
     }
 
     /// Drops what was written since the last frame: nothing of it is needed any more.

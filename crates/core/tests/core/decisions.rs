@@ -7,7 +7,7 @@ use std::os::unix::ffi::OsStrExt as _;
 use jolly_core::computer::{EntryKind, Layout, TargetPath};
 use jolly_core::decide::{
     Choice, Decisions, Disposition, Excluded, Exclusion, Node, PileDecision, PileState, Scope,
-    Selection, Spares, Start, Starts, Thing,
+    Selection, Spares, Start, StartLimit, Starts, Thing,
 };
 use jolly_core::pile::{PileIndex, Scan, Sum};
 use jolly_core::plan::make_manifest;
@@ -630,7 +630,7 @@ fn the_shop_starts_where_it_says_and_the_rules_where_it_is_silent() {
         Class::Spent,
         Start {
             is_taken: Some(false),
-            limit: Some(limit("2 months")),
+            limit: Some(limit("2 months").into()),
             by: None,
         },
     );
@@ -643,7 +643,7 @@ fn the_shop_starts_where_it_says_and_the_rules_where_it_is_silent() {
     assert!(!starts.of(&temp.id, &temp.rule).is_taken);
     let start = Start {
         is_taken: Some(true),
-        limit: Some(None),
+        limit: Some(StartLimit::AnyAge),
         by: Some(Removal::Overwrite),
     };
     starts.set_rule(&temp.id, start);

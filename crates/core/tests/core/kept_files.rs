@@ -3,7 +3,7 @@
 
 use jolly_core::computer::{Layout, TargetPath};
 use jolly_core::decide::{
-    Exclusion, Scope, Spares, Spot, Start, Starts, change_exclusions, change_starts,
+    Exclusion, Scope, Spares, Spot, Start, StartLimit, Starts, change_exclusions, change_starts,
     read_exclusions, read_starts,
 };
 use jolly_core::rule::{AgeLimit, AgeUnit, Class, NewPlace, Removal, Rulebook, add_place};
@@ -118,10 +118,10 @@ proptest! {
     ) {
         let mut starts = Starts::default();
         for (class, (is_taken, limit)) in classes {
-            starts.set_class(class, Start { is_taken, limit: limit.map(Some), by: None });
+            starts.set_class(class, Start { is_taken, limit: limit.map(StartLimit::From), by: None });
         }
         for (id, (is_taken, limit, by)) in rules {
-            starts.set_rule(&id, Start { is_taken, limit, by });
+            starts.set_rule(&id, Start { is_taken, limit: limit.map(StartLimit::from), by });
         }
         let text = change_starts("start.toml", None, &Starts::default(), &starts).unwrap();
         prop_assert_eq!(read_starts("start.toml", &text).unwrap(), starts.clone(), "{}", text);

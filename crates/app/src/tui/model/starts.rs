@@ -1,6 +1,6 @@
 //! How this shop starts, class by class and rule by rule, beside what is built in.
 
-use jolly_core::decide::{PileDecision, Start, Starts};
+use jolly_core::decide::{PileDecision, Start, StartLimit, Starts};
 use jolly_core::rule::{Class, RuleNumber};
 use tui_input::Input;
 
@@ -74,7 +74,7 @@ impl StartsView {
                 };
                 let counts = PileDecision {
                     is_taken: said.is_taken.unwrap_or(built_in.is_taken),
-                    limit: said.limit.flatten(),
+                    limit: said.limit.and_then(StartLimit::limit),
                     ..built_in
                 };
                 (counts, built_in)

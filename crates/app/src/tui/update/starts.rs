@@ -22,8 +22,8 @@ pub(super) fn act(model: &mut Model, mut view: Box<StartsView>, action: Action) 
     };
     let (counts, _) = view.counts(&session, row);
     let said = view.said(&session, row);
-    let limited = |limit| Start {
-        limit: Some(limit),
+    let limited = |limit: Option<AgeLimit>| Start {
+        limit: Some(limit.into()),
         ..said
     };
     match action {
@@ -62,7 +62,7 @@ fn set(view: &mut StartsView, session: &Session, row: StartsRow, mut start: Star
     if start.is_taken == Some(without.is_taken) {
         start.is_taken = None;
     }
-    if start.limit == Some(without.limit) {
+    if start.limit == Some(without.limit.into()) {
         start.limit = None;
     }
     view.starts = before;
@@ -79,7 +79,7 @@ pub(super) fn press(model: &mut Model, mut view: Box<StartsView>, key: KeyEvent)
         (KeyCode::Enter, Some(row)) => match weigh::read_limit(input.value()) {
             Ok(limit) => {
                 let said = view.said(&session, row);
-                let limit = Some(limit);
+                let limit = Some(limit.into());
                 set(&mut view, &session, row, Start { limit, ..said });
             }
             Err(wrong) => view.asking = Some((input, Some(wrong))),

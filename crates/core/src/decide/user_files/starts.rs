@@ -1,5 +1,6 @@
 //! How the shop starts, in one file for all computers.
 
+use crate::decide::StartLimit;
 use std::collections::BTreeMap;
 
 use serde::Deserialize;
@@ -9,7 +10,7 @@ use toml_edit::{DocumentMut, Item, Table, value};
 use crate::decide::user_files::reader::Reader;
 use crate::decide::{Start, Starts};
 use crate::format::DocumentError;
-use crate::rule::{AgeLimit, Class, Removal};
+use crate::rule::{Class, Removal};
 
 /// What the keys are, for whoever wrote another one.
 const KEYS: &str = "the file has `[class.NAME]` with `starts` and `age`, and `[rule.\"book/rule\"]` with `starts`, \
@@ -91,9 +92,9 @@ fn start(reader: &mut Reader<'_>, written: &WrittenStart) -> Start {
             .and_then(|text| reader.value(text, word, "it starts \"taken\" or \"left\"")),
         limit: written.age.as_ref().and_then(|text| {
             if text.get_ref() == ANY_AGE {
-                return Some(None);
+                return Some(StartLimit::AnyAge);
             }
-            reader.age(text).map(Some)
+            reader.age(text).map(StartLimit::From)
         }),
         by: by
             .and_then(|text| reader.value(text, way, "the ways are: remove, set-aside, overwrite")),
@@ -155,8 +156,9 @@ fn set(document: &mut DocumentMut, group: &str, name: &str, start: Option<&Start
     let Some(own) = own.as_table_like_mut() else {
         return;
     };
-    let age = |limit: Option<AgeLimit>| {
-        limit.map_or_else(|| ANY_AGE.to_owned(), |limit| limit.to_string())
+    let age = |limit: StartLimit| match limit {
+        StartLimit::AnyAge => ANY_AGE.to_owned(),
+        StartLimit::From(limit) => limit.to_string(),
     };
     let said = [
         (
