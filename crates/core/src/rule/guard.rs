@@ -327,20 +327,7 @@ fn guarded_usually(path: &TargetPath, rule: &Rule, place: Place, layout: Layout)
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::rule::Rulebook;
-
-    /// A rule of this class with these keys more.
-    fn rule(class: &str, more: &str) -> Rule {
-        let text = format!(
-            "rulebook = \"mine\"\nlayout = \"linux\"\n[[rule]]\nid = \"one\"\ntitle = \"One\"\n\
-             class = \"{class}\"\nabout = \"a\"\nafter = \"b\"\nin = [\"{{temp}}\"]\n{more}\n"
-        );
-        Rulebook::parse("mine.toml", &text)
-            .unwrap()
-            .0
-            .rules
-            .remove(0)
-    }
+    use crate::rule::guard::samples::rule;
 
     #[test]
     fn the_promises_hold_whatever_the_case_of_a_name() {

@@ -27,6 +27,18 @@ fn parts_of(listed: &str) -> usize {
     1 + listed.bytes().filter(|byte| *byte == b'/').count()
 }
 
+/// Whether a folder of the system lies right in a folder.
+fn leads_to_system(layout: Layout, folder: &TargetPath, names: &NameForms) -> bool {
+    let depth = folder.parts().count();
+    let mut next = lists::system(layout)
+        .iter()
+        .filter(|listed| parts_of(listed) == depth + 1);
+    next.any(|listed| match listed.rsplit_once('/') {
+        Some((above, _)) => names.below(above) == Some(0),
+        None => true,
+    })
+}
+
 /// What the guards say of a folder.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[expect(
@@ -48,61 +60,52 @@ impl FolderGuards {
     /// What `guards` say of a folder. `above` is what they say of the one that holds it: what
     /// holds there holds here.
     pub(crate) fn of(guards: &Guards, above: Option<Self>, folder: &TargetPath) -> Self {
-        let is_near_system = match above {
-            // What lies topmost is the same for both, but for the root.
-            Some(near) if !near.is_near_system => false,
-            _ => is_near_system(guards.layout, folder),
-        };
-        let listed = if is_near_system {
-            lists::system(guards.layout)
-        } else {
-            &[]
-        };
-        let depth = folder.parts().count();
-        let deepest = listed.iter().map(|listed| parts_of(listed)).max();
-        // Below the deepest folder of the lists only what is above decides.
-        let names = (deepest >= Some(depth)).then(|| NameForms::of(folder, guards.layout));
-        let is_system = match (&names, above) {
-            (None, Some(above)) => above.is_system,
-            (Some(names), _) => names.is_system(),
-            (None, None) => is_near_system && NameForms::of(folder, guards.layout).is_system(),
-        };
-        let is_above_system = || {
-            let names = names.as_ref();
-            names.is_some_and(|names| {
-                let mut next = listed.iter().filter(|it| parts_of(it) == depth + 1);
-                next.any(|listed| match listed.rsplit_once('/') {
-                    Some((above, _)) => names.below(above) == Some(0),
-                    None => true,
-                })
-            })
-        };
-        let is_closed = if let Some(above) = above {
-            let own = || guarded_folder_name(folder.name());
-            above.is_closed
-                || own().is_some()
-                || guarded_pair(last_part(folder.folder_bytes()), folder.name()).is_some()
-        } else {
-            let parts: Vec<&[u8]> = folder.parts().collect();
-            let is_pair =
-                |pair: &[&[u8]]| matches!(*pair, [one, two] if guarded_pair(one, two).is_some());
-            parts.iter().any(|part| guarded_folder_name(part).is_some())
-                || parts.windows(2).any(is_pair)
+        let mut own = match above {
+            Some(above) => above.enter(guards, folder),
+            None => Self::at_start(guards, folder),
         };
         let is_at_or_below = |path: &TargetPath| folder.below(path).is_some();
         let is_above = |path: &TargetPath| path.below(folder).is_some();
+        own.is_closed |= guards.own.iter().any(is_at_or_below);
+        own.is_by_path |=
+            own.is_system || guards.lead_on(folder) || guards.own.iter().any(is_above);
+        own
+    }
+
+    /// Of the folder in which a walk starts: nothing is known of those above it.
+    fn at_start(guards: &Guards, folder: &TargetPath) -> Self {
+        let is_near_system = is_near_system(guards.layout, folder);
+        let names = NameForms::of(folder, guards.layout);
+        let parts: Vec<&[u8]> = folder.parts().collect();
+        let is_pair =
+            |pair: &[&[u8]]| matches!(*pair, [one, two] if guarded_pair(one, two).is_some());
         Self {
-            is_closed: is_closed || guards.own.iter().any(is_at_or_below),
-            is_system,
+            is_closed: parts.iter().any(|part| guarded_folder_name(part).is_some())
+                || parts.windows(2).any(is_pair),
+            is_system: is_near_system && names.is_system(),
             is_near_system,
-            is_personal: match above {
-                Some(above) => above.is_personal || guards.personal.has(folder.as_bytes()),
-                None => guards.personal.over(folder).next().is_some(),
-            },
-            is_by_path: is_system
-                || guards.lead_on(folder)
-                || guards.own.iter().any(is_above)
-                || is_above_system(),
+            is_personal: guards.personal.over(folder).next().is_some(),
+            is_by_path: is_near_system && leads_to_system(guards.layout, folder, &names),
+        }
+    }
+
+    /// Of a folder in this one.
+    fn enter(self, guards: &Guards, folder: &TargetPath) -> Self {
+        // What lies topmost is the same for both, but for the root.
+        let is_near_system = self.is_near_system && is_near_system(guards.layout, folder);
+        // Below the deepest folder of the lists only what is above decides.
+        let deepest = lists::system(guards.layout).iter().map(|it| parts_of(it));
+        let is_listed = is_near_system && deepest.max() >= Some(folder.parts().count());
+        let names = is_listed.then(|| NameForms::of(folder, guards.layout));
+        let (holder, name) = (last_part(folder.folder_bytes()), folder.name());
+        Self {
+            is_closed: self.is_closed
+                || guarded_folder_name(name).is_some()
+                || guarded_pair(holder, name).is_some(),
+            is_system: names.as_ref().map_or(self.is_system, NameForms::is_system),
+            is_near_system,
+            is_personal: self.is_personal || guards.personal.has(folder.as_bytes()),
+            is_by_path: names.is_some_and(|names| leads_to_system(guards.layout, folder, &names)),
         }
     }
 

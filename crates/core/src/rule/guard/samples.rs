@@ -14,6 +14,19 @@ pub(crate) fn rules() -> &'static [Rule] {
     &RULES
 }
 
+/// A rule of this class with these keys more.
+pub(crate) fn rule(class: &str, more: &str) -> Rule {
+    let text = format!(
+        "rulebook = \"mine\"\nlayout = \"linux\"\n[[rule]]\nid = \"one\"\ntitle = \"One\"\n\
+         class = \"{class}\"\nabout = \"a\"\nafter = \"b\"\nin = [\"{{temp}}\"]\n{more}\n"
+    );
+    Rulebook::parse("mine.toml", &text)
+        .unwrap()
+        .0
+        .rules
+        .remove(0)
+}
+
 fn make_rules() -> Vec<Rule> {
     let more = [
         ("spent", ""),
@@ -23,18 +36,9 @@ fn make_rules() -> Vec<Rule> {
         ("ask", "detect = \"old-account\""),
         ("ask", "keep-newest = { count = 2, per = \"stem\" }"),
     ];
-    let rule = |(class, more): (&str, &str)| {
-        let text = format!(
-            "rulebook = \"mine\"\nlayout = \"linux\"\n[[rule]]\nid = \"one\"\ntitle = \"One\"\n\
-             class = \"{class}\"\nabout = \"a\"\nafter = \"b\"\nin = [\"{{temp}}\"]\n{more}\n"
-        );
-        Rulebook::parse("mine.toml", &text)
-            .unwrap()
-            .0
-            .rules
-            .remove(0)
-    };
-    more.into_iter().map(rule).collect()
+    more.into_iter()
+        .map(|(class, more)| rule(class, more))
+        .collect()
 }
 
 /// Parts of listed folders, names that are guarded, and names that are not.
