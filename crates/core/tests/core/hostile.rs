@@ -254,7 +254,7 @@ fn things_leave_through_one_folder_after_another_where_the_root_takes_none() {
 }
 
 #[test]
-fn whoever_takes_the_airlock_away_is_told_of_and_what_was_to_leave_is_there() {
+fn whoever_takes_the_quarantine_away_is_told_of_and_what_was_to_leave_is_there() {
     let disk = Arc::new(FaultyDisk::new(Fault::None));
     let (bench, scan, manifest) = shared_bench(&disk);
     let quarantine = bench.root().join(".jolly-broom-one");
