@@ -10,6 +10,7 @@ mod opened;
 mod path;
 mod places;
 mod presence;
+mod read_small;
 mod running;
 mod systems;
 mod volume;
@@ -19,7 +20,6 @@ pub use accounts::personal::Personal;
 pub use entry_kind::EntryKind;
 pub(crate) use layout::fold;
 pub use layout::{Layout, UnknownLayout};
-pub(crate) use opened::read_small;
 pub use opened::{Dates, Target, TargetError};
 pub use path::{PathError, TargetPath, WrittenPath};
 pub(crate) use places::find::{
@@ -27,6 +27,7 @@ pub(crate) use places::find::{
 };
 pub use places::{Place, Places};
 pub(crate) use presence::{Presence, presence};
+pub(crate) use read_small::read_small;
 pub(crate) use running::running;
 pub use systems::mounted_systems;
 pub use volume::Volume;

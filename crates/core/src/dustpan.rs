@@ -15,10 +15,10 @@ mod sparse;
 mod staging;
 
 pub use archive::{Dustpan, DustpanError, KEPT_DAYS, NewDustpan};
-pub(crate) use archive::{Frame, Verifier, Writer};
+pub(crate) use archive::{Verifier, Writer};
 pub(crate) use entry::each_entry;
 pub use estimate::estimate_packed;
-pub(crate) use frames::{MOST_STORED, read_frame};
+pub(crate) use frames::{Frame, MOST_STORED, read_frame};
 pub(crate) use proof::Stoppable;
 pub(crate) use put_back::PutBack;
 pub(crate) use record::Line;

@@ -10,8 +10,8 @@ use std::ops::ControlFlow;
 
 use jolly_disk::{Disk, Folder, Kind};
 
-use crate::computer::opened::read_small;
 use crate::computer::places::find;
+use crate::computer::read_small;
 use crate::computer::{Account, Layout, TargetPath};
 use crate::format::Printable;
 

@@ -1,8 +1,9 @@
 //! An opened target.
 
+use crate::computer::read_small;
 use std::collections::HashSet;
-use std::ffi::{CStr, OsString};
-use std::io::{self, Read as _};
+use std::ffi::OsString;
+use std::io;
 use std::os::unix::ffi::OsStrExt as _;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -70,9 +71,6 @@ pub enum TargetError {
     #[error("no system was recognised below {}", path.display())]
     NotRecognised { path: PathBuf },
 }
-
-/// The most that is read of a small text file on a target; a longer one isn't what it claims.
-const MOST_TEXT: u64 = 1024 * 1024;
 
 impl Target {
     /// Opens a root and finds out what is on it. `environment` is that of this process; it counts
@@ -265,21 +263,6 @@ impl Target {
         let below = path.strip_prefix(&self.root_path).ok()?;
         TargetPath::new(below.as_os_str().as_bytes()).ok()
     }
-}
-
-/// Reads a small regular file of a target.
-pub(crate) fn read_small(
-    disk: &dyn Disk,
-    root: &Folder,
-    folder: &[u8],
-    name: &CStr,
-) -> io::Result<Vec<u8>> {
-    let folder = disk.open_folder(root, folder)?;
-    let mut text = Vec::new();
-    disk.open_file(&folder, name)?
-        .take(MOST_TEXT)
-        .read_to_end(&mut text)?;
-    Ok(text)
 }
 
 /// The description of a stand-in volume, where it counts: in a folder of the running system's own disk

@@ -17,7 +17,7 @@ use jolly_disk::{Disk, Folder, Kind, Metadata, Piece, Stat, pieces};
 
 use crate::cancel::CancelToken;
 use crate::computer::Target;
-use crate::dustpan::frames::Frames;
+use crate::dustpan::frames::{Frame, Frames};
 use crate::dustpan::record::{FORMAT, Line, Packed, PackedKind, VERSION};
 use crate::plan::{ItemOutcome, ManifestItem, Moment, StayReason, TargetMark};
 use crate::state::{Journal, JournalError, RunId, StateError, StateFolder, archive_of};
@@ -93,13 +93,6 @@ pub(crate) struct Verifier<'a> {
     path: &'a Path,
     record: &'a mut Journal,
     is_shut: &'a AtomicBool,
-}
-
-/// A frame that is written, and not yet proven.
-pub(crate) struct Frame {
-    file: File,
-    pub(crate) at: u64,
-    pub(crate) items: Vec<Packed>,
 }
 
 /// How far an entry's bytes could be read; what is missing stands as zeros.

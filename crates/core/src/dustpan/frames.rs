@@ -1,5 +1,6 @@
 //! A file of zstd frames, each of which can be read alone (RFC 8878: frames follow each other).
 
+use crate::dustpan::record::Packed;
 use std::fs::File;
 use std::io::{self, BufReader, Read, Seek as _, SeekFrom, Write};
 use std::os::unix::fs::MetadataExt as _;
@@ -99,4 +100,11 @@ pub(crate) fn read_frame(mut file: File, at: u64) -> io::Result<impl Read> {
     file.seek(SeekFrom::Start(at))?;
     let decoder = zstd::Decoder::with_buffer(BufReader::with_capacity(1 << 17, file))?;
     Ok(decoder.single_frame())
+}
+
+/// A frame that is written, and not yet proven.
+pub(crate) struct Frame {
+    pub(crate) file: File,
+    pub(crate) at: u64,
+    pub(crate) items: Vec<Packed>,
 }

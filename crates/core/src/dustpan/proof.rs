@@ -4,7 +4,7 @@ use std::io;
 use std::path::Path;
 
 use crate::cancel::CancelToken;
-use crate::dustpan::archive::Frame;
+use crate::dustpan::Frame;
 use crate::dustpan::entry::{Body, each_entry};
 use crate::dustpan::frames::read_frame;
 use crate::state::StateFolder;

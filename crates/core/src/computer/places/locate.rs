@@ -9,8 +9,8 @@ use std::os::unix::ffi::OsStrExt as _;
 use jolly_disk::{Disk, Folder};
 
 use crate::computer::accounts::user_dirs;
-use crate::computer::opened::read_small;
 use crate::computer::places::{find, profile};
+use crate::computer::read_small;
 use crate::computer::{Account, Layout, Personal, Place, Places, TargetPath};
 
 /// What is known of a target when its places are looked for.

@@ -2,7 +2,7 @@
 
 use jolly_disk::{Disk, Folder};
 
-use crate::computer::opened::read_small;
+use crate::computer::read_small;
 use crate::computer::volume::{StandIn, boot_sector};
 use crate::host::volume_id;
 

@@ -9,20 +9,10 @@ use crate::rule::{FolderGuards, Guards};
 use crate::source::context::WalkContext;
 use crate::source::files::FolderNote;
 use crate::source::files::folder::Worker;
-use crate::source::files::job::PendingFolder;
+use crate::source::files::job::{Admitted, PendingFolder};
 use crate::source::folder_matcher::FolderMatcher;
 use crate::source::{may_be_tagged, tag_owner};
 use crate::walk::unread;
-
-/// A folder that is walked: by these patterns, past these guards.
-pub(crate) struct Admitted {
-    pub matcher: Arc<FolderMatcher>,
-    pub guards: FolderGuards,
-    /// For each of the patterns' rules, whether everything here is guarded from it.
-    pub closed: Box<[bool]>,
-    /// Whether the way leads on to where a rule starts.
-    pub leads_on: bool,
-}
 
 impl Worker<'_> {
     /// Whether a folder is walked: by which patterns, and past which guards. What is left is counted.

@@ -10,8 +10,7 @@ use jolly_disk::{Folder, Kind, Stat};
 
 use crate::computer::{MOST_DEPTH, TargetPath};
 use crate::rule::{Detect, Spelling};
-use crate::source::files::admit::Admitted;
-use crate::source::files::job::{FolderNames, Job, PendingFolder, Visited};
+use crate::source::files::job::{Admitted, FolderNames, Job, PendingFolder, Visited};
 use crate::source::files::{FolderNote, Gathered, Walk};
 use crate::source::folder_matcher::FolderMatchers;
 use crate::source::news::Counted;

@@ -131,3 +131,13 @@ impl FolderNames {
         })
     }
 }
+
+/// A folder that is walked: by these patterns, past these guards.
+pub(crate) struct Admitted {
+    pub matcher: Arc<FolderMatcher>,
+    pub guards: FolderGuards,
+    /// For each of the patterns' rules, whether everything here is guarded from it.
+    pub closed: Box<[bool]>,
+    /// Whether the way leads on to where a rule starts.
+    pub leads_on: bool,
+}
