@@ -19,12 +19,13 @@ mod worker;
 #[cfg(test)]
 mod tests;
 
-use crate::tui::msg::Lookup;
 use std::time::{Duration, Instant};
 
 use crate::exit::{Exit, Refusal};
 use crate::options::{Looks, SharedOptions};
 use crate::session::open_state;
+use crate::tui::msg::Lookup;
+
 pub use headless::HeadlessUi;
 pub(crate) use lookups::Source;
 use model::{Model, Station};

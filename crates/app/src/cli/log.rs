@@ -1,6 +1,5 @@
 //! `log`: what runs did.
 
-use jolly_core::state::{LogError, NoRunId, RunId, StateFolder};
 use std::path::Path;
 
 use jolly_core::computer::TargetPath;
@@ -11,6 +10,7 @@ use jolly_core::plan::OutcomeSums;
 use jolly_core::run::{
     LogState, LogSummary, RecoverError, list_logs, read_items, recover, verify_log,
 };
+use jolly_core::state::{LogError, NoRunId, RunId, StateFolder};
 use serde_json::json;
 
 use crate::cli::{LogCommand, print};

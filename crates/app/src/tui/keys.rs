@@ -102,7 +102,7 @@ pub(super) fn is_offered(model: &Model, action: Action) -> bool {
             report.is_some_and(|report| report.left.is_some())
         }
         (Station::Arrive, Action::Retry) => {
-            let arrived = model.lookups.focused().and_then(|it| it.arrived());
+            let arrived = model.bench.focused().and_then(|it| it.arrived());
             arrived.is_some_and(|arrived| arrived.left.is_some())
         }
         _ => true,

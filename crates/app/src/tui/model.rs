@@ -131,7 +131,7 @@ pub(super) struct Model {
     /// The computer that is worked on.
     pub session: Option<Arc<Session>>,
     pub facts: Facts,
-    pub lookups: Bench,
+    pub bench: Bench,
     pub station: Station,
     pub overlay: Option<Overlay>,
     /// Since the interface opened.
@@ -180,7 +180,7 @@ impl Model {
                 volume: Volume::default(),
                 is_stand_in: false,
             },
-            lookups: Bench::default(),
+            bench: Bench::default(),
             station: Station::Arrive,
             overlay: None,
             clock: Duration::ZERO,
@@ -239,7 +239,7 @@ impl Model {
     /// The computer that the screen shows: at arrive the one in focus, else the chosen one.
     pub(super) fn looked_at(&self) -> Option<Arc<Session>> {
         if self.station == Station::Arrive {
-            let arrived = self.lookups.focused()?.arrived()?;
+            let arrived = self.bench.focused()?.arrived()?;
             return Some(Arc::clone(&arrived.session));
         }
         self.session.clone()
@@ -248,7 +248,7 @@ impl Model {
     /// Whether something on the screen moves by itself.
     pub(super) fn moves(&self) -> bool {
         let waits = match self.station {
-            Station::Arrive => self.lookups.waits(),
+            Station::Arrive => self.bench.waits(),
             Station::Scan | Station::Report => self.scanning.took.is_none(),
             Station::Sweep => true,
             Station::Check => self.check.as_ref().is_none_or(Check::waits),

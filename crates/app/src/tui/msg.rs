@@ -1,6 +1,5 @@
 //! What can happen, and what can be asked for.
 
-use jolly_core::state::RunId;
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -19,6 +18,7 @@ use jolly_core::plan::Manifest;
 use jolly_core::rule::NewPlace;
 use jolly_core::run::{LeftOver, Predictions, Rehearsed, RestoreSummary, RunSummary, SweepEvent};
 use jolly_core::source::PileId;
+use jolly_core::state::RunId;
 use jolly_core::walk::ScanEvent;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 

@@ -127,7 +127,7 @@ impl TestUi {
             }
             Effect::Question(question) => answer::answer(question, &never),
             Effect::Lookup(Lookup::OpenComputer) => {
-                unreachable!("the desk has opened its computer")
+                unreachable!("the interface has opened its computer")
             }
             Effect::Run(RunWork::Scan(job)) => {
                 let (send, _receive) = crossbeam_channel::bounded(1);

@@ -177,7 +177,7 @@ impl Theme {
     }
 
     /// The ground of the screen.
-    pub(super) fn context(&self) -> Style {
+    pub(super) fn ground(&self) -> Style {
         Style::new()
             .fg(self.colour(Role::Text))
             .bg(self.colour(Role::RunContext))

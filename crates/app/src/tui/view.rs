@@ -30,7 +30,7 @@ use crate::tui::theme::{Role, Theme};
 /// Draws one frame.
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>) {
     let area = frame.area();
-    frame.render_widget(Block::new().style(theme.context()), area);
+    frame.render_widget(Block::new().style(theme.ground()), area);
     if is_too_small((area.width, area.height)) {
         let text = format!(
             "Jolly Broom needs 80 × 24 cells; this terminal has {} × {}.",
@@ -43,7 +43,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>) {
         };
         let lines = vec![Line::from(text), Line::from(keys)];
         let wrapped = Paragraph::new(lines).wrap(ratatui::widgets::Wrap { trim: true });
-        frame.render_widget(wrapped.style(theme.context()), area);
+        frame.render_widget(wrapped.style(theme.ground()), area);
         return;
     }
     let Areas {
@@ -126,7 +126,7 @@ fn before_station(
 /// The page of a view that stands before a station: its rows, a line of words, its keys.
 fn page(theme: &Theme, frame: &mut Frame<'_>, area: Rect) -> [Rect; 3] {
     frame.render_widget(Clear, area);
-    frame.render_widget(Block::new().style(theme.context()), area);
+    frame.render_widget(Block::new().style(theme.ground()), area);
     Layout::vertical([
         Constraint::Min(5),
         Constraint::Length(2),

@@ -11,8 +11,7 @@ use std::ops::ControlFlow;
 use jolly_disk::{Disk, Folder, Kind};
 
 use crate::computer::places::find;
-use crate::computer::read_small;
-use crate::computer::{Account, Layout, TargetPath};
+use crate::computer::{Account, Layout, TargetPath, read_small};
 use crate::format::Printable;
 
 /// Folders among the homes that are nobody's, in small letters.

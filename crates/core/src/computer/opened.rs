@@ -1,6 +1,5 @@
 //! An opened target.
 
-use crate::computer::read_small;
 use std::collections::HashSet;
 use std::ffi::OsString;
 use std::io;
@@ -13,7 +12,7 @@ use jolly_disk::{Disk, FileKey, Folder, Kind, Stat, runner};
 use crate::computer::places::{find, locate};
 use crate::computer::volume::{DESCRIPTOR, StandIn};
 use crate::computer::{
-    Account, Identity, Layout, PathError, Places, TargetPath, Volume, accounts, layout,
+    Account, Identity, Layout, PathError, Places, TargetPath, Volume, accounts, layout, read_small,
 };
 use crate::format::{Printable, PropertyList};
 use crate::host::mounts;

@@ -1,10 +1,6 @@
 //! Where set-aside items wait: one tar in zstd a run, readable by ordinary tools, and a record of
 //! what is in it.
 
-use crate::dustpan::entry::{ArchiveEntry, Body};
-use crate::dustpan::proof::{read_back, stopped};
-use crate::dustpan::{entry, sparse};
-
 use std::fs::File;
 use std::io::{self, Write as _};
 use std::os::fd::AsFd as _;
@@ -17,8 +13,11 @@ use jolly_disk::{Disk, Folder, Kind, Metadata, Piece, Stat, pieces};
 
 use crate::cancel::CancelToken;
 use crate::computer::Target;
+use crate::dustpan::entry::{ArchiveEntry, Body};
 use crate::dustpan::frames::{Frame, Frames};
+use crate::dustpan::proof::{read_back, stopped};
 use crate::dustpan::record::{FORMAT, Line, Packed, PackedKind, VERSION};
+use crate::dustpan::{entry, sparse};
 use crate::plan::{ItemOutcome, ManifestItem, Moment, StayReason, TargetMark};
 use crate::state::{Journal, JournalError, RunId, StateError, StateFolder, archive_of};
 

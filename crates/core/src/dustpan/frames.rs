@@ -1,6 +1,5 @@
 //! A file of zstd frames, each of which can be read alone (RFC 8878: frames follow each other).
 
-use crate::dustpan::record::Packed;
 use std::fs::File;
 use std::io::{self, BufReader, Read, Seek as _, SeekFrom, Write};
 use std::os::unix::fs::MetadataExt as _;
@@ -9,6 +8,7 @@ use std::thread;
 use zstd::stream::raw::{self, CParameter, Operation as _};
 use zstd::stream::zio;
 
+use crate::dustpan::record::Packed;
 use crate::host::device_number;
 
 /// Bytes that one batch sets aside, unless its first item alone has more: what waits in the dustpan

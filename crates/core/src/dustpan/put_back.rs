@@ -1,6 +1,5 @@
 //! Putting one thing back where it was.
 
-use crate::state::RunId;
 use std::collections::{BTreeMap, HashMap};
 use std::ffi::{CStr, CString};
 use std::fs::File;
@@ -16,6 +15,7 @@ use crate::dustpan::entry::{ArchiveEntry, Body};
 use crate::dustpan::sparse::read_map;
 use crate::dustpan::staging::{PART, Staging, is_empty, is_ours, is_own_file, own_name};
 use crate::dustpan::{PanItem, RestoreOutcome};
+use crate::state::RunId;
 
 /// How much is written at once; a piece of zeros in a file with holes stays a hole.
 const PIECE: usize = 64 * 1024;

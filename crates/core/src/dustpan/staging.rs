@@ -1,12 +1,13 @@
 //! The staging folder: where something is built before it gets its name, so that nobody else can reach it
 //! meanwhile, and nothing that is half there ever has a name that somebody looks for.
 
-use crate::state::RunId;
 use std::ffi::{CStr, CString};
 use std::io;
 use std::ops::ControlFlow;
 
 use jolly_disk::{Disk, Folder, Kind};
+
+use crate::state::RunId;
 
 /// How many names are tried: somebody else may have taken some of them.
 const TRIES: u32 = 8;

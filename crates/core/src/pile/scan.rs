@@ -1,23 +1,22 @@
 //! Walking a target: every item, once, in the pile of the rule that owns it.
 
-use crate::cancel::CancelToken;
-use crate::pile::{AtOnce, Blocked, Notes, Pile, at_once, build::build};
-use crate::source::{
-    AccountAges, Arena, ItemId, LinkGroup, PileId, PreviousScan, Units, described, files,
-    hard_links, moved,
-};
-use crate::walk::{ScanEvent, Unread, unread};
-
 use std::collections::HashMap;
 use std::num::NonZeroUsize;
 use std::sync::Arc;
 
 use jiff::Timestamp;
 
+use crate::cancel::CancelToken;
 use crate::computer::{Dates, Target, TargetPath, Volume, running};
 use crate::host::{Holder, InUse};
+use crate::pile::{AtOnce, Blocked, Notes, Pile, at_once, build::build};
 use crate::rule::{Detect, Guards, Need, RuleNumber, RuleSet, Search, Unresolved, age_at, resolve};
 use crate::source::context::WalkContext;
+use crate::source::{
+    AccountAges, Arena, ItemId, LinkGroup, PileId, PreviousScan, Units, described, files,
+    hard_links, moved,
+};
+use crate::walk::{ScanEvent, Unread, unread};
 
 /// Everything that one scan found.
 pub struct Scan {

@@ -1,8 +1,5 @@
 //! The exact list of what goes, each thing with its identity.
 
-use crate::plan::FileIdentity;
-use crate::plan::Items;
-use crate::rule::Detect;
 use std::cmp::Ordering;
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
@@ -15,7 +12,8 @@ use crate::decide::Decisions;
 use crate::host::boot;
 use crate::pile::{Scan, Sum};
 use crate::plan::order::turns;
-use crate::rule::Removal;
+use crate::plan::{FileIdentity, Items};
+use crate::rule::{Detect, Removal};
 use crate::source::{FolderId, ItemId, ItemKind, PileId};
 
 /// One thing that goes.

@@ -2,7 +2,6 @@
 
 pub(crate) mod record;
 
-use crate::state::journal::opened;
 use std::collections::BTreeMap;
 use std::io::{Read as _, Seek as _, SeekFrom};
 use std::path::{Path, PathBuf};
@@ -15,6 +14,7 @@ use crate::dustpan::Pan;
 use crate::plan::{Outcome, OutcomeSums};
 use crate::rule::Removal;
 use crate::run::log::record::{FORMAT, Intent, Record, VERSION};
+use crate::state::journal::opened;
 use crate::state::{LogError, RunId, StateError, StateFolder, each_line};
 
 /// How a run ended.

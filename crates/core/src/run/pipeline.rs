@@ -144,7 +144,7 @@ impl Pipeline<'_, '_, '_, '_> {
         }
     }
 
-    /// Gives the next batch to the hands, when it may be touched; says whether it did.
+    /// Gives the next batch to the workers, when it may be touched; says whether it did.
     fn give(&mut self, pool: &WorkerPool<'_, '_>, may_wait: bool) -> bool {
         self.prepare();
         if self.ahead.is_empty() {

@@ -40,7 +40,7 @@ pub struct RunContext<'a> {
     pub rules_off: &'a [RuleNumber],
 }
 
-/// What a real sweep needs beside the ground.
+/// What a real sweep needs beside the context.
 pub struct Real<'a> {
     /// The run's id.
     pub run: &'a RunId,

@@ -3,14 +3,13 @@
 mod chunk;
 pub(crate) mod shard;
 
-use crate::rule::RuleNumber;
 use std::collections::HashSet;
 
 use jolly_disk::{FileKey, Stamp};
 
 use crate::computer::TargetPath;
+use crate::rule::RuleNumber;
 use crate::source::arena::chunk::{CHUNK, Chunk};
-
 use crate::source::arena::shard::Shard;
 
 /// A pile's position in its scan.

@@ -227,7 +227,7 @@ impl NameTable {
         }
     }
 
-    /// Adds one test of the standing at this position.
+    /// Adds one test of the state at this position.
     fn add(&mut self, at: usize, test: &NameTest) {
         self.asks |= !matches!(test, NameTest::Any);
         let has_room = match test {
@@ -294,10 +294,10 @@ impl NameTable {
     }
 }
 
-/// Most outlooks that are remembered; a tree of that many kinds of folders makes them anew.
+/// Most matchers that are remembered; a tree of that many kinds of folders makes them anew.
 const MOST_KNOWN: usize = 1024;
 
-/// The outlooks of one thread's folders, each made once.
+/// The matchers of one thread's folders, each made once.
 pub(crate) struct FolderMatchers<'a> {
     context: &'a WalkContext<'a>,
     known: HashMap<Box<[PatternState]>, Arc<FolderMatcher>>,
@@ -311,7 +311,7 @@ impl<'a> FolderMatchers<'a> {
         }
     }
 
-    /// The outlook of a folder below one with the outlook `above`. `path` is the folder's own
+    /// The matcher of a folder below one with the matcher `above`. `path` is the folder's own
     /// path, asked for only where it matters; `leads_on` says that a search may start here.
     pub(crate) fn below(
         &mut self,
@@ -346,7 +346,7 @@ impl<'a> FolderMatchers<'a> {
         self.of(states, starts)
     }
 
-    /// The outlook of a folder where these searches start.
+    /// The matcher of a folder where these searches start.
     pub(crate) fn at_start(&mut self, starts: &[usize]) -> Arc<FolderMatcher> {
         self.of(Vec::new(), starts)
     }

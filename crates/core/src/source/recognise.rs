@@ -16,8 +16,6 @@ mod thumbnail;
 pub(super) mod trash;
 mod unpacked;
 
-use crate::source::{AccountAges, is_tag};
-
 use std::collections::HashMap;
 use std::ffi::CStr;
 use std::fmt;
@@ -36,6 +34,7 @@ use crate::source::recognise::language::Languages;
 use crate::source::recognise::link::Mounts;
 use crate::source::recognise::revision::Revisions;
 use crate::source::recognise::trash::TrashDates;
+use crate::source::{AccountAges, is_tag};
 
 /// Why a recogniser found something, in words that the screens show.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -1,12 +1,13 @@
 //! Where this program keeps its logs and dustpans.
 
-use crate::state::RunId;
 use std::fs::{self, File, OpenOptions};
 use std::io;
 use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::{Path, PathBuf};
 
 use jolly_disk::{Distrust, make_trusted_folder, trusted_file, trusted_folder};
+
+use crate::state::RunId;
 
 /// The state folder: `logs/`, `rehearsals/`, `dustpan/`, `sheets/`, `exclusions/`, `rulebooks/` and `locks/`,
 /// readable by nobody else.

@@ -2,8 +2,6 @@
 //!
 //! Everything here is a cheap look: it is told when its time is up and says so in its figures.
 
-use crate::survey::{Fact, Sign, facts, signs};
-
 use std::collections::BTreeSet;
 use std::io;
 
@@ -11,6 +9,7 @@ use jiff::Timestamp;
 
 use crate::computer::{Target, TargetPath, Volume};
 use crate::rule::{Need, RuleSet, resolve};
+use crate::survey::{Fact, Sign, facts, signs};
 
 /// What a first look at a computer tells.
 #[derive(Clone, Debug)]

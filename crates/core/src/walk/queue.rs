@@ -16,18 +16,18 @@ pub(crate) struct WorkQueue<J> {
 
 struct QueueState<J> {
     jobs: Vec<J>,
-    hands: usize,
+    workers: usize,
     idle: usize,
     is_over: bool,
 }
 
 impl<J> WorkQueue<J> {
-    /// A crew of so many hands with its first jobs.
-    pub(crate) fn new(hands: usize, jobs: Vec<J>) -> Self {
+    /// A queue for so many workers, with its first jobs.
+    pub(crate) fn new(workers: usize, jobs: Vec<J>) -> Self {
         Self {
             shared: Mutex::new(QueueState {
                 jobs,
-                hands,
+                workers,
                 idle: 0,
                 is_over: false,
             }),
@@ -42,7 +42,7 @@ impl<J> WorkQueue<J> {
     }
 
     fn end_if_idle(&self, shared: &mut QueueState<J>) {
-        if shared.hands == 0 || (shared.jobs.is_empty() && shared.idle >= shared.hands) {
+        if shared.workers == 0 || (shared.jobs.is_empty() && shared.idle >= shared.workers) {
             shared.is_over = true;
             self.work.notify_all();
             self.end.notify_all();
@@ -97,13 +97,13 @@ impl<J> WorkQueue<J> {
     }
 }
 
-/// One hand of a crew. When it is lost, by a panic, nobody waits for it.
+/// One worker of a queue. When it is lost, by a panic, nobody waits for it.
 pub(crate) struct WorkerGuard<'a, J>(pub &'a WorkQueue<J>);
 
 impl<J> Drop for WorkerGuard<'_, J> {
     fn drop(&mut self) {
         let mut shared = self.0.lock();
-        shared.hands = shared.hands.saturating_sub(1);
+        shared.workers = shared.workers.saturating_sub(1);
         self.0.end_if_idle(&mut shared);
     }
 }

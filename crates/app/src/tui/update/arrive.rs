@@ -12,17 +12,17 @@ use crate::tui::msg::{Effect, Lookup};
 use crate::tui::update::start_scan;
 
 pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
-    let last = model.lookups.computers.len().saturating_sub(1);
+    let last = model.bench.computers.len().saturating_sub(1);
     match action {
-        Action::Up => model.lookups.focus = model.lookups.focus.saturating_sub(1),
-        Action::Down => model.lookups.focus = (model.lookups.focus + 1).min(last),
-        Action::First => model.lookups.focus = 0,
-        Action::Last => model.lookups.focus = last,
+        Action::Up => model.bench.focus = model.bench.focus.saturating_sub(1),
+        Action::Down => model.bench.focus = (model.bench.focus + 1).min(last),
+        Action::First => model.bench.focus = 0,
+        Action::Last => model.bench.focus = last,
         Action::Choose => return choose(model),
         Action::Open => model.overlay = Some(Overlay::Open(Input::default(), Vec::new())),
         Action::Again => return look_again(model),
         Action::Retry => {
-            let focused = model.lookups.focused().and_then(|it| it.arrived());
+            let focused = model.bench.focused().and_then(|it| it.arrived());
             let left = focused.and_then(|arrived| arrived.left.clone());
             if left.is_none() {
                 model.message = Some("Its last sweep left nothing behind.".to_owned());
@@ -33,7 +33,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         }
         Action::Rules => {
             let rulebooks = model
-                .lookups
+                .bench
                 .focused()
                 .and_then(|computer| computer.arrived())
                 .map(|arrived| {
@@ -65,19 +65,16 @@ fn choose(model: &mut Model) -> Vec<Effect> {
 
 /// The same, to take only what a run left behind.
 fn choose_with(model: &mut Model, left: Option<LeftOver>) -> Vec<Effect> {
-    let chosen = model
-        .lookups
-        .focused()
-        .map(|computer| match &computer.look {
-            Look::Done(arrived) => Ok((
-                Arc::clone(&arrived.session),
-                arrived.selection.clone(),
-                arrived.rules_off.clone(),
-                arrived.arrival.volume.unwrap_or_default(),
-            )),
-            Look::UnderWay => Err("It is still being looked at.".to_owned()),
-            Look::Failed(why) => Err(format!("It can't be opened: {why}")),
-        });
+    let chosen = model.bench.focused().map(|computer| match &computer.look {
+        Look::Done(arrived) => Ok((
+            Arc::clone(&arrived.session),
+            arrived.selection.clone(),
+            arrived.rules_off.clone(),
+            arrived.arrival.volume.unwrap_or_default(),
+        )),
+        Look::UnderWay => Err("It is still being looked at.".to_owned()),
+        Look::Failed(why) => Err(format!("It can't be opened: {why}")),
+    });
     match chosen {
         None => Vec::new(),
         Some(Err(why)) => {
@@ -100,9 +97,9 @@ fn choose_with(model: &mut Model, left: Option<LeftOver>) -> Vec<Effect> {
 
 /// Looks through the bench again; what is known stays until it is known better.
 fn look_again(model: &mut Model) -> Vec<Effect> {
-    model.lookups.is_found = false;
+    model.bench.is_found = false;
     let roots: Vec<PathBuf> = model
-        .lookups
+        .bench
         .computers
         .iter_mut()
         .map(|computer| {
@@ -121,7 +118,7 @@ fn look_again(model: &mut Model) -> Vec<Effect> {
 /// Walks back to arrive; the bench is looked through the first time.
 pub(super) fn enter(model: &mut Model) -> Vec<Effect> {
     model.station = Station::Arrive;
-    if model.lookups.is_found {
+    if model.bench.is_found {
         return Vec::new();
     }
     let own = model
@@ -129,8 +126,8 @@ pub(super) fn enter(model: &mut Model) -> Vec<Effect> {
         .as_ref()
         .map(|session| session.target.root_path().to_owned());
     let mut effects = vec![Effect::Lookup(Lookup::FindComputers)];
-    if let Some(root) = own.filter(|root| model.lookups.position(root).is_none()) {
-        model.lookups.focus = model.lookups.add(root.clone(), Origin::Opened);
+    if let Some(root) = own.filter(|root| model.bench.position(root).is_none()) {
+        model.bench.focus = model.bench.add(root.clone(), Origin::Opened);
         effects.push(Effect::Lookup(Lookup::Arrive(root)));
     }
     effects
@@ -138,15 +135,15 @@ pub(super) fn enter(model: &mut Model) -> Vec<Effect> {
 
 /// Puts what was found on the bench.
 pub(super) fn found(model: &mut Model, computers: Vec<(PathBuf, Origin)>) -> Vec<Effect> {
-    model.lookups.is_found = true;
+    model.bench.is_found = true;
     let mut effects = Vec::new();
     for (root, origin) in computers {
-        if model.lookups.position(&root).is_none() {
-            model.lookups.add(root.clone(), origin);
+        if model.bench.position(&root).is_none() {
+            model.bench.add(root.clone(), origin);
             effects.push(Effect::Lookup(Lookup::Arrive(root)));
         } else if origin != Origin::Opened
-            && let Some(at) = model.lookups.position(&root)
-            && let Some(known) = model.lookups.computers.get_mut(at)
+            && let Some(at) = model.bench.position(&root)
+            && let Some(known) = model.bench.computers.get_mut(at)
         {
             known.origin = origin;
         }
@@ -160,10 +157,10 @@ pub(super) fn arrived(
     root: &std::path::Path,
     looked: Result<Box<Arrived>, String>,
 ) {
-    let Some(at) = model.lookups.position(root) else {
+    let Some(at) = model.bench.position(root) else {
         return;
     };
-    if let Some(computer) = model.lookups.computers.get_mut(at) {
+    if let Some(computer) = model.bench.computers.get_mut(at) {
         computer.look = match looked {
             Ok(arrived) => Look::Done(arrived),
             Err(why) => Look::Failed(why),
@@ -178,8 +175,8 @@ pub(super) fn open_typed(model: &mut Model, text: &str) -> Vec<Effect> {
         return Vec::new();
     }
     let root = PathBuf::from(trimmed);
-    model.lookups.focus = model.lookups.add(root.clone(), Origin::Opened);
-    if let Some(computer) = model.lookups.computers.get_mut(model.lookups.focus) {
+    model.bench.focus = model.bench.add(root.clone(), Origin::Opened);
+    if let Some(computer) = model.bench.computers.get_mut(model.bench.focus) {
         computer.look = Look::UnderWay;
     }
     vec![Effect::Lookup(Lookup::Arrive(root))]

@@ -40,7 +40,7 @@ pub(super) fn change<R: Default>(
 fn spread(model: &mut Model, all: &[Exclusion]) {
     all.clone_into(&mut model.selection.exclusions);
     let chosen = model.session.as_ref().map(|session| session.target.key());
-    for computer in &mut model.lookups.computers {
+    for computer in &mut model.bench.computers {
         let Look::Done(arrived) = &mut computer.look else {
             continue;
         };

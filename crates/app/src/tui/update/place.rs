@@ -145,7 +145,7 @@ pub(super) fn added(model: &mut Model, added: Result<Opened, String>) -> Vec<Eff
     selection.skip = renumber(&model.selection.skip);
     selection.only = renumber(&model.selection.only);
     model.rules_off = renumber(&model.rules_off);
-    for computer in &mut model.lookups.computers {
+    for computer in &mut model.bench.computers {
         if let Look::Done(arrived) = &mut computer.look
             && arrived.session.target.key() == session.target.key()
         {

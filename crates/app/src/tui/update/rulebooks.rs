@@ -55,7 +55,7 @@ fn turn(model: &mut Model, mut view: Rulebooks) -> Vec<Effect> {
         row.is_off = !row.is_off;
         let rule = row.rule;
         let is_off = row.is_off;
-        for computer in &mut model.lookups.computers {
+        for computer in &mut model.bench.computers {
             if let Look::Done(arrived) = &mut computer.look
                 && arrived.session.target.key() == session.target.key()
             {

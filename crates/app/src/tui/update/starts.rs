@@ -100,7 +100,7 @@ pub(super) fn close(model: &mut Model, view: StartsView) -> Vec<Effect> {
         return Vec::new();
     };
     model.selection.starts = view.starts.clone();
-    for computer in &mut model.lookups.computers {
+    for computer in &mut model.bench.computers {
         if let Look::Done(arrived) = &mut computer.look {
             arrived.selection.starts = view.starts.clone();
         }

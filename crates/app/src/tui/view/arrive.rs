@@ -23,14 +23,14 @@ const ABOUT: usize = 13;
 
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let share = (area.width * 2 / 5).clamp(34, 64);
-    let [lookups, _, about] = Layout::horizontal([
+    let [bench, _, about] = Layout::horizontal([
         Constraint::Length(share),
         Constraint::Length(3),
         Constraint::Min(30),
     ])
     .areas(area);
-    draw_bench(model, theme, frame, lookups);
-    let focused = model.lookups.focused();
+    draw_bench(model, theme, frame, bench);
+    let focused = model.bench.focused();
     let all = match focused.map(|computer| &computer.look) {
         Some(Look::Done(arrived)) => facts(theme, arrived, about),
         Some(Look::Failed(why)) => failed(theme, why, usize::from(about.width)),
@@ -42,17 +42,17 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
 }
 
 fn draw_bench(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
-    let lookups = &model.lookups;
+    let bench = &model.bench;
     let width = usize::from(area.width);
     let mut all = Vec::new();
-    if lookups.computers.is_empty() {
+    if bench.computers.is_empty() {
         let text = " Looking what is on the bench…";
         all.push(Line::styled(text, theme.style(Role::Quiet)));
     }
     let room = (usize::from(area.height) / BLOCK).max(1);
-    let skip = (lookups.focus + 1).saturating_sub(room);
-    for (at, computer) in lookups.computers.iter().enumerate().skip(skip).take(room) {
-        all.extend(block(theme, computer, at == lookups.focus, width));
+    let skip = (bench.focus + 1).saturating_sub(room);
+    for (at, computer) in bench.computers.iter().enumerate().skip(skip).take(room) {
+        all.extend(block(theme, computer, at == bench.focus, width));
         all.push(Line::default());
     }
     lines(frame, area, all);

@@ -20,7 +20,7 @@ pub(super) fn draw(
 ) {
     let width = usize::from(area.width);
     let mut line = Pieces::default();
-    line.add(" ", theme.context());
+    line.add(" ", theme.ground());
     // The way to all keys is never what drops out.
     let all = "? keys".width() + 3;
     let offered = |row: &&keys::Binding| {
@@ -48,7 +48,7 @@ pub(super) fn draw(
 /// The keys of a line that is typed, which the table doesn't serve.
 pub(super) fn hints(theme: &Theme, frame: &mut Frame<'_>, area: Rect, all: &[(&str, &str)]) {
     let mut line = Pieces::default();
-    line.add(" ", theme.context());
+    line.add(" ", theme.ground());
     add_hints(theme, &mut line, all);
     lines(frame, area, vec![line.line()]);
 }

@@ -23,13 +23,13 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         road.add(station.name(), style);
     }
     let mut mast = Pieces::default();
-    mast.add(" ", theme.context());
+    mast.add(" ", theme.ground());
     mast.add(theme.glyphs.broom, theme.style(Role::Straw));
     mast.add(" jolly broom", theme.bold(Role::Straw));
     let room = width.saturating_sub(road.width() + mast.width() + 7);
     let dot = theme.glyphs.dot;
     let focused = model
-        .lookups
+        .bench
         .focused()
         .filter(|_| model.station == Station::Arrive);
     let target = focused
@@ -53,7 +53,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     }
     let first = cut(&first, room);
     let left = room.saturating_sub(first.chars().count());
-    mast.add("   ", theme.context());
+    mast.add("   ", theme.ground());
     mast.add(first, theme.style(Role::Text));
     mast.add(cut(&rest, left), theme.style(Role::Quiet));
     mast.to(width.saturating_sub(road.width() + 1));

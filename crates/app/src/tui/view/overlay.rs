@@ -179,7 +179,7 @@ pub(super) fn raised(
     );
     frame.render_widget(Clear, patch);
     let block = Block::new()
-        .style(theme.context().patch(theme.raised()))
+        .style(theme.ground().patch(theme.raised()))
         .padding(Padding::new(3, 3, 1, 1));
     frame.render_widget(Paragraph::new(lines).block(block), patch);
 }

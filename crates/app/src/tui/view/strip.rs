@@ -97,7 +97,7 @@ fn is_scanning(model: &Model) -> bool {
 
 fn figures(model: &Model) -> Option<Figures> {
     if model.station == Station::Arrive {
-        let volume = model.lookups.focused()?.arrived()?.arrival.volume?;
+        let volume = model.bench.focused()?.arrived()?.arrival.volume?;
         return Some(Figures {
             kept: volume.used,
             swept: 0,

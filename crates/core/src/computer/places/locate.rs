@@ -10,8 +10,7 @@ use jolly_disk::{Disk, Folder};
 
 use crate::computer::accounts::user_dirs;
 use crate::computer::places::{find, profile};
-use crate::computer::read_small;
-use crate::computer::{Account, Layout, Personal, Place, Places, TargetPath};
+use crate::computer::{Account, Layout, Personal, Place, Places, TargetPath, read_small};
 
 /// What is known of a target when its places are looked for.
 pub(crate) struct PlaceContext<'a> {

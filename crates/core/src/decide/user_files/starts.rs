@@ -1,6 +1,5 @@
 //! How the shop starts, in one file for all computers.
 
-use crate::decide::StartLimit;
 use std::collections::BTreeMap;
 
 use serde::Deserialize;
@@ -8,7 +7,7 @@ use toml::Spanned;
 use toml_edit::{DocumentMut, Item, Table, value};
 
 use crate::decide::user_files::reader::Reader;
-use crate::decide::{Start, Starts};
+use crate::decide::{Start, StartLimit, Starts};
 use crate::format::DocumentError;
 use crate::rule::{Class, Removal};
 

@@ -1,6 +1,5 @@
 //! The lines of a run's log.
 
-use crate::state::RunId;
 use std::borrow::Cow;
 
 use jiff::Timestamp;
@@ -9,6 +8,7 @@ use serde::{Deserialize, Serialize, Serializer};
 use crate::computer::{EntryKind, TargetPath, WrittenPath};
 use crate::plan::{ManifestItem, Outcome};
 use crate::rule::Removal;
+use crate::state::RunId;
 
 /// The format's name in the first line.
 pub(crate) const FORMAT: &str = "jolly-broom/log";

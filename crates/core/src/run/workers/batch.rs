@@ -1,12 +1,12 @@
 //! One batch of a manifest, and the touching of what is in it.
 
-use crate::dustpan::MOST_STORED;
 use std::ops::{Range, RangeInclusive};
 
 use jolly_disk::Stat;
 
 use crate::cancel::CancelToken;
 use crate::computer::EntryKind;
+use crate::dustpan::MOST_STORED;
 use crate::plan::item_outcome::ItemOutcome;
 use crate::plan::{FileIdentity, Items, ManifestItem, Outcome, StayReason, Tolerance};
 use crate::rule::Removal;

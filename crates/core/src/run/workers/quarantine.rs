@@ -4,7 +4,6 @@
 //! another file there. Where others may do that, a name is first moved into a folder that nobody else can
 //! enter, is looked at once more there, and only then removed; what isn't what was shown goes back.
 
-use crate::state::RunId;
 use std::collections::BTreeMap;
 use std::ffi::{CStr, CString};
 use std::io;
@@ -17,6 +16,7 @@ use crate::computer::{Target, TargetPath};
 use crate::format::Printable;
 use crate::plan::item_outcome::ItemOutcome;
 use crate::plan::{FileIdentity, Moment, StayReason, Tolerance};
+use crate::state::RunId;
 
 /// What its name begins with; the run's id follows.
 const NAME: &str = ".jolly-broom-";
@@ -197,7 +197,7 @@ impl<'a> Quarantine<'a> {
     }
 }
 
-/// Puts back what a run that died left in its airlocks, in the target's root or in the folders named:
+/// Puts back what a run that died left in its quarantines, in the target's root or in the folders named:
 /// each thing to the path that `path_of` knows for its number. Says where each is by then.
 pub(crate) fn empty(
     target: &Target,

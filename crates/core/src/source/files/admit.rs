@@ -93,7 +93,7 @@ impl Worker<'_> {
     }
 }
 
-/// For each standing of an outlook whether everything in the folder is guarded for it; empty when
+/// For each state of a matcher whether everything in the folder is guarded for it; empty when
 /// that is so for none.
 fn closed_for(
     context: &WalkContext<'_>,

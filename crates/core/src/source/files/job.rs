@@ -61,7 +61,7 @@ pub(crate) struct Visited {
     pub(crate) device: u64,
     pub(crate) matcher: Arc<FolderMatcher>,
     pub(crate) guards: FolderGuards,
-    /// For each standing of the outlook whether everything here is guarded for it; empty when it
+    /// For each state of the matcher whether everything here is guarded for it; empty when it
     /// is for none.
     pub(crate) closed: Box<[bool]>,
     pub(crate) place: usize,
@@ -90,7 +90,7 @@ impl Visited {
 }
 
 impl Visited {
-    /// Whether everything here is guarded for the standing at this position.
+    /// Whether everything here is guarded for the state at this position.
     pub(crate) fn is_closed(&self, state: usize) -> bool {
         self.closed.get(state).copied().unwrap_or(false)
     }

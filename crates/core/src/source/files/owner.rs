@@ -53,7 +53,7 @@ impl Named<'_, '_, '_> {
 }
 
 impl Probe for Named<'_, '_, '_> {
-    /// A standing of the folder's outlook, by position.
+    /// A state of the folder's matcher, by position.
     type Search = usize;
 
     fn rule(&self, state: usize) -> (RuleNumber, &Rule) {
