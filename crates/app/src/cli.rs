@@ -59,6 +59,9 @@ enum Command {
         /// Only these, and what lies below them; all of it otherwise
         #[arg(value_name = "PATH")]
         paths: Vec<PathBuf>,
+        /// Of a list only the entry of this address
+        #[arg(long = "in", value_name = "TEXT", requires = "paths")]
+        within: Option<String>,
     },
     /// What was set aside and waits
     Dustpan {
@@ -175,7 +178,14 @@ pub(crate) fn run() -> Exit {
         Some(Command::Scan) => scan::run(&shared),
         Some(Command::Preview { plan }) => preview::run(&shared, plan.as_deref()),
         Some(Command::Sweep(options)) => sweep::run(&shared, &options),
-        Some(Command::Restore { run, paths }) => restore::run(&shared, &run, &paths),
+        Some(Command::Restore { run, paths, within }) => {
+            let wanted = restore::Wanted {
+                run: &run,
+                paths: &paths,
+                within: within.as_deref(),
+            };
+            restore::run(&shared, &wanted)
+        }
         Some(Command::Report { run, out }) => report::run(&shared, &run, &out),
         Some(Command::Dustpan { command }) => dustpan::run(&shared, &command),
         Some(Command::Log { command }) => log::run(&shared, &command),

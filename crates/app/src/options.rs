@@ -28,25 +28,25 @@ pub(crate) struct SharedOptions {
     #[arg(long, global = true, value_name = "FILE")]
     pub rulebook: Vec<PathBuf>,
     /// Only this rule; one that is turned off for the computer has to be named twice
-    #[arg(long, global = true, value_name = "RULE")]
+    #[arg(long, global = true, value_name = "RULE", value_delimiter = ',')]
     pub only: Vec<String>,
     /// Not this rule
-    #[arg(long, global = true, value_name = "RULE")]
+    #[arg(long, global = true, value_name = "RULE", value_delimiter = ',')]
     pub skip: Vec<String>,
     /// Only this class: spent, regrows, felt, ask
-    #[arg(long, global = true)]
+    #[arg(long, global = true, value_delimiter = ',')]
     pub class: Vec<String>,
     /// Only this account
-    #[arg(long, global = true, value_name = "NAME")]
+    #[arg(long, global = true, value_name = "NAME", value_delimiter = ',')]
     pub account: Vec<String>,
     /// Raise every age limit to at least this
     #[arg(long, global = true, value_name = "AGE", allow_hyphen_values = true)]
     pub older_than: Option<String>,
-    /// Spare what this pattern matches
+    /// Spare what this pattern matches; several stand apart by commas outside of braces and brackets
     #[arg(long, global = true, value_name = "GLOB")]
     pub exclude: Vec<String>,
     /// Keep what this site stored; in this version that spares every cookie database whole
-    #[arg(long, global = true, value_name = "DOMAIN")]
+    #[arg(long, global = true, value_name = "DOMAIN", value_delimiter = ',')]
     pub keep_site: Vec<String>,
     /// Take also piles that start left
     #[arg(long, global = true)]
@@ -72,4 +72,58 @@ pub(crate) struct SharedOptions {
     /// Where the technician's own files are; set by tests, else the XDG configuration folder
     #[arg(skip)]
     pub config: Option<PathBuf>,
+}
+
+impl SharedOptions {
+    /// The patterns of what is to be spared, one by one.
+    pub(crate) fn exclusions(&self) -> Vec<String> {
+        let all = self.exclude.iter();
+        all.flat_map(|text| patterns_of(text)).collect()
+    }
+}
+
+/// Divides a list of patterns at its commas; those in `{a,b}` and `[,]` are a pattern's own.
+fn patterns_of(text: &str) -> Vec<String> {
+    let mut patterns = vec![String::new()];
+    let (mut braces, mut is_set) = (0_usize, false);
+    for letter in text.chars() {
+        match letter {
+            '{' if !is_set => braces += 1,
+            '}' if !is_set => braces = braces.saturating_sub(1),
+            '[' => is_set = true,
+            ']' => is_set = false,
+            ',' if braces == 0 && !is_set => {
+                patterns.push(String::new());
+                continue;
+            }
+            _ => {}
+        }
+        if let Some(last) = patterns.last_mut() {
+            last.push(letter);
+        }
+    }
+    // A list of nothing is a mistake, which is told where patterns are read.
+    if patterns.iter().any(|pattern| !pattern.is_empty()) {
+        patterns.retain(|pattern| !pattern.is_empty());
+    }
+    patterns
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn commas_divide_patterns_but_not_what_stands_in_braces_or_brackets() {
+        for (text, patterns) in [
+            ("*.odt", &["*.odt"][..]),
+            ("a/**,b/*.{odt,ods},c", &["a/**", "b/*.{odt,ods}", "c"]),
+            ("x[,]y,z", &["x[,]y", "z"]),
+            (",a,,", &["a"]),
+            ("{a,b", &["{a,b"]),
+            ("", &[""]),
+        ] {
+            assert_eq!(patterns_of(text), patterns, "{text}");
+        }
+    }
 }

@@ -63,7 +63,7 @@ impl Session {
             notes.push(match settled {
                 Ok(log) => {
                     let sum = |stays: bool| {
-                        let outcomes = log.outcomes.iter();
+                        let outcomes = log.sums.outcomes().iter();
                         let some = outcomes.filter(|(outcome, _)| outcome.stays() == stays);
                         counted(some.map(|(_, sum)| sum.items).sum(), "item")
                     };

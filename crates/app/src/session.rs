@@ -201,7 +201,7 @@ impl Session {
     /// What the options narrow a scan to.
     pub(crate) fn selection(&self, options: &SharedOptions) -> Result<Selection, Refusal> {
         let mut exclusions = self.exclusions.clone();
-        for pattern in &options.exclude {
+        for pattern in &options.exclusions() {
             let exclusion = Exclusion::of_run(&self.below_root(pattern));
             exclusions.push(exclusion.map_err(|error| {
                 Refusal::bad_input(&error, "such as \"home/joss/Downloads\" or \"*.iso\"")
@@ -275,7 +275,7 @@ impl Session {
             .target
             .accounts
             .iter()
-            .map(|account| account.name.as_str())
+            .map(|account| &*account.name)
             .collect();
         names
             .iter()

@@ -22,6 +22,20 @@ pub(crate) fn bytes(bytes: u64) -> String {
     }
 }
 
+/// A size that is an estimate: "≈1.20 KiB".
+pub(crate) fn about(size: u64) -> String {
+    format!("≈{}", bytes(size))
+}
+
+/// A size, marked where it is an estimate.
+pub(crate) fn size(size: u64, is_estimated: bool) -> String {
+    if is_estimated {
+        about(size)
+    } else {
+        bytes(size)
+    }
+}
+
 /// A count with its thousands divided: "18,204".
 pub(crate) fn count(number: u64) -> String {
     let digits = number.to_string();
@@ -104,12 +118,12 @@ pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
             let held = bytes(figure.bytes);
             (
                 format!("Trash of {account}: {held}{}{oldest}", more(figure)),
-                "What is thrown away holds its space until the trash is emptied.",
+                "It takes this space until the trash is emptied.",
             )
         }
         Sign::PreviousSystem => (
-            "The system before the last upgrade is still there".to_owned(),
-            "It is only needed to undo the upgrade.",
+            "The previous system is still there".to_owned(),
+            "It is only needed to undo the last upgrade.",
         ),
         Sign::CrowdedTemp(figure) => (
             format!(
@@ -117,11 +131,11 @@ pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
                 counted(figure.count, "file"),
                 more(figure)
             ),
-            "More than a hundred says that nobody tidies up.",
+            "So many mean that nothing cleans them up.",
         ),
         Sign::UnusedHome(account, unused) => (
             format!("Home of {account} unused for {}", age(*unused)),
-            "What nobody uses can be set aside.",
+            "An unused home can be set aside.",
         ),
         Sign::Downloads(account, figure) => (
             format!(
@@ -129,7 +143,7 @@ pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
                 bytes(figure.bytes),
                 more(figure)
             ),
-            "Installers stay there long after they have done their work.",
+            "Installers are seldom needed once their program is installed.",
         ),
         Sign::MemoryFile(name, held) => (
             format!("{name}: {}", bytes(*held)),
@@ -137,7 +151,7 @@ pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
         ),
         Sign::GrowingLog(path, held) => (
             format!("{path}: {}, never rotated", bytes(*held)),
-            "Something writes there again and again, and nothing ever cuts it.",
+            "A program keeps writing to it, and nothing rotates it.",
         ),
         Sign::OldKernels(count, held) => (
             format!(
@@ -153,7 +167,7 @@ pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
         ),
         Sign::CrashReports(figure) => (
             format!("{}{}", counted(figure.count, "crash report"), more(figure)),
-            "Something breaks off again and again: their names say which program.",
+            "Programs keep crashing; the names of the reports say which.",
         ),
         Sign::StartsAtSignIn(count) => (
             format!("{} start at sign-in", counted(*count, "program")),

@@ -16,6 +16,7 @@ mod systems;
 mod volume;
 
 pub use accounts::account::Account;
+pub use accounts::account_name::AccountName;
 pub use accounts::personal::Personal;
 pub use entry_kind::EntryKind;
 pub(crate) use layout::fold;

@@ -7,11 +7,15 @@ mod diagnostic;
 mod json;
 mod printable;
 mod property_list;
+mod random_access;
 mod recycled;
+pub(crate) mod text_id;
+pub(crate) mod xbel;
 
 pub use diagnostic::{DocumentError, Problem};
 pub(crate) use json::harmless_json;
 pub use json::{json_text, write_json};
 pub use printable::{Printable, is_harmless};
 pub(crate) use property_list::{MOST as PROPERTY_LIST_MOST, PropertyList, Unreadable};
+pub use random_access::RandomAccess;
 pub(crate) use recycled::{MOST as RECYCLED_MOST, Recycled};

@@ -7,7 +7,7 @@ mod in_use;
 pub(crate) mod mounts;
 
 pub use boot::boot;
-pub use in_use::{Holder, InUse};
+pub use in_use::{InUse, RunningProgram};
 pub(crate) use in_use::{device_number, users_locking};
 pub(crate) use mounts::mounted_disks;
 pub(crate) use mounts::volume_id;

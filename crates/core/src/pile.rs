@@ -6,6 +6,7 @@ mod at_once;
 pub(crate) mod build;
 pub(crate) mod explain;
 mod index;
+mod key;
 mod notes;
 mod scan;
 
@@ -13,5 +14,6 @@ pub use at_once::AtOnce;
 pub use build::{Blocked, Pile, Sum};
 pub use explain::{Explanation, Question, explain};
 pub use index::PileIndex;
+pub use key::PileKey;
 pub use notes::{Note, Notes};
 pub use scan::{Scan, ScanOrder, scan};

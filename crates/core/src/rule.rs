@@ -12,6 +12,7 @@ mod own_book;
 mod ownership;
 mod parse;
 mod pattern;
+mod rule_id;
 mod search;
 
 pub use builtin::builtin;
@@ -25,6 +26,7 @@ pub use definition::age::{
 pub(crate) use definition::age::{age_at, seconds_since};
 pub use definition::detect::Detect;
 pub use definition::file_kind::FileKind;
+pub use definition::list_format::ListFormat;
 pub use definition::section::Section;
 pub use definition::{
     AgeBy, AgeRule, Class, Example, Family, KeepNewest, Need, Removal, Rule, Rulebook, Verdict,
@@ -38,4 +40,5 @@ pub(crate) use ownership::{Ownership, Probe, decide as decide_owner};
 pub use parse::written::written_size;
 pub(crate) use pattern::path::{NameTest, NfaStates, PathPattern, Spelling};
 pub(crate) use pattern::{bound as bound_pattern, build as build_pattern};
+pub use rule_id::RuleId;
 pub use search::{Search, Unresolved, resolve};

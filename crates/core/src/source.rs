@@ -1,7 +1,7 @@
 //! Where items come from: the files of a target, and what makes one of them an item.
 //!
 //! An item is one thing with an age that frees something. Columns are in `arena`, the walk of the files in `files`, what
-//! no pattern can say in `recognise`. Things that aren't files get a folder of their own beside `files`.
+//! no pattern can say in `recognise`. Items that aren't files come from a `holder`.
 
 pub(crate) mod arena;
 pub(crate) mod context;
@@ -9,6 +9,7 @@ pub(crate) mod families;
 pub(crate) mod files;
 mod folder_matcher;
 pub(crate) mod hard_links;
+pub(crate) mod holder;
 pub(crate) mod moved;
 mod news;
 mod previous;
@@ -19,6 +20,7 @@ pub(crate) use arena::Owner;
 pub use arena::{Arena, FolderId, FolderRecord, ItemId, ItemKind, PileId};
 pub(crate) use families::counted;
 pub use hard_links::LinkGroup;
+pub use holder::{Fingerprint, HolderItem};
 pub(crate) use previous::PreviousScan;
 pub use recognise::account::AccountAges;
 pub use recognise::cache_tag::{is_below_tag, is_tag, may_be_tagged, tag_owner};

@@ -6,7 +6,7 @@ mod progress;
 mod queue;
 pub(crate) mod unread;
 
-pub use progress::ScanEvent;
+pub use progress::{PlaceId, ScanEvent};
 pub(crate) use queue::{WorkQueue, WorkerGuard};
 pub(crate) use unread::Gatherer;
 pub use unread::Unread;

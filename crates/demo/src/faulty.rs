@@ -235,6 +235,12 @@ impl Disk for FaultyDisk {
         RealDisk.move_name(from, name, to, new)
     }
 
+    fn exchange_names(&self, one: (&Folder, &CStr), other: (&Folder, &CStr)) -> io::Result<()> {
+        self.pass()?;
+        self.disturb(other.1);
+        RealDisk.exchange_names(one, other)
+    }
+
     fn apply_metadata(&self, of: BorrowedFd<'_>, metadata: &Metadata) -> Vec<NotApplied> {
         match self.pass() {
             Ok(()) => RealDisk.apply_metadata(of, metadata),

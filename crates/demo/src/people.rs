@@ -254,11 +254,32 @@ fn draw(
 
 /// The list of what was opened last (XBEL, as the open desktop's recent-files specification says).
 fn recently_used(tree: &TreeBuilder, home: &str, age: i64) -> Result<(), DemoError> {
-    let mut list =
-        String::from("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<xbel version=\"1.0\">\n");
+    let mut list = String::from(
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<xbel version=\"1.0\"\n      \
+         xmlns:bookmark=\"http://www.freedesktop.org/standards/desktop-bookmarks\"\n      \
+         xmlns:mime=\"http://www.freedesktop.org/standards/shared-mime-info\"\n>\n",
+    );
     for number in 0..30 {
-        let href = format!("file:///{home}/Documents/note-{number}.odt");
-        list.push_str(&["  <bookmark href=\"", &href, "\"/>\n"].concat());
+        let opened = age + number * 8;
+        let path = format!("{home}/Documents/note-{number}.odt");
+        // Every third of them is still there.
+        if number % 3 == 0 {
+            tree.file(&path, 20 * KIB, (opened + 20) * DAY)?;
+        }
+        let date = |days: i64| {
+            let moment = jiff::Timestamp::from_second(tree.now() - days * DAY);
+            moment.unwrap_or_default().to_string()
+        };
+        let (added, visited) = (date(opened + 20), date(opened));
+        let entry = format!(
+            "  <bookmark href=\"file:///{path}\" added=\"{added}\" modified=\"{visited}\" visited=\"{visited}\">\n    \
+             <info>\n      <metadata owner=\"http://freedesktop.org\">\n        \
+             <mime:mime-type type=\"application/vnd.oasis.opendocument.text\"/>\n        \
+             <bookmark:applications>\n          \
+             <bookmark:application name=\"Heron Writer\" exec=\"&apos;heron %u&apos;\" modified=\"{visited}\" count=\"2\"/>\n        \
+             </bookmark:applications>\n      </metadata>\n    </info>\n  </bookmark>\n",
+        );
+        list.push_str(&entry);
     }
     list += "</xbel>\n";
     tree.text(

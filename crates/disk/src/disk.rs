@@ -53,7 +53,9 @@ pub struct Entry<'a> {
 pub struct Space {
     /// The whole volume.
     pub size: u64,
-    /// What an ordinary person may still fill.
+    /// What files occupy.
+    pub used: u64,
+    /// What an ordinary person may still fill; the file system may keep more for the administrator.
     pub free: u64,
 }
 
@@ -164,6 +166,13 @@ pub trait Disk: Send + Sync {
     /// # Errors
     /// `AlreadyExists`, `CrossesDevices` where it would be another volume, else what the kernel says.
     fn move_name(&self, from: &Folder, name: &CStr, to: &Folder, new: &CStr) -> io::Result<()>;
+
+    /// Gives two names each what the other had, in one step; both must be there.
+    ///
+    /// # Errors
+    /// `Unsupported` where the volume has no such step, `CrossesDevices` where it would be another volume, else
+    /// what the kernel says.
+    fn exchange_names(&self, one: (&Folder, &CStr), other: (&Folder, &CStr)) -> io::Result<()>;
 
     /// Gives something open its owner, mode, attributes and times; says what could not be given.
     fn apply_metadata(&self, of: BorrowedFd<'_>, metadata: &Metadata) -> Vec<NotApplied>;

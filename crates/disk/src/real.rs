@@ -236,6 +236,19 @@ impl Disk for RealDisk {
         }
     }
 
+    fn exchange_names(
+        &self,
+        (folder, name): (&Folder, &CStr),
+        (other, new): (&Folder, &CStr),
+    ) -> io::Result<()> {
+        match renameat_with(folder, name, other, new, RenameFlags::EXCHANGE) {
+            Err(Errno::INVAL | Errno::NOSYS | Errno::NOTSUP) => {
+                Err(io::ErrorKind::Unsupported.into())
+            }
+            exchanged => Ok(exchanged?),
+        }
+    }
+
     fn apply_metadata(&self, of: BorrowedFd<'_>, metadata: &Metadata) -> Vec<NotApplied> {
         metadata::apply(of, metadata)
     }
@@ -329,6 +342,7 @@ impl Disk for RealDisk {
         let raw = fstatvfs(folder)?;
         Ok(Space {
             size: raw.f_blocks.saturating_mul(raw.f_frsize),
+            used: (raw.f_blocks.saturating_sub(raw.f_bfree)).saturating_mul(raw.f_frsize),
             free: raw.f_bavail.saturating_mul(raw.f_frsize),
         })
     }

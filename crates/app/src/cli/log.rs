@@ -91,13 +91,17 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
                 "started": log.started,
                 "target": log.target,
                 "state": state_name(log.state),
-                "outcomes": outcomes(&log.outcomes),
+                "outcomes": outcomes(log.sums.outcomes()),
                 "partial": log.is_partial,
             }))?,
             Ok(log) => print::result(|out| {
                 let gone = |log: &LogSummary| {
                     let mut sum = Sum::default();
-                    let went = log.outcomes.iter().filter(|(outcome, _)| !outcome.stays());
+                    let went = log
+                        .sums
+                        .outcomes()
+                        .iter()
+                        .filter(|(outcome, _)| !outcome.stays());
                     went.for_each(|(_, more)| sum.add(*more));
                     sum
                 };
@@ -129,12 +133,16 @@ fn show(options: &SharedOptions, state: &StateFolder, run: &RunId) -> Result<Exi
                 write_json(&mut *out, item)?;
                 writeln!(out)?;
             } else {
-                let path = TargetPath::try_from(&item.path).unwrap_or_default();
+                let path = TargetPath::try_from(&item.place.path).unwrap_or_default();
+                let within = item.place.within.as_deref();
+                let within = within.map_or_else(String::new, |within| {
+                    format!(", {}", Printable(within.as_bytes()))
+                });
                 let outcome = item.outcome.map_or("unsettled", |outcome| outcome.name());
                 let reason = Printable(item.reason.as_bytes());
                 writeln!(
                     out,
-                    "{outcome:<10} {:>10}  {path}  {reason}",
+                    "{outcome:<10} {:>10}  {path}{within}  {reason}",
                     bytes(item.bytes)
                 )?;
             }

@@ -11,7 +11,7 @@ use crate::cli::{print, scan};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::Session;
-use crate::wording::{bytes, counted};
+use crate::wording::{about, bytes, counted};
 
 pub(super) fn run(options: &SharedOptions, plan: Option<&Path>) -> Result<Exit, Refusal> {
     let cancel = print::cancel_on_interrupt()?;
@@ -66,21 +66,17 @@ fn save(manifest: &Manifest, file: &Path) -> Result<(), Refusal> {
 /// The list for people: one path a line, and the sums.
 pub(super) fn write_list(out: &mut dyn Write, manifest: &Manifest) -> io::Result<()> {
     for item in &manifest.items {
-        let kind = if item.kind == EntryKind::Folder {
-            "folder"
-        } else {
-            "file"
-        };
-        let size = if item.kind == EntryKind::Folder {
-            String::new()
-        } else {
-            bytes(item.bytes)
+        let (kind, size) = match item.kind {
+            EntryKind::Folder => ("folder", String::new()),
+            EntryKind::File => ("file", bytes(item.bytes)),
+            EntryKind::Link => ("link", bytes(item.bytes)),
+            EntryKind::ListEntry => ("entry", about(item.bytes)),
         };
         writeln!(
             out,
             "{:<9} {kind:<6} {size:>10}  {}",
             item.by.name(),
-            item.path
+            item.shown()
         )?;
     }
     write_sums(out, manifest)
@@ -103,9 +99,9 @@ pub(super) fn write_sums(out: &mut dyn Write, manifest: &Manifest) -> io::Result
         sum
     };
     let (gone, aside) = (files(false), files(true));
-    let (many, size) = (counted(gone.items, "file"), bytes(gone.bytes));
+    let (many, size) = (counted(gone.items, "item"), bytes(gone.bytes));
     writeln!(out, "{many} would go for good: {size}.")?;
-    let (many, size) = (counted(aside.items, "file"), bytes(aside.bytes));
+    let (many, size) = (counted(aside.items, "item"), bytes(aside.bytes));
     writeln!(out, "{many} would be set aside: {size}.")?;
     let folders = counted(manifest.folders.items, "folder");
     writeln!(out, "{folders} would be empty afterwards and go, too.")

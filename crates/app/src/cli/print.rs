@@ -97,7 +97,7 @@ impl Progress {
         // Several places are walked at once: what counts is all of them.
         let mut known = self.places.borrow_mut();
         let (places, names, found) = &mut *known;
-        let before = places.insert(*place, (*looked_at, *held));
+        let before = places.insert(place.0, (*looked_at, *held));
         let (names_before, held_before) = before.unwrap_or_default();
         *names = names.saturating_add(looked_at.saturating_sub(names_before));
         *found = found.saturating_add(held.saturating_sub(held_before));

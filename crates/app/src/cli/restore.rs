@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use jolly_core::CancelToken;
-use jolly_core::computer::{Target, TargetPath, WrittenPath};
+use jolly_core::computer::{Target, TargetPath};
 use jolly_core::dustpan::{Pan, PanItem};
 use jolly_core::run::{RestoreError, RestoreOrder, RestoreSummary, restore};
 use jolly_core::state::{NoRunId, StateFolder};
@@ -15,7 +15,18 @@ use crate::options::SharedOptions;
 use crate::session::{clock, open_state, open_target, same_computer};
 use crate::wording::counted;
 
-pub(super) fn run(options: &SharedOptions, run: &str, paths: &[PathBuf]) -> Result<Exit, Refusal> {
+/// What is to come back.
+pub(super) struct Wanted<'a> {
+    /// The run that set it aside.
+    pub run: &'a str,
+    /// These, and what lies below them; all of it when there are none.
+    pub paths: &'a [PathBuf],
+    /// Of lists only the entries of this document.
+    pub within: Option<&'a str>,
+}
+
+pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, Refusal> {
+    let Wanted { run, paths, within } = *wanted;
     let cancel = print::cancel_on_interrupt()?;
     let state = open_state(options)?;
     let pan = read(&state, run)?;
@@ -28,10 +39,10 @@ pub(super) fn run(options: &SharedOptions, run: &str, paths: &[PathBuf]) -> Resu
         .iter()
         .map(|path| on_target(&target, path))
         .collect::<Result<Vec<TargetPath>, Refusal>>()?;
-    if let Some(missing) = wanted
-        .iter()
-        .find(|path| !pan.held().any(|item| holds(path, item)))
-    {
+    if let Some(missing) = wanted.iter().find(|path| {
+        !pan.held()
+            .any(|item| holds(path, item) && is_in(within, item))
+    }) {
         return Err(Refusal {
             exit: Exit::BadInput,
             message: format!(
@@ -40,8 +51,9 @@ pub(super) fn run(options: &SharedOptions, run: &str, paths: &[PathBuf]) -> Resu
             ),
         });
     }
-    let is_wanted =
-        |item: &PanItem| wanted.is_empty() || wanted.iter().any(|path| holds(path, item));
+    let is_wanted = |item: &PanItem| {
+        is_in(within, item) && (wanted.is_empty() || wanted.iter().any(|path| holds(path, item)))
+    };
     let progress = print::Progress::new();
     let sink = |done, of| progress.restore(done, of);
     let order = RestoreOrder {
@@ -121,17 +133,25 @@ fn holds(path: &TargetPath, item: &PanItem) -> bool {
     item.path.below(path).is_some()
 }
 
+/// Whether it is what was named in a list: the address of an entry, as listings print it.
+fn is_in(within: Option<&str>, item: &PanItem) -> bool {
+    within.is_none_or(|wanted| item.place().within.as_deref() == Some(wanted))
+}
+
 fn tell(options: &SharedOptions, returned: &RestoreSummary) -> Result<Exit, Refusal> {
     if options.json {
-        for (path, back) in &returned.items {
-            let written = WrittenPath::from(path);
+        for (item, back) in &returned.items {
+            let place = item.place();
             let mut line = json!({
-                "path": written.path,
+                "path": place.path.path,
                 "outcome": back.name(),
                 "reason": back.reason(),
             });
-            if let Some(exact) = written.path_base64 {
+            if let Some(exact) = place.path.path_base64 {
                 line["path_base64"] = exact.into();
+            }
+            if let Some(within) = place.within {
+                line["in"] = within.into();
             }
             print::json(&line)?;
         }
@@ -139,9 +159,10 @@ fn tell(options: &SharedOptions, returned: &RestoreSummary) -> Result<Exit, Refu
         let back = returned.items.iter().filter(|(_, back)| back.is_back());
         let many = counted(back.count() as u64, "item");
         print::result(|out| {
-            for (path, back) in &returned.items {
+            for (item, back) in &returned.items {
                 if !back.reason().is_empty() {
-                    writeln!(out, "{:<12} {path}: {}", back.name(), back.reason())?;
+                    let place = item.shown();
+                    writeln!(out, "{:<12} {place}: {}", back.name(), back.reason())?;
                 }
             }
             writeln!(out, "{many} brought back")

@@ -13,7 +13,7 @@ use crate::cli::print;
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::{COOKIE_DATABASES, Session};
-use crate::wording::{at_once, bytes, count, counted};
+use crate::wording::{at_once, bytes, count, counted, size};
 
 pub(super) fn run(options: &SharedOptions) -> Result<Exit, Refusal> {
     let cancel = print::cancel_on_interrupt()?;
@@ -82,6 +82,7 @@ fn as_json(scan: &Scan, decisions: &Decisions) -> Value {
             "found": sum(pile.found()),
             "takes": sum(decisions.takes(id)),
             "bands": pile.bands,
+            "estimated": scan.is_estimated(id),
         })
     };
     let unread = |unread: &jolly_core::walk::Unread| json!({ "place": unread.place, "reason": unread.reason, "count": unread.count });
@@ -187,8 +188,9 @@ fn write_pile(
         PileState::Left => '○',
         PileState::Blocked => '⊘',
     };
+    let is_estimated = scan.is_estimated(id);
     let takes = match (state, decisions.takes(id)) {
-        (PileState::Taken | PileState::Part, sum) if sum.items > 0 => bytes(sum.bytes),
+        (PileState::Taken | PileState::Part, sum) if sum.items > 0 => size(sum.bytes, is_estimated),
         _ => "–".to_owned(),
     };
     let limit = decisions
@@ -207,7 +209,7 @@ fn write_pile(
         scan.account_name(pile).unwrap_or("system"),
         limit,
         takes,
-        bytes(pile.found().bytes),
+        size(pile.found().bytes, is_estimated),
         count(pile.found().items),
         rule.id,
     )

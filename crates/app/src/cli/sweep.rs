@@ -59,7 +59,7 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
             print::result(|out| preview::write_sums(out, &manifest))?;
         }
         print::message("jolly-broom: nothing was removed; add --yes to do it");
-        return Ok(Exit::BadInput);
+        return Ok(Exit::Done);
     }
     carry_out(options, &session, &manifest.confirm(), &list, &cancel)
 }
@@ -130,6 +130,7 @@ fn refuse(error: &RunError) -> Refusal {
             SweepError::OtherTarget { .. } | SweepError::OtherBoot => {
                 Refusal::bad_input(error, "scan this target first")
             }
+            SweepError::List { .. } => Refusal::bad_input(error, "make the plan again"),
             SweepError::Locked(LockError::Held) => {
                 Refusal::failed(error, "wait until it has ended")
             }
@@ -289,7 +290,7 @@ fn write_summary(out: &mut dyn std::io::Write, summary: &RunSummary) -> std::io:
     }
     if let Some(comparison) = &summary.compared {
         let (same, differ) = (count(comparison.same), count(comparison.differs));
-        writeln!(out, "rehearsed: {same} as predicted, {differ} otherwise")?;
+        writeln!(out, "{same} went as rehearsed, {differ} otherwise")?;
         for difference in &comparison.differences {
             let (predicted, actual) = (difference.predicted.name(), difference.actual.name());
             let (path, why) = (&difference.path, &difference.why);

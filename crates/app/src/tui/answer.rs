@@ -56,7 +56,7 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
             Msg::Others(ticket, folder, others(scan, &path, &known, cancel))
         }
         Question::LookForHolders(scan) => {
-            let held = holders(&scan);
+            let held = users(&scan);
             Msg::Held(scan, held)
         }
         Question::Reckon(ticket, scan, spares) => match Reach::of(&scan, &spares, cancel) {
@@ -79,17 +79,17 @@ fn unless_cancelled(cancel: &CancelToken, message: Msg) -> Msg {
 }
 
 /// Who holds which items.
-fn holders(scan: &Scan) -> Holders {
+fn users(scan: &Scan) -> Holders {
     let in_use = InUse::read();
-    let mut holders = Holders::default();
+    let mut users = Holders::default();
     for item in scan.arena.items() {
-        if let Some(holder) = in_use.holder(scan.arena.key(item)) {
-            holders.items.insert(item, holder.clone());
-            let pile = holders.piles.entry(scan.arena.pile(item));
-            pile.or_insert_with(|| (0, holder.clone())).0 += 1;
+        if let Some(program) = in_use.user_of(scan.arena.key(item)) {
+            users.items.insert(item, program.clone());
+            let pile = users.piles.entry(scan.arena.pile(item));
+            pile.or_insert_with(|| (0, program.clone())).0 += 1;
         }
     }
-    holders
+    users
 }
 
 /// Writes a place down, and opens the computer with its new rules.

@@ -2,7 +2,8 @@
 
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
-use unicode_width::{UnicodeWidthChar as _, UnicodeWidthStr as _};
+use unicode_truncate::UnicodeTruncateStr as _;
+use unicode_width::UnicodeWidthStr as _;
 
 use crate::tui::theme::{Role, Theme};
 
@@ -11,20 +12,11 @@ pub(super) fn cut(text: &str, width: usize) -> String {
     if text.width() <= width {
         return text.to_owned();
     }
-    let mut shown = String::new();
-    let mut used = 0;
-    for letter in text.chars() {
-        let wide = letter.width().unwrap_or(0);
-        if used + wide + 1 > width {
-            break;
-        }
-        used += wide;
-        shown.push(letter);
-    }
-    if width > 0 {
-        shown.push('…');
-    }
-    shown
+    let Some(room) = width.checked_sub(1) else {
+        return String::new();
+    };
+    let (shown, _) = text.unicode_truncate(room);
+    format!("{shown}…")
 }
 
 /// Text cut to a width from its front: of a path, the end says most.
@@ -32,21 +24,11 @@ pub(super) fn cut_front(text: &str, width: usize) -> String {
     if text.width() <= width {
         return text.to_owned();
     }
-    let mut shown: Vec<char> = Vec::new();
-    let mut used = 0;
-    for letter in text.chars().rev() {
-        let wide = letter.width().unwrap_or(0);
-        if used + wide + 1 > width {
-            break;
-        }
-        used += wide;
-        shown.push(letter);
-    }
-    let start = if width > 0 { "…" } else { "" };
-    shown
-        .iter()
-        .rev()
-        .fold(start.to_owned(), |text, letter| text + &letter.to_string())
+    let Some(room) = width.checked_sub(1) else {
+        return String::new();
+    };
+    let (shown, _) = text.unicode_truncate_start(room);
+    format!("…{shown}")
 }
 
 /// Text broken between words into lines of at most a width.
@@ -132,20 +114,28 @@ pub(super) fn shares<const N: usize>(parts: [u64; N], width: usize) -> [usize; N
     cells
 }
 
-/// The volume as one bar: kept, to be swept, free.
-pub(super) fn volume_bar(
-    theme: &Theme,
-    pieces: &mut Pieces<'_>,
-    (kept, swept, free): (u64, u64, u64),
-    width: usize,
-) {
-    let [kept, swept, free] = shares([kept, swept, free], width);
+/// What a volume's bytes are.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct VolumeParts {
+    pub kept: u64,
+    /// To be swept.
+    pub swept: u64,
+    pub free: u64,
+    /// Neither used nor to be filled.
+    pub reserved: u64,
+}
+
+/// The volume as one bar: kept, to be swept, free, and apart what its file system reserves.
+pub(super) fn volume_bar(theme: &Theme, pieces: &mut Pieces<'_>, parts: VolumeParts, width: usize) {
+    let parts = [parts.kept, parts.swept, parts.free, parts.reserved];
+    let [kept, swept, free, reserved] = shares(parts, width);
     match theme.fill(Role::KeptOnVolume) {
         Some(style) => pieces.add(" ".repeat(kept), style),
         None => pieces.add(theme.glyphs.kept.repeat(kept), theme.style(Role::Text)),
     };
     pieces.add(theme.glyphs.swept.repeat(swept), theme.style(Role::Straw));
     pieces.add(theme.glyphs.free.repeat(free), theme.style(Role::Faint));
+    pieces.add(theme.glyphs.rule.repeat(reserved), theme.style(Role::Faint));
 }
 
 #[cfg(test)]

@@ -252,7 +252,7 @@ fn every_station_draws_at_every_size_and_says_where_it_is() {
         ScanEvent::Places(vec!["tmp".into(), "var/log".into()]),
     ));
     let counted = ScanEvent::Counted {
-        place: 0,
+        place: jolly_core::walk::PlaceId(0),
         looked_at: 1234,
         remembered: 0,
         items: 9,
@@ -462,7 +462,7 @@ fn rows_are_found_and_ordered_and_the_focus_stays_on_its_pile() {
     assert!(desk.shown().contains("No pile is called so."));
     desk.key(KeyCode::End);
     desk.key(KeyCode::Down);
-    assert!(focused(&desk).contains("Homes nobody uses"));
+    assert!(focused(&desk).contains("Unused homes"));
     (0..200).for_each(|_| desk.key(KeyCode::Up));
     assert!(focused(&desk).contains("Spent"));
 }
@@ -479,11 +479,11 @@ fn what_an_exclusion_spares_is_said_in_its_row() {
 #[test]
 fn the_check_speaks_in_sentences_and_lists_what_goes() {
     let mut desk = TestUi::new().scanned();
-    desk.find("recently pia");
+    desk.find("recently-used-files pia");
     desk.key(KeyCode::Char(' '));
     desk.key(KeyCode::Tab);
     let shown = desk.shown();
-    assert!(shown.contains(" files are set aside at least until "));
+    assert!(shown.contains(" items are set aside at least until "));
     assert!(shown.contains("Programs start with an empty list of recent documents."));
     assert!(shown.contains("biggest") && shown.contains("dump-4411.bin 212 MiB"));
     assert!(shown.contains("Exactly this goes: 1 to "));

@@ -1,5 +1,6 @@
 //! One theme for all widgets: roles to colours, and the glyphs that say the same by shape.
 
+use crate::wording::bytes;
 use jolly_core::decide::PileState;
 use jolly_core::rule::Class;
 use ratatui::style::{Color, Modifier, Style};
@@ -9,7 +10,7 @@ use crate::options::Looks;
 /// What a thing on the screen is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Role {
-    RunContext,
+    Background,
     Raised,
     Text,
     Quiet,
@@ -57,6 +58,8 @@ pub(super) struct Glyphs {
     pub dot: &'static str,
     pub arrow: &'static str,
     pub none: &'static str,
+    /// Before a size that is an estimate.
+    about: &'static str,
     /// A folder whose contents show, and one whose don't.
     pub open: &'static str,
     pub closed: &'static str,
@@ -79,6 +82,7 @@ const FULL: Glyphs = Glyphs {
     dot: "·",
     arrow: "→",
     none: "–",
+    about: "≈",
     open: "▾",
     closed: "▸",
     moving: ["⠂", "⠒", "⠶", "⠒"],
@@ -100,6 +104,7 @@ const ASCII: Glyphs = Glyphs {
     dot: "-",
     arrow: "->",
     none: "-",
+    about: "~",
     open: "v",
     closed: ":",
     moving: ["|", "/", "-", "\\"],
@@ -132,7 +137,7 @@ impl Theme {
 
     fn colour(&self, role: Role) -> Color {
         let (dark, light, ansi) = match role {
-            Role::RunContext => (0x15_19_1e, 0xf6_f3_ec, Color::Reset),
+            Role::Background => (0x15_19_1e, 0xf6_f3_ec, Color::Reset),
             Role::Raised => (0x22_28_30, 0xe6_e1_d4, Color::Reset),
             Role::Text => (0xe8_e2_d4, 0x22_28_30, Color::Reset),
             Role::Quiet => (0x7f_87_91, 0x66_6d_76, Color::DarkGray),
@@ -180,7 +185,7 @@ impl Theme {
     pub(super) fn ground(&self) -> Style {
         Style::new()
             .fg(self.colour(Role::Text))
-            .bg(self.colour(Role::RunContext))
+            .bg(self.colour(Role::Background))
     }
 
     /// The ground of the focused row.
@@ -217,6 +222,12 @@ impl Theme {
         let words = [("↑", "up"), ("↓", "down"), ("←", "left"), ("→", "right")];
         let written = |text: String, (arrow, word): (&str, &str)| text.replace(arrow, word);
         words.into_iter().fold(label.to_owned(), written)
+    }
+
+    /// A size, marked where it is an estimate.
+    pub(super) fn size(&self, size: u64, is_estimated: bool) -> String {
+        let about = if is_estimated { self.glyphs.about } else { "" };
+        format!("{about}{}", bytes(size))
     }
 
     /// Whether only letters and signs that every terminal has are drawn.

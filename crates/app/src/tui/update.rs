@@ -131,10 +131,10 @@ fn end(model: &mut Model) -> Vec<Effect> {
 /// Takes in what was found out for weigh.
 fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
     match message {
-        Msg::Held(scan, holders) => {
+        Msg::Held(scan, users) => {
             let weigh = model.weigh.as_mut();
             if let Some(weigh) = weigh.filter(|weigh| Arc::ptr_eq(&weigh.scan, &scan)) {
-                weigh.holders = Some(holders);
+                weigh.users = Some(users);
             }
             Vec::new()
         }
@@ -403,10 +403,10 @@ fn scanned(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
         .session
         .clone()
         .map(|session| Effect::Keep(session, visit));
-    let holders = Effect::Question(Question::LookForHolders(scan));
+    let users = Effect::Question(Question::LookForHolders(scan));
     let before = model.weigh.replace(weigh);
     let let_go = before.map(let_go);
-    let mut effects: Vec<Effect> = std::iter::once(holders).chain(keep).chain(let_go).collect();
+    let mut effects: Vec<Effect> = std::iter::once(users).chain(keep).chain(let_go).collect();
     let leads_on = std::mem::take(&mut model.then_check);
     if let Some((found, of)) = scanned.only {
         effects.extend(weigh::check(model));
@@ -433,7 +433,7 @@ fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) -> Vec<Effect
             let size = model
                 .weigh
                 .as_ref()
-                .map_or(0, |weigh| weigh.scan.volume.size);
+                .map_or(0, |weigh| weigh.scan.volume.fillable());
             let is_partial = model.weigh.as_ref().is_some_and(|it| it.scan.is_partial);
             model.report = Some(Report {
                 run,

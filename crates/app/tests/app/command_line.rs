@@ -61,7 +61,7 @@ fn the_job_from_scan_to_log_removes_exactly_what_preview_listed() {
     let asked = demo.run(&["sweep", "--plan", plan]);
     assert_eq!(
         (asked.code, demo.names()),
-        (2, before),
+        (0, before),
         "without --yes nothing goes"
     );
     let rehearsed = demo

@@ -1,6 +1,7 @@
 //! The people of a target: its homes, whose they are, and when they were last used.
 
 pub(super) mod account;
+pub(super) mod account_name;
 pub(super) mod personal;
 pub(crate) mod user_dirs;
 
@@ -11,7 +12,7 @@ use std::ops::ControlFlow;
 use jolly_disk::{Disk, Folder, Kind};
 
 use crate::computer::places::find;
-use crate::computer::{Account, Layout, TargetPath, read_small};
+use crate::computer::{Account, AccountName, Layout, TargetPath, read_small};
 use crate::format::Printable;
 
 /// Folders among the homes that are nobody's, in small letters.
@@ -105,7 +106,7 @@ pub(crate) fn find_accounts(disk: &dyn Disk, root: &Folder, layout: Layout) -> V
         Layout::Macos => &["Users/*"],
     };
     let mut known: HashSet<TargetPath> = accounts.iter().map(|it| it.home.clone()).collect();
-    let mut names: HashSet<String> = accounts.iter().map(|it| it.name.clone()).collect();
+    let mut names: HashSet<AccountName> = accounts.iter().map(|it| it.name.clone()).collect();
     // Homes that no account file knows: of layouts without one, restored, of people long removed.
     for pattern in homes {
         let parts: Vec<&str> = pattern.split('/').collect();
@@ -113,7 +114,7 @@ pub(crate) fn find_accounts(disk: &dyn Disk, root: &Folder, layout: Layout) -> V
             let name = Printable(home.name()).to_string();
             let is_hidden = name.starts_with('.');
             let is_nobodys = NOBODYS.contains(&name.to_lowercase().as_str());
-            let is_known = known.contains(&home) || names.contains(&name);
+            let is_known = known.contains(&home) || names.contains(name.as_str());
             if !is_hidden
                 && !is_nobodys
                 && !is_known
@@ -171,7 +172,7 @@ fn of_passwd(disk: &dyn Disk, root: &Folder) -> Vec<Account> {
     let text = read_small(disk, root, b"etc", c"passwd").unwrap_or_default();
     let mut accounts = account::read_passwd(&text);
     accounts.retain(|account| {
-        account_of(disk, root, account.home.clone(), account.name.clone()).is_some()
+        account_of(disk, root, account.home.clone(), account.name.to_string()).is_some()
     });
     accounts
 }
@@ -188,7 +189,7 @@ fn account_of(disk: &dyn Disk, root: &Folder, home: TargetPath, name: String) ->
     let parent = disk.open_folder(root, home.parent()?.as_bytes()).ok()?;
     let stat = disk.stat(&parent, home.as_name()).ok()?;
     (stat.kind == Kind::Folder).then_some(Account {
-        name,
+        name: name.into(),
         user: stat.user,
         home,
         security_id: None,

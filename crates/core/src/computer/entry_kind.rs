@@ -9,4 +9,6 @@ pub enum EntryKind {
     Link,
     /// A folder that is empty once the rest of the manifest is gone.
     Folder,
+    /// An entry of a list, which stays as a file.
+    ListEntry,
 }

@@ -5,7 +5,7 @@ use std::io;
 
 use crate::computer::places::profile_note;
 use crate::computer::{Place, Target, TargetPath};
-use crate::host::{Holder, InUse};
+use crate::host::{InUse, RunningProgram};
 
 /// Files of a browser profile that its browser keeps open while it runs.
 const CHROMIUM: [&str; 6] = [
@@ -24,7 +24,7 @@ const GECKO: [&str; 4] = [
 ];
 
 /// How a family notes who uses a profile.
-type Noted = fn(&Target, &InUse, &TargetPath) -> Option<Holder>;
+type Noted = fn(&Target, &InUse, &TargetPath) -> Option<RunningProgram>;
 
 /// The program of a family that runs on the target now, for one account or for anybody. The
 /// families `chromium` and `gecko` run when somebody holds files of a profile, wherever the
@@ -35,7 +35,7 @@ pub(crate) fn running(
     in_use: &InUse,
     account: Option<usize>,
     family: &str,
-) -> Option<Holder> {
+) -> Option<RunningProgram> {
     if let Some(path) = family.strip_prefix("{root}/") {
         return announced(target, path);
     }
@@ -67,7 +67,7 @@ pub(crate) fn running(
 }
 
 /// The work that something on the target announces by lying there; what can't be looked for counts as there.
-fn announced(target: &Target, path: &str) -> Option<Holder> {
+fn announced(target: &Target, path: &str) -> Option<RunningProgram> {
     let path = TargetPath::new(path).ok()?;
     let disk = target.disk();
     let folder = path.parent().unwrap_or_default();
@@ -80,13 +80,18 @@ fn announced(target: &Target, path: &str) -> Option<Holder> {
             io::ErrorKind::NotFound | io::ErrorKind::NotADirectory
         )
     });
-    (!is_absent).then(|| Holder {
+    (!is_absent).then(|| RunningProgram {
         process: 0,
         program: format!("the work that {path} announces"),
     })
 }
 
-fn holder_of(target: &Target, in_use: &InUse, profile: &TargetPath, file: &str) -> Option<Holder> {
+fn holder_of(
+    target: &Target,
+    in_use: &InUse,
+    profile: &TargetPath,
+    file: &str,
+) -> Option<RunningProgram> {
     let path = profile.join(file.as_bytes()).ok()?;
     let disk = target.disk();
     let folder = disk
@@ -94,5 +99,5 @@ fn holder_of(target: &Target, in_use: &InUse, profile: &TargetPath, file: &str) 
         .ok()?;
     let name = CString::new(path.name()).ok()?;
     let stat = disk.stat(&folder, &name).ok()?;
-    in_use.holder(stat.key).cloned()
+    in_use.user_of(stat.key).cloned()
 }

@@ -17,7 +17,7 @@ use crate::computer::TargetPath;
 pub struct Volume {
     /// The whole of it.
     pub size: u64,
-    /// What is taken.
+    /// What files occupy.
     pub used: u64,
     /// What may still be filled.
     pub free: u64,
@@ -37,6 +37,24 @@ pub(crate) struct StandIn {
 }
 
 impl Volume {
+    /// What is neither used nor free: the file system keeps it for itself and the administrator.
+    pub fn reserved(&self) -> u64 {
+        self.size
+            .saturating_sub(self.used)
+            .saturating_sub(self.free)
+    }
+
+    /// What files occupy or may still fill.
+    pub fn fillable(&self) -> u64 {
+        self.used.saturating_add(self.free)
+    }
+
+    /// How full it is for an ordinary person, in percent.
+    pub fn percent_full(&self) -> u64 {
+        let percent = (u128::from(self.used) * 100).checked_div(self.fillable().into());
+        percent.map_or(0, |percent| u64::try_from(percent).unwrap_or(100))
+    }
+
     /// Measures the volume of `root`: what the kernel says, or for a stand-in its capacity less
     /// what is really allocated below the root.
     ///
@@ -59,7 +77,7 @@ impl Volume {
         let space = disk.space(root)?;
         Ok(Self {
             size: space.size,
-            used: space.size.saturating_sub(space.free),
+            used: space.used,
             free: space.free,
         })
     }

@@ -227,16 +227,7 @@ struct Carrier<'a> {
 
 impl<'a> Carrier<'a> {
     fn new(history: &History, from: &Scan, to: &'a Scan, fresh: &'a State) -> Self {
-        let same = |pile: &Pile| {
-            let rule = to.rules.by_id(&from.rules.rule(pile.rule).id)?;
-            let name = from.account_name(pile);
-            let mut accounts = to.target.accounts.iter();
-            let account = match name {
-                Some(name) => Some(accounts.position(|account| account.name == name)?),
-                None => None,
-            };
-            to.pile_of(rule, account)
-        };
+        let same = |pile: &Pile| to.pile_of(&from.key_of(pile));
         let pile_of: Vec<_> = from.piles.iter().map(same).collect();
         let steps = history.steps.iter();
         let nodes = steps.flat_map(|step| step.state.choices.nodes()).collect();

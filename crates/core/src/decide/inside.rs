@@ -188,6 +188,11 @@ impl Inside {
     /// shown by the one it had.
     pub fn shown_name(&self, scan: &Scan, id: EntryId) -> String {
         let name = self.name(scan, id);
+        if let Some(Entry::Item(item)) = self.entry(scan, id)
+            && scan.arena.fingerprint(item).is_some()
+        {
+            return scan.shown_name(item);
+        }
         let is_renamed = name
             .get(..2)
             .is_some_and(|start| start.eq_ignore_ascii_case(b"$r"));
@@ -199,6 +204,12 @@ impl Inside {
             Some(before) => before.to_owned(),
             None => Printable(&name).to_string(),
         }
+    }
+
+    /// Whether an entry of the tree is a list, whose items are its entries.
+    pub fn is_list(&self, scan: &Scan, id: EntryId) -> bool {
+        let folder = self.folders.get(id.at()).and_then(|folder| folder.id);
+        folder.is_some_and(|folder| scan.arena.is_holder(folder))
     }
 
     /// The names of all that the pile has right in a folder of the scan, sorted: also of what is

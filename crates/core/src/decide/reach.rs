@@ -44,7 +44,7 @@ impl Reach {
         let mut reach = Self::default();
         for id in (0..scan.piles.len()).map(PileId) {
             let pile = scan.pile(id);
-            let rule = scan.rules.rule(pile.rule).id.as_str();
+            let rule = &*scan.rules.rule(pile.rule).id;
             if !matcher.fits_owner(rule, scan.account_name(pile)) {
                 continue;
             }

@@ -1,23 +1,26 @@
 //! Where set-aside items wait: one tar in zstd a run, readable by ordinary tools, and a record of
 //! what is in it.
 
-use std::fs::File;
+mod source;
+
 use std::io::{self, Write as _};
 use std::os::fd::AsFd as _;
-use std::os::unix::fs::{FileExt as _, MetadataExt as _};
+use std::os::unix::fs::MetadataExt as _;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use jiff::{SignedDuration, Timestamp};
-use jolly_disk::{Disk, Folder, Kind, Metadata, Piece, Stat, pieces};
+use jolly_disk::{Disk, Folder, Kind, Piece, Stat, pieces};
 
 use crate::cancel::CancelToken;
 use crate::computer::Target;
+use crate::dustpan::archive::source::{Source, metadata_of};
 use crate::dustpan::entry::{ArchiveEntry, Body};
 use crate::dustpan::frames::{Frame, Frames};
 use crate::dustpan::proof::{read_back, stopped};
 use crate::dustpan::record::{FORMAT, Line, Packed, PackedKind, VERSION};
 use crate::dustpan::{entry, sparse};
+use crate::format::RandomAccess;
 use crate::plan::{ItemOutcome, ManifestItem, Moment, StayReason, TargetMark};
 use crate::state::{Journal, JournalError, RunId, StateError, StateFolder, archive_of};
 
@@ -100,24 +103,6 @@ enum SourceRead {
     /// There were fewer than promised.
     Short,
     Failed(io::Error),
-}
-
-/// Where an entry's bytes come from.
-struct Source {
-    file: File,
-    /// What stands before them.
-    map: Vec<u8>,
-    pieces: Vec<Piece>,
-}
-
-impl Source {
-    fn whole(file: File, size: u64) -> Self {
-        Self {
-            file,
-            map: Vec::new(),
-            pieces: vec![Piece { at: 0, len: size }],
-        }
-    }
 }
 
 impl Dustpan {
@@ -237,14 +222,7 @@ impl Writer<'_> {
         }
         let name = item.path.as_name();
         let read = |error: io::Error| ItemOutcome::of_error(&error, "read");
-        let mut metadata = Metadata {
-            user: stat.user,
-            group: stat.group,
-            mode: stat.mode,
-            accessed: stat.accessed,
-            modified: stat.modified,
-            attributes: Vec::new(),
-        };
+        let mut metadata = metadata_of(stat);
         let (body, kind, source) = match stat.kind {
             Kind::Other => {
                 return Err(ItemOutcome::stays(StayReason::NoLongerFile));
@@ -274,12 +252,16 @@ impl Writer<'_> {
                 let stored = |pieces: &[Piece]| pieces.iter().map(|piece| piece.len).sum::<u64>();
                 let holed = pieces.filter(|pieces| stored(pieces) < stat.size);
                 let (body, source) = match holed {
-                    None => (Body::File(stat.size), Source::whole(file, stat.size)),
+                    None => (
+                        Body::File(stat.size),
+                        Source::whole(RandomAccess::File(file), stat.size),
+                    ),
                     Some(pieces) => {
                         let map = sparse::map_of(&pieces, stat.size);
                         let stored = stored(&pieces) + map.len() as u64;
                         let size = stat.size;
-                        (Body::Sparse { size, stored }, Source { file, map, pieces })
+                        let held = RandomAccess::File(file);
+                        (Body::Sparse { size, stored }, Source { held, map, pieces })
                     }
                 };
                 (body, PackedKind::File, Some(source))
@@ -290,8 +272,45 @@ impl Writer<'_> {
             body,
             metadata,
         };
-        let mut packed = Packed::of(item, kind, stat);
-        let written = self.append(&entry, source, &mut packed, stop);
+        let packed = Packed::of(item, kind, stat);
+        self.take(&entry, source, packed, stop)
+    }
+
+    /// Takes an entry of a list, as it is exported; `list` is a look at that, whose owner and mode it gets.
+    pub(crate) fn store_entry(
+        &mut self,
+        item: &ManifestItem,
+        list: &Stat,
+        exported: Vec<u8>,
+        stop: &CancelToken,
+    ) -> Result<u64, ItemOutcome> {
+        if self.is_shut.load(Ordering::SeqCst) {
+            return Err(ItemOutcome::stays(StayReason::DustpanShut));
+        }
+        let size = exported.len() as u64;
+        let entry = ArchiveEntry {
+            path: item.path.as_bytes().to_vec(),
+            body: Body::File(size),
+            metadata: metadata_of(list),
+        };
+        let packed = Packed {
+            held: size,
+            ..Packed::of(item, PackedKind::File, list)
+        };
+        let source = Source::whole(RandomAccess::Memory(exported), size);
+        self.take(&entry, Some(source), packed, stop)
+    }
+
+    /// Writes an entry, and notes it among what is in the open frame; its number in here.
+    fn take(
+        &mut self,
+        entry: &ArchiveEntry,
+        source: Option<Source>,
+        mut packed: Packed,
+        stop: &CancelToken,
+    ) -> Result<u64, ItemOutcome> {
+        let read = |error: io::Error| ItemOutcome::of_error(&error, "read");
+        let written = self.append(entry, source, &mut packed, stop);
         let read_through = self.latch(written)?;
         packed.broken = !matches!(read_through, SourceRead::Whole);
         let number = *self.closed + self.open.len() as u64;
@@ -333,7 +352,7 @@ impl Writer<'_> {
                     }
                     let most = usize::try_from(end - at).unwrap_or(PIECE).min(PIECE);
                     let bytes = self.buffer.get_mut(..most).unwrap_or_default();
-                    let read = match (&outcome, source.file.read_at(bytes, at)) {
+                    let read = match (&outcome, source.held.read_at(bytes, at)) {
                         (_, Err(error)) if error.kind() == io::ErrorKind::Interrupted => continue,
                         (SourceRead::Whole, Ok(read)) if read > 0 => read,
                         (known, read) => {

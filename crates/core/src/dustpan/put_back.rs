@@ -1,5 +1,7 @@
 //! Putting one thing back where it was.
 
+mod entries;
+
 use std::collections::{BTreeMap, HashMap};
 use std::ffi::{CStr, CString};
 use std::fs::File;
@@ -12,6 +14,7 @@ use jolly_disk::{Disk, FileKey, Folder, Kind, Metadata, NotApplied, Piece, Stat}
 use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
 use crate::dustpan::entry::{ArchiveEntry, Body};
+use crate::dustpan::put_back::entries::GatheredEntries;
 use crate::dustpan::sparse::read_map;
 use crate::dustpan::staging::{PART, Staging, is_empty, is_ours, is_own_file, own_name};
 use crate::dustpan::{PanItem, RestoreOutcome};
@@ -44,6 +47,8 @@ pub(crate) struct PutBack<'a> {
     bare: HashMap<TargetPath, FileKey>,
     /// The name of the mark in a folder that was made.
     mark: CString,
+    /// Entries that wait to go back, by their list.
+    entries: BTreeMap<TargetPath, GatheredEntries>,
 }
 
 /// What the kernel's refusal means for something that was to come back.
@@ -101,6 +106,7 @@ impl<'a> PutBack<'a> {
             made: BTreeMap::new(),
             bare: HashMap::new(),
             mark: own_name(run, "folder"),
+            entries: BTreeMap::new(),
         }
     }
 

@@ -9,9 +9,12 @@ use jiff::Timestamp;
 use jolly_disk::Stat;
 use serde::{Deserialize, Serialize};
 
-use crate::computer::{TargetPath, WrittenPath};
+use crate::computer::{AccountName, TargetPath, WrittenPath};
 use crate::dustpan::ON_TARGET;
-use crate::plan::ManifestItem;
+use crate::format::Printable;
+use crate::plan::{ManifestItem, WrittenPlace, shown_place};
+use crate::rule::{ListFormat, RuleId};
+use crate::source::holder::address::shown_document;
 use crate::state::{LogError, RunId, StateError, StateFolder, archive_of, each_line};
 
 /// The format's name in the first line.
@@ -51,9 +54,12 @@ pub(crate) struct Packed {
     pub kind: PackedKind,
     #[serde(flatten)]
     pub path: WrittenPath,
-    pub rule: String,
+    pub rule: RuleId,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub account: Option<String>,
+    pub account: Option<AccountName>,
+    /// The list that it is an entry of: the path's last part names the entry, the rest is the list's path.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub list: Option<ListFormat>,
     /// Its apparent length.
     pub size: u64,
     /// What it held on its disk; less than its length for a file with holes.
@@ -109,8 +115,9 @@ impl Packed {
         Self {
             kind,
             path: WrittenPath::from(&item.path),
-            rule: item.rule.to_string(),
-            account: item.account.as_ref().map(ToString::to_string),
+            rule: item.rule.clone(),
+            account: item.account.clone(),
+            list: item.entry.map(|entry| entry.list),
             size: 0,
             held: stat.allocated,
             names: if kind == PackedKind::File {
@@ -130,11 +137,13 @@ pub struct PanItem {
     /// Where it lay.
     pub path: TargetPath,
     /// The rule that had it.
-    pub rule: String,
+    pub rule: RuleId,
     /// Whose it was.
-    pub account: Option<String>,
+    pub account: Option<AccountName>,
     /// Whether it is a folder, of which what it held stands apart.
     pub is_folder: bool,
+    /// The format of the list that it was an entry of, if it was one.
+    pub list: Option<ListFormat>,
     /// Its apparent length.
     pub size: u64,
     /// When it was brought back last.
@@ -147,6 +156,26 @@ pub struct PanItem {
     pub(crate) frame: usize,
     /// Whether it ever left the target.
     pub(crate) has_left: bool,
+}
+
+impl PanItem {
+    /// What it is called, for people: its name, and of an entry its document.
+    pub fn shown_name(&self) -> String {
+        match self.list {
+            None => Printable(self.path.name()).to_string(),
+            Some(_) => shown_document(self.path.name()),
+        }
+    }
+
+    /// Where it lay, for people.
+    pub fn shown(&self) -> String {
+        shown_place(&self.path, self.list.is_some())
+    }
+
+    /// Where it lay, as a listing prints it.
+    pub fn place(&self) -> WrittenPlace {
+        WrittenPlace::of(&self.path, self.list.is_some())
+    }
 }
 
 /// A dustpan as its record tells it.
@@ -298,6 +327,7 @@ impl Pan {
                     rule: packed.rule,
                     account: packed.account,
                     is_folder: packed.kind == PackedKind::Folder,
+                    list: packed.list,
                     size: packed.size,
                     back: None,
                     held: packed.held,

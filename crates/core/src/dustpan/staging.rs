@@ -21,6 +21,8 @@ pub(crate) struct Staging<'a> {
     parent: &'a Folder,
     name: CString,
     folder: Folder,
+    /// Whether what is in it stays when this ends.
+    is_left: bool,
 }
 
 /// A name that says nothing and is always the same for the same use in one run.
@@ -76,6 +78,7 @@ impl<'a> Staging<'a> {
                     parent,
                     name,
                     folder,
+                    is_left: false,
                 });
             }
         }
@@ -95,6 +98,25 @@ impl<'a> Staging<'a> {
         }
     }
 
+    /// The one that a run left which died, with its name.
+    pub(crate) fn left(
+        disk: &dyn Disk,
+        parent: &Folder,
+        (run, number): (&RunId, usize),
+    ) -> Option<(CString, Folder)> {
+        (0..TRIES).find_map(|try_| {
+            let name = own_name(run, &format!("{number} {try_}"));
+            let folder = disk.open_folder(parent, name.to_bytes()).ok()?;
+            is_ours(disk, &folder).then_some((name, folder))
+        })
+    }
+
+    /// Leaves what is in it where it is; its name.
+    pub(crate) fn leave(mut self) -> String {
+        self.is_left = true;
+        self.name.to_string_lossy().into_owned()
+    }
+
     /// The folder to build in.
     pub(crate) fn folder(&self) -> &Folder {
         &self.folder
@@ -108,6 +130,9 @@ impl<'a> Staging<'a> {
 
 impl Drop for Staging<'_> {
     fn drop(&mut self) {
+        if self.is_left {
+            return;
+        }
         // What is not whole must not lie about under any name.
         drop(self.disk.unlink(&self.folder, PART));
         drop(self.disk.remove_folder(self.parent, &self.name));

@@ -12,14 +12,14 @@ use crate::format::Printable;
 
 /// A program that holds a file.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Holder {
+pub struct RunningProgram {
     /// Its process number; 0 for the system itself.
     pub process: u32,
     /// Its name, made harmless.
     pub program: String,
 }
 
-impl std::fmt::Display for Holder {
+impl std::fmt::Display for RunningProgram {
     fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self.process {
             0 => out.write_str(&self.program),
@@ -32,23 +32,23 @@ impl std::fmt::Display for Holder {
 /// working folders. An ordinary person sees only what their own programs hold.
 #[derive(Clone, Debug, Default)]
 pub struct InUse {
-    holders: HashMap<FileKey, Holder>,
+    users: HashMap<FileKey, RunningProgram>,
     /// Who locks an inode of a file system whose device has no number of its own: there the kernel's lists
     /// name another device than a look at the file.
-    locked: HashMap<u64, Holder>,
+    locked: HashMap<u64, RunningProgram>,
     /// Every program that runs, with the number of the account that it runs for.
-    programs: Vec<(Holder, u32)>,
+    programs: Vec<(RunningProgram, u32)>,
 }
 
 impl InUse {
     /// Reads `/proc` (proc(5)); processes that end meanwhile or can't be read are left out.
     pub fn read() -> Self {
-        let mut holders = mounted_images();
+        let mut users = mounted_images();
         let mut programs = Vec::new();
         let own = std::process::id();
         let Ok(processes) = std::fs::read_dir("/proc") else {
             return Self {
-                holders,
+                users,
                 ..Self::default()
             };
         };
@@ -85,55 +85,55 @@ impl InUse {
             }
             let program = std::fs::read(folder.join("comm")).unwrap_or_default();
             let program = Printable(program.trim_ascii()).to_string();
-            let holder = Holder {
+            let program = RunningProgram {
                 process: number,
                 program,
             };
             for key in keys {
-                holders.entry(key).or_insert_with(|| holder.clone());
+                users.entry(key).or_insert_with(|| program.clone());
             }
             if let Ok(metadata) = std::fs::metadata(&folder) {
-                programs.push((holder, metadata.uid()));
+                programs.push((program, metadata.uid()));
             }
         }
-        let locked = take_locks(&programs, &mut holders);
+        let locked = take_locks(&programs, &mut users);
         Self {
-            holders,
+            users,
             locked,
             programs,
         }
     }
 
     /// Who holds the file, if anybody is seen to.
-    pub fn holder(&self, key: FileKey) -> Option<&Holder> {
+    pub fn user_of(&self, key: FileKey) -> Option<&RunningProgram> {
         let by_lock = || {
             let may_be = is_numberless(key.device);
             may_be.then(|| self.locked.get(&key.inode)).flatten()
         };
-        self.holders.get(&key).or_else(by_lock)
+        self.users.get(&key).or_else(by_lock)
     }
 
     /// Who holds a file that was removed: its bytes are not free before that program lets go.
-    pub fn deleted(&self, key: FileKey) -> Option<&Holder> {
-        self.holder(key).filter(|holder| holder.process > 0)
+    pub fn deleted(&self, key: FileKey) -> Option<&RunningProgram> {
+        self.user_of(key).filter(|program| program.process > 0)
     }
 
     /// The program that runs as a process.
-    pub(crate) fn process(&self, number: u32) -> Option<&Holder> {
-        let mut programs = self.programs.iter().map(|(holder, _)| holder);
-        programs.find(|holder| holder.process == number)
+    pub(crate) fn process(&self, number: u32) -> Option<&RunningProgram> {
+        let mut programs = self.programs.iter().map(|(program, _)| program);
+        programs.find(|program| program.process == number)
     }
 
     /// A program of that name, of one account or of anybody.
-    pub(crate) fn program(&self, name: &str, user: Option<u32>) -> Option<&Holder> {
+    pub(crate) fn program(&self, name: &str, user: Option<u32>) -> Option<&RunningProgram> {
         let mut programs = self.programs.iter();
-        let found = programs.find(|(holder, of)| {
+        let found = programs.find(|(program, of)| {
             // The kernel keeps the first 15 bytes of a name.
-            let is_name = holder.program == name
-                || (holder.program.len() == 15 && name.starts_with(&holder.program));
+            let is_name = program.program == name
+                || (program.program.len() == 15 && name.starts_with(&program.program));
             is_name && user.is_none_or(|user| user == *of)
         });
-        found.map(|(holder, _)| holder)
+        found.map(|(program, _)| program)
     }
 }
 
@@ -149,7 +149,7 @@ fn is_open_to_write(process: &Path, descriptor: &OsStr) -> bool {
 }
 
 /// Files that are mounted as volumes: nobody has them open, and yet they are in use.
-fn mounted_images() -> HashMap<FileKey, Holder> {
+fn mounted_images() -> HashMap<FileKey, RunningProgram> {
     let mut images = HashMap::new();
     let Ok(devices) = std::fs::read_dir("/sys/block") else {
         return images;
@@ -160,11 +160,11 @@ fn mounted_images() -> HashMap<FileKey, Holder> {
         let path = OsStr::from_bytes(path.trim_ascii_end()).to_owned();
         if let Ok(metadata) = std::fs::metadata(path) {
             let program = format!("mounted as {}", Printable(device.file_name().as_bytes()));
-            let holder = Holder {
+            let program = RunningProgram {
                 process: 0,
                 program,
             };
-            images.insert(key_of(&metadata), holder);
+            images.insert(key_of(&metadata), program);
         }
     }
     images
@@ -200,26 +200,26 @@ fn minor_of(device: u64) -> u32 {
 /// Takes the locks into account, which are told of everybody's programs, also to an ordinary person; those by
 /// their inode alone where its device has no number of its own.
 fn take_locks(
-    programs: &[(Holder, u32)],
-    holders: &mut HashMap<FileKey, Holder>,
-) -> HashMap<u64, Holder> {
+    programs: &[(RunningProgram, u32)],
+    users: &mut HashMap<FileKey, RunningProgram>,
+) -> HashMap<u64, RunningProgram> {
     let locks = std::fs::read("/proc/locks").unwrap_or_default();
     let mut locked = HashMap::new();
-    let running: HashMap<u32, &Holder> = programs
+    let running: HashMap<u32, &RunningProgram> = programs
         .iter()
-        .map(|(holder, _)| (holder.process, holder))
+        .map(|(program, _)| (program.process, program))
         .collect();
     for (key, process) in locked_files(&locks) {
-        let unnamed = || Holder {
+        let unnamed = || RunningProgram {
             process: 0,
             program: "a program that locked it".to_owned(),
         };
         let known = running.get(&process).copied();
-        let holder = known.cloned().unwrap_or_else(unnamed);
+        let program = known.cloned().unwrap_or_else(unnamed);
         if is_numberless(key.device) {
-            locked.entry(key.inode).or_insert_with(|| holder.clone());
+            locked.entry(key.inode).or_insert_with(|| program.clone());
         }
-        holders.entry(key).or_insert(holder);
+        users.entry(key).or_insert(program);
     }
     locked
 }
@@ -327,11 +327,11 @@ mod tests {
         program.kill().unwrap();
         program.wait().unwrap();
         let key = |name| RealDisk.stat(&root, name).unwrap().key;
-        assert_eq!(in_use.holder(key(c"held")).unwrap().process, program.id());
-        assert_eq!(in_use.holder(key(c"ours")), None);
-        assert_eq!(in_use.holder(key(c"idle")), None);
+        assert_eq!(in_use.user_of(key(c"held")).unwrap().process, program.id());
+        assert_eq!(in_use.user_of(key(c"ours")), None);
+        assert_eq!(in_use.user_of(key(c"idle")), None);
         let own = std::process::id();
-        assert_eq!(in_use.holder(key(c"written")).unwrap().process, own);
+        assert_eq!(in_use.user_of(key(c"written")).unwrap().process, own);
         drop((ours, written));
         let exe = std::fs::metadata("/proc/self/exe").unwrap();
         let maps = std::fs::read("/proc/self/maps").unwrap();

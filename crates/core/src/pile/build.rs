@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use serde::Serialize;
 
-use crate::host::Holder;
+use crate::host::RunningProgram;
 use crate::rule::{AgeLimit, BAND_COUNT, RuleNumber, band_of, seconds_since};
 use crate::source::{Arena, ItemId, Owner};
 
@@ -30,14 +30,14 @@ pub enum Blocked {
     /// Its folders may be changed by the administrator alone.
     NeedsAdministrator,
     /// A program that builds on it runs.
-    Busy(Holder),
+    Busy(RunningProgram),
 }
 
 impl std::fmt::Display for Blocked {
     fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
             Self::NeedsAdministrator => out.write_str("needs the administrator"),
-            Self::Busy(holder) => write!(out, "is open in {holder}"),
+            Self::Busy(program) => write!(out, "is open in {program}"),
         }
     }
 }
@@ -317,6 +317,7 @@ mod tests {
                     stat: &stat,
                     time: *time,
                     pile: PileId(0),
+                    entry: None,
                 };
                 prop_assert!(shard.add_item(&new));
             }

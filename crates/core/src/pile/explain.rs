@@ -1,5 +1,7 @@
 //! Which rule has a path of a target, and why.
 
+mod entries;
+
 use std::ops::ControlFlow;
 
 use jiff::Timestamp;
@@ -11,7 +13,7 @@ use crate::rule::{
     CompiledRule, Detect, FileKind, Fit, Guard, Guards, Ownership, Probe, Rule, RuleNumber,
     RuleSet, Search, Verdict, age_at, decide_owner,
 };
-use crate::source::{Candidate, Finding, Recogniser, families, is_below_tag};
+use crate::source::{Candidate, Finding, HolderItem, Recogniser, families, is_below_tag};
 
 /// What the rules say of one path on a target.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -54,6 +56,8 @@ struct Asked<'a> {
     recogniser: &'a Recogniser<'a>,
     path: &'a TargetPath,
     thing: Option<&'a ExplainedThing>,
+    /// The entry that is meant, where the path is a list.
+    entry: Option<&'a HolderItem>,
     /// Why its recogniser found it, to begin a reason with.
     because: Option<String>,
 }
@@ -110,6 +114,7 @@ impl Probe for Asked<'_> {
             folder: &thing.folder,
             name: self.path.as_name(),
             kind: thing.stat.kind,
+            entry: self.entry,
         };
         let rule = &self.question.rules.rule(search.rule).rule;
         match self.recogniser.look(rule, detect, &candidate) {
@@ -170,11 +175,18 @@ fn is_in_maildir(target: &Target, path: &TargetPath) -> bool {
     false
 }
 
-/// Says which rule owns `path` and what becomes of it.
+/// Says which rule owns `path` and what becomes of it; an entry of a list lies below it, as if that were a folder.
 pub fn explain(question: &Question<'_>, path: &TargetPath) -> Explanation {
+    if let Some(explained) = entries::explain_entry(question, path) {
+        return explained;
+    }
+    explain_file(question, path)
+}
+
+/// The same of what has a name of its own on the disk.
+fn explain_file(question: &Question<'_>, path: &TargetPath) -> Explanation {
     let Question {
         target,
-        rules,
         searches,
         now,
         ..
@@ -186,6 +198,7 @@ pub fn explain(question: &Question<'_>, path: &TargetPath) -> Explanation {
         recogniser: &recogniser,
         path,
         thing: thing.as_ref(),
+        entry: None,
         because: None,
     };
     let owned = match decide_owner(0..searches.len(), &mut asked) {
@@ -222,27 +235,40 @@ pub fn explain(question: &Question<'_>, path: &TargetPath) -> Explanation {
             let Some(search) = searches.get(at) else {
                 return found(usize::MAX, Verdict::NotMine, String::new());
             };
-            let rule = rules.rule(search.rule);
-            let because =
-                because.or_else(|| trashed(&recogniser, rule, search, path, thing.as_ref()));
-            let because = because.unwrap_or_default();
-            let kept = kept(target, &recogniser, rule, search, path, thing.as_ref());
-            if let Some(reason) = kept {
-                return found(at, Verdict::Spared, reason);
-            }
-            let time = thing
-                .as_ref()
-                .and_then(|thing| recogniser.time(&rule.rule, search, path, &thing.stat));
-            let (verdict, reason) = by_age(rule, time.map(|time| age_at(time, now)));
-            let unit = path
-                .parent()
-                .and_then(|folder| recogniser.unit(&rule.rule, search, &folder));
-            let whole = unit.map_or_else(String::new, |unit| {
-                format!("; it goes whole or stays with {unit}, by the age of the youngest in it")
-            });
-            found(at, verdict, format!("{because}{reason}{whole}"))
+            let (verdict, reason) = owned_by(question, &recogniser, (path, thing.as_ref()), search);
+            found(
+                at,
+                verdict,
+                format!("{}{reason}", because.unwrap_or_default()),
+            )
         }
     }
+}
+
+/// What becomes of a thing that the rule of a search owns, and why.
+fn owned_by(
+    question: &Question<'_>,
+    recogniser: &Recogniser<'_>,
+    (path, thing): (&TargetPath, Option<&ExplainedThing>),
+    search: &Search,
+) -> (Verdict, String) {
+    let rule = question.rules.rule(search.rule);
+    if let (Some(format), true) = (rule.rule.entries, thing.is_some()) {
+        return entries::sum_up(question, path, format, search.rule);
+    }
+    if let Some(reason) = kept(question.target, recogniser, rule, search, path, thing) {
+        return (Verdict::Spared, reason);
+    }
+    let because = trashed(recogniser, rule, search, path, thing).unwrap_or_default();
+    let time = thing.and_then(|thing| recogniser.time(&rule.rule, search, path, &thing.stat));
+    let (verdict, reason) = by_age(rule, time.map(|time| age_at(time, question.now)));
+    let unit = path
+        .parent()
+        .and_then(|folder| recogniser.unit(&rule.rule, search, &folder));
+    let whole = unit.map_or_else(String::new, |unit| {
+        format!("; it goes whole or stays with {unit}, by the age of the youngest in it")
+    });
+    (verdict, format!("{because}{reason}{whole}"))
 }
 
 fn thing_at(target: &Target, path: &TargetPath) -> Option<ExplainedThing> {
@@ -269,6 +295,7 @@ fn trashed(
         folder: &thing.folder,
         name: path.as_name(),
         kind: thing.stat.kind,
+        entry: None,
     };
     match recogniser.look(&rule.rule, detect, &candidate) {
         Finding::Is(reason) => Some(format!("{reason}; ")),

@@ -8,10 +8,12 @@ use jiff::Timestamp;
 
 use crate::cancel::CancelToken;
 use crate::computer::{Dates, Target, TargetPath, Volume, running};
-use crate::host::{Holder, InUse};
+use crate::format::Printable;
+use crate::host::{InUse, RunningProgram};
 use crate::pile::{AtOnce, Blocked, Notes, Pile, at_once, build::build};
 use crate::rule::{Detect, Guards, Need, RuleNumber, RuleSet, Search, Unresolved, age_at, resolve};
 use crate::source::context::WalkContext;
+use crate::source::holder::address::shown_document;
 use crate::source::{
     AccountAges, Arena, ItemId, LinkGroup, PileId, PreviousScan, Units, described, files,
     hard_links, moved,
@@ -39,7 +41,6 @@ pub struct Scan {
     /// Where the rules looked.
     pub searches: Vec<Search>,
     roots: Roots,
-    pile_of: HashMap<(RuleNumber, Option<usize>), PileId>,
     /// The guards that stood.
     pub guards: Guards,
     /// What could not be read, and why.
@@ -148,9 +149,6 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
         now,
         links,
         notes: Notes::find(&arena, &piles, rules, target.layout, &roots),
-        pile_of: (piles.iter().enumerate())
-            .map(|(at, pile)| ((pile.rule, pile.account), PileId(at)))
-            .collect(),
         roots,
         units,
         arena,
@@ -251,7 +249,7 @@ fn blocked(target: &Target, rules: &RuleSet, roots: &Roots, pile: &Pile) -> Opti
 }
 
 /// The program that runs and that a pile waits for.
-fn busy(target: &Target, rules: &RuleSet, in_use: &InUse, pile: &Pile) -> Option<Holder> {
+fn busy(target: &Target, rules: &RuleSet, in_use: &InUse, pile: &Pile) -> Option<RunningProgram> {
     let families = &rules.rule(pile.rule).rule.busy;
     let mut held = families
         .iter()
@@ -268,9 +266,18 @@ impl Scan {
         &self.piles[id.0]
     }
 
-    /// The pile of a rule and account.
-    pub fn pile_of(&self, rule: RuleNumber, account: Option<usize>) -> Option<PileId> {
-        self.pile_of.get(&(rule, account)).copied()
+    /// What an item is called, for people: its name, and of an entry its document.
+    pub fn shown_name(&self, item: ItemId) -> String {
+        let name = self.arena.name(item);
+        match self.arena.fingerprint(item) {
+            None => Printable(name).to_string(),
+            Some(_) => shown_document(name),
+        }
+    }
+
+    /// Whether what a pile frees only shows when its lists are made anew.
+    pub fn is_estimated(&self, id: PileId) -> bool {
+        self.rules.rule(self.pile(id).rule).rule.entries.is_some()
     }
 
     /// The account of a pile, by name.

@@ -4,7 +4,7 @@ use jolly_disk::{FileKey, Kind, Stamp, Stat};
 
 use crate::computer::EntryKind;
 
-/// What must still be so when an item is about to go.
+/// What must still be so when an item is about to go; of an entry, of the list that it is in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct FileIdentity {
     /// Which file.
@@ -48,7 +48,7 @@ impl FileIdentity {
     /// changes the rest.
     pub fn matches(&self, kind: EntryKind, stat: &Stat, tolerance: Tolerance) -> bool {
         let is_kind = match kind {
-            EntryKind::File => stat.kind == Kind::File,
+            EntryKind::File | EntryKind::ListEntry => stat.kind == Kind::File,
             EntryKind::Link => stat.kind == Kind::Link,
             EntryKind::Folder => return stat.kind == Kind::Folder && stat.key == self.key,
         };

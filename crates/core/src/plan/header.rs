@@ -18,6 +18,9 @@ pub(crate) struct Header {
     rules: String,
     totals: HeaderSum,
     folders: HeaderSum,
+    /// What lists give back beside what their entries do, in bytes.
+    #[serde(default, skip_serializing_if = "is_nothing")]
+    lists: i64,
     #[serde(default)]
     partial: bool,
     boot: String,
@@ -39,6 +42,11 @@ struct HeaderTarget {
 struct HeaderSum {
     items: u64,
     bytes: u64,
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "the serialiser asks so")]
+fn is_nothing(bytes: &i64) -> bool {
+    *bytes == 0
 }
 
 impl Header {
@@ -63,6 +71,7 @@ impl Header {
             rules: manifest.rules.clone(),
             totals: sum(manifest.takes),
             folders: sum(manifest.folders),
+            lists: manifest.lists,
             partial: manifest.is_partial,
             boot: manifest.boot.clone(),
         }
@@ -95,6 +104,7 @@ impl Header {
             items,
             takes: sum(self.totals),
             folders: sum(self.folders),
+            lists: self.lists,
             is_partial: self.partial,
             boot: self.boot,
         }

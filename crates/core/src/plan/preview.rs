@@ -1,28 +1,28 @@
 //! A manifest as `preview --json` prints it: a header, then one object an item.
 
 use std::io::{self, Write};
-use std::sync::Arc;
 
 use jiff::Timestamp;
 use jolly_disk::Stamp;
 use serde::Serialize;
 
-use crate::computer::{EntryKind, WrittenPath};
+use crate::computer::{AccountName, EntryKind, WrittenPath};
 use crate::format::write_json;
+use crate::plan::WrittenPlace;
 use crate::plan::header::Header;
 use crate::plan::{Manifest, ManifestItem};
-use crate::rule::Removal;
+use crate::rule::{Removal, RuleId};
 
 const FORMAT: (&str, u32) = ("jolly-broom/preview", 1);
 
-/// One item; `kind` is one of the four that the command line knows, and a link is a file there.
+/// One item; of an entry, `path` is its list.
 #[derive(Serialize)]
 struct Line {
-    rule: Arc<str>,
-    account: Option<Arc<str>>,
-    kind: String,
+    rule: RuleId,
+    account: Option<AccountName>,
+    kind: &'static str,
     #[serde(flatten)]
-    path: WrittenPath,
+    place: WrittenPlace,
     bytes: u64,
     held: u64,
     size: u64,
@@ -67,15 +67,15 @@ impl From<&ManifestItem> for Line {
         let stamp = |stamp: Stamp| (stamp.seconds, stamp.nanos);
         let identity = &item.identity;
         Self {
-            rule: Arc::clone(&item.rule),
+            rule: item.rule.clone(),
             account: item.account.clone(),
-            kind: if item.kind == EntryKind::Folder {
-                "folder"
-            } else {
-                "file"
-            }
-            .to_owned(),
-            path: WrittenPath::from(&item.path),
+            kind: match item.kind {
+                EntryKind::Folder => "folder",
+                EntryKind::File => "file",
+                EntryKind::Link => "link",
+                EntryKind::ListEntry => "entry",
+            },
+            place: WrittenPlace::of(&item.path, item.kind == EntryKind::ListEntry),
             bytes: item.bytes,
             held: item.held,
             size: item.size,

@@ -3,7 +3,7 @@
 use std::fmt;
 use std::io;
 
-use crate::host::Holder;
+use crate::host::RunningProgram;
 use crate::plan::Outcome;
 
 /// When something else took an item's place.
@@ -23,13 +23,17 @@ pub enum Moment {
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[expect(missing_docs, reason = "the words below say it")]
 pub enum StayReason {
-    OpenIn(Holder),
-    WaitsFor(Holder),
+    OpenIn(RunningProgram),
+    WaitsFor(RunningProgram),
     HeldBySystem,
     NotWhatWasShown,
     Replaced(Moment),
     LinkOnItsWay,
     ChangedWhileStored,
+    /// The list that it is an entry of is no longer what was shown.
+    ListChanged,
+    /// The list can't be read, or not be made anew.
+    ListStays(String),
     ShrankWhileStored,
     NoLongerFile,
     NotWhatItsRuleLooksFor,
@@ -101,6 +105,7 @@ impl StayReason {
             | Self::Replaced(_)
             | Self::LinkOnItsWay
             | Self::ChangedWhileStored
+            | Self::ListChanged
             | Self::ShrankWhileStored
             | Self::NoLongerFile
             | Self::NotWhatItsRuleLooksFor
@@ -122,6 +127,7 @@ impl StayReason {
             Self::NeverStored
             | Self::DustpanShut
             | Self::DustpanFailed(_)
+            | Self::ListStays(_)
             | Self::WayOutTakenAway
             | Self::Disk { .. } => Outcome::Failed,
             Self::PartStays(why) | Self::LiesElsewhere { because: why, .. } => why.outcome(),
@@ -136,11 +142,12 @@ const TOO_MANY_LINKS: i32 = 40;
 impl fmt::Display for StayReason {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let words = match self {
-            Self::OpenIn(holder) => return write!(f, "open in {holder}"),
-            Self::WaitsFor(holder) => return write!(f, "it waits for {holder}"),
+            Self::OpenIn(program) => return write!(f, "open in {program}"),
+            Self::WaitsFor(program) => return write!(f, "it waits for {program}"),
             Self::Excluded(why) => return write!(f, "it was excluded since: {why}"),
             Self::NotAllowed { verb } => return write!(f, "the system doesn't let us {verb} it"),
             Self::Disk { verb, error } => return write!(f, "cannot {verb} it: {error}"),
+            Self::ListStays(why) => return write!(f, "of its list: {why}"),
             Self::DustpanFailed(why) => return f.write_str(why),
             Self::PartStays(why) => {
                 return write!(f, "it goes whole or stays, and of a part of it: {why}");
@@ -162,6 +169,7 @@ impl fmt::Display for StayReason {
             Self::NotWhatWasShown => "it is no longer what was shown",
             Self::LinkOnItsWay => "a link took the place of a folder on its way",
             Self::ChangedWhileStored => "it changed while it was stored",
+            Self::ListChanged => "its list changed since",
             Self::ShrankWhileStored => "it shrank meanwhile",
             Self::NoLongerFile => "it is no longer a file",
             Self::NotWhatItsRuleLooksFor => "it is no longer what its rule looks for",

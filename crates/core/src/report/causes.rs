@@ -1,6 +1,6 @@
 //! Why the free space is not what was predicted.
 
-use crate::host::Holder;
+use crate::host::RunningProgram;
 use crate::run::RunSummary;
 
 /// One part of the difference.
@@ -15,7 +15,7 @@ pub enum Cause {
     /// A name of the same file stayed, and its bytes with it.
     Linked,
     /// A program opened them in the last moment, and holds what is no longer there.
-    Held(Holder),
+    Held(RunningProgram),
     /// Nothing that is known: a snapshot may hold it, or others wrote meanwhile.
     Unknown,
     /// More came back than was promised: others removed something meanwhile.
@@ -25,7 +25,6 @@ pub enum Cause {
 /// Takes the difference between predicted and measured free space apart, in bytes; empty when there
 /// is none. The parts add up to it: what is less first, and `MoreFreed` the other way.
 pub fn explain(summary: &RunSummary) -> Vec<(Cause, u64)> {
-    let promised = summary.free_predicted.saturating_sub(summary.free_before);
     let stayed: u64 = summary
         .outcomes
         .iter()
@@ -33,21 +32,20 @@ pub fn explain(summary: &RunSummary) -> Vec<(Cause, u64)> {
         .map(|(_, sum)| sum.bytes)
         .sum();
     let went: u64 = summary.went.values().map(|sum| sum.bytes).sum();
-    // Folders' own blocks are promised, but no item's.
-    let items = promised.saturating_sub(summary.folders_promised);
+    let items = summary.items_promised;
     let not_reached = if summary.is_stopped || summary.broke_off.is_some() {
         items.saturating_sub(went.saturating_add(stayed).saturating_add(summary.linked))
     } else {
         0
     };
-    let (held, holder) = summary.still_held.clone();
+    let (held, program) = summary.still_held.clone();
     let mut parts = vec![
         (Cause::Stayed, stayed.saturating_add(summary.folders_stayed)),
         (Cause::NotReached, not_reached),
         (Cause::Linked, summary.linked),
         (Cause::Dustpan, summary.packed_on_target),
     ];
-    parts.extend(holder.map(|holder| (Cause::Held(holder), held)));
+    parts.extend(program.map(|program| (Cause::Held(program), held)));
     parts.retain(|(_, bytes)| *bytes > 0);
     let known: i128 = parts.iter().map(|(_, bytes)| i128::from(*bytes)).sum();
     let missing = i128::from(summary.free_predicted) - i128::from(summary.free_after);
@@ -77,7 +75,7 @@ mod tests {
             (packed, held, linked, is_stopped) in (0_u64..1 << 30, 0_u64..1 << 20, 0_u64..1 << 20, any::<bool>()),
         ) {
             let sum = |bytes| Sum { items: 1, bytes };
-            let holder = Holder { process: 8, program: "knotbook".to_owned() };
+            let program = RunningProgram { process: 8, program: "knotbook".to_owned() };
             let promised = went + stayed + linked + unreached + folders;
             let summary = RunSummary {
                 outcomes: [(Outcome::Removed, sum(went)), (Outcome::InUse, sum(stayed))].into(),
@@ -86,11 +84,11 @@ mod tests {
                 free_before: before,
                 free_after: after,
                 free_predicted: before + promised,
-                folders_promised: folders,
+                items_promised: promised.saturating_sub(folders),
                 folders_stayed: 0,
                 linked,
                 packed_on_target: packed,
-                still_held: (held, Some(holder)),
+                still_held: (held, Some(program)),
                 compared: None,
                 is_stopped,
                 broke_off: None,

@@ -72,23 +72,6 @@ struct Cause<'a> {
 /// # Errors
 /// What the file says.
 pub(super) fn write(log: &LogSummary, items: &[LogItem], out: &mut dyn Write) -> io::Result<()> {
-    let mut went: BTreeMap<(&str, Option<&str>), Sum> = BTreeMap::new();
-    let mut stayed: BTreeMap<(Outcome, &str), Sum> = BTreeMap::new();
-    for item in items {
-        let Some(outcome) = item.outcome else {
-            continue;
-        };
-        let sum = if outcome.stays() {
-            stayed.entry((outcome, &item.reason)).or_default()
-        } else {
-            went.entry((&item.rule, item.account.as_deref()))
-                .or_default()
-        };
-        sum.add(Sum {
-            items: 1,
-            bytes: item.bytes,
-        });
-    }
     let object = Object {
         format: "jolly-broom/report",
         version: 1,
@@ -102,21 +85,21 @@ pub(super) fn write(log: &LogSummary, items: &[LogItem], out: &mut dyn Write) ->
             before: log.free.0,
             after: log.free.1,
         },
-        outcomes: (log.outcomes.iter())
+        outcomes: (log.sums.outcomes().iter())
             .map(|(outcome, sum)| (outcome.name(), sum.into()))
             .collect(),
-        piles: (went.iter())
-            .map(|((rule, account), sum)| PileObject {
-                rule,
-                account: *account,
-                went: sum.into(),
+        piles: (log.sums.went().iter())
+            .map(|went| PileObject {
+                rule: &went.rule,
+                account: went.account.as_deref(),
+                went: (&went.sum).into(),
             })
             .collect(),
-        stays: (stayed.iter())
-            .map(|((outcome, reason), sum)| Cause {
-                outcome: *outcome,
-                reason,
-                stayed: sum.into(),
+        stays: (log.sums.stayed())
+            .map(|stayed| Cause {
+                outcome: stayed.outcome,
+                reason: &stayed.reason,
+                stayed: (&stayed.sum).into(),
             })
             .collect(),
         items,

@@ -9,8 +9,8 @@ use crate::report::cell::cell;
 use crate::run::LogItem;
 
 /// The first row.
-const COLUMNS: [&str; 7] = [
-    "rule", "account", "kind", "path", "outcome", "bytes", "reason",
+const COLUMNS: [&str; 8] = [
+    "rule", "account", "kind", "path", "outcome", "bytes", "reason", "in",
 ];
 
 /// Writes the items as comma-separated values (RFC 4180), the first row naming the columns.
@@ -23,7 +23,7 @@ pub(super) fn write(items: &[LogItem], out: &mut dyn Write) -> csv::Result<()> {
         .from_writer(out);
     table.write_record(COLUMNS)?;
     for item in items {
-        let path = TargetPath::try_from(&item.path).unwrap_or_default();
+        let path = TargetPath::try_from(&item.place.path).unwrap_or_default();
         let outcome = item.outcome.map_or("unsettled", |outcome| outcome.name());
         table.write_record([
             cell(item.rule.as_bytes()),
@@ -33,6 +33,7 @@ pub(super) fn write(items: &[LogItem], out: &mut dyn Write) -> csv::Result<()> {
             outcome.to_owned(),
             item.bytes.to_string(),
             cell(item.reason.as_bytes()),
+            cell(item.place.within.as_deref().unwrap_or_default().as_bytes()),
         ])?;
     }
     table.flush()?;

@@ -3,7 +3,7 @@
 use crate::computer::Layout;
 use crate::format::DocumentError;
 use crate::rule::pattern::path::{NfaStates, PathPattern};
-use crate::rule::{AgeBy, Detect, Rule, Rulebook};
+use crate::rule::{AgeBy, Detect, Rule, RuleId, Rulebook};
 
 /// A rule's position in a [`RuleSet`]: a lower one comes before a higher one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -24,7 +24,7 @@ pub enum Fit {
 #[derive(Clone, Debug)]
 pub struct CompiledRule {
     /// Its whole id: book and rule.
-    pub id: String,
+    pub id: RuleId,
     /// The book's file, as the person knows it.
     pub file: String,
     /// The line on which it starts, counted from 1.
@@ -75,6 +75,7 @@ impl CompiledRule {
     pub(crate) fn is_by_name(&self) -> bool {
         let rule = &self.rule;
         rule.detect.is_none()
+            && rule.entries.is_none()
             && rule.looks_like.is_empty()
             && !rule.whole
             && rule.keep_newest.is_none()
@@ -227,7 +228,7 @@ impl RuleSet {
             }
             for (rule, line) in book.rules.into_iter().zip(lines) {
                 set.rules.push(CompiledRule {
-                    id: format!("{}/{}", book.id, rule.id),
+                    id: format!("{}/{}", book.id, rule.id).into(),
                     file: file.clone(),
                     line,
                     layout: book.layout,

@@ -3,12 +3,13 @@
 pub(super) mod age;
 pub(super) mod detect;
 pub(super) mod file_kind;
+pub(super) mod list_format;
 pub(super) mod section;
 
 use serde::{Deserialize, Serialize};
 
 use crate::computer::{Layout, Place};
-use crate::rule::{AgeLimit, Detect, FileKind, Section};
+use crate::rule::{AgeLimit, Detect, FileKind, ListFormat, Section};
 
 /// What removal means to the computer's owner.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
@@ -127,11 +128,28 @@ pub enum AgeBy {
     Modified,
     /// The trash's own date.
     Trashed,
+    /// What a list says of its entry.
+    Row,
 }
 
 impl AgeBy {
-    /// Every time that a file or link has.
-    pub const ALL: [Self; 4] = [Self::Arrived, Self::Touched, Self::Modified, Self::Trashed];
+    /// Every time that an item can have.
+    pub const ALL: [Self; 5] = [
+        Self::Arrived,
+        Self::Touched,
+        Self::Modified,
+        Self::Trashed,
+        Self::Row,
+    ];
+
+    /// What counts where a rule doesn't say.
+    pub(crate) fn usual_of(entries: Option<ListFormat>) -> Self {
+        if entries.is_some() {
+            Self::Row
+        } else {
+            Self::Arrived
+        }
+    }
 
     /// The word that rulebooks use.
     pub fn name(self) -> &'static str {
@@ -140,6 +158,7 @@ impl AgeBy {
             Self::Touched => "touched",
             Self::Modified => "modified",
             Self::Trashed => "trashed",
+            Self::Row => "row",
         }
     }
 
@@ -150,6 +169,7 @@ impl AgeBy {
             Self::Touched => "last touch",
             Self::Modified => "last modification",
             Self::Trashed => "date of trashing",
+            Self::Row => "its list's own date",
         }
     }
 }
@@ -341,6 +361,8 @@ pub struct Rule {
     pub starts_taken: Option<bool>,
     /// How its items leave; by class where the rule doesn't say.
     pub by: Option<Removal>,
+    /// Entries of lists in this format instead of the files.
+    pub entries: Option<ListFormat>,
     /// A recogniser.
     pub detect: Option<Detect>,
     /// Only files that are one of these inside, whatever they are called; any where it says nothing.
@@ -381,7 +403,10 @@ impl Rule {
 
     /// The ways in which its items may leave the target: its own, and those of its class.
     pub fn ways(&self) -> Vec<Removal> {
-        let may = |by: &Removal| *by == self.removal() || self.class.allows(*by);
+        // A list is made anew without its entries: what was theirs on the disk is no file to write over.
+        let is_possible = |by: Removal| self.entries.is_none() || by != Removal::Overwrite;
+        let may =
+            |by: &Removal| *by == self.removal() || (self.class.allows(*by) && is_possible(*by));
         Removal::ALL.into_iter().filter(may).collect()
     }
 }

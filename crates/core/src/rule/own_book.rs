@@ -86,6 +86,7 @@ pub fn add_place(
         needs: None,
         starts_taken: None,
         by: None,
+        entries: None,
         detect: None,
         looks_like: Vec::new(),
         whole: false,

@@ -16,7 +16,7 @@ use crate::rule::check::reach::reaches_most_of_a_home;
 use crate::rule::guard::could_only_hit_guarded;
 use crate::rule::parse::values::Words;
 use crate::rule::parse::written::{MOST_BYTES, WrittenBook, WrittenRule};
-use crate::rule::{AgeBy, AgeRule, Class, Detect, Rule, Rulebook};
+use crate::rule::{AgeBy, AgeRule, Class, Detect, Removal, Rule, Rulebook, Within};
 
 impl Rulebook {
     /// Reads a rulebook. The lines on which the rules start come with it, counted from 1.
@@ -89,8 +89,8 @@ fn toml_problem(error: &toml::de::Error) -> Problem {
     let help = if message.starts_with("unknown field") {
         "a rulebook has `rulebook`, `layout`, `about` and `[[rule]]`; a rule has `id`, `title`, \
          `section`, `class`, `about`, `after`, `in`, `take`, `spare`, `age`, `empty-folders`, `needs`, \
-         `starts`, `by`, `detect`, `looks-like`, `whole`, `larger-than`, `keep-newest`, `busy` and `[[rule.example]]`; \
-         `records` and `entries` come with a later version"
+         `starts`, `by`, `entries`, `detect`, `looks-like`, `whole`, `larger-than`, `keep-newest`, `busy` and `[[rule.example]]`; \
+         `records` and `values` come with a later version"
     } else if message.starts_with("missing field") {
         "add it; every rule says its `id`, `title`, `class`, `about`, `after` and `in`"
     } else {
@@ -103,6 +103,11 @@ struct Reader {
     problems: Vec<Problem>,
     /// How the book's patterns compare names.
     layout: Layout,
+}
+
+/// Whether a place is somebody's own: services don't make their folders anew, and some don't start without them.
+fn is_somebodys(within: &Within) -> bool {
+    within.place.is_per_account() || within.place == Place::Temp
 }
 
 impl Reader {
@@ -173,6 +178,7 @@ impl Reader {
             needs,
             starts,
             by,
+            entries,
             detect,
             section,
         } = self.words(&written);
@@ -195,11 +201,8 @@ impl Reader {
             &take,
             is_whole_meant,
         );
-        // Services don't make their folders anew, and some don't start without them.
-        let are_own = within
-            .iter()
-            .all(|within| within.place.is_per_account() || within.place == Place::Temp);
-        let age = self.age(written.age);
+        let are_own = within.iter().all(is_somebodys);
+        let age = self.age(written.age, AgeBy::usual_of(entries));
         let looks_like = self.file_kinds(&written.looks_like.unwrap_or_default());
         let larger_than = written.larger_than.and_then(|text| self.size(&text));
         let keep_newest = written.keep_newest.and_then(|keep| self.keep(&keep));
@@ -221,10 +224,13 @@ impl Reader {
             take,
             spare,
             age,
-            empty_folders: written.empty_folders.unwrap_or(are_own),
+            empty_folders: written
+                .empty_folders
+                .unwrap_or(are_own && entries.is_none()),
             needs,
             starts_taken: starts,
             by,
+            entries,
             detect,
             looks_like,
             whole: written.whole.unwrap_or(false),
@@ -233,10 +239,42 @@ impl Reader {
             busy,
             examples,
         };
+        self.listed(&rule, written.id.span());
         if self.problems.len() == before {
             self.reach(&rule, within_span);
         }
         Some(rule)
+    }
+
+    /// What only makes sense of entries, and what doesn't of them.
+    fn listed(&mut self, rule: &Rule, at: Range<usize>) {
+        let is_gone = rule.detect == Some(Detect::DocumentGone);
+        let Some(format) = rule.entries else {
+            if rule.age.by == AgeBy::Row || is_gone {
+                let help =
+                    "add `entries = \"xbel\"`, or leave `by = \"row\"` and `document-gone` out";
+                let message = "only the entries of a list have a date and a document of their own";
+                self.refuse(at, message, "this rule", help);
+            }
+            return;
+        };
+        let has_other = (rule.detect.is_some() && !is_gone)
+            || !rule.looks_like.is_empty()
+            || rule.whole
+            || rule.larger_than.is_some()
+            || rule.keep_newest.is_some()
+            || rule.empty_folders
+            || rule.age.by != AgeBy::Row
+            || rule.by == Some(Removal::Overwrite);
+        if has_other {
+            let name = format.name();
+            let message =
+                format!("a rule with `entries = \"{name}\"` asks for what only files have");
+            let help = "leave out `looks-like`, `whole`, `larger-than`, `keep-newest`, `empty-folders`, \
+                        `by = \"overwrite\"`, an age by anything but `row`, and any recogniser but \
+                        `document-gone`";
+            self.refuse(at, message, "this rule", help);
+        }
     }
 
     /// What a rule could reach must not be guarded altogether, nor be most of a home.

@@ -1,168 +1,28 @@
 //! Everything that is asked of one item right before it goes.
 
+pub(crate) mod list;
 mod listed;
+mod shared;
 
-use std::collections::HashMap;
 use std::ffi::CStr;
 use std::io;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
-use jiff::Timestamp;
 use jolly_disk::{Disk, FileKey, Folder, Stat};
 
-use crate::cancel::CancelToken;
-use crate::computer::{EntryKind, TargetPath, running};
+use crate::computer::{EntryKind, TargetPath};
 use crate::decide::Thing;
-use crate::host::{Holder, InUse};
+use crate::host::InUse;
 use crate::pile::Scan;
 use crate::plan::item_outcome::ItemOutcome;
 use crate::plan::{ManifestItem, StayReason, Tolerance};
 use crate::rule::{
-    AgeBy, CompiledRule, Kept, LastGuard, Ownership, Removal, RuleNumber, Search, decide_owner,
+    AgeBy, CompiledRule, LastGuard, Ownership, Removal, RuleId, RuleNumber, Search, decide_owner,
 };
 use crate::run::RunContext;
 use crate::run::check::listed::{Listed, SearchOver};
-use crate::source::{Recogniser, time_of_itself};
-
-/// How long a look at the open files of all programs counts, in milliseconds: it takes some ten
-/// milliseconds on a desktop, as long as a small batch itself.
-const FRESH_MS: u64 = 500;
-
-/// The program that a rule waits for, for each account it looks for, if one runs.
-type Busy = HashMap<(RuleNumber, Option<usize>), Option<Holder>>;
-
-/// What all threads of one run share.
-pub(crate) struct Shared<'a> {
-    pub context: &'a RunContext<'a>,
-    /// Who holds what, and when that was looked at.
-    looked: Mutex<(Arc<InUse>, Option<Timestamp>)>,
-    /// How many names of a file this run has removed, for files with several.
-    own_links: Mutex<HashMap<FileKey, u32>>,
-    pub(crate) recogniser: Recogniser<'a>,
-    kept: Kept,
-    /// The searches by their roots, each list in the order in which rules own things.
-    by_root: HashMap<&'a [u8], Vec<usize>>,
-    /// The device of each search's root, once it was asked for.
-    devices: Mutex<HashMap<usize, Option<u64>>>,
-    /// What goes whole or stays and can't go, and why.
-    torn: Mutex<HashMap<Arc<TargetPath>, ItemOutcome>>,
-    /// The program that each rule waits for, for each account it looks for; asked once a look.
-    busy: Mutex<Busy>,
-}
-
-impl<'a> Shared<'a> {
-    pub(crate) fn new(context: &'a RunContext<'a>, now: Timestamp, stop: &CancelToken) -> Self {
-        let mut by_root: HashMap<&[u8], Vec<usize>> = HashMap::new();
-        for (at, search) in context.searches.iter().enumerate() {
-            by_root.entry(search.root.as_bytes()).or_default().push(at);
-        }
-        Self {
-            context,
-            looked: Mutex::default(),
-            own_links: Mutex::default(),
-            recogniser: Recogniser::new(context.target, now, stop),
-            kept: Kept::of(context.target, context.own),
-            by_root,
-            devices: Mutex::default(),
-            torn: Mutex::default(),
-            busy: Mutex::default(),
-        }
-    }
-
-    /// Begins a batch: looks again who holds what, unless that was just done.
-    pub(crate) fn begin_batch(&self, now: Timestamp) {
-        let is_fresh = lock(&self.looked).1.is_some_and(|looked| {
-            now.as_millisecond().abs_diff(looked.as_millisecond()) < FRESH_MS
-        });
-        if !is_fresh {
-            let in_use = Arc::new(InUse::read());
-            *lock(&self.looked) = (in_use, Some(now));
-            lock(&self.busy).clear();
-        }
-        self.recogniser.forget();
-    }
-
-    fn in_use(&self) -> Arc<InUse> {
-        Arc::clone(&lock(&self.looked).0)
-    }
-
-    /// The searches that look in a folder or above it, on the same volume, in the order in which rules own
-    /// things.
-    fn searches_over(&self, folder: &[u8], device: Option<u64>) -> Vec<SearchOver<'a>> {
-        let slashes = folder.iter().enumerate().filter(|(_, byte)| **byte == b'/');
-        let ends = slashes.map(|(at, _)| at).chain([folder.len()]);
-        let roots = std::iter::once(0).chain(ends.filter(|end| *end > 0));
-        let mut over: Vec<usize> = roots
-            .filter_map(|end| self.by_root.get(folder.get(..end)?))
-            .flatten()
-            .copied()
-            .collect();
-        over.sort_unstable();
-        over.dedup();
-        let search = |at: usize| {
-            let search = self.context.searches.get(at)?;
-            let root = search.root.as_bytes();
-            let from = if root.is_empty() { 0 } else { root.len() + 1 };
-            let below = folder.get(from..).unwrap_or_default();
-            let rule = self.context.rules.rule(search.rule);
-            let may_reach = below.is_empty() || rule.may_reach(below);
-            (may_reach && self.device_of(at, search) == device).then(|| SearchOver {
-                search,
-                from,
-                patterns: rule.fit_in_folder(below),
-            })
-        };
-        over.into_iter().filter_map(search).collect()
-    }
-
-    /// The device of a search's root: what lies on another one below it is another volume, or a snapshot.
-    fn device_of(&self, at: usize, search: &Search) -> Option<u64> {
-        if let Some(known) = lock(&self.devices).get(&at) {
-            return *known;
-        }
-        let (disk, root) = (self.context.target.disk(), self.context.target.root());
-        let opened = disk.open_folder(root, search.root.as_bytes());
-        let device = opened.and_then(|folder| disk.stat_folder(&folder));
-        let device = device.ok().map(|stat| stat.key.device);
-        lock(&self.devices).insert(at, device);
-        device
-    }
-
-    /// Notes that a part of what goes whole or stays can't go.
-    pub(crate) fn tear(&self, unit: &Arc<TargetPath>, verdict: &ItemOutcome) {
-        let why = verdict.reason.clone();
-        let why = why.unwrap_or(StayReason::WentByItself);
-        let torn = ItemOutcome::stays(StayReason::PartStays(Box::new(why)));
-        lock(&self.torn).entry(Arc::clone(unit)).or_insert(torn);
-    }
-
-    fn torn(&self, unit: &Arc<TargetPath>) -> Option<ItemOutcome> {
-        lock(&self.torn).get(unit).cloned()
-    }
-
-    /// The program that runs and that a rule waits for.
-    fn busy(&self, rule: &CompiledRule, search: &Search) -> Option<Holder> {
-        let families = &rule.rule.busy;
-        if families.is_empty() {
-            return None;
-        }
-        let key = (search.rule, search.account);
-        let in_use = self.in_use();
-        let mut known = lock(&self.busy);
-        let look = || {
-            let target = self.context.target;
-            let mut held = families
-                .iter()
-                .filter_map(|family| running(target, &in_use, search.account, family));
-            held.next()
-        };
-        known.entry(key).or_insert_with(look).clone()
-    }
-}
-
-fn lock<T>(shared: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
-    shared.lock().unwrap_or_else(PoisonError::into_inner)
-}
+pub(crate) use crate::run::check::shared::Shared;
+use crate::source::{HolderItem, time_of_itself};
 
 /// The folder that items are removed through, kept while items of one folder follow each other.
 struct ParentCache<'a> {
@@ -178,11 +38,24 @@ struct ParentCache<'a> {
 
 /// The rule that an item names.
 struct Ruled {
-    id: Arc<str>,
+    id: RuleId,
     by: Removal,
     number: RuleNumber,
     /// Whether the rule lets things leave in that way.
     may_so: bool,
+}
+
+/// An item and what a look has shown of it.
+pub(crate) struct SeenItem<'c> {
+    pub(crate) item: &'c ManifestItem,
+    /// Where it lies: of an entry, its list.
+    pub(crate) path: &'c TargetPath,
+    pub(crate) name: &'c CStr,
+    pub(crate) stat: &'c Stat,
+    /// Whether we have read it meanwhile, so that its last access is ours.
+    pub(crate) is_read: bool,
+    /// The entry as its list has it.
+    pub(crate) entry: Option<&'c HolderItem>,
 }
 
 /// Checks items of one batch, for one thread.
@@ -254,7 +127,7 @@ impl<'a> Checker<'a> {
     ///
     /// # Safety argument
     /// The look goes through the open parent that the removal will go through, compares identity,
-    /// and only then come guards and holders. Where others may change names in that parent, what leaves
+    /// and only then come guards and users. Where others may change names in that parent, what leaves
     /// it is looked at once more ([`crate::run::workers::quarantine`]).
     pub(crate) fn check(&mut self, item: &ManifestItem, name: &CStr) -> Result<Stat, ItemOutcome> {
         // To store it, we read it ourselves.
@@ -313,9 +186,16 @@ impl<'a> Checker<'a> {
         {
             return Err(ItemOutcome::stays(StayReason::NotWhatWasShown));
         }
-        self.guard(item, name, (&stat, is_read))?;
-        if let Some(holder) = self.in_use.holder(stat.key) {
-            return Err(ItemOutcome::stays(StayReason::OpenIn(holder.clone())));
+        self.guard(&SeenItem {
+            item,
+            path: &item.path,
+            name,
+            stat: &stat,
+            is_read,
+            entry: None,
+        })?;
+        if let Some(program) = self.in_use.user_of(stat.key) {
+            return Err(ItemOutcome::stays(StayReason::OpenIn(program.clone())));
         }
         Ok(stat)
     }
@@ -325,25 +205,19 @@ impl<'a> Checker<'a> {
         if item.identity.links <= 1 {
             return 0;
         }
-        let known = lock(&self.shared.own_links);
-        known.get(&item.identity.key).copied().unwrap_or(0)
+        self.shared.own_links(item.identity.key)
     }
 
     /// The guards' second look, and the rule's: the path must still be the named rule's, and no younger than
     /// it was.
-    fn guard(
-        &mut self,
-        item: &ManifestItem,
-        name: &CStr,
-        (stat, is_read): (&Stat, bool),
-    ) -> Result<(), ItemOutcome> {
+    fn guard(&mut self, seen: &SeenItem<'_>) -> Result<(), ItemOutcome> {
         let refuse = |reason: StayReason| Err(ItemOutcome::stays(reason));
-        let shared = self.shared;
-        self.near(&item.path);
+        let (shared, item) = (self.shared, seen.item);
+        self.near(seen.path);
         let Some(near) = &mut self.near else {
             return refuse(StayReason::RuleLooksElsewhere);
         };
-        let is_known = |ruled: &Ruled| Arc::ptr_eq(&ruled.id, &item.rule) && ruled.by == item.by;
+        let is_known = |ruled: &Ruled| ruled.id.is_same(&item.rule) && ruled.by == item.by;
         if !near.ruled.as_ref().is_some_and(is_known) {
             near.ruled = Some(Ruled::new(shared.context, item)?);
         }
@@ -360,9 +234,7 @@ impl<'a> Checker<'a> {
             searches: &near.searches,
             folder,
             number,
-            item,
-            name,
-            stat,
+            seen,
             guarded: None,
             is_other: false,
         };
@@ -385,9 +257,14 @@ impl<'a> Checker<'a> {
             return refuse(StayReason::OtherRulesOwn);
         }
         let rule = shared.context.rules.rule(number);
-        self.asked_again(item, rule, search, (stat, is_read))?;
-        if let Some(holder) = shared.busy(rule, search) {
-            return refuse(StayReason::WaitsFor(holder));
+        // Whoever may take entries may not take their list, nor the other way round.
+        let list = seen.entry.and(item.entry).map(|entry| entry.list);
+        if rule.rule.entries != list {
+            return refuse(StayReason::NotWhatItsRuleLooksFor);
+        }
+        self.asked_again(seen, rule, search)?;
+        if let Some(program) = shared.busy(rule, search) {
+            return refuse(StayReason::WaitsFor(program));
         }
         Ok(())
     }
@@ -396,12 +273,12 @@ impl<'a> Checker<'a> {
     /// whether the unit is the one that the list names.
     fn asked_again(
         &self,
-        item: &ManifestItem,
+        seen: &SeenItem<'_>,
         rule: &CompiledRule,
         search: &Search,
-        (stat, is_read): (&Stat, bool),
     ) -> Result<(), ItemOutcome> {
         let shared = self.shared;
+        let SeenItem { item, stat, .. } = *seen;
         let changed = |reason: StayReason| Err(ItemOutcome::stays(reason));
         if shared.context.rules_off.contains(&search.rule) {
             return changed(StayReason::RuleTurnedOff);
@@ -411,7 +288,10 @@ impl<'a> Checker<'a> {
             path: &item.path,
             rule: &rule.id,
             account: item.account.as_deref(),
-            size: is_thing.then_some(stat.size),
+            size: match seen.entry {
+                Some(entry) => Some(entry.size),
+                None => is_thing.then_some(stat.size),
+            },
             age: Scan::age_of(item.time, shared.recogniser.now()),
         };
         if let Some(why) = shared
@@ -432,10 +312,18 @@ impl<'a> Checker<'a> {
         if rule.rule.takes_units() && !is_of_listed_unit() {
             return Err(ItemOutcome::stays(StayReason::UnitListedInPart));
         }
+        if let Some(entry) = seen.entry {
+            let is_younger = entry.time.is_none_or(|time| time > item.time);
+            return if is_younger {
+                changed(StayReason::Younger)
+            } else {
+                Ok(())
+            };
+        }
         // What a run itself does to a file with several names moves its last change.
         let is_as_it_was = self.own_links(item) == 0 && rule.rule.age.by != AgeBy::Trashed;
         let time = || match rule.rule.age.by {
-            AgeBy::Touched if is_read => {
+            AgeBy::Touched if seen.is_read => {
                 let dates = shared.context.target.dates;
                 Some(time_of_itself(AgeBy::Arrived, dates, stat))
             }
@@ -460,7 +348,7 @@ impl<'a> Checker<'a> {
 
     /// Remembers that a name of a file with several was removed.
     pub(crate) fn note_link(&self, key: FileKey) {
-        *lock(&self.shared.own_links).entry(key).or_default() += 1;
+        self.shared.note_link(key);
     }
 }
 
@@ -472,7 +360,7 @@ impl Ruled {
         };
         let is_allowed = context.rules.rule(number).rule.ways().contains(&item.by);
         Ok(Self {
-            id: Arc::clone(&item.rule),
+            id: item.rule.clone(),
             by: item.by,
             number,
             may_so: is_allowed,

@@ -9,11 +9,12 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 use serde::Serialize;
 
-use crate::computer::{TargetPath, WrittenPath};
+use crate::computer::{AccountName, TargetPath};
 use crate::dustpan::Pan;
-use crate::plan::{Outcome, OutcomeSums};
-use crate::rule::Removal;
+use crate::plan::{Outcome, WrittenPlace, shown_place};
+use crate::rule::{Removal, RuleId};
 use crate::run::log::record::{FORMAT, Intent, Record, VERSION};
+use crate::run::sums::{RunSums, Settled};
 use crate::state::journal::opened;
 use crate::state::{LogError, RunId, StateError, StateFolder, each_line};
 
@@ -48,8 +49,8 @@ pub struct LogSummary {
     pub label: String,
     /// How it ended.
     pub state: LogState,
-    /// What became of its items.
-    pub outcomes: OutcomeSums,
+    /// What became of its items, added up.
+    pub sums: RunSums,
     /// Items that were about to be touched and have no outcome.
     pub unsettled: u64,
     /// Free space before, and after when it is known.
@@ -62,14 +63,14 @@ pub struct LogSummary {
 #[derive(Clone, Debug, Serialize)]
 pub struct LogItem {
     /// The rule that had it.
-    pub rule: String,
+    pub rule: RuleId,
     /// Whose it was.
-    pub account: Option<String>,
+    pub account: Option<AccountName>,
     /// What it was.
     pub kind: String,
     /// Where it was.
     #[serde(flatten)]
-    pub path: WrittenPath,
+    pub place: WrittenPlace,
     /// What became of it; none when the run broke off before that was written.
     pub outcome: Option<Outcome>,
     /// What came back.
@@ -81,8 +82,8 @@ pub struct LogItem {
 /// One item of a log with all that was recorded before it was touched.
 #[derive(Clone, Debug)]
 pub struct LogEntry {
-    pub(crate) rule: String,
-    pub(crate) account: Option<String>,
+    pub(crate) rule: RuleId,
+    pub(crate) account: Option<AccountName>,
     pub(crate) by: Removal,
     pub(crate) path: TargetPath,
     pub(crate) intent: Intent,
@@ -287,17 +288,23 @@ impl Parts {
             Some("rehearsed") => LogState::Rehearsed,
             _ => LogState::Interrupted,
         };
-        let mut outcomes = OutcomeSums::new();
+        let mut sums = RunSums::default();
         let mut unsettled = 0;
         for entry in self.entries.values() {
             match &entry.outcome {
                 // An item of a stopped batch was never reached.
                 None if state == LogState::Interrupted => unsettled += 1,
                 None => {}
-                Some((outcome, bytes, _)) => {
-                    let sum = outcomes.entry(*outcome).or_default();
-                    sum.items += 1;
-                    sum.bytes = sum.bytes.saturating_add(*bytes);
+                Some((outcome, bytes, reason)) => {
+                    sums.count(&Settled {
+                        rule: &entry.rule,
+                        account: entry.account.as_ref(),
+                        outcome: *outcome,
+                        bytes: *bytes,
+                        listed: entry.intent.bytes,
+                        reason,
+                        place: &|| shown_place(&entry.path, entry.intent.entry.is_some()),
+                    });
                 }
             }
         }
@@ -310,7 +317,7 @@ impl Parts {
                 identity,
                 label,
                 state,
-                outcomes,
+                sums,
                 unsettled,
                 free,
                 is_partial: partial,
@@ -361,8 +368,8 @@ pub fn read_items(state: &StateFolder, run: &RunId) -> Result<Vec<LogItem>, LogE
         Some(LogItem {
             rule: entry.rule,
             account: entry.account,
+            place: WrittenPlace::of(&entry.path, entry.intent.entry.is_some()),
             kind: entry.intent.kind,
-            path: WrittenPath::from(&entry.path),
             outcome,
             bytes,
             reason,

@@ -59,6 +59,7 @@ pub(crate) fn run<'a>(
     let touch = Touch {
         shared: &shared,
         quarantine: &quarantine,
+        run: real.run,
         stop,
         pause: &real.pause,
         halt: CancelToken::default(),

@@ -1,8 +1,9 @@
 //! Settling a run that broke off, by looking.
 
 pub(crate) mod left_over;
+mod lists;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::io;
 use std::path::PathBuf;
 
@@ -14,6 +15,7 @@ use crate::dustpan::{Line, Pan};
 use crate::plan::Outcome;
 use crate::rule::Removal;
 use crate::run::log::record::{Done, Record};
+use crate::run::recover::lists::{Beside, ListsNow, clear_up_lists};
 use crate::run::workers::quarantine;
 use crate::run::workers::quarantine::ReturnedTo;
 use crate::run::{LogEntry, LogState, LogSummary, SameComputer, empty, log};
@@ -89,32 +91,12 @@ pub fn recover(
     let file = StateFolder::reopen(&path).map_err(JournalError::from)?;
     // A line that was cut off while it was written says nothing and would break the chain.
     file.set_len(contents.good_until).map_err(reopen)?;
-    let mut journal = Journal::resume(path.clone(), file, contents.last_hash);
-    let open = contents
-        .entries
-        .iter()
-        .filter(|entry| entry.outcome.is_none());
-    let parents = contents.entries.iter().map(|entry| entry.path.parent());
-    let places: BTreeSet<TargetPath> = parents.flatten().collect();
-    let path_of = |number: u64| {
-        let entry = contents.entries.iter().find(|it| it.intent.n == number)?;
-        Some(entry.path.clone())
-    };
-    let run = &contents.summary.run;
-    let held = quarantine::empty(target, run, &mut places.into_iter(), &path_of);
-    // One that can't be read holds nothing that could be promised.
-    let pan = Pan::read(state, run).ok().flatten();
-    let packed = pan.as_ref().map(Pan::numbers).unwrap_or_default();
-    let open: Vec<&LogEntry> = open.collect();
-    let settled = |entry: &&LogEntry| {
-        let is_packed = packed.contains_key(&entry.path);
-        settle(
-            target,
-            contents.root,
-            (entry, held.get(&entry.intent.n)),
-            is_packed,
-        )
-    };
+    let mut journal = Journal::resume(path.clone(), file, contents.last_hash.clone());
+    let after = Aftermath::look(state, target, &contents);
+    let open = contents.entries.iter();
+    let open: Vec<&LogEntry> = open.filter(|entry| entry.outcome.is_none()).collect();
+    let packed = after.packed();
+    let settled = |entry: &&LogEntry| after.settle(entry, packed.contains_key(&entry.path));
     let items: Vec<Done> = open.iter().map(settled).collect();
     // Only what is there as it was: where something else is, the dustpan may hold the only copy.
     let stayed = open.iter().zip(&items);
@@ -135,9 +117,9 @@ pub fn recover(
         stayed: None,
     })?;
     journal.sync()?;
-    if let Some(pan) = pan.filter(|_| !stayed.is_empty()) {
+    if let Some(pan) = after.pan.as_ref().filter(|_| !stayed.is_empty()) {
         // Without the note they are offered, and found to be there still.
-        drop(note_stayed(state, target, &pan, stayed));
+        drop(note_stayed(state, target, pan, stayed));
     }
     Ok(log::read(&path)?.summary)
 }
@@ -152,6 +134,57 @@ fn note_stayed(
     let mut record = empty::resume(state, &**target.disk(), pan)?;
     record.journal.write(&Line::Stayed { items })?;
     record.journal.sync()
+}
+
+/// What there is after a run that died, with what it had on the way put back.
+struct Aftermath<'a> {
+    target: &'a Target,
+    /// Which folder the target's root was.
+    root: (u64, u64),
+    /// Where things are that were on their way out.
+    held: BTreeMap<u64, ReturnedTo>,
+    /// What lies beside lists that were being made anew.
+    beside: Beside,
+    lists: ListsNow,
+    pan: Option<Pan>,
+}
+
+impl<'a> Aftermath<'a> {
+    fn look(state: &StateFolder, target: &'a Target, contents: &log::Contents) -> Self {
+        let (run, entries) = (&contents.summary.run, &contents.entries);
+        let beside = clear_up_lists(target, run, entries);
+        let parents = entries.iter().filter_map(|entry| entry.path.parent());
+        let places: BTreeSet<TargetPath> = parents.collect();
+        let path_of = |number: u64| {
+            let at = entries.binary_search_by_key(&number, |entry| entry.intent.n);
+            Some(entries.get(at.ok()?)?.path.clone())
+        };
+        let held = quarantine::empty(target, run, &mut places.into_iter(), &path_of);
+        // One that can't be read holds nothing that could be promised.
+        let pan = Pan::read(state, run).ok().flatten();
+        Self {
+            target,
+            root: contents.root,
+            held,
+            beside,
+            lists: ListsNow::read(target, entries),
+            pan,
+        }
+    }
+
+    /// What the dustpan holds, by path, with its number in there.
+    fn packed(&self) -> HashMap<&TargetPath, u64> {
+        self.pan.as_ref().map(Pan::numbers).unwrap_or_default()
+    }
+
+    /// What became of an intended item. Only what the dustpan holds leaves to be brought back, whoever took it away.
+    fn settle(&self, entry: &LogEntry, is_packed: bool) -> Done {
+        if entry.intent.entry.is_some() {
+            return self.lists.settle(entry, is_packed, &self.beside);
+        }
+        let held = self.held.get(&entry.intent.n);
+        settle(self.target, self.root, (entry, held), is_packed)
+    }
 }
 
 /// Looks what became of an intended item: absent is removed, present and the same is still there.

@@ -12,6 +12,7 @@ use crate::plan::{ItemOutcome, ManifestItem, Outcome, StayReason};
 use crate::rule::Removal;
 use crate::run::RunContext;
 use crate::run::check::Checker;
+use crate::run::check::list::OpenList;
 
 /// What a rehearsal has let go so far.
 #[derive(Default)]
@@ -20,6 +21,8 @@ pub(crate) struct LetGo {
     below: HashMap<TargetPath, u64>,
     /// How many names of a file, for files with several.
     names: HashMap<jolly_disk::FileKey, u32>,
+    /// The list that was opened last: its entries follow each other.
+    list: Option<OpenList>,
 }
 
 impl LetGo {
@@ -38,6 +41,9 @@ pub(crate) fn predict(
     item: &ManifestItem,
     gone: &mut LetGo,
 ) -> ItemOutcome {
+    if item.entry.is_some() {
+        return predict_entry(context, checker, item, gone).unwrap_or_else(|stays| stays);
+    }
     let described = item
         .after
         .as_ref()
@@ -63,7 +69,7 @@ pub(crate) fn predict(
         Removal::SetAside => Outcome::SetAside,
     };
     let bytes = match item.kind {
-        EntryKind::Folder => 0,
+        EntryKind::Folder | EntryKind::ListEntry => 0,
         EntryKind::File | EntryKind::Link => {
             let names = gone.names.entry(stat.key).or_default();
             *names += 1;
@@ -77,6 +83,40 @@ pub(crate) fn predict(
         reason: None,
         is_as_listed: bytes == item.bytes,
     }
+}
+
+/// What the real run would do with an entry of a list.
+fn predict_entry(
+    context: &RunContext<'_>,
+    checker: &mut Checker<'_>,
+    item: &ManifestItem,
+    gone: &mut LetGo,
+) -> Result<ItemOutcome, ItemOutcome> {
+    let known = gone.list.take().filter(|list| list.is_of(item));
+    let list = match known {
+        Some(list) => list,
+        None => checker.open_list(item)?,
+    };
+    let list = gone.list.insert(list);
+    checker.check_entry(item, list)?;
+    let path = item.file();
+    let disk = &**context.target.disk();
+    let folder = checker.parent(&path)?;
+    disk.may_remove(folder, &list.stat)
+        .map_err(|error| ItemOutcome::of_error(&error, "make anew"))?;
+    if ![0, list.stat.user].contains(&jolly_disk::runner()) {
+        let verb = "give a new list to the owner of";
+        return Err(ItemOutcome::stays(StayReason::NotAllowed { verb }));
+    }
+    Ok(ItemOutcome {
+        outcome: match item.by {
+            Removal::Remove | Removal::Overwrite => Outcome::Removed,
+            Removal::SetAside => Outcome::SetAside,
+        },
+        bytes: item.bytes,
+        reason: None,
+        is_as_listed: true,
+    })
 }
 
 /// Whether the system would let us, as far as it says without being tried.

@@ -11,7 +11,8 @@ use crate::computer::{Target, TargetPath};
 use crate::dustpan::{
     Line, Pan, PanItem, PutBack, RestoreOutcome, Stoppable, each_entry, read_frame,
 };
-use crate::run::empty::resume;
+use crate::error_chain::error_chain;
+use crate::run::empty::{Resumed, resume};
 use crate::state::{JournalError, LockError, RunId, StateError, StateFolder, TargetLock, lock};
 
 /// How it is known that a computer is the one it was.
@@ -43,7 +44,7 @@ pub struct RestoreOrder<'a> {
 #[derive(Clone, Debug, Default)]
 pub struct RestoreSummary {
     /// What became of each thing, in the order of the dustpan.
-    pub items: Vec<(TargetPath, RestoreOutcome)>,
+    pub items: Vec<(PanItem, RestoreOutcome)>,
     /// Whether it was stopped before its end.
     pub is_stopped: bool,
     /// Why it could not be noted in the dustpan's record, when it couldn't.
@@ -95,72 +96,150 @@ pub fn restore(
     cancel: &CancelToken,
     sink: &dyn Fn(u64, u64),
 ) -> Result<RestoreSummary, RestoreError> {
-    let RestoreOrder {
-        state,
-        pan,
-        target,
-        when,
-        ..
-    } = *order;
     let _lock = may_begin(order)?;
-    let mut chosen: BTreeMap<usize, Option<RestoreOutcome>> = (0..)
-        .zip(&pan.items)
-        .filter(|(_, item)| item.has_left && wanted(item))
-        .map(|(at, _)| (at, None))
-        .collect();
-    if chosen.is_empty() {
-        let run = pan.run.clone();
-        return Err(RestoreError::NothingThere { run });
-    }
-    has_room(target, chosen.keys().filter_map(|at| pan.items.get(*at)))?;
-    let mut record = resume(state, &**target.disk(), pan)?;
-    let mut put_back = PutBack::new(target, &pan.run, cancel);
-    let (of, mut done) = (chosen.len() as u64, 0);
-    let mut step = || {
-        done += 1;
-        sink(done, of);
-    };
-    for frame in frames_of(pan, &chosen) {
+    let mut restoring = Restoring::choose(order, wanted, cancel, sink)?;
+    let mut record = resume(order.state, &**order.target.disk(), order.pan)?;
+    for frame in frames_of(order.pan, &restoring.chosen) {
         if cancel.is_cancelled() {
             break;
         }
-        let read = read_into(&mut put_back, (pan, frame), &mut chosen, cancel, &mut step);
-        if read.is_err() && !cancel.is_cancelled() {
-            let rest = chosen.iter_mut().filter(|(at, back)| {
-                let is_here = pan.items.get(**at).is_some_and(|item| item.frame == frame);
-                is_here && back.is_none()
-            });
-            rest.for_each(|(_, back)| *back = Some(RestoreOutcome::Damaged));
+        restoring.bring_back(frame);
+    }
+    Ok(restoring.finish(&mut record))
+}
+
+/// A restore that is under way.
+struct Restoring<'a> {
+    order: &'a RestoreOrder<'a>,
+    put_back: PutBack<'a>,
+    cancel: &'a CancelToken,
+    sink: &'a dyn Fn(u64, u64),
+    /// What is to come back, by its number in the dustpan, with what became of it.
+    chosen: BTreeMap<usize, Option<RestoreOutcome>>,
+    done: u64,
+}
+
+impl<'a> Restoring<'a> {
+    /// What is wanted of a dustpan, if it has room.
+    fn choose(
+        order: &'a RestoreOrder<'a>,
+        wanted: &dyn Fn(&PanItem) -> bool,
+        cancel: &'a CancelToken,
+        sink: &'a dyn Fn(u64, u64),
+    ) -> Result<Self, RestoreError> {
+        let RestoreOrder { pan, target, .. } = *order;
+        let chosen: BTreeMap<usize, Option<RestoreOutcome>> = (0..)
+            .zip(&pan.items)
+            .filter(|(_, item)| item.has_left && wanted(item))
+            .map(|(at, _)| (at, None))
+            .collect();
+        if chosen.is_empty() {
+            let run = pan.run.clone();
+            return Err(RestoreError::NothingThere { run });
+        }
+        has_room(target, chosen.keys().filter_map(|at| pan.items.get(*at)))?;
+        Ok(Self {
+            order,
+            put_back: PutBack::new(target, &pan.run, cancel),
+            cancel,
+            sink,
+            chosen,
+            done: 0,
+        })
+    }
+
+    fn step(&mut self) {
+        self.done += 1;
+        (self.sink)(self.done, self.chosen.len() as u64);
+    }
+
+    /// Reads one frame, and puts back what was chosen of it; what can't be read is damaged.
+    fn bring_back(&mut self, frame: usize) {
+        let read = self.read_frame(frame);
+        for (at, outcome) in self.put_back.put_entries() {
+            self.chosen.insert(at, Some(outcome));
+            self.step();
+        }
+        if read.is_err() && !self.cancel.is_cancelled() {
+            let items = &self.order.pan.items;
+            let is_here = |at: usize| items.get(at).is_some_and(|item| item.frame == frame);
+            let rest = self.chosen.iter_mut();
+            rest.filter(|(at, back)| is_here(**at) && back.is_none())
+                .for_each(|(_, back)| *back = Some(RestoreOutcome::Damaged));
         }
     }
-    let mut on_the_way = Vec::new();
-    for (at, missing) in put_back.finish() {
-        match (chosen.get_mut(&at), missing) {
-            (None, _) => on_the_way.push(at as u64),
-            (Some(back), Some(missing)) => *back = Some(RestoreOutcome::RestoredPartly(missing)),
-            (Some(_), None) => {}
+
+    /// Reads one frame, and puts back what was chosen of it.
+    ///
+    /// # Errors
+    /// When it can't be read to its end: the dustpan is damaged, or all is to stop.
+    fn read_frame(&mut self, frame: usize) -> io::Result<()> {
+        let (pan, cancel) = (self.order.pan, self.cancel);
+        let mut next = pan.items.partition_point(|item| item.frame < frame);
+        let begins = pan.frames.get(frame).copied().unwrap_or(0);
+        let archive = pan.open_archive().map_err(io::Error::other)?;
+        let archive = archive.ok_or(io::ErrorKind::NotFound)?;
+        let read = read_frame(archive, begins)?;
+        each_entry(Stoppable { read, stop: cancel }, &mut |entry, bytes| {
+            let at = next;
+            next += 1;
+            let Some(item) = pan.items.get(at).filter(|item| item.frame == frame) else {
+                return Err(io::Error::from(io::ErrorKind::InvalidData));
+            };
+            if cancel.is_cancelled() {
+                return Err(io::Error::from(io::ErrorKind::Interrupted));
+            }
+            let back = match (self.chosen.contains_key(&at), item.list) {
+                // A folder that was made on the way to something wanted is made as it was.
+                (false, _) => {
+                    self.put_back.note_folder_metadata(&entry, item, at);
+                    return Ok(());
+                }
+                // All entries of a list go back at once.
+                (true, Some(list)) => {
+                    (self.put_back).gather_entry((&entry, list), item, at, bytes)?
+                }
+                (true, None) => Some(self.put_back.put(&entry, item, at, bytes)?),
+            };
+            if back.is_some() {
+                self.chosen.insert(at, back);
+                self.step();
+            }
+            Ok(())
+        })
+    }
+
+    /// Gives the folders that were made what they had, and notes what is back.
+    fn finish(mut self, record: &mut Resumed) -> RestoreSummary {
+        let mut on_the_way = Vec::new();
+        for (at, missing) in self.put_back.finish() {
+            match (self.chosen.get_mut(&at), missing) {
+                (None, _) => on_the_way.push(at as u64),
+                (Some(back), Some(missing)) => {
+                    *back = Some(RestoreOutcome::RestoredPartly(missing));
+                }
+                (Some(_), None) => {}
+            }
+        }
+        let RestoreOrder {
+            pan, target, when, ..
+        } = *self.order;
+        // The record must not say that something is back before its volume has it.
+        drop(target.disk().sync_volume(target.root()));
+        let is_back =
+            |back: &Option<RestoreOutcome>| back.as_ref().is_some_and(RestoreOutcome::is_back);
+        let back = self.chosen.iter().filter(|(_, back)| is_back(back));
+        let items = back.map(|(at, _)| *at as u64).chain(on_the_way).collect();
+        let noted = record.journal.write(&Line::Back { when, items });
+        let noted = noted.and_then(|()| record.journal.sync());
+        RestoreSummary {
+            is_stopped: self.chosen.values().any(Option::is_none),
+            items: (self.chosen.into_iter())
+                .filter_map(|(at, back)| Some((pan.items.get(at)?.clone(), back?)))
+                .collect(),
+            not_noted: noted.err().map(|error| error_chain(&error)),
         }
     }
-    // The record must not say that something is back before its volume has it.
-    drop(target.disk().sync_volume(target.root()));
-    let back = chosen
-        .iter()
-        .filter(|(_, back)| back.as_ref().is_some_and(RestoreOutcome::is_back));
-    let items = back.map(|(at, _)| *at as u64).chain(on_the_way).collect();
-    let noted = record
-        .journal
-        .write(&Line::Back { when, items })
-        .and_then(|()| record.journal.sync());
-    Ok(RestoreSummary {
-        is_stopped: chosen.values().any(Option::is_none),
-        items: chosen
-            .into_iter()
-            .filter_map(|(at, back)| Some((pan.items.get(at)?.path.clone(), back?)))
-            .collect(),
-        not_noted: noted
-            .err()
-            .map(|error| crate::error_chain::error_chain(&error)),
-    })
 }
 
 /// Whether what comes back has room.
@@ -175,43 +254,6 @@ fn has_room<'p>(
         return Err(RestoreError::NoRoom { needs, free });
     }
     Ok(())
-}
-
-/// Reads one frame, and puts back what was chosen of it.
-///
-/// # Errors
-/// When it can't be read to its end: the dustpan is damaged, or all is to stop.
-fn read_into(
-    put_back: &mut PutBack<'_>,
-    (pan, frame): (&Pan, usize),
-    chosen: &mut BTreeMap<usize, Option<RestoreOutcome>>,
-    cancel: &CancelToken,
-    step: &mut dyn FnMut(),
-) -> io::Result<()> {
-    let mut next = pan.items.partition_point(|item| item.frame < frame);
-    let begins = pan.frames.get(frame).copied().unwrap_or(0);
-    let archive = pan.open_archive().map_err(io::Error::other)?;
-    let archive = archive.ok_or(io::ErrorKind::NotFound)?;
-    let read = read_frame(archive, begins)?;
-    each_entry(Stoppable { read, stop: cancel }, &mut |entry, bytes| {
-        let at = next;
-        next += 1;
-        let Some(item) = pan.items.get(at).filter(|item| item.frame == frame) else {
-            return Err(io::Error::from(io::ErrorKind::InvalidData));
-        };
-        if cancel.is_cancelled() {
-            return Err(io::Error::from(io::ErrorKind::Interrupted));
-        }
-        match chosen.get_mut(&at) {
-            Some(back) => {
-                *back = Some(put_back.put(&entry, item, at, bytes)?);
-                step();
-            }
-            // A folder that was made on the way to something wanted is made as it was.
-            None => put_back.note_folder_metadata(&entry, item, at),
-        }
-        Ok(())
-    })
 }
 
 /// Whether a restore can begin; the lock that keeps sweeps away meanwhile.

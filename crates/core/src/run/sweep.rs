@@ -4,11 +4,11 @@ use std::collections::BTreeMap;
 use std::io;
 
 use crate::cancel::CancelToken;
-use crate::computer::{Target, TargetPath};
+use crate::computer::{AccountName, Target, TargetPath};
 use crate::decide::Spared;
 use crate::dustpan::Dustpan;
 use crate::error_chain::error_chain;
-use crate::host::{Holder, InUse, boot};
+use crate::host::{InUse, RunningProgram, boot};
 use crate::pile::Sum;
 use crate::plan::{ConfirmedManifest, Manifest, Outcome, OutcomeSums, Stayed, TargetMark};
 use crate::rule::{Class, RuleNumber, RuleSet, Search};
@@ -78,7 +78,7 @@ pub struct RunSummary {
     /// that didn't.
     pub outcomes: OutcomeSums,
     /// What went, by class and account.
-    pub went: BTreeMap<(Class, Option<String>), Sum>,
+    pub went: BTreeMap<(Class, Option<AccountName>), Sum>,
     /// What stayed and why.
     pub stayed: Vec<Stayed>,
     /// Free space before.
@@ -87,16 +87,16 @@ pub struct RunSummary {
     pub free_after: u64,
     /// Free space that the manifest promised.
     pub free_predicted: u64,
-    /// How much of that is folders' own blocks.
-    pub folders_promised: u64,
-    /// And how much of it stayed.
+    /// How much of that is the items', without folders' own blocks.
+    pub items_promised: u64,
+    /// How much of folders' own blocks stayed.
     pub folders_stayed: u64,
     /// Promised bytes of files that have another name still: it could not go.
     pub linked: u64,
     /// What the dustpan takes on the target's own volume.
     pub packed_on_target: u64,
     /// What programs still hold of what went, in bytes: it comes back when they let go.
-    pub still_held: (u64, Option<Holder>),
+    pub still_held: (u64, Option<RunningProgram>),
     /// Predicted against actual, when a rehearsal came before.
     pub compared: Option<Comparison>,
     /// Whether it was stopped before its end.
@@ -125,6 +125,8 @@ pub enum SweepError {
     OtherTarget { planned: String, opened: String },
     #[error("the list was made on another machine, or before this one was started anew")]
     OtherBoot,
+    #[error("the list can't be carried out: {why}")]
+    List { why: String },
     #[error(transparent)]
     Locked(#[from] LockError),
     #[error("cannot measure the volume")]
@@ -159,12 +161,15 @@ pub fn sweep(
         rehearsal: real.predictions.and_then(|known| known.rehearsal.as_ref()),
     };
     let journal = &mut *real.journal;
-    journal.write(&start.line(context, manifest, opened, free_before))?;
+    let first = start.line(context, manifest, opened, free_before);
+    whole(manifest)?;
+    journal.write(&first)?;
     journal.sync()?;
     let mut tally = Tally::new(context, manifest, sink, real.predictions);
     let broke_off = pipeline::run(context, manifest, &mut real, cancel, clock, &mut tally);
     let is_stopped = cancel.is_cancelled() && tally.done < manifest.items.len() as u64;
     let mut broke_off = broke_off.err().map(|error| error_chain(&error));
+    broke_off = broke_off.or_else(|| manifest.items.failure().map(str::to_owned));
     let disk = context.target.disk();
     // The journal may lie on another disk: its last line must not be true before the target's own.
     // A volume that can't say so is measured all the same.
@@ -247,6 +252,7 @@ pub fn rehearse(
             recorder::record(journal, recorder::outcomes(&batch, &verdicts))?;
         }
     }
+    whole(manifest)?;
     let free_after = free_before.saturating_add(tally.freed().values().sum());
     if let Some((_, journal)) = &mut record {
         journal.write(&Record::Finish {
@@ -263,6 +269,16 @@ pub fn rehearse(
         summary,
         predictions,
     })
+}
+
+/// Whether all items could be read so far.
+fn whole(manifest: &Manifest) -> Result<(), SweepError> {
+    match manifest.items.failure() {
+        None => Ok(()),
+        Some(why) => Err(SweepError::List {
+            why: why.to_owned(),
+        }),
+    }
 }
 
 fn free(target: &Target) -> Result<u64, SweepError> {
@@ -310,7 +326,7 @@ impl Start<'_> {
 
 /// What programs hold of what went: they opened it in the moment before, and its bytes come back when
 /// they let go.
-fn still_held(summary: &RunSummary, manifest: &Manifest) -> (u64, Option<Holder>) {
+fn still_held(summary: &RunSummary, manifest: &Manifest) -> (u64, Option<RunningProgram>) {
     let came_back = summary.free_after.saturating_sub(summary.free_before);
     let went: u64 = summary.went.values().map(|sum| sum.bytes).sum();
     // Asked only when something is missing: it costs a look at all that programs hold.
@@ -319,13 +335,14 @@ fn still_held(summary: &RunSummary, manifest: &Manifest) -> (u64, Option<Holder>
     }
     let in_use = InUse::read();
     let mut held = (0_u64, None);
-    let items = manifest.items.views(0..manifest.items.len());
-    for item in items.filter(|item| item.bytes() > 0) {
-        if let Some(holder) = in_use.deleted(item.key()) {
+    manifest.items.each_view(&mut |_, item| {
+        if item.bytes() > 0
+            && let Some(program) = in_use.deleted(item.key())
+        {
             held.0 = held.0.saturating_add(item.bytes());
-            held.1.get_or_insert_with(|| holder.clone());
+            held.1.get_or_insert_with(|| program.clone());
         }
-    }
+    });
     held
 }
 

@@ -2,23 +2,23 @@
 //! other, and more of them come while they mostly wait for the device.
 
 pub(crate) mod batch;
+mod list;
 pub(super) mod overwrite;
 pub(crate) mod quarantine;
 mod remove;
 pub(crate) mod unit;
 
 use std::any::Any;
-use std::ops::Range;
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
-use std::sync::mpsc::{Receiver, Sender, channel};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 use std::thread::{self, Builder, Scope};
 use std::time::Duration;
 
+use crossbeam_channel::{Receiver, Sender, unbounded};
 use jolly_disk::{WaitMeter, WaitShare};
 
 use crate::plan::item_outcome::ItemOutcome;
-use crate::run::workers::batch::{Touch, Work};
+use crate::run::workers::batch::{Part, Touch, Work};
 
 /// Most threads, where the device is what is waited for.
 const MOST: usize = 16;
@@ -26,10 +26,10 @@ const MOST: usize = 16;
 /// How often a thread tells what it has done, where the device is slow, and how much of that it waited.
 const TOLD: Duration = Duration::from_millis(20);
 
-/// Some items of one batch, for one thread: positions in what is free in it.
+/// Some items of one batch, for one thread.
 struct Job {
     work: Arc<Work>,
-    free: Range<usize>,
+    part: Part,
 }
 
 /// What became of a job, or of a part of it.
@@ -49,7 +49,7 @@ pub(crate) struct WorkerPool<'scope, 'env> {
     scope: &'scope Scope<'scope, 'env>,
     touch: &'scope Touch<'scope>,
     jobs: Sender<Job>,
-    waiting: Arc<Mutex<Receiver<Job>>>,
+    waiting: Receiver<Job>,
     tell: Sender<WorkNews>,
     news: Receiver<WorkNews>,
     many: usize,
@@ -60,13 +60,13 @@ pub(crate) struct WorkerPool<'scope, 'env> {
 impl<'scope, 'env> WorkerPool<'scope, 'env> {
     /// As many threads as there are processors, and at least two.
     pub(crate) fn begin(scope: &'scope Scope<'scope, 'env>, touch: &'scope Touch<'scope>) -> Self {
-        let (jobs, waiting) = channel();
-        let (tell, news) = channel();
+        let (jobs, waiting) = unbounded();
+        let (tell, news) = unbounded();
         let mut pool = Self {
             scope,
             touch,
             jobs,
-            waiting: Arc::new(Mutex::new(waiting)),
+            waiting,
             tell,
             news,
             many: 0,
@@ -80,7 +80,7 @@ impl<'scope, 'env> WorkerPool<'scope, 'env> {
     /// Where threads are short, those there are do.
     fn grow(&mut self, many: usize) {
         while self.many < many {
-            let (touch, waiting) = (self.touch, Arc::clone(&self.waiting));
+            let (touch, waiting) = (self.touch, self.waiting.clone());
             let tell = self.tell.clone();
             let run = move || work(touch, &waiting, &tell);
             if self.many == 0 {
@@ -94,12 +94,12 @@ impl<'scope, 'env> WorkerPool<'scope, 'env> {
 
     /// Gives a batch to them, as so many jobs.
     pub(crate) fn give(&self, work: &Arc<Work>) -> usize {
-        let chunks = work.chunks();
-        let many = chunks.len();
-        for free in chunks {
+        let parts = work.parts();
+        let many = parts.len();
+        for part in parts {
             let work = Arc::clone(work);
             // They listen until this end is gone.
-            let _gone = self.jobs.send(Job { work, free }).is_err();
+            let _gone = self.jobs.send(Job { work, part }).is_err();
         }
         many
     }
@@ -134,27 +134,32 @@ impl<'scope, 'env> WorkerPool<'scope, 'env> {
 }
 
 /// One thread: takes job after job until nobody gives any more.
-fn work(touch: &Touch<'_>, waiting: &Mutex<Receiver<Job>>, tell: &Sender<WorkNews>) {
+fn work(touch: &Touch<'_>, waiting: &Receiver<Job>, tell: &Sender<WorkNews>) {
     let mut last = None;
     let mut meter = WaitMeter::begin();
     loop {
-        let job = waiting
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner)
-            .recv();
-        let Ok(Job { work, free }) = job else { return };
+        let Ok(Job { work, part }) = waiting.recv() else {
+            return;
+        };
         let batch = work.batch.first;
         // A folder that was opened for the batch before may have been swapped since.
         let mut remover = match last.take() {
             Some((of, remover)) if of == batch => remover,
             _ => touch.remover(),
         };
-        let mut free = work.free(free).iter();
+        let mut free = match &part {
+            Part::Free(range) => work.free(range.clone()).iter(),
+            Part::List(_) => [].iter(),
+        };
         let mut is_last = false;
         while !is_last {
             let mut done = Vec::with_capacity(free.len());
             let part = AssertUnwindSafe(|| {
                 meter.measure(TOLD, || {
+                    if let Part::List(list) = part {
+                        done.extend(touch.list(&mut remover, &work, list));
+                        return false;
+                    }
                     let at = free.next();
                     let one = at.and_then(|at| Some((*at, touch.one(&mut remover, &work, *at)?)));
                     let is_more = one.is_some();

@@ -5,10 +5,11 @@ pub(crate) mod shard;
 
 use std::collections::HashSet;
 
-use jolly_disk::{FileKey, Stamp};
+use jolly_disk::{FileKey, Stamp, Stat};
 
 use crate::computer::TargetPath;
 use crate::rule::RuleNumber;
+use crate::source::Fingerprint;
 use crate::source::arena::chunk::{CHUNK, Chunk};
 use crate::source::arena::shard::Shard;
 
@@ -69,9 +70,11 @@ pub enum ItemKind {
     File,
     /// A symbolic link itself.
     Link,
+    /// An entry of the holder that is its folder here.
+    Entry,
 }
 
-/// A folder on the way to items.
+/// A folder on the way to items, or a holder of entries.
 #[derive(Clone, Debug)]
 pub struct FolderRecord {
     /// The folder it lies in; none for the start of a walk.
@@ -96,11 +99,18 @@ pub struct FolderRecord {
     pub(crate) is_tag_root: bool,
     /// Whether every name in it was told.
     pub is_whole: bool,
+    /// For a holder, what it was when it was read; its key is the holder's.
+    pub(crate) holder: Option<Box<Stat>>,
     /// Whether its names and what was made of them can be used again while its last change stays.
     pub(crate) is_lasting: bool,
 }
 
 impl FolderRecord {
+    /// Whether it is a file that holds entries, and no folder.
+    pub fn is_holder(&self) -> bool {
+        self.holder.is_some()
+    }
+
     /// Its name; for the start of a walk, its whole path.
     pub fn own_name(&self) -> &[u8] {
         &self.name
@@ -196,6 +206,11 @@ impl Arena {
         self.folders.get(folder.as_index())
     }
 
+    /// Whether a folder is a file that holds entries.
+    pub fn is_holder(&self, folder: FolderId) -> bool {
+        self.record(folder).is_some_and(FolderRecord::is_holder)
+    }
+
     /// The folder that holds a folder; none for the start of a walk.
     pub fn parent_of(&self, folder: FolderId) -> Option<FolderId> {
         self.record(folder)?.parent
@@ -272,6 +287,18 @@ impl Arena {
         if let Some(chunk) = self.chunks.get_mut(chunk) {
             chunk.set_time(row, time);
         }
+    }
+
+    /// What tells an entry of a holder from others; none for a file or link.
+    pub fn fingerprint(&self, item: ItemId) -> Option<Fingerprint> {
+        let (chunk, row) = self.at(item);
+        chunk.fingerprint(row)
+    }
+
+    /// The holder that an entry is in, as it was when it was read.
+    pub(crate) fn holder(&self, item: ItemId) -> Option<&Stat> {
+        let folder = self.fingerprint(item).map(|_| self.folder(item))?;
+        self.record(folder)?.holder.as_deref()
     }
 
     /// Its last modification.

@@ -7,6 +7,7 @@ use jolly_disk::Stat;
 
 use crate::rule::KeepNewest;
 use crate::source::{FolderId, ItemKind, PileId};
+use crate::walk::PlaceId;
 
 /// An item that waits until its whole family is known.
 pub(crate) struct FamilyCandidate {
@@ -14,7 +15,7 @@ pub(crate) struct FamilyCandidate {
     /// The device of its folder.
     pub device: u64,
     /// The place it is counted with, by position.
-    pub place: usize,
+    pub place: PlaceId,
     pub name: CString,
     pub kind: ItemKind,
     pub stat: Stat,

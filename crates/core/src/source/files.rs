@@ -2,6 +2,7 @@
 
 mod admit;
 mod folder;
+mod holder;
 mod item;
 mod job;
 mod owner;
@@ -96,7 +97,7 @@ pub(crate) fn walk(
     let jobs = topmost(context.searches)
         .into_iter()
         .map(|top| {
-            let place = tally.place(&top).unwrap_or(0);
+            let place = tally.place(&top).unwrap_or_default();
             tally.wait(place, 1);
             Job::Folder(PendingFolder::top(&top, place))
         })
@@ -219,6 +220,7 @@ fn put_together(
             stat: &item.stat,
             time: item.time,
             pile: item.pile,
+            entry: None,
         });
         if has_room {
             counted.items = 1;

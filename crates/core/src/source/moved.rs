@@ -15,12 +15,17 @@ pub(crate) fn drop_earlier_sightings(arena: &mut Arena, began: Timestamp) -> u64
     if arena.latest.is_none_or(|latest| latest < since) {
         return 0;
     }
+    // Entries have the key of their holder, which is read once.
+    let is_file = |item: &ItemId| arena.fingerprint(*item).is_none();
     let is_fresh = |item: &ItemId| arena.links(*item) == 1 && arena.changed(*item).seconds >= since;
-    let fresh: Vec<ItemId> = arena.items().filter(is_fresh).collect();
+    let fresh: Vec<ItemId> = arena
+        .items()
+        .filter(|item| is_fresh(item) && is_file(item))
+        .collect();
     let inodes: HashSet<u64> = fresh.iter().map(|item| arena.key(*item).inode).collect();
     let mut latest: HashMap<FileKey, ItemId> = HashMap::new();
     let mut stale = Vec::new();
-    for item in arena.items() {
+    for item in arena.items().filter(is_file) {
         let key = arena.key(item);
         if !inodes.contains(&key.inode) || arena.links(item) != 1 {
             continue;

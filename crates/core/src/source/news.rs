@@ -3,7 +3,7 @@
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 use crate::computer::TargetPath;
-use crate::walk::ScanEvent;
+use crate::walk::{PlaceId, ScanEvent};
 
 /// What is counted of one place.
 #[derive(Default)]
@@ -46,36 +46,36 @@ impl WalkTally {
     }
 
     /// The name of a place.
-    pub(crate) fn name(&self, place: usize) -> String {
+    pub(crate) fn name(&self, place: PlaceId) -> String {
         self.places
-            .get(place)
+            .get(place.0)
             .map(ToString::to_string)
             .unwrap_or_default()
     }
 
-    /// The place that starts at this folder, by position.
-    pub(crate) fn place(&self, path: &TargetPath) -> Option<usize> {
-        self.places.binary_search(path).ok()
+    /// The place that starts at this folder.
+    pub(crate) fn place(&self, path: &TargetPath) -> Option<PlaceId> {
+        self.places.binary_search(path).ok().map(PlaceId)
     }
 
     /// Notes that so many folders more wait in a place.
-    pub(crate) fn wait(&self, place: usize, jobs: u64) {
-        if let Some(counts) = self.counts.get(place) {
+    pub(crate) fn wait(&self, place: PlaceId, jobs: u64) {
+        if let Some(counts) = self.counts.get(place.0) {
             counts.jobs.fetch_add(jobs, Ordering::Relaxed);
             counts.is_begun.store(true, Ordering::Relaxed);
         }
     }
 
     /// Notes that one of them is done.
-    pub(crate) fn done(&self, place: usize) {
-        if let Some(counts) = self.counts.get(place) {
+    pub(crate) fn done(&self, place: PlaceId) {
+        if let Some(counts) = self.counts.get(place.0) {
             counts.jobs.fetch_sub(1, Ordering::Relaxed);
         }
     }
 
     /// Adds what a thread counted.
-    pub(crate) fn add(&self, place: usize, counted: Counted) {
-        let Some(counts) = self.counts.get(place) else {
+    pub(crate) fn add(&self, place: PlaceId, counted: Counted) {
+        let Some(counts) = self.counts.get(place.0) else {
             return;
         };
         let add = |sum: &AtomicU64, more: u64| {
@@ -141,7 +141,7 @@ impl<'a> WalkNews<'a> {
             }
             *told = now;
             (self.sink)(ScanEvent::Counted {
-                place,
+                place: PlaceId(place),
                 looked_at,
                 remembered: counts.remembered.load(Ordering::Relaxed),
                 items,

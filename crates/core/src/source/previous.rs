@@ -56,6 +56,7 @@ impl<'a> PreviousScan<'a> {
         );
         let mut folders: Vec<(FolderId, usize)> = arena
             .folders()
+            .filter(|(_, record)| !record.is_holder())
             .filter_map(|(id, record)| Some((id, record.parent?.as_index())))
             .collect();
         // By name, so that one of many is found fast.

@@ -16,6 +16,8 @@ mod thumbnail;
 pub(super) mod trash;
 mod unpacked;
 
+pub(crate) use thumbnail::local_path;
+
 use std::collections::HashMap;
 use std::ffi::CStr;
 use std::fmt;
@@ -34,7 +36,7 @@ use crate::source::recognise::language::Languages;
 use crate::source::recognise::link::Mounts;
 use crate::source::recognise::revision::Revisions;
 use crate::source::recognise::trash::TrashDates;
-use crate::source::{AccountAges, is_tag};
+use crate::source::{AccountAges, HolderItem, holder, is_tag};
 
 /// Why a recogniser found something, in words that the screens show.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -59,6 +61,10 @@ pub enum Reason {
     Printed,
     /// Its unpacked folder lies beside it.
     Unpacked(String),
+    /// The document of an entry is gone.
+    DocumentGone(String),
+    /// It is a list, of which each entry is asked about by itself.
+    EachEntry,
     /// A newer one is used in its place.
     Replaced,
     /// It is in a language that isn't used here.
@@ -73,6 +79,8 @@ impl fmt::Display for Reason {
             Self::Fetched => out.write_str("fetched from a server, by its own marks"),
             Self::Printed => out.write_str("its printing has ended"),
             Self::Unpacked(folder) => write!(out, "unpacked into {folder} beside it"),
+            Self::DocumentGone(document) => write!(out, "its document {document} is gone"),
+            Self::EachEntry => out.write_str("of its entries those whose document is gone"),
             Self::Replaced => out.write_str("neither in use nor registered any more"),
             Self::PictureGone(picture) => write!(out, "its picture {picture} is gone"),
             Self::Tagged => out.write_str("its folder is tagged as a cache"),
@@ -113,6 +121,8 @@ pub struct Candidate<'a> {
     pub name: &'a CStr,
     /// What it is.
     pub kind: Kind,
+    /// The item in it that is meant, where it is a holder.
+    pub entry: Option<&'a HolderItem>,
 }
 
 /// The folder that a tag marks, and the tag's owner.
@@ -224,6 +234,7 @@ impl<'a> Recogniser<'a> {
                 .look(target, candidate),
             Detect::FetchedPackage => self.fetched.look(target, candidate),
             Detect::PrintJobDone => print_job::look(target, candidate),
+            Detect::DocumentGone => holder::document::look(target, candidate),
             Detect::UnpackedArchive => unpacked::look(target, candidate),
             Detect::ReplacedRevision => self
                 .revisions
@@ -299,6 +310,8 @@ impl<'a> Recogniser<'a> {
                 let below = path.below(&search.root)?;
                 self.trash(&search.root).get()?.of(below)
             }
+            // Whoever has the list knows it.
+            AgeBy::Row => None,
         }
     }
 
@@ -331,12 +344,12 @@ pub fn time_of_itself(by: AgeBy, dates: Dates, stat: &Stat) -> i64 {
         // Whoever lists a folder touches it, so a touch says nothing of a folder.
         AgeBy::Touched if stat.kind != Kind::Folder => arrived.max(stat.accessed).seconds,
         AgeBy::Arrived | AgeBy::Touched => arrived.seconds,
-        AgeBy::Modified | AgeBy::Trashed => stat.modified.seconds,
+        AgeBy::Modified | AgeBy::Trashed | AgeBy::Row => stat.modified.seconds,
     }
 }
 
 /// A path or name out of a file, made harmless and short enough to show.
-fn shown(bytes: &[u8]) -> String {
+pub(super) fn shown(bytes: &[u8]) -> String {
     const MOST: usize = 200;
     Printable(bytes.get(..MOST).unwrap_or(bytes)).to_string()
 }

@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 use jiff::Timestamp;
 use jolly_disk::Kind;
 
-use crate::computer::{Layout, Place, Target, TargetPath, Volume, find_folders};
+use crate::computer::{AccountName, Layout, Place, Target, TargetPath, Volume, find_folders};
 use crate::source::oldest_in_trash;
 
 /// A figure of a cheap look.
@@ -25,15 +25,15 @@ pub enum Sign {
     /// Little is free on its volume: the share that is used, in percent.
     VolumeFull(u64),
     /// Somebody's trash holds much; with the age of its oldest thing in seconds.
-    Trash(String, Figure, Option<u64>),
+    Trash(AccountName, Figure, Option<u64>),
     /// The system before an upgrade is still there.
     PreviousSystem,
     /// Many files in the system's temp folders.
     CrowdedTemp(Figure),
     /// A home that nobody has used for so many seconds.
-    UnusedHome(String, u64),
+    UnusedHome(AccountName, u64),
     /// Somebody's downloads hold much.
-    Downloads(String, Figure),
+    Downloads(AccountName, Figure),
     /// A file that the system writes the memory to, and what it holds in bytes.
     MemoryFile(String, u64),
     /// A log that is never rotated, and what it holds in bytes.
@@ -66,8 +66,7 @@ pub fn signs(
     let age = |time: i64| u64::try_from(now.as_second().saturating_sub(time)).unwrap_or(0);
     let mut signs = Vec::new();
     if let Some(volume) = volume.filter(|volume| volume.size > 0) {
-        let share = u128::from(volume.used) * 100 / u128::from(volume.size);
-        let percent = u64::try_from(share).unwrap_or(100);
+        let percent = volume.percent_full();
         if percent >= FULL_PERCENT {
             signs.push(Sign::VolumeFull(percent));
         }

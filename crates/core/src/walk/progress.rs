@@ -1,5 +1,9 @@
 //! Hearing of a scan while it goes.
 
+/// A place's position in the list of places that are walked.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct PlaceId(pub usize);
+
 /// What a scan tells while it goes.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum ScanEvent {
@@ -7,8 +11,8 @@ pub enum ScanEvent {
     Places(Vec<String>),
     /// How far one of them is; the last news of a place has `is_done`. Several are walked at once.
     Counted {
-        /// Position in the list of places.
-        place: usize,
+        /// Which place.
+        place: PlaceId,
         /// Names looked at in it.
         looked_at: u64,
         /// Those of them that were known from a scan before.

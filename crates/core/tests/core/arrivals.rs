@@ -7,7 +7,7 @@ use std::process::Command;
 use std::sync::Arc;
 
 use jolly_core::computer::{Layout, Target};
-use jolly_core::rule::{RuleSet, builtin};
+use jolly_core::rule::{RuleId, RuleSet, builtin};
 use jolly_core::survey::{Sign, arrive};
 use jolly_demo::{DemoLayout, Fault, FaultyDisk, TreeBuilder};
 use jolly_disk::RealDisk;
@@ -29,7 +29,7 @@ fn signs_stand_with_their_figures_most_telling_first() {
     assert!(!figure.is_least && figure.bytes > 60 << 20);
     assert_eq!(oldest.unwrap() / 86_400, 640);
     let unused = told.signs.iter().find_map(|sign| match sign {
-        Sign::UnusedHome(account, age) => Some((account.as_str(), age / 86_400)),
+        Sign::UnusedHome(account, age) => Some((&**account, age / 86_400)),
         _ => None,
     });
     assert_eq!(unused, Some(("wren", 1150)));
@@ -222,7 +222,7 @@ proptest! {
                 let rule = &scan.rules.rule(scan.pile(scan.arena.pile(item)).rule).id;
                 (scan.arena.path(item).to_string().to_lowercase(), rule.clone())
             };
-            scan.arena.items().map(owner).collect::<BTreeSet<(String, String)>>()
+            scan.arena.items().map(owner).collect::<BTreeSet<(String, RuleId)>>()
         };
         let plain = owners(&|_, letter| letter);
         prop_assert_eq!(plain.len(), 6);

@@ -9,7 +9,7 @@ use jolly_core::decide::{
     Choice, Decisions, Disposition, Excluded, Exclusion, Node, PileDecision, PileState, Scope,
     Selection, Spares, Start, StartLimit, Starts, Thing,
 };
-use jolly_core::pile::{PileIndex, Scan, Sum};
+use jolly_core::pile::{PileIndex, PileKey, Scan, Sum};
 use jolly_core::plan::make_manifest;
 use jolly_core::rule::{AgeLimit, AgeUnit, Class, Guards, Removal};
 use jolly_core::source::{ItemId, PileId};
@@ -382,8 +382,8 @@ proptest! {
                 .map(|search| &search.root).find(|root| item.path.below(root).is_some()).unwrap();
             prop_assert!(guards.root(&item.path).is_none());
             prop_assert!(guards.path(&item.path, &rule.rule, root).is_none());
-            let account = scan.target.accounts.iter().position(|it| Some(it.name.as_str()) == item.account.as_deref());
-            let pile = scan.pile_of(number, account).unwrap();
+            let key = PileKey { rule: item.rule.clone(), account: item.account.clone() };
+            let pile = scan.pile_of(&key).unwrap();
             prop_assert_eq!(item.by, plain.piles[pile.0].by);
             let age = Scan::age_of(item.time, scan.now);
             let size = (item.kind != EntryKind::Folder).then_some(item.size);
@@ -434,7 +434,10 @@ fn a_pile_with_something_spared_is_taken_in_part_and_its_folder_stays() {
     )
     .unwrap();
     let pile = scan
-        .pile_of(scan.rules.by_id("linux/system-temp").unwrap(), None)
+        .pile_of(&PileKey {
+            rule: "linux/system-temp".into(),
+            account: None,
+        })
         .unwrap();
     assert_eq!(decisions.state(&scan, pile), PileState::Part);
     assert_eq!(

@@ -198,7 +198,7 @@ fn logs_are_private_and_a_name_never_breaks_a_line() {
     assert_eq!(items.len(), manifest.items.len());
     let exact = items
         .iter()
-        .filter_map(|item| item.path.path_base64.as_ref())
+        .filter_map(|item| item.place.path.path_base64.as_ref())
         .count();
     assert_eq!(exact, 1);
     assert_eq!(list_logs(&bench.state()).unwrap().len(), 1);

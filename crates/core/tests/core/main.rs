@@ -17,6 +17,7 @@ mod insides;
 mod journals;
 mod kept_files;
 mod layouts;
+mod lists;
 mod plans;
 mod recoveries;
 mod reports;

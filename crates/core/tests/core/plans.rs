@@ -1,9 +1,15 @@
 //! A plan reads back as it was written, and not otherwise.
 
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use jolly_core::CancelToken;
 use jolly_core::plan::{MostRead, PlanError, read_plan, write_plan, write_preview};
+use jolly_core::run::SweepError;
+use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
 
-use crate::support::{Bench, arb_tree, build, manifest_of};
+use crate::support::{Bench, arb_tree, build, manifest_of, paths_of, run, scan_on};
 
 fn written(bench: &Bench) -> (jolly_core::plan::Manifest, Vec<u8>) {
     let manifest = manifest_of(&bench.scan(), true);
@@ -67,6 +73,48 @@ fn a_plan_that_is_cut_short_or_goes_on_is_refused() {
         read_plan(&bytes[..], MostRead(1000)).is_err(),
         "no more is read than allowed"
     );
+}
+
+#[test]
+fn a_plan_that_is_altered_while_it_is_carried_out_ends_the_run_before_the_next_item() {
+    for is_under_way in [false, true] {
+        let bench = Bench::demo();
+        let (whole, bytes) = written(&bench);
+        let file = bench.root().with_file_name("plan.jsonl");
+        std::fs::write(&file, &bytes).unwrap();
+        let opened = std::fs::File::open(&file).unwrap();
+        let manifest = read_plan(opened, MostRead::default()).unwrap();
+        assert_eq!(manifest, whole);
+        let disk = Arc::new(FaultyDisk::new(Fault::None));
+        let scan = scan_on(
+            &bench.target_on(Arc::<FaultyDisk>::clone(&disk)),
+            &bench.rules(),
+        );
+        let before = bench.paths();
+        // Another line than was shown, of the same length, at the end.
+        let alter = move || {
+            let file = std::fs::File::options().write(true).open(&file).unwrap();
+            let at = bytes.len() as u64 - 2000;
+            std::os::unix::fs::FileExt::write_all_at(&file, &[b' '; 1000], at).unwrap();
+        };
+        if is_under_way {
+            disk.meddle(move |_| alter());
+        } else {
+            alter();
+        }
+        let swept = run(&bench, &scan, &manifest, "one", &CancelToken::default());
+        let gone: BTreeSet<Vec<u8>> = before.difference(&bench.paths()).cloned().collect();
+        assert!(gone.is_subset(&paths_of(&whole)));
+        if is_under_way {
+            let summary = swept.unwrap();
+            let why = summary.broke_off.unwrap();
+            assert!(why.contains("altered") && !gone.is_empty(), "{why}");
+            assert!(gone.len() < paths_of(&whole).len());
+        } else {
+            assert!(matches!(swept, Err(SweepError::List { .. })));
+            assert!(gone.is_empty());
+        }
+    }
 }
 
 #[test]

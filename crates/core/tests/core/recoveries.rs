@@ -51,7 +51,7 @@ fn a_log_cut_anywhere_is_settled_by_looking() {
         );
         assert!(unsettled == 0 || items.len() >= unsettled);
         for item in &items {
-            let path = TargetPath::try_from(&item.path).unwrap();
+            let path = TargetPath::try_from(&item.place.path).unwrap();
             let is_gone = gone.contains(path.as_bytes());
             assert_eq!(
                 item.outcome == Some(Outcome::Removed),
@@ -104,7 +104,7 @@ fn what_the_run_never_reached_is_told_as_still_there_or_changed() {
     let of = |name: &str| {
         items
             .iter()
-            .find(|item| item.path.path == name)
+            .find(|item| item.place.path.path == name)
             .unwrap()
             .outcome
     };
@@ -180,7 +180,10 @@ fn what_was_on_its_way_out_when_the_run_died_is_put_back_or_told_where_it_lies()
     let items = read_items(&bench.state(), &run_id("one")).unwrap();
     let told = |name: &str| {
         let path = format!("tmp/{name}");
-        let item = items.iter().find(|item| item.path.path == path).unwrap();
+        let item = items
+            .iter()
+            .find(|item| item.place.path.path == path)
+            .unwrap();
         (item.outcome.unwrap(), item.reason.clone())
     };
     assert_eq!(told("a").0, Outcome::Refused, "{}", told("a").1);
@@ -235,7 +238,9 @@ fn only_what_the_dustpan_holds_is_told_as_set_aside_and_all_that_left_can_come_b
         succeeds("chattr", &["-i"], &fixed);
         let items = read_items(&bench.state(), &run_id("one")).unwrap();
         let of = |name: &str| {
-            let mut named = items.iter().filter(|item| item.path.path.ends_with(name));
+            let mut named = items
+                .iter()
+                .filter(|item| item.place.path.path.ends_with(name));
             named.next().unwrap().outcome.unwrap()
         };
         let gone = if is_packed {

@@ -8,8 +8,8 @@ use std::path::Path;
 use std::sync::Arc;
 
 use jolly_core::CancelToken;
-use jolly_core::computer::{Target, TargetPath};
-use jolly_core::dustpan::{Dustpan, NewDustpan, ON_TARGET, Pan, RestoreOutcome};
+use jolly_core::computer::Target;
+use jolly_core::dustpan::{Dustpan, NewDustpan, ON_TARGET, Pan, PanItem, RestoreOutcome};
 use jolly_core::pile::Scan;
 use jolly_core::plan::Manifest;
 use jolly_core::run::{
@@ -67,7 +67,7 @@ fn seen(root: &Path) -> BTreeMap<Vec<u8>, String> {
 
 fn back(bench: &Bench, target: &Target, wanted: &[u8]) -> Result<RestoreSummary, RestoreError> {
     let pan = Pan::read(&bench.state(), &run_id("one")).unwrap().unwrap();
-    let is_wanted = |item: &jolly_core::dustpan::PanItem| {
+    let is_wanted = |item: &PanItem| {
         let path = item.path.as_bytes();
         wanted.is_empty()
             || path == wanted
@@ -288,7 +288,8 @@ fn a_restore_that_dies_anywhere_is_run_again_and_everything_is_as_it_was() {
         after.retain(|path, _| path.starts_with(b"tmp/"));
         let mut wanted = before.clone();
         wanted.retain(|path, _| path.starts_with(b"tmp/"));
-        for (path, back) in &returned.items {
+        for (item, back) in &returned.items {
+            let path = &item.path;
             if *back != RestoreOutcome::There {
                 // But for its time, which is all that a death at the very end costs a folder.
                 let (now, then) = (
@@ -351,7 +352,7 @@ fn nothing_is_put_onto_what_is_there_through_a_link_or_onto_another_computer() {
         let mut items = returned.items.iter();
         let path = format!("tmp/job/{name}");
         items
-            .find(|(found, _)| found.as_bytes() == path.as_bytes())
+            .find(|(found, _)| found.path.as_bytes() == path.as_bytes())
             .unwrap()
             .1
             .clone()
@@ -393,7 +394,7 @@ fn onto_a_place_that_takes_nothing_nothing_comes_and_it_can_be_tried_again() {
     let after = seen(&bench.root());
     succeeds("chattr", &["-i"], &place);
     assert!(!refused.items.is_empty());
-    let failed = |(_, back): &(TargetPath, RestoreOutcome)| {
+    let failed = |(_, back): &(PanItem, RestoreOutcome)| {
         matches!(back, RestoreOutcome::Failed(_) | RestoreOutcome::Denied(_))
     };
     assert!(refused.items.iter().all(failed), "{:?}", refused.items);
@@ -425,7 +426,8 @@ fn from_a_damaged_dustpan_comes_only_what_is_whole_and_the_rest_is_told() {
         std::fs::write(&archive, &damaged).unwrap();
         let returned = back(&bench, &scan.target, b"").unwrap();
         let after = seen(&bench.root());
-        for (path, back) in &returned.items {
+        for (item, back) in &returned.items {
+            let path = &item.path;
             let there = after.get(path.as_bytes());
             match back {
                 RestoreOutcome::There | RestoreOutcome::RestoredPartly(_) => {
@@ -475,7 +477,8 @@ fn whatever_call_fails_what_comes_back_is_whole_and_what_does_not_is_told() {
             continue;
         };
         let after = seen(&bench.root());
-        for (path, back) in &returned.items {
+        for (item, back) in &returned.items {
+            let path = &item.path;
             let there = after.get(path.as_bytes());
             let is_folder = there.is_some_and(|there| there.starts_with('4'));
             if *back == RestoreOutcome::There && !is_folder {

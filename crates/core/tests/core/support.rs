@@ -194,10 +194,12 @@ pub(crate) fn manifest_of(scan: &Scan, all: bool) -> Manifest {
     make_manifest(scan, &Decisions::new(scan, &selection).unwrap())
 }
 
+/// What is on a list and has a name of its own on the disk.
 pub(crate) fn paths_of(manifest: &Manifest) -> BTreeSet<Vec<u8>> {
     manifest
         .items
         .iter()
+        .filter(|item| item.entry.is_none())
         .map(|item| item.path.as_bytes().to_vec())
         .collect()
 }
@@ -339,7 +341,7 @@ pub(crate) fn logged_as_gone(bench: &Bench, run: &str) -> BTreeSet<Vec<u8>> {
         .iter()
         .filter(is_gone)
         .map(|item| {
-            TargetPath::try_from(&item.path)
+            TargetPath::try_from(&item.place.path)
                 .unwrap()
                 .as_bytes()
                 .to_vec()

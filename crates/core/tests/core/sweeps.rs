@@ -250,7 +250,10 @@ fn outcome_after(change: impl FnOnce(&Bench), path: &str) -> (Outcome, Bench) {
     change(&bench);
     run(&bench, &scan, &manifest, "one", &never()).unwrap();
     let items = read_items(&bench.state(), &run_id("one")).unwrap();
-    let item = items.iter().find(|item| item.path.path == path).unwrap();
+    let item = items
+        .iter()
+        .find(|item| item.place.path.path == path)
+        .unwrap();
     (item.outcome.unwrap(), bench)
 }
 
@@ -449,7 +452,7 @@ fn a_stopped_sweep_ends_with_a_true_log_and_the_next_one_finishes_the_rest() {
     let removed = summary.sum(Outcome::Removed).items;
     assert_eq!(removed, gone.len() as u64);
     let log = verify_log(&bench.state(), &run_id("one")).unwrap();
-    assert_eq!(log.outcomes[&Outcome::Removed].items, removed);
+    assert_eq!(log.sums.outcomes()[&Outcome::Removed].items, removed);
     let rest: Scan = bench.scan();
     let summary = run(&bench, &rest, &manifest_of(&rest, false), "two", &never()).unwrap();
     assert!(!summary.has_stayed());

@@ -4,7 +4,7 @@ use std::os::unix::fs::MetadataExt as _;
 use std::path::Path;
 use std::sync::Arc;
 
-use jolly_core::computer::{Place, Target, TargetError, TargetPath};
+use jolly_core::computer::{AccountName, Place, Target, TargetError, TargetPath};
 use jolly_core::rule::Guards;
 use jolly_disk::RealDisk;
 
@@ -57,7 +57,7 @@ fn accounts_come_from_the_account_file_and_from_homes_it_forgot() {
     ] {
         bench.tree.folder(other).unwrap();
     }
-    let names: Vec<String> = bench
+    let names: Vec<AccountName> = bench
         .target()
         .accounts
         .iter()

@@ -11,7 +11,7 @@ use std::time::{Duration, Instant};
 use jiff::Timestamp;
 use jolly_core::CancelToken;
 use jolly_core::computer::{EntryKind, Target};
-use jolly_core::pile::{Scan, ScanOrder, scan};
+use jolly_core::pile::{PileKey, Scan, ScanOrder, scan};
 use jolly_core::rule::RuleSet;
 use jolly_core::walk::ScanEvent;
 use jolly_demo::{Fault, FaultyDisk};
@@ -234,7 +234,10 @@ fn sizes_that_no_disk_holds_are_summed_up_without_an_end_of_numbers() {
         let told = told(&scan);
         assert_eq!(told.items.len(), 101);
         let pile = scan
-            .pile_of(rules.by_id("system-temp").unwrap(), None)
+            .pile_of(&PileKey {
+                rule: "linux/system-temp".into(),
+                account: None,
+            })
             .unwrap();
         let pile = scan.pile(pile);
         assert_eq!(pile.found().bytes, u64::MAX);

@@ -7,14 +7,14 @@ use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Timestamp};
 
-use jolly_core::computer::EntryKind;
+use jolly_core::computer::{AccountName, EntryKind};
 use jolly_core::decide::Decisions;
 use jolly_core::dustpan::{KEPT_DAYS, Room, estimate_packed, find_room};
 use jolly_core::error_chain;
 use jolly_core::host::InUse;
 use jolly_core::pile::{Blocked, Scan, Sum};
 use jolly_core::plan::{Manifest, ManifestItem, make_manifest};
-use jolly_core::rule::{Class, Removal, RuleNumber};
+use jolly_core::rule::{Class, Removal, RuleId, RuleNumber};
 use jolly_core::run::{Predictions, RunSummary, overwrite_caveat};
 
 use crate::session::{Session, clock};
@@ -23,7 +23,7 @@ use crate::session::{Session, clock};
 const BIGGEST: usize = 3;
 
 /// What a rule says afterwards when nobody notices anything.
-const NOTHING: &str = "Nothing changes for anybody.";
+const NOTHING: &str = "Nobody will notice.";
 
 /// The same of one person.
 const NOTICES_NOTHING: &str = "Notices nothing.";
@@ -107,8 +107,8 @@ impl Check {
         let spared = spared.map(|pile| decisions.spared_count(&scan, pile)).sum();
         let mut check = Self::waiting(scan);
         check.spared = spared;
-        let mut rules: HashMap<Arc<str>, Option<RuleNumber>> = HashMap::new();
-        let mut afterwards: HashSet<(Option<Arc<str>>, Option<RuleNumber>)> = HashSet::new();
+        let mut rules: HashMap<RuleId, Option<RuleNumber>> = HashMap::new();
+        let mut afterwards: HashSet<(Option<AccountName>, Option<RuleNumber>)> = HashSet::new();
         let mut by_size: Vec<ManifestItem> = Vec::new();
         let items = manifest.items.iter();
         for item in items.filter(|item| item.kind != EntryKind::Folder) {
@@ -123,7 +123,7 @@ impl Check {
             let known = rules.get(&item.rule).copied();
             let rule = known.unwrap_or_else(|| check.scan.rules.by_id(&item.rule));
             if known.is_none() {
-                rules.insert(Arc::clone(&item.rule), rule);
+                rules.insert(item.rule.clone(), rule);
             }
             let class = rule.map_or(Class::Ask, |rule| check.scan.rules.rule(rule).rule.class);
             let planned = check.planned.entry(class).or_default();
@@ -136,7 +136,7 @@ impl Check {
             }
         }
         check.biggest = by_size;
-        let sentence = |(who, rule): (Option<Arc<str>>, Option<RuleNumber>)| {
+        let sentence = |(who, rule): (Option<AccountName>, Option<RuleNumber>)| {
             let rule = rule.map(|rule| &check.scan.rules.rule(rule).rule);
             let after = rule.map_or("", |rule| rule.after.as_str());
             // What somebody will notice is said first: of what doesn't fit, the rest is cut.
@@ -196,15 +196,15 @@ impl Check {
         let mut waiting: BTreeMap<String, u64> = BTreeMap::new();
         for id in decisions.shown(&self.scan) {
             let pile = self.scan.pile(id);
-            if let Some(Blocked::Busy(holder)) = &pile.blocked {
+            if let Some(Blocked::Busy(program)) = &pile.blocked {
                 let who = self.scan.account_name(pile).unwrap_or("the system");
-                *waiting.entry(format!("{holder} of {who}")).or_default() += pile.found().items;
+                *waiting.entry(format!("{program} of {who}")).or_default() += pile.found().items;
             }
         }
         let in_use = InUse::read();
         let held = manifest.items.iter();
-        for holder in held.filter_map(|item| in_use.holder(item.identity.key)) {
-            *waiting.entry(holder.to_string()).or_default() += 1;
+        for program in held.filter_map(|item| in_use.user_of(item.identity.key)) {
+            *waiting.entry(program.to_string()).or_default() += 1;
         }
         self.to_close = waiting.into_iter().filter(|(_, many)| *many > 0).collect();
         self.to_close

@@ -49,7 +49,7 @@ impl Scanning {
                 bytes,
                 is_done,
             } => {
-                if let Some(known) = self.places.get_mut(place) {
+                if let Some(known) = self.places.get_mut(place.0) {
                     (known.looked_at, known.items, known.bytes) = (looked_at, items, bytes);
                     known.remembered = remembered;
                     known.is_begun = true;

@@ -52,7 +52,7 @@ impl StartsView {
             StartsRow::Class(class) => self.starts.classes.get(&class),
             StartsRow::Rule(number) => {
                 let id = &session.rules.rule(number).id;
-                self.starts.rules.get(id)
+                self.starts.rules.get(&**id)
             }
         };
         said.copied().unwrap_or_default()

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use jiff::civil::Date;
 use jolly_core::decide::Decisions;
-use jolly_core::host::Holder;
+use jolly_core::host::RunningProgram;
 use jolly_core::pile::{Scan, Sum};
 use jolly_core::rule::{BAND_COUNT, Class};
 use jolly_core::source::{ItemId, PileId};
@@ -17,15 +17,35 @@ use crate::tui::model::{InsideView, Order, Row, rows};
 pub(in crate::tui) struct ClassSum {
     pub takes: Sum,
     pub found: Sum,
+    /// How much of these sums is estimates, in bytes.
+    taken_estimates: u64,
+    found_estimates: u64,
     pub bands: [u64; BAND_COUNT],
+}
+
+impl ClassSum {
+    /// Whether estimates could show in the figures of what it takes.
+    pub(in crate::tui) fn takes_estimates(&self) -> bool {
+        shows(self.taken_estimates, self.takes.bytes)
+    }
+
+    /// Whether they could in those of what was found.
+    pub(in crate::tui) fn finds_estimates(&self) -> bool {
+        shows(self.found_estimates, self.found.bytes)
+    }
+}
+
+/// Of three figures the last is a two hundredth at least of what is shown.
+fn shows(part: u64, whole: u64) -> bool {
+    part > 0 && part.saturating_mul(200) >= whole
 }
 
 /// Who holds which items.
 #[derive(Clone, Debug, Default)]
 pub(in crate::tui) struct Holders {
-    pub items: HashMap<ItemId, Holder>,
+    pub items: HashMap<ItemId, RunningProgram>,
     /// How many of a pile, and one who holds any.
-    pub piles: HashMap<PileId, (u64, Holder)>,
+    pub piles: HashMap<PileId, (u64, RunningProgram)>,
 }
 
 /// What is weighed.
@@ -41,7 +61,7 @@ pub(in crate::tui) struct Weigh {
     /// The pile that is looked into.
     pub inside: Option<Box<InsideView>>,
     /// None while they are looked for.
-    pub holders: Option<Holders>,
+    pub users: Option<Holders>,
     /// Whether what is set aside stays on the computer's own volume, and frees little.
     pub is_dustpan_on_target: bool,
     /// The day of the scan: exclusions are dated by it.
@@ -67,7 +87,7 @@ impl Weigh {
             focus: 0,
             classes: BTreeMap::new(),
             inside: None,
-            holders: None,
+            users: None,
             is_dustpan_on_target: false,
             today,
         };
@@ -75,12 +95,8 @@ impl Weigh {
         weigh.arrange();
         let before = before.and_then(|before| Some((before, before.focused_pile()?)));
         let same = before.and_then(|(before, id)| {
-            let pile = before.scan.pile(id);
-            let rule = weigh
-                .scan
-                .rules
-                .by_id(&before.scan.rules.rule(pile.rule).id)?;
-            weigh.scan.pile_of(rule, pile.account)
+            let key = before.scan.key_of(before.scan.pile(id));
+            weigh.scan.pile_of(&key)
         });
         let is_it = |row: &Row| match (row, same) {
             (Row::Pile(id), Some(same)) => *id == same,
@@ -105,8 +121,8 @@ impl Weigh {
     }
 
     /// Who is seen to hold an item.
-    pub(in crate::tui) fn holder(&self, item: ItemId) -> Option<&Holder> {
-        self.holders.as_ref()?.items.get(&item)
+    pub(in crate::tui) fn program(&self, item: ItemId) -> Option<&RunningProgram> {
+        self.users.as_ref()?.items.get(&item)
     }
 
     /// What a pile is called: its title and whose it is.
@@ -140,6 +156,11 @@ impl Weigh {
             let sum = classes.entry(self.class_of(id)).or_default();
             sum.takes.add(self.decisions.takes(id));
             sum.found.add(pile.found());
+            let is_estimated = self.scan.is_estimated(id);
+            if is_estimated {
+                sum.taken_estimates += self.decisions.takes(id).bytes;
+                sum.found_estimates += pile.found().bytes;
+            }
             for (band, more) in sum.bands.iter_mut().zip(pile.bands) {
                 *band = band.saturating_add(more);
             }

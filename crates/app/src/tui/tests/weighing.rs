@@ -117,7 +117,7 @@ fn a_newcomer_finds_the_biggest_spares_a_folder_takes_the_old_trash_and_undoes()
     desk.key(KeyCode::Char('x'));
     let shown = desk.shown();
     assert!(row(&shown, &["this folder"]).contains("tmp/import-2024"));
-    assert!(shown.contains("It spares 40 files"), "{shown}");
+    assert!(shown.contains("It spares 40 items"), "{shown}");
     desk.text("the bookings");
     desk.key(KeyCode::Enter);
     let spared = desk.takes();
@@ -343,7 +343,7 @@ fn single_things_are_taken_and_left_and_say_why() {
     desk.key(KeyCode::End);
     desk.key(KeyCode::Enter);
     assert_eq!(desk.takes(), start);
-    assert_eq!(desk.message(), "As it was after: as the rules recommend.");
+    assert_eq!(desk.message(), "Back to: as the rules recommend.");
     desk.key(KeyCode::Char('U'));
     assert!(
         desk.message()

@@ -25,6 +25,6 @@ pub(super) fn act(model: &mut Model, focus: usize, action: Action) -> Vec<Effect
         let scan = Arc::clone(&weigh.scan);
         weigh.decisions.walk_to(&scan, focus);
     });
-    model.message = what.map(|what| format!("As it was after: {what}."));
+    model.message = what.map(|what| format!("Back to: {what}."));
     effects
 }

@@ -165,9 +165,9 @@ fn told(returned: &RestoreSummary) -> String {
     let missing = count(returned.items.len() as u64 - back);
     match others.next() {
         None => format!("{came} brought back. A new scan shows it."),
-        Some((path, why)) => {
-            let why = why.reason();
-            format!("{came} brought back; {missing} not, such as {path}: {why}.")
+        Some((item, why)) => {
+            let (place, why) = (item.shown(), why.reason());
+            format!("{came} brought back; {missing} not, such as {place}: {why}.")
         }
     }
 }

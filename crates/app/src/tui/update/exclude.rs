@@ -30,7 +30,7 @@ pub(super) fn begin(model: &mut Model) -> Vec<Effect> {
     if let Some(pile) = pile.or_else(|| weigh.focused_pile()) {
         let found = weigh.scan.pile(pile);
         let rule = Spares {
-            rule: Some(weigh.scan.rules.rule(found.rule).id.clone()),
+            rule: Some(weigh.scan.rules.rule(found.rule).id.to_string()),
             ..Spares::default()
         };
         let account = weigh.scan.account_name(found).map(str::to_owned);
@@ -71,9 +71,17 @@ fn offer_inside(weigh: &Weigh, row: InsideRow, offers: &mut Vec<Offer>) -> Strin
                 offers.push(Offer::Ready("this folder", Spares::path(path.clone())));
                 return pattern_for(path.name(), true);
             }
-            offers.push(Offer::Ready("this file", Spares::path(path.clone())));
+            let is_entry = inside
+                .parent(id)
+                .is_some_and(|above| inside.is_list(scan, above));
+            let [this, its] = if is_entry {
+                ["this entry", "its list"]
+            } else {
+                ["this file", "its folder"]
+            };
+            offers.push(Offer::Ready(this, Spares::path(path.clone())));
             let folder = path.parent().filter(|folder| !folder.is_root());
-            offers.extend(folder.map(|path| Offer::Ready("its folder", Spares::path(path))));
+            offers.extend(folder.map(|path| Offer::Ready(its, Spares::path(path))));
             pattern_for(path.name(), false)
         }
         InsideRow::Other(folder, at) => {
@@ -81,8 +89,8 @@ fn offer_inside(weigh: &Weigh, row: InsideRow, offers: &mut Vec<Offer>) -> Strin
                 .inside
                 .as_ref()
                 .and_then(|view| view.others(folder)?.all.get(at));
-            let holder = inside.node(scan, folder).map(|node| node.path(scan));
-            let path = holder
+            let program = inside.node(scan, folder).map(|node| node.path(scan));
+            let path = program
                 .zip(name)
                 .and_then(|(path, other)| path.join(&other.name).ok());
             offers.extend(path.map(|path| Offer::Ready("this", Spares::path(path))));

@@ -145,7 +145,7 @@ fn out_of(model: &mut Model) -> Vec<Effect> {
     let Some(view) = view_of(model) else {
         return Vec::new();
     };
-    let holder = match (view.focused(), &view.opened) {
+    let program = match (view.focused(), &view.opened) {
         (Some(InsideRow::Entry(id)), _) if view.is_open(id) => {
             return set_open(model, id, false);
         }
@@ -154,8 +154,8 @@ fn out_of(model: &mut Model) -> Vec<Effect> {
         (_, None) | (None, _) => None,
     };
     let top = view.opened.as_ref().map(|opened| opened.inside.top());
-    if let Some(holder) = holder.filter(|holder| Some(*holder) != top) {
-        view.reveal(holder);
+    if let Some(program) = program.filter(|program| Some(*program) != top) {
+        view.reveal(program);
     }
     Vec::new()
 }

@@ -79,7 +79,7 @@ fn turn(model: &mut Model, mut view: Rulebooks) -> Vec<Effect> {
         .rows
         .iter()
         .filter(|row| row.is_off)
-        .map(|row| session.rules.rule(row.rule).id.clone())
+        .map(|row| session.rules.rule(row.rule).id.to_string())
         .collect();
     model.overlay = Some(Overlay::Rulebooks(view));
     vec![Effect::Keep(session, Keeping::RulesOff(off))]

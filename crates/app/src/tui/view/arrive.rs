@@ -5,7 +5,7 @@ use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::Line;
 
-use crate::tui::draw::{Pieces, cut, cut_front, left, right, volume_bar, wrap};
+use crate::tui::draw::{Pieces, VolumeParts, cut, cut_front, left, right, volume_bar, wrap};
 use crate::tui::lookups::shown;
 use crate::tui::model::{Arrived, Computer, Look, Model, Origin};
 use crate::tui::theme::{Role, Theme};
@@ -110,7 +110,12 @@ fn block(theme: &Theme, computer: &Computer, is_focus: bool, width: usize) -> Ve
             volume_bar(
                 theme,
                 &mut third,
-                (volume.used, 0, volume.free),
+                VolumeParts {
+                    kept: volume.used,
+                    swept: 0,
+                    free: volume.free,
+                    reserved: volume.reserved(),
+                },
                 width.saturating_sub(4),
             );
             let text = format!("{} of {}", bytes(volume.used), bytes(volume.size));

@@ -176,7 +176,7 @@ fn sums(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
     let mut first = Pieces::default();
     first
         .add(" You are about to remove ", text)
-        .add(counted(check.gone.items, "file"), straw);
+        .add(counted(check.gone.items, "item"), straw);
     first
         .add(" for good: ", text)
         .add(bytes(check.gone.bytes), straw)
@@ -189,7 +189,7 @@ fn sums(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
             .until
             .map(|until| format!(" at least until {}", day(until)));
         let until = until.unwrap_or_default();
-        let many = counted(check.aside.items, "file");
+        let many = counted(check.aside.items, "item");
         second.add(format!(" {many} {verb} set aside{until}: "), text);
         second.add(bytes(check.aside.bytes), text);
         if let Some(packs) = check.packs {
@@ -333,9 +333,10 @@ fn entry(theme: &Theme, item: &ManifestItem, width: usize) -> Line<'static> {
     let size = match item.kind {
         EntryKind::Folder => "folder".to_owned(),
         EntryKind::File | EntryKind::Link => bytes(item.bytes),
+        EntryKind::ListEntry => theme.size(item.bytes, true),
     };
     line.add(right(&size, 11), theme.style(Role::Text));
-    let path = item.path.to_string();
+    let path = item.shown();
     line.add(
         format!("  {}", cut(&path, width.saturating_sub(28))),
         theme.style(Role::Text),

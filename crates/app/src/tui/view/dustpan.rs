@@ -2,7 +2,6 @@
 
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, civil::Date};
-use jolly_core::format::Printable;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
@@ -156,7 +155,7 @@ fn row_line(
                 return line.line();
             };
             line.add("      ", quiet);
-            let name = Printable(item.path.name()).to_string();
+            let name = item.shown_name();
             line.add(
                 left(&cut(&name, room.saturating_sub(5)), room.saturating_sub(4)),
                 text,
@@ -185,7 +184,9 @@ fn state(run: &DustpanRun) -> String {
     if run.back == run.items.len() {
         return "all back where it was".to_owned();
     }
-    format!("kept at least until {}", day(local(run.pan.until)))
+    // The month in letters is what the column has no room for.
+    let until = local(run.pan.until).strftime("%e %b %Y").to_string();
+    format!("kept at least until {}", until.trim())
 }
 
 /// What is in focus, and where it waits.

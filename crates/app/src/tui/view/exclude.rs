@@ -183,7 +183,7 @@ fn count_lines(model: &Model, theme: &Theme, draft: &Draft) -> Vec<Line<'static>
             held,
         } => {
             let found = reach.found;
-            let sum = format!("{}, {}", counted(found.items, "file"), bytes(found.bytes));
+            let sum = format!("{}, {}", counted(found.items, "item"), bytes(found.bytes));
             if found.items == 0 {
                 line.add("It spares nothing of what was found.", quiet);
             } else if *is_everything {

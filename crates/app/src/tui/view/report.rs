@@ -6,7 +6,7 @@ use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
 
-use crate::tui::draw::{Pieces, cut, left, right, volume_bar};
+use crate::tui::draw::{Pieces, VolumeParts, cut, left, right, volume_bar};
 use crate::tui::model::{Model, Report};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
@@ -78,7 +78,11 @@ fn bar(theme: &Theme, name: &str, size: u64, free: u64, width: usize) -> Line<'s
     volume_bar(
         theme,
         &mut line,
-        (size.saturating_sub(free), 0, free),
+        VolumeParts {
+            kept: size.saturating_sub(free),
+            free,
+            ..VolumeParts::default()
+        },
         width.saturating_sub(30),
     );
     line.add(right(&bytes(free), 12), theme.style(Role::Text));
@@ -96,7 +100,7 @@ fn space(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
     line.add("   measured ", quiet)
         .add(bytes(summary.free_after), text);
     if summary.free_predicted == summary.free_after {
-        line.add("   they are equal to the byte", quiet);
+        line.add("   they agree to the byte", quiet);
         return vec![line.line()];
     }
     let difference = summary.free_predicted.abs_diff(summary.free_after);
@@ -116,15 +120,15 @@ fn space(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
 
 fn because(cause: &Cause) -> String {
     match cause {
-        Cause::Stayed => "stayed, as is told below".to_owned(),
+        Cause::Stayed => "stayed (see below)".to_owned(),
         Cause::NotReached => "was not reached".to_owned(),
         Cause::Dustpan => "is what the dustpan takes, which lies on the same volume".to_owned(),
         Cause::Linked => "belongs to files of which another name stayed".to_owned(),
-        Cause::Held(holder) => {
-            format!("is still held by {holder}, and comes back when it lets go")
+        Cause::Held(program) => {
+            format!("is still held by {program}, and comes back when it lets go")
         }
         Cause::Unknown => {
-            "is held by nothing known here: others wrote meanwhile, or a snapshot keeps it"
+            "is missing for no known reason: others wrote meanwhile, or a snapshot keeps it"
                 .to_owned()
         }
         Cause::MoreFreed => "more: others removed something meanwhile".to_owned(),
@@ -141,14 +145,17 @@ fn compared(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> 
     };
     let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
     let mut first = Pieces::default();
-    first.add(" rehearsed ", quiet);
+    first.add(" ", quiet);
     if comparison.differs == 0 {
-        let all = counted(comparison.same, "item");
-        first.add(format!("{all}: of each what was predicted became"), text);
+        let all = count(comparison.same);
+        first.add(format!("{all} of {all} went as rehearsed"), text);
         return vec![first.line()];
     }
     let (same, differ) = (count(comparison.same), count(comparison.differs));
-    first.add(format!("{same} as predicted, {differ} otherwise:"), text);
+    first.add(
+        format!("{same} went as rehearsed, {differ} otherwise:"),
+        text,
+    );
     let mut all = vec![first.line()];
     for one in comparison.differences.iter().take(DIFFERENCES) {
         let (predicted, actual) = (one.predicted.name(), one.actual.name());
@@ -244,7 +251,7 @@ fn verified(theme: &Theme, report: &Report) -> Line<'static> {
             line.add(" Scanned again: ", theme.style(Role::Quiet));
             let rest = format!(
                 "{}, {}",
-                counted(verified.takes.items, "file"),
+                counted(verified.takes.items, "item"),
                 bytes(verified.takes.bytes)
             );
             line.add(format!("{rest} were not reached."), theme.style(Role::Text))
@@ -253,7 +260,7 @@ fn verified(theme: &Theme, report: &Report) -> Line<'static> {
             line.add(" Scanned again: ", theme.style(Role::Quiet));
             let rest = format!(
                 "{}, {}",
-                counted(verified.takes.items, "file"),
+                counted(verified.takes.items, "item"),
                 bytes(verified.takes.bytes)
             );
             let said = counted(verified.stayed.items, "item");

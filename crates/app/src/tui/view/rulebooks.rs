@@ -188,7 +188,7 @@ fn said(row: &RuleRow, compiled: &CompiledRule) -> Vec<(&'static str, String, Ro
         let says = format!(
             "{} in {}; {} of them taken",
             bytes(found.bytes),
-            counted(found.items, "file"),
+            counted(found.items, "item"),
             count(takes.items)
         );
         all.push(("found", says, Role::Text));

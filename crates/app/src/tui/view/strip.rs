@@ -3,7 +3,7 @@
 use ratatui::Frame;
 use ratatui::layout::Rect;
 
-use crate::tui::draw::{Pieces, left, volume_bar};
+use crate::tui::draw::{Pieces, VolumeParts, left, volume_bar};
 use crate::tui::model::{Model, Station};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
@@ -11,11 +11,12 @@ use crate::wording::bytes;
 
 /// What the strip says: bytes.
 struct Figures {
-    kept: u64,
-    swept: u64,
-    free: u64,
+    parts: VolumeParts,
     found: Option<u64>,
 }
+
+/// Of a volume at least so much of the whole, one part in that many, is worth a word.
+const WORTH_A_WORD: u64 = 100;
 
 /// Columns before the bar.
 const LABEL: usize = 6;
@@ -35,12 +36,8 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     };
     bar.add(format!(" {} ", left(label, LABEL - 2)), theme.style(role));
     let width = usize::from(area.width).saturating_sub(LABEL + 6);
-    volume_bar(
-        theme,
-        &mut bar,
-        (figures.kept, figures.swept, figures.free),
-        width,
-    );
+    let Figures { parts, found } = figures;
+    volume_bar(theme, &mut bar, parts, width);
     let mut text = Pieces::default();
     let quiet = theme.style(Role::Quiet);
     let is_narrow = area.width < 100;
@@ -56,13 +53,16 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         "kept "
     };
     text.add(kept, quiet)
-        .add(bytes(figures.kept), theme.style(Role::Text));
+        .add(bytes(parts.kept), theme.style(Role::Text));
     let is_scanning = is_scanning(model);
     if model.station == Station::Arrive {
         text.add(format!("{dot}free "), quiet)
-            .add(bytes(figures.free), theme.style(Role::Text));
-        let whole = figures.kept.saturating_add(figures.free);
+            .add(bytes(parts.free), theme.style(Role::Text));
+        let whole = (parts.kept.saturating_add(parts.free)).saturating_add(parts.reserved);
         text.add(format!(" of {}", bytes(whole)), quiet);
+        if parts.reserved.saturating_mul(WORTH_A_WORD) >= whole && parts.reserved > 0 {
+            text.add(format!("{dot}{} reserved", bytes(parts.reserved)), quiet);
+        }
         return lines(frame, area, vec![bar.line(), text.line()]);
     }
     let word = if is_scanning {
@@ -71,15 +71,15 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         "to sweep"
     };
     text.add(format!("{dot}{word} "), quiet);
-    text.add(bytes(figures.swept), theme.style(Role::Straw));
-    if let Some(found) = figures.found {
+    text.add(bytes(parts.swept), theme.style(Role::Straw));
+    if let Some(found) = found {
         text.add(format!(" of {} found", bytes(found)), quiet);
     }
     text.add(format!("{dot}free "), quiet)
-        .add(bytes(figures.free), theme.style(Role::Text));
+        .add(bytes(parts.free), theme.style(Role::Text));
     // While a scan is under way nothing has been decided, so nothing is promised.
     if !is_scanning {
-        let after = figures.free.saturating_add(figures.swept);
+        let after = parts.free.saturating_add(parts.swept);
         text.add(format!(" {} ", theme.glyphs.arrow), quiet);
         text.add(bytes(after), theme.style(Role::Straw));
     }
@@ -98,12 +98,13 @@ fn is_scanning(model: &Model) -> bool {
 fn figures(model: &Model) -> Option<Figures> {
     if model.station == Station::Arrive {
         let volume = model.bench.focused()?.arrived()?.arrival.volume?;
-        return Some(Figures {
+        let parts = VolumeParts {
             kept: volume.used,
             swept: 0,
             free: volume.free,
-            found: None,
-        });
+            reserved: volume.reserved(),
+        };
+        return Some(Figures { parts, found: None });
     }
     // Nothing is known of a computer that is still being opened.
     model.session.as_ref()?;
@@ -112,31 +113,35 @@ fn figures(model: &Model) -> Option<Figures> {
         let volume = model.weigh.as_ref().map(|weigh| weigh.scan.volume);
         let volume = volume.unwrap_or(model.facts.volume);
         let swept = found.min(volume.used);
-        let kept = volume.used - swept;
-        return Some(Figures {
-            kept,
+        let parts = VolumeParts {
+            kept: volume.used - swept,
             swept,
             free: volume.free,
-            found: None,
-        });
+            reserved: volume.reserved(),
+        };
+        return Some(Figures { parts, found: None });
     }
     let weigh = model.weigh.as_ref()?;
     let volume = weigh.scan.volume;
     if let (Station::Sweep, Some(sweeping)) = (model.station, &model.sweeping) {
         let freed = sweeping.freed_in_all();
         let planned = sweeping.planned_in_all();
-        return Some(Figures {
+        let parts = VolumeParts {
             kept: volume.used.saturating_sub(planned),
             swept: planned.saturating_sub(freed),
             free: volume.free.saturating_add(freed),
-            found: None,
-        });
+            reserved: volume.reserved(),
+        };
+        return Some(Figures { parts, found: None });
     }
     let swept = weigh.decisions.takes_in_all().bytes;
     Some(Figures {
-        kept: volume.used.saturating_sub(swept),
-        swept,
-        free: volume.free,
+        parts: VolumeParts {
+            kept: volume.used.saturating_sub(swept),
+            swept,
+            free: volume.free,
+            reserved: volume.reserved(),
+        },
         found: Some(weigh.decisions.found_in_all().bytes),
     })
 }

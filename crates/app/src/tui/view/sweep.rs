@@ -57,8 +57,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     let each = sweeping.sample().as_secs_f64();
     let a_second = u128::from(most) * 1000 / sweeping.sample().as_millis().max(1);
     let peak = bytes(u64::try_from(a_second).unwrap_or(u64::MAX));
-    let heading =
-        format!(" bytes a second that come back, {each:.1} s a bar; the highest is {peak}");
+    let heading = format!(" freed per second, {each:.1} s a bar; peak {peak}/s");
     all.push(Line::styled(heading, quiet));
     all.extend(chart(theme, sweeping, width));
     lines(frame, area, all);

@@ -18,7 +18,7 @@ use crate::tui::draw::{Pieces, left, right};
 use crate::tui::model::{Model, Row, Weigh};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::{edge, lines, raise};
-use crate::wording::{bytes, count};
+use crate::wording::count;
 
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let Some(weigh) = &model.weigh else { return };
@@ -101,12 +101,15 @@ fn heading(
     let takes = if sum.takes.items == 0 {
         theme.glyphs.none.to_owned()
     } else {
-        bytes(sum.takes.bytes)
+        theme.size(sum.takes.bytes, sum.takes_estimates())
     };
     line.add(right(&takes, columns::SIZE), theme.style(role));
     if columns.has_found {
         line.add(
-            right(&bytes(sum.found.bytes), columns::SIZE),
+            right(
+                &theme.size(sum.found.bytes, sum.finds_estimates()),
+                columns::SIZE,
+            ),
             theme.style(Role::Quiet),
         );
     }
@@ -152,10 +155,11 @@ fn pile(
         format!(" {}", left(&limit, columns::LIMIT - 1)),
         theme.style(limit_role),
     );
+    let is_estimated = scan.is_estimated(id);
     let takes = decisions.takes(id);
     let none = theme.glyphs.none.to_owned();
     let takes = if goes && takes.items > 0 {
-        bytes(takes.bytes)
+        theme.size(takes.bytes, is_estimated)
     } else {
         none
     };
@@ -163,7 +167,7 @@ fn pile(
     let found = pile.found();
     if columns.has_found {
         line.add(
-            right(&bytes(found.bytes), columns::SIZE),
+            right(&theme.size(found.bytes, is_estimated), columns::SIZE),
             theme.style(Role::Quiet),
         );
     }

@@ -2,14 +2,14 @@
 
 use std::collections::HashSet;
 
-use crate::computer::TargetPath;
+use crate::computer::{AccountName, TargetPath};
 use crate::format::Printable;
 
 /// A person's home on the target.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Account {
     /// The name to sign in with, made harmless.
-    pub name: String,
+    pub name: AccountName,
     /// The number that owns its files.
     pub user: u32,
     /// Its home below the target's root.
@@ -60,7 +60,7 @@ pub(crate) fn read_passwd(text: &[u8]) -> Vec<Account> {
             homes.insert(home.clone());
             names.insert(name.to_owned());
             accounts.push(Account {
-                name: Printable(name.as_bytes()).to_string(),
+                name: Printable(name.as_bytes()).to_string().into(),
                 user,
                 home,
                 security_id: None,
@@ -95,7 +95,7 @@ mod tests {
             pia:x:1001:1001:Pia:/home/pia:/bin/sh\nup:x:1002:1:::\nout:x:1003:1::/home/../etc:x\n\
             nobody:x:65534:65534::/nonexistent:/bin/false\n\xff:x:1004:1::/home/x:\nbroken\n\
             twin:x:1005:1::/home/pia:/bin/sh\n";
-        let names: Vec<String> = read_passwd(text)
+        let names: Vec<AccountName> = read_passwd(text)
             .into_iter()
             .map(|account| account.name)
             .collect();

@@ -7,14 +7,18 @@ use jolly_disk::Disk;
 use procfs::CurrentSI as _;
 
 use crate::computer::{Target, TargetPath};
-use crate::host::{Holder, InUse};
+use crate::host::{InUse, RunningProgram};
 
 /// A process that began so long after the note, in seconds, didn't write it; clocks count in ticks.
 const SLACK: i64 = 2;
 
 /// Who uses a profile of the Chromium family: the folder that holds its profiles has a link to
 /// `host-process` then.
-pub(crate) fn chromium(target: &Target, in_use: &InUse, profile: &TargetPath) -> Option<Holder> {
+pub(crate) fn chromium(
+    target: &Target,
+    in_use: &InUse,
+    profile: &TargetPath,
+) -> Option<RunningProgram> {
     noted(target, in_use, &profile.parent()?, c"SingletonLock", |to| {
         let (host, process) = to.rsplit_once('-')?;
         let own = std::fs::read_to_string("/proc/sys/kernel/hostname").ok()?;
@@ -23,7 +27,11 @@ pub(crate) fn chromium(target: &Target, in_use: &InUse, profile: &TargetPath) ->
 }
 
 /// Who uses a profile of the Gecko family: it has a link to `address:+process` then.
-pub(crate) fn gecko(target: &Target, in_use: &InUse, profile: &TargetPath) -> Option<Holder> {
+pub(crate) fn gecko(
+    target: &Target,
+    in_use: &InUse,
+    profile: &TargetPath,
+) -> Option<RunningProgram> {
     noted(target, in_use, profile, c"lock", |to| {
         let (_, process) = to.rsplit_once(':')?;
         Some(process.trim_start_matches('+'))
@@ -36,15 +44,15 @@ fn noted(
     folder: &TargetPath,
     name: &CStr,
     process_of: impl Fn(&str) -> Option<&str>,
-) -> Option<Holder> {
+) -> Option<RunningProgram> {
     let disk: &dyn Disk = &**target.disk();
     let folder = disk.open_folder(target.root(), folder.as_bytes()).ok()?;
     let to = String::from_utf8(disk.read_link(&folder, name).ok()?).ok()?;
     let process: u32 = process_of(&to)?.parse().ok()?;
     let written = disk.stat(&folder, name).ok()?.changed.seconds;
-    let holder = in_use.process(process)?;
+    let program = in_use.process(process)?;
     // The number may have been given to another process since.
-    (began(process)? <= written + SLACK).then(|| holder.clone())
+    (began(process)? <= written + SLACK).then(|| program.clone())
 }
 
 /// When a process began, in seconds since 1970 (proc(5), `starttime` and `btime`).
@@ -87,7 +95,7 @@ mod tests {
         );
         let own = own.unwrap().trim_end().to_owned();
         let in_use = InUse::read();
-        let seen = |holder: Option<Holder>| holder.map(|holder| holder.process);
+        let seen = |program: Option<RunningProgram>| program.map(|program| program.process);
 
         let note = profile.parent().unwrap().join("SingletonLock");
         write(&note, &format!("{own}-{pid}"));

@@ -3,14 +3,14 @@
 use crate::computer::TargetPath;
 use crate::rule::check::usual::UsualComputer;
 use crate::rule::ownership::{Ownership, decide as decide_owner};
-use crate::rule::{CompiledRule, Example, Fit, RuleNumber, RuleSet, Verdict};
+use crate::rule::{CompiledRule, Example, Fit, RuleId, RuleNumber, RuleSet, Verdict};
 
 /// An example that doesn't come out as its rule says.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{rule}: {path} should be {}, but is {}", expected.name(), found.name())]
 pub struct ExampleFailure {
     /// The rule's id.
-    pub rule: String,
+    pub rule: RuleId,
     /// The example's path.
     pub path: String,
     /// What the example says.

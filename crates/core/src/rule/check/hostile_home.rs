@@ -4,7 +4,7 @@
 use crate::computer::{Layout, TargetPath};
 use crate::rule::check::usual::UsualComputer;
 use crate::rule::ownership::{Ownership, decide as decide_owner};
-use crate::rule::{FileKind, RuleSet};
+use crate::rule::{FileKind, RuleId, RuleSet};
 
 /// Something that nobody may lose.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -20,7 +20,7 @@ pub struct Precious {
 #[error("{rule} would take {path}, which nobody may lose")]
 pub struct PreciousTaken {
     /// The rule's id.
-    pub rule: String,
+    pub rule: RuleId,
     /// The path.
     pub path: String,
 }

@@ -28,11 +28,13 @@ pub enum Detect {
     PrintJobDone,
     /// An archive beside the folder that it was unpacked to.
     UnpackedArchive,
+    /// An entry of a list, of a document that is gone.
+    DocumentGone,
 }
 
 impl Detect {
     /// Every recogniser.
-    pub const ALL: [Self; 11] = [
+    pub const ALL: [Self; 12] = [
         Self::Trash,
         Self::ThumbnailWithoutPicture,
         Self::CacheTagged,
@@ -44,6 +46,7 @@ impl Detect {
         Self::FetchedPackage,
         Self::PrintJobDone,
         Self::UnpackedArchive,
+        Self::DocumentGone,
     ];
 
     /// The word that rulebooks use.
@@ -60,6 +63,7 @@ impl Detect {
             Self::FetchedPackage => "fetched-package",
             Self::PrintJobDone => "print-job-done",
             Self::UnpackedArchive => "unpacked-archive",
+            Self::DocumentGone => "document-gone",
         }
     }
 
@@ -81,6 +85,7 @@ impl Detect {
                 "documents whose printing has ended, by the printer service's notes"
             }
             Self::UnpackedArchive => "archives whose unpacked folder lies beside them",
+            Self::DocumentGone => "entries whose document is gone",
         }
     }
 

@@ -156,15 +156,30 @@ fn every_mistake_is_told_with_its_line_and_what_would_be_right() {
         ),
         (
             "in = [\"{cache}\"]\nage = { by = \"row\" }",
-            ":11:14",
-            "only the rows of a database",
+            ":5:6",
+            "only the entries of a list",
+        ),
+        (
+            "in = [\"{cache}\"]\ndetect = \"document-gone\"",
+            ":5:6",
+            "only the entries of a list",
+        ),
+        (
+            "in = [\"{cache}\"]\nentries = \"xbel\"\nlarger-than = \"1 MiB\"",
+            ":5:6",
+            "asks for what only files have",
+        ),
+        (
+            "in = [\"{cache}\"]\nentries = \"html\"",
+            ":11:11",
+            "is not a format of lists",
         ),
         (
             "in = [\"{cache}\"]\nage = { by = \"trashed\" }\ndetect = \"broken-link\"",
             ":5:6",
             "only a trash knows",
         ),
-        ("in = [\"{cache}\"]\nentries = 1", ":11:1", "unknown field"),
+        ("in = [\"{cache}\"]\nvalues = 1", ":11:1", "unknown field"),
         ("in = 3", ":10:6", "invalid type"),
         ("in = [\"{cache}\"", ":10:", ""),
     ];

@@ -10,8 +10,8 @@ use crate::rule::parse::Reader;
 use crate::rule::parse::written::{WrittenAge, WrittenExample, WrittenKeep, WrittenRule};
 use crate::rule::pattern::path::PathPattern;
 use crate::rule::{
-    AgeBy, AgeLimit, AgeRule, Detect, Example, Family, FileKind, KeepNewest, Need, Removal,
-    Section, Verdict, Within, pattern,
+    AgeBy, AgeLimit, AgeRule, Detect, Example, Family, FileKind, KeepNewest, ListFormat, Need,
+    Removal, Section, Verdict, Within, pattern,
 };
 
 /// The keys of a rule whose value is one word.
@@ -19,6 +19,7 @@ pub(crate) struct Words {
     pub needs: Option<Need>,
     pub starts: Option<bool>,
     pub by: Option<Removal>,
+    pub entries: Option<ListFormat>,
     pub detect: Option<Detect>,
     pub section: Option<Section>,
 }
@@ -52,6 +53,10 @@ impl Reader {
             section: (written.section.as_ref()).and_then(|text| {
                 let known = Section::ALL.map(Section::name).join(", ");
                 self.word(text, "section", Section::by_name, &known)
+            }),
+            entries: (written.entries.as_ref()).and_then(|text| {
+                let known = ListFormat::ALL.map(ListFormat::name).join(", ");
+                self.word(text, "format of lists", ListFormat::by_name, &known)
             }),
             detect: detects
                 .and_then(|text| self.word(text, "recogniser", Detect::by_name, &detects_known)),
@@ -107,28 +112,27 @@ impl Reader {
         found
     }
 
-    pub(crate) fn age(&mut self, written: Option<WrittenAge>) -> AgeRule {
+    /// An age rule; what it counts from is `usual` where the rule doesn't say.
+    pub(crate) fn age(&mut self, written: Option<WrittenAge>, usual: AgeBy) -> AgeRule {
         let Some(written) = written else {
-            return AgeRule::default();
+            return AgeRule {
+                limit: None,
+                by: usual,
+            };
         };
         let by = written.by.and_then(|text| {
-            if text.get_ref() == "row" {
-                let help = "count a file's age from arrived, touched, modified or trashed";
-                self.refuse(
-                    text.span(),
-                    "only the rows of a database have a time of their own",
-                    "this time",
-                    help,
-                );
-                return None;
-            }
             let known = |word: &str| AgeBy::ALL.into_iter().find(|by| by.name() == word);
-            self.word(&text, "time", known, "arrived, touched, modified, trashed")
+            self.word(
+                &text,
+                "time",
+                known,
+                "arrived, touched, modified, trashed, row",
+            )
         });
         let limit = written.limit.and_then(|text| self.limit(&text));
         AgeRule {
             limit,
-            by: by.unwrap_or_default(),
+            by: by.unwrap_or(usual),
         }
     }
 

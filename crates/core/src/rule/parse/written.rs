@@ -43,6 +43,8 @@ pub(crate) struct WrittenRule {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub by: Option<Spanned<String>>,
     #[serde(skip_serializing_if = "Option::is_none")]
+    pub entries: Option<Spanned<String>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     pub detect: Option<Spanned<String>>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub looks_like: Option<Vec<Spanned<String>>>,
@@ -114,7 +116,8 @@ pub fn written_size(bytes: u64) -> String {
 
 impl From<&Rule> for WrittenRule {
     fn from(rule: &Rule) -> Self {
-        let by = (rule.age.by != AgeBy::Arrived).then(|| nowhere(rule.age.by.name()));
+        let by =
+            (rule.age.by != AgeBy::usual_of(rule.entries)).then(|| nowhere(rule.age.by.name()));
         let limit = rule.age.limit.as_ref().map(nowhere);
         Self {
             id: nowhere(&rule.id),
@@ -132,6 +135,7 @@ impl From<&Rule> for WrittenRule {
                 .starts_taken
                 .map(|taken| nowhere(if taken { "taken" } else { "left" })),
             by: rule.by.map(|by| nowhere(by.name())),
+            entries: rule.entries.map(|format| nowhere(format.name())),
             detect: rule.detect.map(|detect| nowhere(detect.name())),
             looks_like: list(
                 &rule

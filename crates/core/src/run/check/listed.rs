@@ -1,15 +1,12 @@
 //! Whose a listed item is, asked of the disk right before it goes.
 
-use std::ffi::CStr;
-
-use jolly_disk::{Folder, Stat};
+use jolly_disk::Folder;
 
 use crate::computer::EntryKind;
-use crate::plan::ManifestItem;
 use crate::rule::{
     Detect, FileKind, Fit, FolderFit, Guard, LastGuard, Probe, Rule, RuleNumber, Search,
 };
-use crate::run::check::Shared;
+use crate::run::check::{SeenItem, Shared};
 use crate::source::{Candidate, Finding};
 
 /// A search that looks in a folder or above it.
@@ -29,9 +26,7 @@ pub(crate) struct Listed<'c, 'a> {
     pub(crate) folder: &'c Folder,
     /// The rule that it names.
     pub(crate) number: RuleNumber,
-    pub(crate) item: &'c ManifestItem,
-    pub(crate) name: &'c CStr,
-    pub(crate) stat: &'c Stat,
+    pub(crate) seen: &'c SeenItem<'c>,
     /// Why a guard refuses it.
     pub(crate) guarded: Option<&'static str>,
     /// Whether it is no longer what its rule looks for.
@@ -39,6 +34,10 @@ pub(crate) struct Listed<'c, 'a> {
 }
 
 impl Listed<'_, '_> {
+    fn kind(&self) -> EntryKind {
+        self.seen.item.kind
+    }
+
     pub(crate) fn is_own(&self, at: usize) -> bool {
         self.searches[at].search.rule == self.number
     }
@@ -62,15 +61,15 @@ impl Probe for Listed<'_, '_> {
             return Fit::No;
         }
         let below = || {
-            let path = self.item.path.as_bytes();
+            let path = self.seen.path.as_bytes();
             path.get(over.from..).unwrap_or_default()
         };
-        match self.item.kind {
+        match self.kind() {
             // A folder goes with what was in it, whoever else looks there.
             EntryKind::Folder if self.is_own(at) && rule.may_empty(below()) => Fit::Takes,
             EntryKind::Folder => Fit::No,
-            EntryKind::File | EntryKind::Link => match &over.patterns {
-                Some(folder) => rule.fit_of_name(folder, self.item.path.name()),
+            EntryKind::File | EntryKind::Link | EntryKind::ListEntry => match &over.patterns {
+                Some(folder) => rule.fit_of_name(folder, self.seen.path.name()),
                 None => rule.fit(below()),
             },
         }
@@ -79,9 +78,12 @@ impl Probe for Listed<'_, '_> {
     fn guard(&mut self, at: usize) -> Option<Guard> {
         let search = self.searches[at].search;
         let rule = &self.shared.context.rules.rule(search.rule).rule;
-        let refused =
-            self.last_guard
-                .refusal(rule, &search.root, (&self.item.path, self.item.kind))?;
+        // What the guards ask of an entry, they ask of its list.
+        let kind = match self.kind() {
+            EntryKind::ListEntry => EntryKind::File,
+            kind => kind,
+        };
+        let refused = (self.last_guard).refusal(rule, &search.root, (self.seen.path, kind))?;
         if self.is_own(at) {
             self.guarded = Some(refused);
         }
@@ -90,34 +92,39 @@ impl Probe for Listed<'_, '_> {
     }
 
     fn size(&mut self) -> Option<u64> {
-        let is_folder = self.item.kind == EntryKind::Folder;
-        Some(if is_folder { u64::MAX } else { self.stat.size })
+        let is_folder = self.kind() == EntryKind::Folder;
+        Some(if is_folder {
+            u64::MAX
+        } else {
+            self.seen.stat.size
+        })
     }
 
     fn looks_like(&mut self, kinds: &[FileKind]) -> bool {
-        if self.item.kind == EntryKind::Folder {
+        if self.kind() == EntryKind::Folder {
             return true;
         }
         let looked = self
             .shared
             .recogniser
-            .looks_like(self.folder, self.name, kinds);
+            .looks_like(self.folder, self.seen.name, kinds);
         let is_it = looked.unwrap_or(false);
         self.is_other |= !is_it;
         is_it
     }
 
     fn recognises(&mut self, at: usize, detect: Detect) -> bool {
-        if self.item.kind == EntryKind::Folder {
+        if self.kind() == EntryKind::Folder {
             return true;
         }
         let search = self.searches[at].search;
         let candidate = Candidate {
             search,
-            path: &self.item.path,
+            path: self.seen.path,
             folder: self.folder,
-            name: self.name,
-            kind: self.stat.kind,
+            name: self.seen.name,
+            kind: self.seen.stat.kind,
+            entry: self.seen.entry,
         };
         let rule = &self.shared.context.rules.rule(search.rule).rule;
         let found = self.shared.recogniser.look(rule, detect, &candidate);

@@ -5,9 +5,9 @@ use std::borrow::Cow;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize, Serializer};
 
-use crate::computer::{EntryKind, TargetPath, WrittenPath};
-use crate::plan::{ManifestItem, Outcome};
-use crate::rule::Removal;
+use crate::computer::{AccountName, EntryKind, TargetPath, WrittenPath};
+use crate::plan::{ListEntry, ManifestItem, Outcome};
+use crate::rule::{Removal, RuleId};
 use crate::state::RunId;
 
 /// The format's name in the first line.
@@ -48,8 +48,8 @@ pub(crate) enum Record {
     Intend {
         #[serde(flatten)]
         folder: WrittenPath,
-        rule: String,
-        account: Option<String>,
+        rule: RuleId,
+        account: Option<AccountName>,
         by: Removal,
         /// The number of the first in the manifest, from 0; the others follow it.
         first: u64,
@@ -89,6 +89,9 @@ pub(crate) struct Intent {
     #[serde(default)]
     pub size: u64,
     pub changed: (i64, u32),
+    /// Which entry of its list it is.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub entry: Option<ListEntry>,
 }
 
 /// What became of one item, or of several that follow each other.
@@ -158,6 +161,8 @@ struct IntendedItem<'a> {
     #[serde(skip_serializing_if = "is_nothing")]
     size: u64,
     changed: (i64, u32),
+    #[serde(skip_serializing_if = "Option::is_none")]
+    entry: Option<ListEntry>,
 }
 
 impl<'a> Intending<'a> {
@@ -187,13 +192,19 @@ impl<'a> IntendedItem<'a> {
             (Cow::Owned(written.path), written.path_base64)
         };
         Self {
-            kind: (item.kind == EntryKind::Folder).then_some("folder"),
+            kind: match item.kind {
+                EntryKind::File => None,
+                EntryKind::Link => Some("link"),
+                EntryKind::Folder => Some("folder"),
+                EntryKind::ListEntry => Some("entry"),
+            },
             path,
             path_base64,
             bytes: item.bytes,
             inode: identity.key.inode,
             size: identity.size,
             changed: (identity.changed.seconds, identity.changed.nanos),
+            entry: item.entry,
         }
     }
 }

@@ -10,9 +10,10 @@ use jolly_disk::Stat;
 use crate::cancel::CancelToken;
 use crate::dustpan::{Dustpan, Frame, Verifier, Writer};
 use crate::plan::item_outcome::ItemOutcome;
-use crate::plan::{Outcome, StayReason};
+use crate::plan::{ManifestItem, Outcome, StayReason};
 use crate::rule::Removal;
 use crate::run::Pause;
+use crate::run::check::list::OpenList;
 use crate::run::check::{Checker, Shared};
 use crate::run::pipeline::recorder::Batch;
 
@@ -118,7 +119,13 @@ pub(crate) fn stayed<'v>(
     stored: &Stored,
     verdict: &dyn Fn(usize) -> Option<&'v ItemOutcome>,
 ) -> Vec<u64> {
-    let is_gone = |at: usize| verdict(at).is_some_and(|it| it.outcome == Outcome::SetAside);
+    // Of what could not go back to where it was, the dustpan may hold the only copy that is found again.
+    let is_gone = |at: usize| {
+        verdict(at).is_some_and(|it| {
+            let is_elsewhere = matches!(it.reason, Some(StayReason::LiesElsewhere { .. }));
+            it.outcome == Outcome::SetAside || is_elsewhere
+        })
+    };
     let mut stayed: Vec<u64> = stored
         .iter()
         .filter(|(at, _)| !is_gone(**at))
@@ -162,6 +169,28 @@ fn spoilt(stored: Stored, why: &str) -> Stored {
     stored.into_iter().map(spoil).collect()
 }
 
+/// Stores an entry of a list; `open` is the list that was opened last.
+fn store_entry(
+    checker: &mut Checker<'_>,
+    writer: &mut Writer<'_>,
+    (item, open): (&ManifestItem, &mut Option<OpenList>),
+    stop: &CancelToken,
+) -> Result<(Stat, u64), ItemOutcome> {
+    let known = open.take().filter(|list| list.is_of(item));
+    let list = match known {
+        Some(list) => list,
+        None => checker.open_list(item)?,
+    };
+    let list = open.insert(list);
+    checker.check_entry(item, list)?;
+    let Some(entry) = item.entry else {
+        return Err(ItemOutcome::stays(StayReason::NotWhatWasShown));
+    };
+    let exported = list.export(entry.entry);
+    let number = writer.store_entry(item, &list.stat, exported, stop)?;
+    Ok((list.stat, number))
+}
+
 /// Stores what a batch sets aside; a verdict for what can't be stored.
 fn store(
     shared: &Shared<'_>,
@@ -172,11 +201,17 @@ fn store(
 ) -> Stored {
     let mut stored = Stored::new();
     let mut checker = Checker::new(shared);
+    let mut list = None;
     let aside = batch.items.iter().enumerate();
     for (at, item) in aside.filter(|(_, item)| item.by == Removal::SetAside) {
         pause.wait(stop);
         if stop.is_cancelled() {
             break;
+        }
+        if item.entry.is_some() {
+            let result = store_entry(&mut checker, writer, (item, &mut list), stop);
+            stored.insert(at, result);
+            continue;
         }
         let name = item.path.as_name();
         let result = checker.check_for_storing(item, name).and_then(|stat| {

@@ -115,14 +115,13 @@ pub(crate) fn intend(journal: &mut Journal, batch: &Batch) -> Result<(), Journal
 }
 
 fn is_like(one: &ManifestItem, other: &ManifestItem) -> bool {
-    let is_same = |one: &Arc<str>, other: &Arc<str>| Arc::ptr_eq(one, other) || one == other;
     let is_ones = match (&one.account, &other.account) {
-        (Some(one), Some(other)) => is_same(one, other),
+        (Some(one), Some(other)) => one.is_same(other),
         (None, None) => true,
         _ => false,
     };
     is_ones
-        && is_same(&one.rule, &other.rule)
+        && one.rule.is_same(&other.rule)
         && one.by == other.by
         && one.identity.key.device == other.identity.key.device
         && one.path.is_root() == other.path.is_root()

@@ -153,7 +153,7 @@ impl Comparison {
             (false, false) => "it left in another way".to_owned(),
         };
         self.differences.push(Difference {
-            path: item.path.to_string(),
+            path: item.shown(),
             predicted,
             actual: verdict.outcome,
             why,

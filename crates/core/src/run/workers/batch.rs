@@ -16,6 +16,7 @@ use crate::run::pipeline::packer::Stored;
 use crate::run::pipeline::recorder::Batch;
 use crate::run::workers::quarantine::Quarantine;
 use crate::run::workers::remove::Remover;
+use crate::state::RunId;
 
 /// Items in one batch. A batch costs one wait for the state disk; after a crash, at most four of
 /// them are without an outcome.
@@ -49,10 +50,15 @@ impl Iterator for Batches<'_> {
         let first = self.next;
         let mut stored = 0_u64;
         let mut items: Vec<ManifestItem> = Vec::new();
-        for item in self.items.range(first..first.saturating_add(MOST_ITEMS)) {
+        for item in self.items.range(first..usize::MAX) {
             let is_stored = item.by == Removal::SetAside;
             stored = stored.saturating_add(if is_stored { item.stored() } else { 0 });
-            if stored > MOST_STORED && !items.is_empty() {
+            let is_full = items.len() >= MOST_ITEMS || (stored > MOST_STORED && !items.is_empty());
+            // A list is made anew once, so all that goes of it is in one batch.
+            let is_of_last = |last: &ManifestItem| {
+                item.entry.is_some() && last.entry.is_some() && last.file() == item.file()
+            };
+            if is_full && !items.last().is_some_and(is_of_last) {
                 break;
             }
             items.push(item);
@@ -73,18 +79,42 @@ pub(crate) struct Work {
     free: Vec<usize>,
     /// Positions of what has to wait for others, in order.
     pub bound: Vec<usize>,
+    /// Positions of the entries of each list.
+    lists: Vec<Vec<usize>>,
+}
+
+/// What one thread takes at once.
+pub(crate) enum Part {
+    /// Some of what is free.
+    Free(Range<usize>),
+    /// All entries of a list, by its position.
+    List(usize),
 }
 
 impl Work {
     pub(crate) fn new(batch: Batch, stored: Stored) -> Self {
-        let positions = 0..batch.items.len();
-        let (free, bound) = positions.partition(|at| batch.items.get(*at).is_some_and(is_free));
+        let items = || batch.items.iter().enumerate();
+        let entries = items().filter(|(_, item)| item.entry.is_some());
+        let entries: Vec<(usize, &ManifestItem)> = entries.collect();
+        let lists = entries.chunk_by(|(_, one), (_, other)| one.file() == other.file());
+        let lists = lists.map(|list| list.iter().map(|(at, _)| *at).collect());
+        let lists = lists.collect();
+        let others = items().filter(|(_, item)| item.entry.is_none());
+        let (free, bound): (Vec<_>, Vec<_>) = others.partition(|(_, item)| is_free(item));
+        let positions = |some: Vec<(usize, _)>| some.into_iter().map(|(at, _)| at).collect();
+        let (free, bound) = (positions(free), positions(bound));
         Self {
             batch,
             stored,
             free,
             bound,
+            lists,
         }
+    }
+
+    /// The positions of the entries of a list.
+    pub(crate) fn list(&self, at: usize) -> &[usize] {
+        self.lists.get(at).map(Vec::as_slice).unwrap_or_default()
     }
 
     /// The positions in a part of what is free.
@@ -94,8 +124,8 @@ impl Work {
 
     /// Cuts what is free into what one thread takes at once: whole folders where they are small, since
     /// two threads in one folder wait for each other.
-    pub(crate) fn chunks(&self) -> Vec<Range<usize>> {
-        let mut chunks = Vec::new();
+    pub(crate) fn parts(&self) -> Vec<Part> {
+        let mut parts: Vec<Part> = (0..self.lists.len()).map(Part::List).collect();
         let mut from = 0;
         let folder = |at: usize| {
             let item = self.free.get(at).and_then(|at| self.batch.items.get(*at));
@@ -108,11 +138,11 @@ impl Work {
                 || many >= enough * ONE_FOLDER
                 || (many >= enough && folder(at) != folder(at - 1));
             if is_end {
-                chunks.push(from..at);
+                parts.push(Part::Free(from..at));
                 from = at;
             }
         }
-        chunks
+        parts
     }
 }
 
@@ -128,6 +158,7 @@ pub(crate) struct Touch<'a> {
     pub shared: &'a Shared<'a>,
     /// How things leave folders in which others may change names.
     pub quarantine: &'a Quarantine<'a>,
+    pub run: &'a RunId,
     pub stop: &'a CancelToken,
     pub pause: &'a Pause,
     /// Set when what is done can't be recorded any more: then nothing more is done.
@@ -153,6 +184,20 @@ impl<'a> Touch<'a> {
         self.pause.wait(self.stop);
         let is_over = self.stop.is_cancelled() || self.halt.is_cancelled();
         if is_over { None } else { go(remover, work, at) }
+    }
+
+    /// Touches all entries of one list, unless all is to stop: they go together.
+    pub(crate) fn list(
+        &self,
+        remover: &mut Remover<'_, '_>,
+        work: &Work,
+        list: usize,
+    ) -> Vec<(usize, ItemOutcome)> {
+        self.pause.wait(self.stop);
+        if self.stop.is_cancelled() || self.halt.is_cancelled() {
+            return Vec::new();
+        }
+        remover.remove_entries(work, work.list(list), self.run)
     }
 
     /// Touches one that had to wait for others. Folders that are empty by now go even when all is

@@ -16,21 +16,23 @@ use crate::source::is_tag;
 /// Checks every part of each unit of a list, and that nothing new is in it: of one that can't go whole
 /// nothing will go.
 pub(crate) fn look_at_units(shared: &Shared<'_>, manifest: &Manifest, stop: &CancelToken) {
-    let mut units: HashMap<&Arc<TargetPath>, Vec<usize>> = HashMap::new();
-    let views = manifest.items.views(0..manifest.items.len());
-    for (number, item) in views.enumerate() {
+    let mut units: HashMap<Arc<TargetPath>, Vec<usize>> = HashMap::new();
+    manifest.items.each_view(&mut |number, item| {
         if let Some(unit) = item.unit() {
-            units.entry(unit).or_default().push(number);
+            units.entry(Arc::clone(unit)).or_default().push(number);
         }
-    }
+    });
+    // In the order of the list: what lies in a plan is read block by block.
+    let mut units: Vec<(Arc<TargetPath>, Vec<usize>)> = units.into_iter().collect();
+    units.sort_unstable_by_key(|(_, numbers)| numbers.first().copied());
     for (unit, items) in units {
         if stop.is_cancelled() {
             return;
         }
         let items = items.into_iter();
         let items: Vec<ManifestItem> = items.filter_map(|at| manifest.items.get(at)).collect();
-        if let Err(verdict) = look_at(shared, unit, &items) {
-            shared.tear(unit, &verdict);
+        if let Err(verdict) = look_at(shared, &unit, &items) {
+            shared.tear(&unit, &verdict);
         }
     }
 }

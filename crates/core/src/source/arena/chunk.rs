@@ -3,7 +3,7 @@
 use jolly_disk::Stamp;
 
 use crate::source::arena::shard::NewItem;
-use crate::source::{FolderId, ItemKind, PileId};
+use crate::source::{Fingerprint, FolderId, ItemKind, PileId};
 
 /// Items in one chunk.
 pub(crate) const CHUNK: usize = 1 << 14;
@@ -18,12 +18,13 @@ const BLOCK: u64 = 512;
 const TOMBSTONE: u32 = PILES;
 
 /// Piles that a chunk can tell apart.
-const PILES: u32 = (1 << 29) - 1;
+const PILES: u32 = (1 << 28) - 1;
 
 /// Bits beside the pile's number.
 const IS_LINK: u32 = 1 << 31;
 const HAS_MORE_NAMES: u32 = 1 << 30;
 const IS_STRANGE: u32 = 1 << 29;
+const IS_ENTRY: u32 = 1 << 28;
 
 const NANOS: i64 = 1_000_000_000;
 
@@ -94,6 +95,7 @@ pub(crate) struct Chunk {
     pile: Vec<u32>,
     several: SideTable<NameBytes>,
     strange: SideTable<Overflow>,
+    entries: SideTable<Fingerprint>,
 }
 
 fn as_nanos(stamp: Stamp) -> Option<i64> {
@@ -163,6 +165,10 @@ impl Chunk {
         if new.kind == ItemKind::Link {
             word |= IS_LINK;
         }
+        if let Some(fingerprint) = new.entry {
+            word |= IS_ENTRY;
+            self.entries.push(row, fingerprint);
+        }
         if stat.links > 1 {
             word |= HAS_MORE_NAMES;
             let (links, frees) = (stat.links, stat.allocated);
@@ -231,11 +237,20 @@ impl Chunk {
     }
 
     pub(crate) fn kind(&self, row: usize) -> ItemKind {
-        if self.pile[row] & IS_LINK == 0 {
-            ItemKind::File
-        } else {
+        let word = self.pile[row];
+        if word & IS_ENTRY != 0 {
+            ItemKind::Entry
+        } else if word & IS_LINK != 0 {
             ItemKind::Link
+        } else {
+            ItemKind::File
         }
+    }
+
+    /// What tells an entry of a holder from others; none for a file.
+    pub(crate) fn fingerprint(&self, row: usize) -> Option<Fingerprint> {
+        let is_entry = self.pile[row] & IS_ENTRY != 0;
+        is_entry.then(|| self.entries.get(row).copied()).flatten()
     }
 
     pub(crate) fn size(&self, row: usize) -> u64 {
@@ -367,6 +382,7 @@ mod tests {
                     stat,
                     time: *time,
                     pile: PileId(*pile),
+                    entry: stat.links.is_multiple_of(2).then(|| Fingerprint::of(name)),
                 };
                 prop_assert!(chunk.push(&new));
             }
@@ -382,6 +398,8 @@ mod tests {
                 prop_assert_eq!(chunk.links(row), stat.links.max(1));
                 prop_assert_eq!(chunk.time(row), *time);
                 prop_assert_eq!(chunk.pile(row), PileId(*pile));
+                let entry = stat.links.is_multiple_of(2).then(|| Fingerprint::of(name));
+                prop_assert_eq!(chunk.fingerprint(row), entry);
             }
         }
     }

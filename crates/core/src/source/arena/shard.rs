@@ -3,7 +3,7 @@
 use jolly_disk::Stat;
 
 use crate::source::arena::chunk::Chunk;
-use crate::source::{FolderId, FolderRecord, ItemKind, PileId};
+use crate::source::{Fingerprint, FolderId, FolderRecord, ItemKind, PileId};
 
 /// A new item, before it has a row.
 #[derive(Clone, Copy)]
@@ -17,6 +17,8 @@ pub(crate) struct NewItem<'a> {
     /// The time its age counts from, seconds since 1970.
     pub time: i64,
     pub pile: PileId,
+    /// What tells it from other entries, when it is one of a holder.
+    pub entry: Option<Fingerprint>,
 }
 
 /// Items and folders that one thread found.

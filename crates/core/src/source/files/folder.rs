@@ -15,7 +15,7 @@ use crate::source::files::{FolderNote, Gathered, Walk};
 use crate::source::folder_matcher::FolderMatchers;
 use crate::source::news::Counted;
 use crate::source::{FolderId, FolderRecord, PileId};
-use crate::walk::unread;
+use crate::walk::{PlaceId, unread};
 
 /// Names that a thread looks at before it tells how many.
 const TOLD_EVERY: u64 = 64;
@@ -94,12 +94,12 @@ impl<'a> Worker<'a> {
         self.gathered
     }
 
-    fn end(&mut self, place: usize) {
+    fn end(&mut self, place: PlaceId) {
         self.tell(place);
         self.walk.tally.done(place);
     }
 
-    fn tell(&mut self, place: usize) {
+    fn tell(&mut self, place: PlaceId) {
         self.walk
             .tally
             .add(place, std::mem::take(&mut self.counted));
@@ -140,7 +140,7 @@ impl<'a> Worker<'a> {
         }
     }
 
-    pub(crate) fn missed(&mut self, place: usize, error: &io::Error) {
+    pub(crate) fn missed(&mut self, place: PlaceId, error: &io::Error) {
         let place = self.walk.tally.name(place);
         self.gathered.unread.add(place, &unread::reason(error), 1);
         self.note.is_unclear = true;
@@ -171,6 +171,7 @@ impl<'a> Worker<'a> {
             is_tag_root,
             is_whole: false,
             is_lasting: false,
+            holder: None,
         };
         let row = self.gathered.shard.add_folder(at.id, record);
         let (entries, is_whole) = match self.remembered(&at, &folder, &stat) {

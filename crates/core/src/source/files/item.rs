@@ -29,7 +29,7 @@ impl Worker<'_> {
         kind: Kind,
     ) {
         let context = self.walk.context;
-        let owned = self.owner(at, folder, (name, spelling, kind), &mut known);
+        let owned = self.owner(at, folder, (name, spelling, kind), &mut known, None);
         let owner = match owned {
             Ownership::Owned(search) => search,
             Ownership::Nobodys => match self.kept_by(at) {
@@ -45,6 +45,9 @@ impl Worker<'_> {
         let is_owned = !matches!(owned, Ownership::Nobodys);
         let search = context.search(owner);
         let rule = &context.rule(owner).rule;
+        if let Some(format) = rule.entries {
+            return self.look_into_holder(at, folder, (name, spelling), format);
+        }
         let stat = match &known {
             Some(stat) => stat,
             None => match context.target.disk().stat(folder, name) {
@@ -61,11 +64,9 @@ impl Worker<'_> {
             .flatten();
         let path = own_path.as_ref().unwrap_or(&at.path);
         let Some(time) = self.walk.recogniser.time(rule, search, path, stat) else {
-            self.gathered.unread.add(
-                search.root.to_string(),
-                "no date of trashing is known, so it stays",
-                1,
-            );
+            let reason = "no date of trashing is known, so it stays";
+            let place = search.root.to_string();
+            self.gathered.unread.add(place, reason, 1);
             return;
         };
         let pile = context.pile_of(owner);
@@ -94,6 +95,7 @@ impl Worker<'_> {
                 stat,
                 time,
                 pile,
+                entry: None,
             },
         );
     }
@@ -129,7 +131,7 @@ impl Worker<'_> {
         }
     }
 
-    fn add(&mut self, at: &Visited, new: &NewItem<'_>) {
+    pub(crate) fn add(&mut self, at: &Visited, new: &NewItem<'_>) {
         if self.gathered.shard.add_item(new) {
             self.counted.items += 1;
             self.counted.bytes = self.counted.bytes.saturating_add(share(new.stat));
@@ -176,6 +178,7 @@ impl Worker<'_> {
                 stat: &stat,
                 time,
                 pile,
+                entry: None,
             },
         );
     }

@@ -9,6 +9,7 @@ use crate::computer::TargetPath;
 use crate::rule::FolderGuards;
 use crate::source::FolderId;
 use crate::source::folder_matcher::FolderMatcher;
+use crate::walk::PlaceId;
 
 /// Bytes of names that are looked at before the next are read: large enough to save calls, small
 /// enough to hand to another thread.
@@ -30,15 +31,15 @@ pub(crate) struct PendingFolder {
     pub(crate) name: Box<[u8]>,
     /// What is asked of the names in it; not known yet for the start of a walk.
     pub(crate) matcher: Option<Arc<FolderMatcher>>,
-    /// The place it is counted with: the nearest root above it, by position.
-    pub(crate) place: usize,
+    /// The place it is counted with: the nearest root above it.
+    pub(crate) place: PlaceId,
     /// The same folder in the scan before.
     pub(crate) before: Option<FolderId>,
 }
 
 impl PendingFolder {
     /// The start of a walk.
-    pub(crate) fn top(path: &TargetPath, place: usize) -> Self {
+    pub(crate) fn top(path: &TargetPath, place: PlaceId) -> Self {
         Self {
             parent: None,
             name: path.as_bytes().into(),
@@ -64,7 +65,7 @@ pub(crate) struct Visited {
     /// For each state of the matcher whether everything here is guarded for it; empty when it
     /// is for none.
     pub(crate) closed: Box<[bool]>,
-    pub(crate) place: usize,
+    pub(crate) place: PlaceId,
     /// Whose tag marks it, or the topmost folder above it that bears one, as a cache.
     pub(crate) tagged: Option<u32>,
     /// Whether a search starts somewhere below it.

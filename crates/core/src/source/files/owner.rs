@@ -11,7 +11,7 @@ use crate::rule::{
 };
 use crate::source::files::folder::Worker;
 use crate::source::files::job::Visited;
-use crate::source::{Candidate, Finding, PileId, is_tag, recognise};
+use crate::source::{Candidate, Finding, HolderItem, PileId, is_tag, recognise};
 
 /// A name that a walk has come to.
 struct Named<'w, 'a, 'n> {
@@ -22,6 +22,8 @@ struct Named<'w, 'a, 'n> {
     spelling: Spelling<'n>,
     kind: Kind,
     known: &'n mut Option<Stat>,
+    /// The entry of it that is meant, where it is a holder.
+    entry: Option<&'n HolderItem>,
 }
 
 impl Named<'_, '_, '_> {
@@ -121,6 +123,7 @@ impl Probe for Named<'_, '_, '_> {
             folder: self.folder,
             name: self.name,
             kind: self.kind,
+            entry: self.entry,
         };
         let rule = &context.rule(search).rule;
         match self.worker.walk.recogniser.look(rule, detect, &candidate) {
@@ -142,6 +145,7 @@ impl Worker<'_> {
         folder: &Folder,
         (name, spelling, kind): (&CStr, Spelling<'_>, Kind),
         known: &mut Option<Stat>,
+        entry: Option<&HolderItem>,
     ) -> Ownership<usize> {
         let mut takers = std::mem::take(&mut self.takers);
         at.matcher
@@ -154,6 +158,7 @@ impl Worker<'_> {
             spelling,
             kind,
             known,
+            entry,
         };
         let owned = decide_owner(takers.iter().copied(), &mut named);
         self.takers = takers;

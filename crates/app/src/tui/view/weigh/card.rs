@@ -10,7 +10,7 @@ use crate::tui::draw::{Pieces, cut};
 use crate::tui::model::{Row, Weigh};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
-use crate::wording::{age, bytes, count};
+use crate::wording::{age, count};
 
 /// What setting aside gains where the dustpan lies on the same disk.
 const FREES_LITTLE: &str = " on this same disk: it frees little";
@@ -72,31 +72,20 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
     third
         .add("   where  ", quiet)
         .add(cut(&roots.join(", "), width.saturating_sub(70)), text);
-    third.add("   rule  ", quiet).add(compiled.id.clone(), text);
+    third
+        .add("   rule  ", quiet)
+        .add(compiled.id.to_string(), text);
     third
         .add("   aged by  ", quiet)
         .add(rule.age.by.words(), text);
-    let mut fourth = Pieces::default();
-    fourth.add("   biggest  ", quiet);
-    for (at, item) in pile.biggest.iter().take(2).enumerate() {
-        let separator = if at > 0 { "   " } else { "" };
-        let name = jolly_core::format::Printable(scan.arena.name(*item)).to_string();
-        fourth.add(format!("{separator}{} ", cut(&name, 34)), text);
-        let facts = format!(
-            "{} {} {}",
-            bytes(scan.arena.frees(*item)),
-            theme.glyphs.dot,
-            age(scan.age(*item))
-        );
-        fourth.add(facts, quiet);
-    }
+    let fourth = biggest(theme, weigh, id);
     let mut fifth = Pieces::default();
     fifth.add("   in use  ", quiet);
-    let held = weigh.holders.as_ref().map(|held| held.piles.get(&id));
+    let held = weigh.users.as_ref().map(|held| held.piles.get(&id));
     match held {
-        Some(Some((1, holder))) => fifth.add(format!("1 file, by {holder}"), text),
-        Some(Some((files, holder))) => fifth.add(
-            format!("{} files, by {holder} and others", count(*files)),
+        Some(Some((1, program))) => fifth.add(format!("1 file, by {program}"), text),
+        Some(Some((files, program))) => fifth.add(
+            format!("{} files, by {program} and others", count(*files)),
             text,
         ),
         Some(None) => fifth.add("nothing that is seen", text),
@@ -111,4 +100,25 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
     [first, second, third, fourth, fifth]
         .map(Pieces::line)
         .into()
+}
+
+/// The biggest of a pile's items, with what each frees and its age.
+fn biggest<'a>(theme: &Theme, weigh: &Weigh, id: PileId) -> Pieces<'a> {
+    let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
+    let (scan, pile) = (&weigh.scan, weigh.scan.pile(id));
+    let mut line = Pieces::default();
+    line.add("   biggest  ", quiet);
+    for (at, item) in pile.biggest.iter().take(2).enumerate() {
+        let separator = if at > 0 { "   " } else { "" };
+        let name = scan.shown_name(*item);
+        line.add(format!("{separator}{} ", cut(&name, 34)), text);
+        let facts = format!(
+            "{} {} {}",
+            theme.size(scan.arena.frees(*item), scan.is_estimated(id)),
+            theme.glyphs.dot,
+            age(scan.age(*item))
+        );
+        line.add(facts, quiet);
+    }
+    line
 }

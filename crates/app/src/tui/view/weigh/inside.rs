@@ -18,7 +18,7 @@ use crate::tui::theme::{Role, Theme};
 use crate::tui::view::weigh::bars::Bars;
 use crate::tui::view::weigh::with_card;
 use crate::tui::view::{edge, lines, raise};
-use crate::wording::{age, bytes, count};
+use crate::wording::{age, count};
 
 /// Cells of one age bar: fewer than outside, for names need room here.
 const CELLS: usize = 2;
@@ -206,6 +206,7 @@ impl Page<'_> {
         let class = weigh.class_of(self.view.pile);
         let found = inside.found(scan, id);
         let takes = self.opened.takes(scan, &weigh.decisions, id);
+        let is_estimated = scan.is_estimated(self.view.pile);
         let is_folder = inside.is_folder(id);
         let [all, part, none] = theme.part_glyphs();
         let mark = match takes.items {
@@ -221,7 +222,11 @@ impl Page<'_> {
         };
         line.add(format!("{indent}{sign} "), theme.style(Role::Quiet));
         let name = inside.shown_name(scan, id);
-        let slash = if is_folder { "/" } else { "" };
+        let slash = if is_folder && !inside.is_list(scan, id) {
+            "/"
+        } else {
+            ""
+        };
         let room = (MARKS + self.columns.name).saturating_sub(line.width());
         line.add(
             left(&format!("{name}{slash}"), room),
@@ -234,11 +239,12 @@ impl Page<'_> {
         line.add(right(&format!("{old} "), AGE), theme.style(Role::Quiet));
         let shown = match takes.items {
             0 => theme.glyphs.none.to_owned(),
-            _ => bytes(takes.bytes),
+            _ => theme.size(takes.bytes, is_estimated),
         };
         line.add(right(&shown, SIZE), theme.style(Role::Text));
         if self.columns.has_found {
-            line.add(right(&bytes(found.bytes), SIZE), theme.style(Role::Quiet));
+            let found = theme.size(found.bytes, is_estimated);
+            line.add(right(&found, SIZE), theme.style(Role::Quiet));
         }
         if self.columns.has_files {
             let files = if is_folder {
@@ -327,8 +333,8 @@ impl Page<'_> {
         let node = self.opened.inside.node(&weigh.scan, id);
         match self.opened.inside.entry(&weigh.scan, id) {
             Some(Entry::Item(item)) => {
-                if let Some(holder) = weigh.holder(item) {
-                    return format!("open in {}", holder.program);
+                if let Some(program) = weigh.program(item) {
+                    return format!("open in {}", program.program);
                 }
                 match weigh.decisions.standing(&weigh.scan, item) {
                     Disposition::Goes | Disposition::PileLeft | Disposition::NotIncluded => {

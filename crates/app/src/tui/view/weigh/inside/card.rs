@@ -53,7 +53,9 @@ impl Page<'_> {
         second.add(cut(&why, width.saturating_sub(second.width())), text);
         let compiled = scan.rules.rule(scan.pile(self.view.pile).rule);
         let mut third = Pieces::default();
-        third.add("   rule  ", quiet).add(compiled.id.clone(), text);
+        third
+            .add("   rule  ", quiet)
+            .add(compiled.id.to_string(), text);
         third.add("   in  ", quiet);
         let line = format!("{} line {}", compiled.file, compiled.line);
         third.add(
@@ -85,6 +87,10 @@ impl Page<'_> {
         let old = age(self.weigh.scan.age(item));
         match (arena.kind(item), names) {
             (ItemKind::Link, _) => format!("a link, {old}"),
+            (ItemKind::Entry, _) => {
+                let frees = self.theme.size(arena.frees(item), true);
+                format!("an entry of this list, frees {frees}, {old} old")
+            }
             (ItemKind::File, 1) => format!("frees {frees}, {old} old"),
             (ItemKind::File, _) => {
                 format!(
@@ -110,8 +116,8 @@ impl Page<'_> {
         let decision = weigh.decisions.of(self.view.pile);
         let how = decision.by.words();
         let old = age(scan.age(item));
-        if let Some(holder) = weigh.holder(item) {
-            let why = format!("{holder} holds it open; a sweep skips it while that is so");
+        if let Some(program) = weigh.program(item) {
+            let why = format!("{program} holds it open; a sweep skips it while that is so");
             return ("waits", why);
         }
         let stays = |why: &str| ("stays", why.to_owned());
@@ -202,7 +208,9 @@ impl Page<'_> {
         if let Some(rule) = other.rule {
             let compiled = self.weigh.scan.rules.rule(rule);
             let mut third = Pieces::default();
-            third.add("   rule  ", quiet).add(compiled.id.clone(), text);
+            third
+                .add("   rule  ", quiet)
+                .add(compiled.id.to_string(), text);
             let line = format!("{} line {}", compiled.file, compiled.line);
             third.add("   in  ", quiet).add(line, text);
             all.push(third.line());

@@ -1,0 +1,8 @@
+//! The name of an account.
+
+use crate::format::text_id::text_id;
+
+text_id! {
+    /// What an account is called on its target; of two visits, what tells that it is the same.
+    AccountName
+}

@@ -1,0 +1,191 @@
+//! Entries that go back into their list, which may have changed since.
+
+use std::collections::HashMap;
+use std::io::{self, Read, Write as _};
+use std::os::fd::AsFd as _;
+
+use jolly_disk::{Folder, Metadata, Stat};
+
+use crate::computer::TargetPath;
+use crate::dustpan::entry::{ArchiveEntry, Body};
+use crate::dustpan::put_back::{PutBack, missing, refused};
+use crate::dustpan::staging::{PART, Staging};
+use crate::dustpan::{PanItem, ReplaceError, Replaced, RestoreOutcome, replace};
+use crate::rule::ListFormat;
+use crate::source::Fingerprint;
+use crate::source::holder::{self, Holder, HolderError, MOST_BYTES};
+
+/// Entries of one list that wait to go back.
+pub(super) struct GatheredEntries {
+    list: ListFormat,
+    /// Whose the list was, and its mode.
+    metadata: Metadata,
+    entries: Vec<GatheredEntry>,
+}
+
+struct GatheredEntry {
+    /// Its number in the dustpan.
+    number: usize,
+    name: Vec<u8>,
+    exported: Vec<u8>,
+}
+
+/// What became of entries, by their numbers in the dustpan.
+type EntryOutcomes = Vec<(usize, RestoreOutcome)>;
+
+impl PutBack<'_> {
+    /// Reads an entry out of the dustpan, to go back with all others of its list; the outcome where it can't.
+    ///
+    /// # Errors
+    /// When its bytes can't be read: the dustpan is damaged.
+    pub(crate) fn gather_entry(
+        &mut self,
+        (entry, list): (&ArchiveEntry, ListFormat),
+        item: &PanItem,
+        number: usize,
+        bytes: &mut dyn Read,
+    ) -> io::Result<Option<RestoreOutcome>> {
+        if entry.path != item.path.as_bytes() {
+            return Err(io::Error::from(io::ErrorKind::InvalidData));
+        }
+        // No list that is read has a longer one.
+        let Body::File(size @ ..=MOST_BYTES) = entry.body else {
+            return Ok(Some(RestoreOutcome::Damaged));
+        };
+        let mut exported = Vec::new();
+        bytes.take(size).read_to_end(&mut exported)?;
+        let mut hasher = entry.hasher();
+        hasher.update(&exported);
+        let is_whole = hasher.finalize().to_hex().as_str() == item.hash;
+        let Some(path) = item.path.parent().filter(|_| is_whole) else {
+            return Ok(Some(RestoreOutcome::Damaged));
+        };
+        let of_list = self.entries.entry(path);
+        let of_list = of_list.or_insert_with(|| GatheredEntries {
+            list,
+            metadata: entry.metadata.clone(),
+            entries: Vec::new(),
+        });
+        of_list.entries.push(GatheredEntry {
+            number,
+            name: item.path.name().to_vec(),
+            exported,
+        });
+        Ok(None)
+    }
+
+    /// Puts all gathered entries into their lists.
+    pub(crate) fn put_entries(&mut self) -> EntryOutcomes {
+        let lists = std::mem::take(&mut self.entries);
+        let mut outcomes = Vec::new();
+        for (path, gathered) in lists {
+            if self.cancel.is_cancelled() {
+                break;
+            }
+            let put = self.put_into_list(&path, &gathered);
+            outcomes.extend(put.unwrap_or_else(|outcome| {
+                let entries = gathered.entries.iter();
+                entries.map(|one| (one.number, outcome.clone())).collect()
+            }));
+        }
+        outcomes
+    }
+
+    /// Puts entries into their list; outside what became of all of them.
+    fn put_into_list(
+        &mut self,
+        path: &TargetPath,
+        gathered: &GatheredEntries,
+    ) -> Result<EntryOutcomes, RestoreOutcome> {
+        let folder = (self.parent(path, &gathered.metadata)).map_err(|error| refused(&error))?;
+        let (seen, now) = self.list_now(&folder, path, gathered.list)?;
+        let there: HashMap<&[u8], Fingerprint> = (now.items().iter())
+            .map(|item| (&item.name[..], item.fingerprint))
+            .collect();
+        let mut outcomes = Vec::new();
+        let (mut numbers, mut lacking) = (Vec::new(), Vec::new());
+        for one in &gathered.entries {
+            match there.get(&one.name[..]) {
+                // A restore that died may have brought it back already.
+                Some(known) if *known == Fingerprint::of(&one.exported) => {
+                    outcomes.push((one.number, RestoreOutcome::There));
+                }
+                Some(_) => outcomes.push((one.number, RestoreOutcome::Exists)),
+                None => {
+                    numbers.push(one.number);
+                    lacking.push(one.exported.clone());
+                }
+            }
+        }
+        let Some(first) = numbers.first() else {
+            return Ok(outcomes);
+        };
+        let outcome = match now.with(&lacking) {
+            Err(error) => RestoreOutcome::Failed(format!("its list stays as it is: {error}")),
+            Ok(bytes) => {
+                let place = (&folder, path);
+                self.write_list(place, (&bytes, *first), seen.as_ref(), &gathered.metadata)
+            }
+        };
+        outcomes.extend(numbers.into_iter().map(|number| (number, outcome.clone())));
+        Ok(outcomes)
+    }
+
+    /// The list as it is by now, and a look at it; one without entries where there is none.
+    fn list_now(
+        &self,
+        folder: &Folder,
+        path: &TargetPath,
+        list: ListFormat,
+    ) -> Result<(Option<Stat>, Box<dyn Holder>), RestoreOutcome> {
+        let failed = |error: HolderError| {
+            RestoreOutcome::Failed(format!("its list stays as it is: {error}"))
+        };
+        match holder::read(self.disk(), (folder, path.as_name()), list) {
+            Ok((stat, now)) => Ok((Some(stat), now)),
+            Err(HolderError::Read(error)) if error.kind() == io::ErrorKind::NotFound => {
+                let blank = holder::open(list, holder::blank(list).to_vec());
+                Ok((None, blank.map_err(failed)?))
+            }
+            Err(HolderError::Read(error)) => Err(refused(&error)),
+            Err(error) => Err(failed(error)),
+        }
+    }
+
+    /// Writes a list in the place of the one that was seen, or a new one where there was none.
+    fn write_list(
+        &self,
+        (folder, path): (&Folder, &TargetPath),
+        (bytes, number): (&[u8], usize),
+        seen: Option<&Stat>,
+        metadata: &Metadata,
+    ) -> RestoreOutcome {
+        let (disk, name, of) = (self.disk(), path.as_name(), (self.run, number));
+        if let Some(seen) = seen {
+            let list = Replaced {
+                disk,
+                folder,
+                name,
+                seen,
+            };
+            return match replace(&list, bytes, of) {
+                Ok(()) => RestoreOutcome::There,
+                Err(ReplaceError::Disk(error)) => refused(&error),
+                Err(error) => RestoreOutcome::Failed(format!("of its list: {error}")),
+            };
+        }
+        let made = Staging::open(disk, folder, of).and_then(|staging| {
+            let mut file = disk.make_file(staging.folder(), PART)?;
+            file.write_all(bytes)?;
+            let lacks = disk.apply_metadata(file.as_fd(), metadata);
+            file.sync_all()?;
+            staging.publish(name)?;
+            Ok(missing(&lacks))
+        });
+        match made {
+            Ok(None) => RestoreOutcome::There,
+            Ok(Some(lacks)) => RestoreOutcome::RestoredPartly(lacks),
+            Err(error) => refused(&error),
+        }
+    }
+}

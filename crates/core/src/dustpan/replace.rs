@@ -1,0 +1,181 @@
+//! A file made anew: built where nobody else can reach it, and given the name of the old one in one step.
+
+use std::ffi::{CStr, CString};
+use std::io::{self, Write as _};
+use std::os::fd::AsFd as _;
+use std::os::unix::fs::MetadataExt as _;
+
+use jolly_disk::{Disk, Folder, Kind, Metadata, Stat};
+
+use crate::dustpan::staging::{PART, Staging};
+use crate::plan::{FileIdentity, Tolerance};
+use crate::state::RunId;
+
+/// Why a file was not replaced; but for the last, it is as it was.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum ReplaceError {
+    #[error("{0}")]
+    Disk(#[source] io::Error),
+    #[error("{what} could not be given to a new one: {source}")]
+    Metadata {
+        what: &'static str,
+        source: io::Error,
+    },
+    #[error("this volume can't put a new one in its place in one step")]
+    NoExchange,
+    #[error("it changed at the last moment")]
+    Changed,
+    #[error("it changed at the last moment, and lies beside itself in {0}")]
+    Displaced(String),
+}
+
+/// A file that is to be replaced.
+pub(crate) struct Replaced<'a> {
+    pub disk: &'a dyn Disk,
+    /// The open folder that holds it.
+    pub folder: &'a Folder,
+    pub name: &'a CStr,
+    /// What it was when it was read.
+    pub seen: &'a Stat,
+}
+
+/// Puts new bytes in the place of a file's, with its owner, mode and attributes.
+///
+/// # Safety argument
+/// The new file is built in a folder that nobody else can enter. The two names are exchanged, and what came out is
+/// looked at where nobody else can reach it: only what was read before is thrown away. Anything else goes back under its
+/// name, and of what is in that folder then only the new file is thrown away. So at any moment the name holds the old bytes or the new ones, and nothing that somebody wrote meanwhile is lost.
+///
+/// # Errors
+/// When it can't be built or exchanged, or the file changed; then it is as it was, but where the error says otherwise.
+pub(crate) fn replace(
+    file: &Replaced<'_>,
+    bytes: &[u8],
+    of: (&RunId, usize),
+) -> Result<(), ReplaceError> {
+    let Replaced {
+        disk,
+        folder,
+        name,
+        seen,
+    } = *file;
+    let disk_error = ReplaceError::Disk;
+    let old = disk.open_file(folder, name).map_err(disk_error)?;
+    // What somebody puts there meanwhile must not lend its attributes.
+    if old.metadata().map_err(disk_error)?.ino() != seen.key.inode {
+        return Err(ReplaceError::Changed);
+    }
+    let attributes = disk.attributes(old.as_fd()).map_err(disk_error)?;
+    drop(old);
+    let staging = Staging::open(disk, folder, of).map_err(disk_error)?;
+    let mut new = disk.make_file(staging.folder(), PART).map_err(disk_error)?;
+    new.write_all(bytes).map_err(disk_error)?;
+    // Programs see by its last modification that it is another one.
+    let written = disk.stat(staging.folder(), PART).map_err(disk_error)?;
+    let metadata = Metadata {
+        user: seen.user,
+        group: seen.group,
+        mode: seen.mode,
+        accessed: seen.accessed,
+        modified: written.modified,
+        attributes,
+    };
+    let mut lacks = disk.apply_metadata(new.as_fd(), &metadata);
+    if let Some(missing) = lacks.pop() {
+        return Err(ReplaceError::Metadata {
+            what: missing.what,
+            source: missing.error,
+        });
+    }
+    new.sync_all().map_err(disk_error)?;
+    let made = disk.stat(staging.folder(), PART).map_err(disk_error)?;
+    let inside = (staging.folder(), PART);
+    if let Err(error) = exchange(disk, inside, (folder, name)) {
+        return Err(give_up(disk, staging, &made, error));
+    }
+    let came_out = disk.stat(staging.folder(), PART);
+    let is_seen = |now: &Stat| {
+        now.kind == Kind::File && FileIdentity::of(seen).is_same(now, Tolerance::LastChange)
+    };
+    if came_out.is_ok_and(|now| is_seen(&now)) {
+        return Ok(());
+    }
+    // Somebody was faster: theirs goes back under its name, and ours away.
+    if exchange(disk, inside, (folder, name)).is_err() {
+        return Err(ReplaceError::Displaced(staging.leave()));
+    }
+    let back = disk.stat(staging.folder(), PART);
+    if back.is_ok_and(|now| now.key != made.key) {
+        // And faster again: the newest is what they meant to be there, and takes the place of their last one.
+        return match exchange(disk, inside, (folder, name)) {
+            Ok(()) => Err(ReplaceError::Changed),
+            Err(_) => Err(ReplaceError::Displaced(staging.leave())),
+        };
+    }
+    Err(give_up(disk, staging, &made, ReplaceError::Changed))
+}
+
+/// Ends without a new file. Whatever isn't surely ours stays where it is.
+fn give_up(disk: &dyn Disk, staging: Staging<'_>, made: &Stat, why: ReplaceError) -> ReplaceError {
+    match disk.stat(staging.folder(), PART) {
+        Ok(now) if now.key == made.key => why,
+        Ok(_) | Err(_) => ReplaceError::Displaced(staging.leave()),
+    }
+}
+
+fn exchange(
+    disk: &dyn Disk,
+    one: (&Folder, &CStr),
+    other: (&Folder, &CStr),
+) -> Result<(), ReplaceError> {
+    disk.exchange_names(one, other).map_err(|error| {
+        if error.kind() == io::ErrorKind::Unsupported {
+            ReplaceError::NoExchange
+        } else {
+            ReplaceError::Disk(error)
+        }
+    })
+}
+
+/// What a run that died left beside a file that it was replacing.
+#[derive(Debug, PartialEq, Eq)]
+pub(crate) enum LeftBeside {
+    /// Nothing.
+    Nothing,
+    /// A copy that nobody needs, and that is gone now.
+    Cleared,
+    /// What stood under the name is there, as nothing else does: it went back.
+    PutBack,
+    /// Something that somebody else wrote may be in there, under this name: it was left.
+    Left(CString),
+}
+
+/// Clears up what a run left that died while it replaced a file that had this inode.
+pub(crate) fn clear_up(
+    disk: &dyn Disk,
+    (folder, name): (&Folder, &CStr),
+    of: (&RunId, usize),
+    inode: u64,
+) -> LeftBeside {
+    let Some((own, inside)) = Staging::left(disk, folder, of) else {
+        return LeftBeside::Nothing;
+    };
+    let part = disk.stat(&inside, PART).ok();
+    let named = disk.stat(folder, name).ok();
+    let is_known = |stat: &Stat| stat.key.inode == inode;
+    let left = match (&part, &named) {
+        (None, _) => LeftBeside::Cleared,
+        (Some(part), None) if is_known(part) => match disk.move_name(&inside, PART, folder, name) {
+            Ok(()) => LeftBeside::PutBack,
+            Err(_) => return LeftBeside::Left(own),
+        },
+        // One of the two is what was shown, and the other was made from it.
+        (Some(part), Some(named)) if is_known(part) != is_known(named) => {
+            drop(disk.unlink(&inside, PART));
+            LeftBeside::Cleared
+        }
+        (Some(_), _) => return LeftBeside::Left(own),
+    };
+    drop(disk.remove_folder(folder, &own));
+    left
+}

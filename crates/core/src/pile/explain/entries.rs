@@ -1,0 +1,128 @@
+//! Which rule has an entry of a list, and what the rules make of a list as a whole.
+
+use crate::cancel::CancelToken;
+use crate::computer::TargetPath;
+use crate::pile::explain::{Asked, ExplainedThing, by_age, explain_file, thing_at};
+use crate::pile::{Explanation, Question};
+use crate::rule::{Fit, ListFormat, Ownership, RuleNumber, Verdict, age_at, decide_owner};
+use crate::source::holder::{self, Holder};
+use crate::source::{HolderItem, Recogniser};
+
+/// A list that was read to explain it.
+struct ReadList {
+    thing: ExplainedThing,
+    holder: Box<dyn Holder>,
+}
+
+/// Reads a list; why not, where it can't be.
+fn read(
+    question: &Question<'_>,
+    path: &TargetPath,
+    format: ListFormat,
+) -> Result<ReadList, String> {
+    let thing = thing_at(question.target, path).ok_or("it is not there")?;
+    let disk = &**question.target.disk();
+    let (_, holder) = holder::read(disk, (&thing.folder, path.as_name()), format)
+        .map_err(|error| error.to_string())?;
+    Ok(ReadList { thing, holder })
+}
+
+/// Whose an entry is, with why its recogniser found it.
+fn owner(
+    question: &Question<'_>,
+    recogniser: &Recogniser<'_>,
+    (path, thing): (&TargetPath, &ExplainedThing),
+    entry: &HolderItem,
+) -> (Ownership<usize>, String) {
+    let mut asked = Asked {
+        question,
+        recogniser,
+        path,
+        thing: Some(thing),
+        entry: Some(entry),
+        because: None,
+    };
+    let owned = decide_owner(0..question.searches.len(), &mut asked);
+    (owned, asked.because.unwrap_or_default())
+}
+
+/// Explains a path that lies below a list; nothing where it doesn't.
+pub(super) fn explain_entry(question: &Question<'_>, path: &TargetPath) -> Option<Explanation> {
+    let list = path.parent()?;
+    let format = question.searches.iter().find_map(|search| {
+        let rule = question.rules.rule(search.rule);
+        let below = list.below(&search.root).filter(|below| !below.is_empty())?;
+        rule.rule.entries.filter(|_| rule.fit(below) == Fit::Takes)
+    })?;
+    let read = read(question, &list, format).ok()?;
+    let entry = read
+        .holder
+        .items()
+        .iter()
+        .find(|entry| entry.name == path.name())?;
+    let recogniser = Recogniser::new(question.target, question.now, &CancelToken::default());
+    let place = (&list, &read.thing);
+    let (owned, because) = owner(question, &recogniser, place, entry);
+    let Ownership::Owned(at) = owned else {
+        // What is said of its list holds for each of its entries.
+        return Some(explain_file(question, &list));
+    };
+    let search = question.searches.get(at)?;
+    let rule = question.rules.rule(search.rule);
+    let age = entry.time.map(|time| age_at(time, question.now));
+    let (verdict, reason) = match (rule.rule.entries, age) {
+        (None, _) => (
+            Verdict::NotMine,
+            "another rule wants its list as a whole".to_owned(),
+        ),
+        (Some(_), None) => (
+            Verdict::Young,
+            "its list has no date of it, so it stays".to_owned(),
+        ),
+        (Some(_), age) => by_age(rule, age),
+    };
+    Some(Explanation {
+        verdict,
+        rule: Some(search.rule),
+        search: Some(search.clone()),
+        reason: format!("{because}{reason}"),
+        exists: true,
+    })
+}
+
+/// What becomes of a list whose first owner is this rule.
+pub(super) fn sum_up(
+    question: &Question<'_>,
+    path: &TargetPath,
+    format: ListFormat,
+    number: RuleNumber,
+) -> (Verdict, String) {
+    let read = match read(question, path, format) {
+        Ok(read) => read,
+        Err(why) => return (Verdict::Spared, format!("its entries stay: {why}")),
+    };
+    let recogniser = Recogniser::new(question.target, question.now, &CancelToken::default());
+    let rule = question.rules.rule(number);
+    let (mut own, mut old) = (0_u64, 0_u64);
+    for entry in read.holder.items() {
+        let (owned, _) = owner(question, &recogniser, (path, &read.thing), entry);
+        let is_own = matches!(owned, Ownership::Owned(at)
+            if question.searches.get(at).is_some_and(|search| search.rule == number));
+        let age = entry.time.map(|time| age_at(time, question.now));
+        let is_old = age.is_some() && by_age(rule, age).0 == Verdict::Taken;
+        own += u64::from(is_own);
+        old += u64::from(is_own && is_old);
+    }
+    let all = read.holder.items().len();
+    let limit = rule.rule.age.limit;
+    let limit = limit.map_or_else(String::new, |limit| format!(", {old} at least {limit} old"));
+    let verdict = if old > 0 {
+        Verdict::Taken
+    } else {
+        Verdict::Young
+    };
+    (
+        verdict,
+        format!("{own} of its {all} entries are this rule's{limit}"),
+    )
+}

@@ -1,0 +1,134 @@
+//! The removal of entries: their list is made anew without them.
+
+use std::collections::HashSet;
+
+use crate::dustpan::{ReplaceError, Replaced, replace};
+use crate::plan::{
+    FileIdentity, ItemOutcome, ManifestItem, Moment, Outcome, StayReason, Tolerance,
+};
+use crate::rule::Removal;
+use crate::run::check::list::OpenList;
+use crate::run::workers::batch::Work;
+use crate::run::workers::remove::Remover;
+use crate::source::Fingerprint;
+use crate::state::RunId;
+
+impl Remover<'_, '_> {
+    /// Removes what may go of the entries of one list at these positions of a batch, all at once; what became of each.
+    ///
+    /// # Safety argument
+    /// The list is what was shown, byte for byte as far as a file's identity tells, and each entry is asked about once
+    /// more. The new list is read again before it is used, and takes the place of the old one in one step
+    /// ([`replace`]): all of them go, or none does.
+    pub(crate) fn remove_entries(
+        &mut self,
+        work: &Work,
+        positions: &[usize],
+        run: &RunId,
+    ) -> Vec<(usize, ItemOutcome)> {
+        let items = positions.iter().map(|at| (*at, work.batch.items.get(*at)));
+        let items: Vec<(usize, &ManifestItem)> =
+            items.filter_map(|(at, item)| Some((at, item?))).collect();
+        let Some((first, item)) = items.first() else {
+            return Vec::new();
+        };
+        let list = match self.checker.open_list(item) {
+            Ok(list) => list,
+            Err(outcome) => {
+                let all = items.iter().map(|(at, _)| (*at, outcome.clone()));
+                return all.collect();
+            }
+        };
+        let mut outcomes = Vec::with_capacity(items.len());
+        let mut going: Vec<(usize, &ManifestItem)> = Vec::new();
+        for (at, item) in &items {
+            match self.may_go(work, (*at, item), &list) {
+                Ok(()) => going.push((*at, item)),
+                Err(outcome) => outcomes.push((*at, outcome)),
+            }
+        }
+        if going.is_empty() {
+            return outcomes;
+        }
+        let entries = going.iter().filter_map(|(_, item)| item.entry);
+        let gone: HashSet<Fingerprint> = entries.map(|entry| entry.entry).collect();
+        let number = work.batch.first + first;
+        match self.make_anew(item, &list, &gone, (run, number)) {
+            Err(reason) => {
+                let stays = |(at, _): &(usize, _)| (*at, ItemOutcome::stays(reason.clone()));
+                outcomes.extend(going.iter().map(stays));
+            }
+            Ok(()) => outcomes.extend(going.iter().map(|(at, item)| (*at, went(item)))),
+        }
+        outcomes
+    }
+
+    fn may_go(
+        &mut self,
+        work: &Work,
+        (at, item): (usize, &ManifestItem),
+        list: &OpenList,
+    ) -> Result<(), ItemOutcome> {
+        match (item.by, work.stored.get(&at)) {
+            (Removal::Remove, _) => {}
+            // Its bytes are no file of its own.
+            (Removal::Overwrite, _) => {
+                return Err(ItemOutcome::stays(StayReason::WayNotAllowed));
+            }
+            (Removal::SetAside, None) => return Err(ItemOutcome::stays(StayReason::NeverStored)),
+            (Removal::SetAside, Some(Err(outcome))) => return Err(outcome.clone()),
+            (Removal::SetAside, Some(Ok((stored, _)))) => {
+                if !FileIdentity::of(stored).is_same(&list.stat, Tolerance::Nothing) {
+                    return Err(ItemOutcome::stays(StayReason::ChangedWhileStored));
+                }
+            }
+        }
+        self.checker.check_entry(item, list)
+    }
+
+    fn make_anew(
+        &mut self,
+        item: &ManifestItem,
+        list: &OpenList,
+        gone: &HashSet<Fingerprint>,
+        of: (&RunId, usize),
+    ) -> Result<(), StayReason> {
+        let stays = |why: &dyn std::fmt::Display| StayReason::ListStays(why.to_string());
+        let bytes = (list.holder.without(gone)).map_err(|error| stays(&error))?;
+        let disk = self.checker.disk();
+        let path = item.file();
+        let folder = self.checker.parent(&path).map_err(|outcome| {
+            let reason = outcome.reason;
+            reason.unwrap_or(StayReason::WentByItself)
+        })?;
+        let replaced = Replaced {
+            disk,
+            folder,
+            name: path.as_name(),
+            seen: &list.stat,
+        };
+        replace(&replaced, &bytes, of).map_err(|error| match error {
+            ReplaceError::Disk(error) => StayReason::of_error(&error, "make anew the list of"),
+            ReplaceError::Changed => StayReason::Replaced(Moment::AtTheEnd),
+            ReplaceError::Displaced(name) => StayReason::LiesElsewhere {
+                because: Box::new(StayReason::Replaced(Moment::AtTheEnd)),
+                place: format!("beside it in {name}"),
+            },
+            ReplaceError::Metadata { .. } | ReplaceError::NoExchange => stays(&error),
+        })
+    }
+}
+
+/// What became of an entry that went. What it frees is an estimate: the list holds whole blocks.
+fn went(item: &ManifestItem) -> ItemOutcome {
+    let outcome = match item.by {
+        Removal::SetAside => Outcome::SetAside,
+        Removal::Remove | Removal::Overwrite => Outcome::Removed,
+    };
+    ItemOutcome {
+        outcome,
+        bytes: item.bytes,
+        reason: None,
+        is_as_listed: true,
+    }
+}

@@ -1,0 +1,129 @@
+//! Holders that a walk comes to: read where they lie, each entry asked about by itself.
+
+use std::ffi::CStr;
+use std::sync::atomic::Ordering;
+
+use jolly_disk::{Folder, Kind, Stat};
+
+use crate::rule::{ListFormat, Ownership, Spelling};
+use crate::source::arena::shard::NewItem;
+use crate::source::files::folder::Worker;
+use crate::source::files::job::Visited;
+use crate::source::{FolderId, FolderRecord, HolderItem, ItemKind, holder};
+
+/// A holder that a walk has come to.
+struct ReadHolder<'n> {
+    at: &'n Visited,
+    folder: &'n Folder,
+    name: (&'n CStr, Spelling<'n>),
+    stat: Stat,
+    format: ListFormat,
+}
+
+impl Worker<'_> {
+    /// Reads a holder that a rule wants entries of, and adds those that are a rule's. It stands among the folders, as
+    /// what its entries lie in.
+    pub(crate) fn look_into_holder(
+        &mut self,
+        at: &Visited,
+        folder: &Folder,
+        name: (&CStr, Spelling<'_>),
+        format: ListFormat,
+    ) {
+        let disk = &**self.walk.context.target.disk();
+        let path = at.path.join(name.0.to_bytes()).unwrap_or_default();
+        let mut leave = |reason: &str, many| {
+            self.gathered.unread.add(path.to_string(), reason, many);
+        };
+        let (stat, holder) = match holder::read(disk, (folder, name.0), format) {
+            Ok(read) => read,
+            Err(error) => return leave(&format!("its entries stay: {error}"), 1),
+        };
+        if holder.unreadable() > 0 {
+            leave(
+                "an entry names no document, so it stays",
+                holder.unreadable(),
+            );
+        }
+        // One that was moved while its folders were walked is read once.
+        if !self.walk.is_new(stat.key) {
+            return;
+        }
+        let id = FolderId(self.walk.next_folder.fetch_add(1, Ordering::Relaxed));
+        let record = FolderRecord {
+            parent: Some(at.id),
+            name: name.0.to_bytes().into(),
+            key: stat.key,
+            changed: stat.changed,
+            entries: holder.items().len() as u64,
+            guarded: 0,
+            allocated: stat.allocated,
+            empty_folder_pile: None,
+            time: stat.modified.seconds,
+            is_tag_root: false,
+            is_whole: false,
+            is_lasting: false,
+            holder: Some(Box::new(stat)),
+        };
+        self.gathered.shard.add_folder(id, record);
+        let read = ReadHolder {
+            at,
+            folder,
+            name,
+            stat,
+            format,
+        };
+        let undated = holder.items().iter().filter(|item| item.time.is_none());
+        let undated = undated.count() as u64;
+        if undated > 0 {
+            let reason = "an entry has no date, so it stays";
+            self.gathered.unread.add(path.to_string(), reason, undated);
+        }
+        for item in holder.items() {
+            if self.walk.cancel.is_cancelled() {
+                self.gathered.is_broken = true;
+                return;
+            }
+            self.look_at_entry(&read, id, item);
+        }
+    }
+
+    fn look_at_entry(&mut self, read: &ReadHolder<'_>, id: FolderId, item: &HolderItem) {
+        let ReadHolder {
+            at,
+            folder,
+            name: (name, spelling),
+            stat,
+            format,
+        } = *read;
+        let Some(time) = item.time else { return };
+        let asked = (name, spelling, Kind::File);
+        let owned = self.owner(at, folder, asked, &mut Some(stat), Some(item));
+        let Ownership::Owned(owner) = owned else {
+            return;
+        };
+        let context = self.walk.context;
+        // Another rule may want the file as a whole: then what is left of it is nobody's.
+        if context.rule(owner).rule.entries != Some(format) {
+            return;
+        }
+        let entry = Stat {
+            size: item.size,
+            allocated: item.size,
+            ..stat
+        };
+        self.add(
+            at,
+            &NewItem {
+                folder: id,
+                device: stat.key.device,
+                name: &item.name,
+                kind: ItemKind::Entry,
+                stat: &entry,
+                time,
+                pile: context.pile_of(owner),
+                entry: Some(item.fingerprint),
+            },
+        );
+    }
+}
