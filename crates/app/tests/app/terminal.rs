@@ -4,8 +4,9 @@ use std::process::{Command, Output};
 use std::thread::sleep;
 use std::time::{Duration, Instant};
 
-/// How long a screen is waited for.
-const PATIENCE: Duration = Duration::from_secs(20);
+/// How long a screen is waited for. A machine that tests share with builds can take tens of seconds
+/// for what takes one alone.
+const PATIENCE: Duration = Duration::from_secs(90);
 
 /// A terminal with a program in it.
 pub(crate) struct Term {
