@@ -2,6 +2,7 @@
 
 mod demo;
 mod dustpan;
+mod help;
 mod log;
 mod preview;
 mod print;
@@ -13,17 +14,17 @@ mod sweep;
 
 use std::path::PathBuf;
 
-use clap::{Args, Parser, Subcommand};
+use clap::{Args, CommandFactory as _, FromArgMatches as _, Parser, Subcommand};
 
 use crate::exit::Exit;
-use crate::options::{Looks, SharedOptions};
+use crate::options::{Looks, SharedOptions, Talk};
 use crate::tui;
 
 /// Weigh what has piled up on a slow computer, and sweep what is safe to go.
 #[derive(Parser)]
 #[command(
     version,
-    after_help = "Exit codes: 0 as planned, 1 failed, 2 bad input, 3 done but some items stayed, 130 stopped."
+    after_help = "Without a command the interface opens.\n\nExample: jolly-broom --target /mnt/office\n\nExit codes: 0 as planned, 1 failed, 2 bad input, 3 done but some items stayed, 130 stopped."
 )]
 struct Arguments {
     #[command(subcommand)]
@@ -32,27 +33,36 @@ struct Arguments {
     shared: SharedOptions,
     #[command(flatten)]
     looks: Looks,
+    #[command(flatten)]
+    talk: Talk,
 }
 
 #[derive(Subcommand)]
 enum Command {
     /// Build the demo computer and open it
+    #[command(after_help = "Example: jolly-broom demo --layout windows")]
     Demo {
         /// Only build it, in this folder, which must be empty or absent
         #[arg(long, value_name = "DIR")]
         build: Option<PathBuf>,
     },
     /// Scan, and print the piles
+    #[command(after_help = "Example: jolly-broom scan --target /mnt/office --class spent,regrows")]
     Scan,
     /// Scan, and print what would go
+    #[command(
+        after_help = "Example: jolly-broom preview --older-than \"3 months\" --plan list.plan"
+    )]
     Preview {
         /// Write the exact list to a file, for `sweep --plan`
         #[arg(long, value_name = "FILE")]
         plan: Option<PathBuf>,
     },
     /// Remove what the decisions take, or exactly what a plan holds
+    #[command(after_help = "Example: jolly-broom sweep --exclude 'home/pia/**' --yes")]
     Sweep(SweepOptions),
     /// Bring back what a run set aside
+    #[command(after_help = "Example: jolly-broom restore 20261129-171151-009-29669 home/pia")]
     Restore {
         /// The run's id
         run: String,
@@ -64,16 +74,19 @@ enum Command {
         within: Option<String>,
     },
     /// What was set aside and waits
+    #[command(after_help = "Example: jolly-broom dustpan list")]
     Dustpan {
         #[command(subcommand)]
         command: DustpanCommand,
     },
     /// The logs of runs
+    #[command(after_help = "Example: jolly-broom log list")]
     Log {
         #[command(subcommand)]
         command: LogCommand,
     },
     /// Write what a run did to a file
+    #[command(after_help = "Example: jolly-broom report 20261129-171151-009-29669 --out run.csv")]
     Report {
         /// The run's id
         run: String,
@@ -82,6 +95,7 @@ enum Command {
         out: PathBuf,
     },
     /// The rules in force
+    #[command(after_help = "Example: jolly-broom rules explain /tmp/dump-4411.bin")]
     Rules {
         #[command(subcommand)]
         command: RulesCommand,
@@ -152,7 +166,8 @@ enum RulesCommand {
 
 /// Runs the program.
 pub(crate) fn run() -> Exit {
-    let arguments = match Arguments::try_parse() {
+    let parsed = help::command(Arguments::command()).try_get_matches();
+    let arguments = match parsed.and_then(|matches| Arguments::from_arg_matches(&matches)) {
         Ok(arguments) => arguments,
         Err(error) => {
             let exit = if error.use_stderr() {
@@ -168,7 +183,9 @@ pub(crate) fn run() -> Exit {
         command,
         shared,
         looks,
+        talk,
     } = arguments;
+    print::set_talk(talk);
     let ended = match command {
         None => tui::open(&shared, &looks, tui::Source::Machine),
         Some(Command::Demo {

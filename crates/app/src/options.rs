@@ -13,6 +13,23 @@ pub(crate) struct Looks {
     /// Draw dark on light
     #[arg(long, global = true)]
     pub light: bool,
+    /// Draw nothing: words in reading order, for a screen reader
+    #[arg(long, global = true)]
+    pub plain: bool,
+}
+
+/// How much is told.
+#[derive(Args, Clone, Copy, Debug, Default)]
+pub(crate) struct Talk {
+    /// Say nothing but results and errors
+    #[arg(long, short, global = true, conflicts_with = "verbose")]
+    pub quiet: bool,
+    /// Say more: every place that was not read, every reason, the biggest things
+    #[arg(long, short, global = true)]
+    pub verbose: bool,
+    /// Show no progress
+    #[arg(long, global = true)]
+    pub no_progress: bool,
 }
 
 /// What scan, preview, sweep and the interface share.

@@ -7,6 +7,7 @@ use jolly_core::decide::{
 };
 use jolly_core::error_chain;
 use jolly_core::state::{KeptError, StateFolder, read_text, shown_name, write_whole};
+use serde::{Deserialize, Serialize};
 
 use crate::exit::Refusal;
 
@@ -19,6 +20,8 @@ pub(crate) struct Files {
     pub computer: PathBuf,
     /// How the shop starts.
     pub starts: Option<PathBuf>,
+    /// What this person has done before.
+    pub done: Option<PathBuf>,
     /// The computer's own rulebook.
     pub rulebook: PathBuf,
 }
@@ -30,6 +33,7 @@ impl Files {
             everywhere: config.map(|config| config.join("exclusions.toml")),
             computer: state.exclusions(identity),
             starts: config.map(|config| config.join("start.toml")),
+            done: config.map(|config| config.join("done.toml")),
             rulebook: state.rulebook(identity),
         }
     }
@@ -75,11 +79,36 @@ impl Files {
         }
     }
 
+    /// What this person has done before, by the names of the stations. A file that can't be read is
+    /// none: it only leaves out lines of help.
+    pub(crate) fn read_done(&self) -> Vec<String> {
+        let text = self.done.as_deref().and_then(|path| read_text(path).ok()?);
+        let read = text.and_then(|text| toml::from_str::<DoneFile>(&text).ok());
+        read.map_or_else(Vec::new, |read| read.done)
+    }
+
     /// The computer's own rulebook, by name and text.
     pub(crate) fn read_rulebook(&self) -> Result<Option<(String, String)>, KeptError> {
         let text = read_text(&self.rulebook)?;
         Ok(text.map(|text| (shown_name(&self.rulebook), text)))
     }
+}
+
+/// The file of what a person has done before.
+#[derive(Serialize, Deserialize)]
+struct DoneFile {
+    done: Vec<String>,
+}
+
+/// Keeps what a person has done before.
+pub(crate) fn keep_done(files: &Files, names: &[String]) -> Result<(), KeptError> {
+    let path = files.done.as_deref().ok_or_else(nowhere)?;
+    let file = DoneFile {
+        done: names.to_vec(),
+    };
+    let list = toml::to_string(&file).unwrap_or_default();
+    let text = format!("# Steps that were done before: their line of help is left out.\n{list}");
+    write_whole(path, &text)
 }
 
 /// What to do about a file that can't be used.

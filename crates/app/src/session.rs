@@ -50,6 +50,8 @@ pub(crate) struct Session {
     pub starts: Starts,
     /// The rulebooks that were named.
     pub rulebooks: Vec<PathBuf>,
+    /// What this person has done before, by the names of the stations.
+    pub done: Vec<String>,
     /// The technician's configuration folder.
     pub config: Option<PathBuf>,
 }
@@ -140,6 +142,7 @@ impl Session {
             sheet,
             exclusions: files.read_exclusions().map_err(|error| refuse(&error))?,
             starts: files.read_starts().map_err(|error| refuse(&error))?,
+            done: files.read_done(),
             files,
             rulebooks: options.rulebook.clone(),
             config,

@@ -19,6 +19,7 @@ mod worker;
 #[cfg(test)]
 mod tests;
 
+use std::io::IsTerminal as _;
 use std::time::{Duration, Instant};
 
 use crate::exit::{Exit, Refusal};
@@ -28,7 +29,7 @@ use crate::tui::msg::Lookup;
 
 pub use headless::HeadlessUi;
 pub(crate) use lookups::Source;
-use model::{Model, Station};
+use model::Model;
 use msg::{Effect, Msg};
 use theme::Theme;
 use worker::Workers;
@@ -42,11 +43,13 @@ pub(crate) fn open(
     looks: &Looks,
     source: Source,
 ) -> Result<Exit, Refusal> {
+    if !std::io::stdin().is_terminal() || !std::io::stdout().is_terminal() {
+        return Err(no_terminal());
+    }
     // What can't be trusted is said before anything is shown.
     open_state(options)?;
     let mut model = Model::new();
     let first = if options.target.is_some() {
-        model.station = Station::Scan;
         Effect::Lookup(Lookup::OpenComputer)
     } else {
         Effect::Lookup(Lookup::FindComputers)
@@ -74,6 +77,14 @@ pub(crate) fn open(
     match model.refusal.take() {
         Some(refusal) => Err(refusal),
         None => Ok(Exit::Done),
+    }
+}
+
+/// What to do where there is no terminal.
+pub(crate) fn no_terminal() -> Refusal {
+    Refusal {
+        exit: Exit::Failed,
+        message: "the interface needs a terminal, and this is none\n  without one use `jolly-broom scan`, `preview` and `sweep`".to_owned(),
     }
 }
 

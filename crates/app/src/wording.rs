@@ -1,6 +1,8 @@
 //! Numbers in words: sizes, counts, ages.
 
+use jolly_core::decide::PileState;
 use jolly_core::pile::AtOnce;
+use jolly_core::rule::AgeLimit;
 use jolly_core::survey::{Figure, Sign};
 
 const UNITS: [&str; 7] = ["B", "KiB", "MiB", "GiB", "TiB", "PiB", "EiB"];
@@ -81,6 +83,35 @@ pub(crate) fn age(seconds: u64) -> String {
         || "moments".to_owned(),
         |(step, name)| counted(seconds / step, name),
     )
+}
+
+/// A limit in words: "older than 3 months".
+pub(crate) fn limit_words(limit: Option<AgeLimit>) -> String {
+    limit.map_or_else(
+        || "of any age".to_owned(),
+        |limit| format!("older than {limit}"),
+    )
+}
+
+/// The age bands from one up to before another, in words: "3 to 6 months old".
+pub(crate) fn band_words(first: usize, end: usize) -> String {
+    let edge = |band: usize| AgeLimit::at_edge(band).map(|limit| limit.to_string());
+    match (edge(first), edge(end)) {
+        (None, None) => "of any age".to_owned(),
+        (None, Some(old)) => format!("younger than {old}"),
+        (Some(young), None) => format!("older than {young}"),
+        (Some(young), Some(old)) => format!("between {young} and {old} old"),
+    }
+}
+
+/// A pile's mark in words.
+pub(crate) fn state_words(state: PileState) -> &'static str {
+    match state {
+        PileState::Taken => "taken",
+        PileState::Part => "taken in part",
+        PileState::Left => "left",
+        PileState::Blocked => "can't be taken now",
+    }
 }
 
 /// The day of a moment, seconds since 1970, where this machine stands: "2026-05-01".

@@ -3,10 +3,16 @@
 //! What is learnt here is about now and about this machine alone. Another fact that the kernel tells goes here.
 
 pub(crate) mod boot;
+mod close;
+mod disks;
 mod in_use;
 pub(crate) mod mounts;
 
 pub use boot::boot;
+pub use close::{Asked, ask_to_close};
+pub use disks::{
+    HostDisk, UnmountedVolume, VolumeKind, host_disks, unmounted_volumes, volume_kind,
+};
 pub use in_use::{InUse, RunningProgram};
 pub(crate) use in_use::{device_number, users_locking};
 pub(crate) use mounts::mounted_disks;

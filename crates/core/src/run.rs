@@ -23,6 +23,8 @@ pub use recover::left_over::{LeftOver, interrupted, left_over};
 pub use recover::{RecoverError, recover};
 pub use rehearse::compare::{Comparison, Difference, Predictions, Rehearsed, forget_rehearsals};
 pub use restore::{RestoreError, RestoreOrder, RestoreSummary, SameComputer, restore};
-pub use sums::{RunSums, Went};
-pub use sweep::{Real, RunContext, RunSummary, SweepError, SweepEvent, rehearse, sweep};
+pub use sums::{Large, RunSums, Went};
+pub use sweep::{
+    ClassProgress, Real, RunContext, RunSummary, SweepError, SweepEvent, rehearse, sweep,
+};
 pub use workers::overwrite::overwrite_caveat;

@@ -1,5 +1,6 @@
 //! `demo`: the demo computer.
 
+use std::io::IsTerminal as _;
 use std::path::Path;
 
 use jolly_core::computer::Layout;
@@ -56,6 +57,9 @@ pub(super) fn build(options: &SharedOptions, folder: &Path) -> Result<Exit, Refu
 /// Builds it in a fresh folder and opens the interface on it; the folder goes with the interface.
 pub(super) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refusal> {
     let layout = demo_layout(options)?;
+    if !std::io::stdout().is_terminal() {
+        return Err(tui::no_terminal());
+    }
     let failed = |error: std::io::Error| {
         Refusal::failed(&error, "the demo needs a folder for temporary files")
     };

@@ -3,16 +3,39 @@
 use std::cell::RefCell;
 use std::collections::BTreeMap;
 use std::io::{self, IsTerminal as _, Write};
-use std::time::Duration;
+use std::sync::OnceLock;
+use std::time::{Duration, Instant};
 
 use indicatif::{ProgressBar, ProgressStyle};
 use jolly_core::CancelToken;
 use jolly_core::format::is_harmless;
-use jolly_core::run::SweepEvent;
+use jolly_core::run::{ClassProgress, SweepEvent};
 use jolly_core::walk::ScanEvent;
 
 use crate::exit::{Exit, Refusal};
+use crate::options::Talk;
 use crate::wording::{bytes, count};
+
+/// How much is told. The command line is read once, before anything is printed.
+static TALK: OnceLock<Talk> = OnceLock::new();
+
+/// Says how much is told.
+pub(super) fn set_talk(talk: Talk) {
+    // Only the first one counts, and there is only one.
+    TALK.get_or_init(|| talk);
+}
+
+/// How much is told.
+pub(super) fn talk() -> Talk {
+    TALK.get().copied().unwrap_or_default()
+}
+
+/// Writes something that is good to know, unless only results and errors are wanted.
+pub(super) fn note(text: &str) {
+    if !talk().quiet {
+        message(text);
+    }
+}
 
 /// Writes a message for the person. It may quote what somebody typed or a disk holds, so whatever
 /// could break the terminal is made visible.
@@ -60,9 +83,10 @@ pub(super) fn cancel_on_interrupt() -> Result<CancelToken, Refusal> {
     Ok(token)
 }
 
-/// A progress line on a terminal; none elsewhere.
+/// A progress bar on a terminal; none elsewhere, or where none is wanted.
 pub(super) struct Progress {
     bar: ProgressBar,
+    began: Instant,
     /// Names and bytes by place, and of all places together.
     places: RefCell<(ByPlace, u64, u64)>,
 }
@@ -70,18 +94,22 @@ pub(super) struct Progress {
 /// Names and bytes by place.
 type ByPlace = BTreeMap<usize, (u64, u64)>;
 
+/// How far work is whose end is known, with its rate and what is left.
+const BAR: &str = "{spinner} {bar:30} {pos} of {len} {msg}  {per_sec}, {eta} left";
+
 impl Progress {
     pub(super) fn new() -> Self {
-        let places = RefCell::default();
-        if !io::stderr().is_terminal() {
+        let (places, began) = (RefCell::default(), Instant::now());
+        let talk = talk();
+        if !io::stderr().is_terminal() || talk.quiet || talk.no_progress {
             let bar = ProgressBar::hidden();
-            return Self { bar, places };
+            return Self { bar, began, places };
         }
         let bar = ProgressBar::new_spinner();
         let style = ProgressStyle::with_template("{spinner} {msg}");
         bar.set_style(style.unwrap_or_else(|_| ProgressStyle::default_spinner()));
         bar.enable_steady_tick(Duration::from_millis(120));
-        Self { bar, places }
+        Self { bar, began, places }
     }
 
     pub(super) fn scan(&self, event: &ScanEvent) {
@@ -102,24 +130,39 @@ impl Progress {
         *names = names.saturating_add(looked_at.saturating_sub(names_before));
         *found = found.saturating_add(held.saturating_sub(held_before));
         let (names, found) = (*names, *found);
-        let text = format!("{} names, {} found", count(names), bytes(found));
-        self.bar.set_message(text);
-    }
-
-    pub(super) fn sweep(&self, event: &SweepEvent) {
-        let freed = event.freed.values().sum();
+        let passed = self.began.elapsed().as_millis().max(1);
+        let rate = u64::try_from(u128::from(names) * 1000 / passed).unwrap_or(u64::MAX);
         let text = format!(
-            "{} of {}, {}",
-            count(event.done),
-            count(event.of),
-            bytes(freed)
+            "{} names, {} a second, {} found",
+            count(names),
+            count(rate),
+            bytes(found)
         );
         self.bar.set_message(text);
     }
 
+    pub(super) fn sweep(&self, event: &SweepEvent) {
+        let freed = event.classes.values().map(ClassProgress::freed).sum();
+        self.far(
+            event.done,
+            event.of,
+            format!("items, {} freed", bytes(freed)),
+        );
+    }
+
     pub(super) fn restore(&self, done: u64, of: u64) {
-        let text = format!("{} of {}", count(done), count(of));
+        self.far(done, of, "items".to_owned());
+    }
+
+    fn far(&self, done: u64, of: u64, text: String) {
+        if self.bar.length() != Some(of) {
+            self.bar.set_length(of);
+            if let Ok(style) = ProgressStyle::with_template(BAR) {
+                self.bar.set_style(style);
+            }
+        }
         self.bar.set_message(text);
+        self.bar.set_position(done);
     }
 
     pub(super) fn end(&self) {

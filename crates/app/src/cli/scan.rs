@@ -42,7 +42,7 @@ pub(super) fn scanned(
     let scan = session.scan(None, cancel, &|event| progress.scan(&event));
     progress.end();
     if let Some(found) = scan.at_once {
-        print::message(&format!(
+        print::note(&format!(
             "{}\n  by that, what was unpacked or copied here with old dates counts as old, too",
             at_once(found)
         ));

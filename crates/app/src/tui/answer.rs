@@ -2,17 +2,18 @@
 
 use std::os::unix::ffi::OsStrExt as _;
 use std::sync::Arc;
+use std::time::Duration;
 
 use jolly_core::CancelToken;
 use jolly_core::decide::{Entry, Inside, Reach, others};
-use jolly_core::host::InUse;
+use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
 use jolly_core::rule::NewPlace;
 
 use crate::options::SharedOptions;
 use crate::place::keep_place;
 use crate::session::Session;
-use crate::tui::model::Holders;
+use crate::tui::model::{CheckList, Holders};
 use crate::tui::msg::{InsideSearch, Msg, Opened, Question};
 
 /// Answers a question about what was scanned; nothing when nobody wants to know any more.
@@ -67,6 +68,25 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
             Ok(None) => Msg::Nothing,
             Err(error) => Msg::Reckoned(ticket, Err(error.to_string())),
         },
+        Question::Narrow(ticket, scan, manifest, words) => {
+            let list = CheckList::of(&scan, &manifest, &words, cancel);
+            unless_cancelled(cancel, Msg::Narrowed(ticket, list.map(Box::new)))
+        }
+        Question::AskToClose(job, program) => Msg::Closed(job, close(&program)),
+    }
+}
+
+/// How long a program that was asked to close is waited for.
+const PATIENCE: Duration = Duration::from_secs(10);
+
+/// Asks a program to close, and says what became of it.
+fn close(program: &RunningProgram) -> Result<String, String> {
+    match ask_to_close(program, PATIENCE) {
+        Ok(Asked::Closed) => Ok(format!("{program} has closed.")),
+        Ok(Asked::StillRuns) => Err(format!(
+            "{program} still runs: it may ask something on its own screen. l looks again."
+        )),
+        Err(error) => Err(format!("{program} was not asked: {error}")),
     }
 }
 

@@ -2,8 +2,11 @@
 
 use ratatui::layout::{Constraint, Layout, Rect};
 
-/// Lines of the card below a list at weigh, the rule line included.
-pub(super) const CARD: u16 = 6;
+/// Lines of the card below a list at weigh, the rule line included: where rows are short the list
+/// needs them more.
+pub(super) fn card_height(work: Rect) -> u16 {
+    if work.height < 24 { 5 } else { 7 }
+}
 
 /// The bands of every screen, top to bottom.
 pub(super) struct Areas {
@@ -36,7 +39,7 @@ pub(super) fn areas(area: Rect) -> Areas {
 
 /// How many rows of a list at weigh fit, below its heading and above its card.
 pub(super) fn list_room(work: Rect) -> usize {
-    usize::from(work.height.saturating_sub(CARD + 2))
+    usize::from(work.height.saturating_sub(card_height(work) + 2))
 }
 
 /// The first row of a list that shows, so that the focus and what is around it do.

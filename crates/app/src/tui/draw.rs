@@ -19,6 +19,23 @@ pub(super) fn cut(text: &str, width: usize) -> String {
     format!("{shown}…")
 }
 
+/// A title without its last words, as many as it takes to fit; the letters of a first word too long
+/// are cut.
+pub(super) fn drop_words(title: &str, width: usize) -> String {
+    const JOIN: [&str; 7] = ["of", "in", "for", "and", "the", "by", "to"];
+    let mut words: Vec<&str> = title.split(' ').collect();
+    while words.len() > 1 && (words.join(" ").width() > width || ends_open(&words, &JOIN, title)) {
+        words.pop();
+    }
+    cut(&words.join(" "), width)
+}
+
+/// Whether the last word that is left joins to one that is gone.
+fn ends_open(words: &[&str], joining: &[&str], title: &str) -> bool {
+    let is_short = words.join(" ").len() < title.len();
+    is_short && words.last().is_some_and(|last| joining.contains(last))
+}
+
 /// Text cut to a width from its front: of a path, the end says most.
 pub(super) fn cut_front(text: &str, width: usize) -> String {
     if text.width() <= width {
@@ -127,6 +144,9 @@ pub(super) struct VolumeParts {
 
 /// The volume as one bar: kept, to be swept, free, and apart what its file system reserves.
 pub(super) fn volume_bar(theme: &Theme, pieces: &mut Pieces<'_>, parts: VolumeParts, width: usize) {
+    if theme.is_spoken() {
+        return;
+    }
     let parts = [parts.kept, parts.swept, parts.free, parts.reserved];
     let [kept, swept, free, reserved] = shares(parts, width);
     match theme.fill(Role::KeptOnVolume) {
@@ -155,5 +175,7 @@ mod tests {
         assert_eq!(cut_front("/mnt/office", 7), "…office");
         assert_eq!(cut_front("/mnt", 4), "/mnt");
         assert_eq!(left("é", 3), "é  ");
+        assert_eq!(drop_words("Build caches in projects", 19), "Build caches");
+        assert_eq!(drop_words("Thumbnails", 5), "Thum…");
     }
 }

@@ -31,6 +31,7 @@ pub(super) enum Action {
     Undo,
     Redo,
     Find,
+    FindNext,
     Order,
     Enter,
     Into,
@@ -40,7 +41,6 @@ pub(super) enum Action {
     Exclusions,
     Decided,
     Starts,
-    AddPlace,
     Explain,
     Delete,
     Close,
@@ -49,16 +49,16 @@ pub(super) enum Action {
     EraseLetter,
     DropWord,
     Stop,
-    Again,
     Choose,
-    Open,
+    Add,
+    /// The sign of this number.
+    Sign(usize),
     Rules,
     Pause,
     Retry,
-    Dustpan,
-    BringBack,
-    SaveList,
-    Export,
+    GetBack,
+    AskToClose,
+    Save,
     LookAgain,
 }
 
@@ -96,7 +96,7 @@ pub(super) fn is_offered(model: &Model, action: Action) -> bool {
     match (model.station, action) {
         (Station::Scan, Action::Stop) => !is_over,
         (Station::Scan, Action::Onward) => is_over && model.weigh.is_some(),
-        (Station::Scan, Action::Again | Action::Back) => is_over,
+        (Station::Scan, Action::LookAgain | Action::Back) => is_over,
         (Station::Report, Action::Retry) => {
             let report = model.report.as_ref();
             report.is_some_and(|report| report.left.is_some())

@@ -9,6 +9,7 @@ use jiff::Timestamp;
 use jolly_core::computer::{Volume, mounted_systems};
 use jolly_core::error_chain;
 use jolly_core::format::Printable;
+use jolly_core::host::{UnmountedVolume, unmounted_volumes};
 use jolly_core::run::left_over;
 use jolly_core::state::Sheet;
 use jolly_demo::DemoLayout;
@@ -34,6 +35,14 @@ pub(crate) enum Source {
 }
 
 impl Source {
+    /// The volumes of this machine that aren't mounted; the demo has none.
+    pub(super) fn unmounted(&self) -> Vec<UnmountedVolume> {
+        match self {
+            Self::Machine => unmounted_volumes(),
+            Self::Demo(_) => Vec::new(),
+        }
+    }
+
     /// The computers on the bench; those of the demo are built when they are first asked for.
     pub(super) fn find_computers(&self, options: &SharedOptions) -> Vec<(PathBuf, Origin)> {
         match self {

@@ -6,6 +6,7 @@ mod context;
 mod dustpan;
 mod exclude;
 mod exclusions;
+mod hints;
 mod inside;
 mod place;
 mod report;
@@ -16,6 +17,7 @@ mod starts;
 mod sweeping;
 mod weigh;
 
+use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -23,20 +25,22 @@ use jolly_core::computer::Volume;
 use jolly_core::decide::Selection;
 use jolly_core::rule::RuleNumber;
 use jolly_core::run::LeftOver;
+use jolly_core::survey::Sign;
 use tui_input::Input;
 
 pub(super) use arrive::{Arrived, Bench, Computer, Look, Origin};
-pub(super) use check::{Check, Rehearsal, WORD};
+pub(super) use check::{Check, CheckList, CheckRow, Notice, Rehearsal, WORD, Waits};
 pub(super) use context::Context;
 pub(super) use dustpan::{DustpanRun, DustpanView, PanRow};
 pub(super) use exclude::{Counted, Draft, Field, Offer};
 pub(super) use exclusions::ExclusionsView;
+pub(super) use hints::Done;
 pub(super) use inside::{InsideRow, InsideView, OpenPile};
 pub(super) use place::{PlaceDraft, PlaceLine};
-pub(super) use report::{Report, Verified};
+pub(super) use report::{Report, Verified, customer_words};
 pub(super) use rows::{Order, Row, rows};
 pub(super) use rulebooks::{RuleRow, Rulebooks};
-pub(super) use scanning::{PlaceProgress, Scanning};
+pub(super) use scanning::{PlaceGroup, PlaceProgress, Scanning};
 pub(super) use starts::{StartsRow, StartsView};
 pub(super) use sweeping::Sweeping;
 pub(super) use weigh::{ClassSum, Holders, Weigh};
@@ -85,8 +89,8 @@ pub(super) enum Overlay {
     Help(usize, Option<Box<Self>>),
     /// An exact age is typed; with what was wrong with it.
     ExactAge(Input, Option<String>),
-    /// Something is looked for.
-    Find(Input),
+    /// Something is looked for, in the view that stands there or at the station.
+    Find(Input, Option<Box<Self>>),
     /// A folder is named; with the folders that begin so.
     Open(Input, Vec<String>),
     /// The rules in force.
@@ -141,6 +145,18 @@ pub(super) struct Model {
     pub refusal: Option<Refusal>,
     /// What the last key did or could not do, in words.
     pub message: Option<String>,
+    /// The words that were found last.
+    pub found: String,
+    /// Whether somebody who has decided something was asked before leaving.
+    pub is_leaving: bool,
+    /// The computer that is scanned as soon as it has been looked at.
+    pub scans_after_look: Option<PathBuf>,
+    /// Where to go once the scan is over: the piles that a sign is about.
+    pub then_sign: Option<Sign>,
+    /// What the mouse points at, in words.
+    pub pointed: Option<String>,
+    /// What this person has done before.
+    pub done: Done,
     /// Columns and rows of the terminal.
     pub size: (u16, u16),
     /// The job that is waited for; news of earlier ones is dropped.
@@ -187,6 +203,12 @@ impl Model {
             is_over: false,
             refusal: None,
             message: None,
+            found: String::new(),
+            is_leaving: false,
+            then_sign: None,
+            scans_after_look: None,
+            pointed: None,
+            done: Done::default(),
             size: (142, 44),
             job: 0,
             ticket: 0,
@@ -212,6 +234,8 @@ impl Model {
             is_stand_in: target.is_stand_in(),
         };
         self.rules_off = session.rules_off();
+        let before = Done::of(&session.done);
+        self.done.add(&before);
         self.session = Some(session);
         self.selection = selection;
         self.scanning = Scanning::default();
@@ -245,10 +269,15 @@ impl Model {
         self.session.clone()
     }
 
+    /// Whether a scan of the chosen computer is under way.
+    pub(super) fn is_scanning(&self) -> bool {
+        self.session.is_some() && self.job > 0 && self.scanning.took.is_none()
+    }
+
     /// Whether something on the screen moves by itself.
     pub(super) fn moves(&self) -> bool {
         let waits = match self.station {
-            Station::Arrive => self.bench.waits(),
+            Station::Arrive => self.bench.waits() || self.is_scanning(),
             Station::Scan | Station::Report => self.scanning.took.is_none(),
             Station::Sweep => true,
             Station::Check => self.check.as_ref().is_none_or(Check::waits),

@@ -13,6 +13,7 @@ use jolly_core::decide::{
     Others, Reach, Selection, Spares, Starts,
 };
 use jolly_core::dustpan::Pan;
+use jolly_core::host::{RunningProgram, UnmountedVolume};
 use jolly_core::pile::Scan;
 use jolly_core::plan::Manifest;
 use jolly_core::rule::NewPlace;
@@ -24,7 +25,7 @@ use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
 use crate::exit::Refusal;
 use crate::session::Session;
-use crate::tui::model::{Arrived, Check, DustpanRun, Holders, Origin, Saves};
+use crate::tui::model::{Arrived, Check, CheckList, DustpanRun, Holders, Origin, Saves};
 
 /// Something that happened.
 pub(super) enum Msg {
@@ -40,8 +41,8 @@ pub(super) enum Msg {
     Mouse(MouseEvent),
     /// Text was pasted.
     Pasted(String),
-    /// The computers on the bench.
-    Found(Vec<(PathBuf, Origin)>),
+    /// The computers on the bench, and the volumes that aren't mounted.
+    Found(Vec<(PathBuf, Origin)>, Vec<UnmountedVolume>),
     /// A first look at one of them has ended.
     Arrived(PathBuf, Result<Box<Arrived>, String>),
     /// Folders that begin as what was typed.
@@ -66,6 +67,10 @@ pub(super) enum Msg {
     Others(u32, EntryId, Others),
     /// What a draft of an exclusion would spare, and whether that is everything.
     Reckoned(u32, Result<(Arc<Reach>, bool), String>),
+    /// The part of the list that holds some words; nothing when that broke off.
+    Narrowed(u32, Option<Box<CheckList>>),
+    /// A program that was asked to close has closed, or not.
+    Closed(u32, Result<String, String>),
     /// A place was added, and the computer has new rules; or why not.
     PlaceAdded(Box<Result<Opened, String>>),
     /// The manifest of the decisions is made.
@@ -202,6 +207,8 @@ pub(super) enum Keeping {
     Exclusions(Vec<Exclusion>, Vec<Exclusion>),
     /// How the shop starts: before, and now.
     Starts(Starts, Starts),
+    /// What this person has done, by the names of the stations.
+    Done(Vec<String>),
     /// A visit: when, and what its volume held then.
     Visit(Timestamp, Volume),
 }
@@ -254,6 +261,10 @@ pub(super) enum Question {
     LookForOthers(u32, Box<InsideSearch>, EntryId),
     /// Count what an exclusion would spare.
     Reckon(u32, Arc<Scan>, Spares),
+    /// Read which part of the list holds some words.
+    Narrow(u32, Arc<Scan>, Arc<Manifest>, String),
+    /// Ask a program to close, for the check of this job.
+    AskToClose(u32, RunningProgram),
 }
 
 /// Work on files of ours, and on what was set aside.

@@ -102,7 +102,7 @@ impl TestUi {
             | Effect::LetGo(_) => return,
             Effect::Files(work) => pans::carry_out(work),
             Effect::Lookup(Lookup::FindComputers) => {
-                Msg::Found(vec![(self.root(), Origin::Mounted)])
+                Msg::Found(vec![(self.root(), Origin::Mounted)], Vec::new())
             }
             Effect::Lookup(Lookup::Arrive(root)) => {
                 let looked = lookups::arrive(&self.options, &root);
@@ -231,6 +231,7 @@ fn every_station_draws_at_every_size_and_says_where_it_is() {
                 let looks = Looks {
                     ascii,
                     light: ascii,
+                    plain: false,
                 };
                 let shown = frame(&desk.model, &looks, width, height).join("\n");
                 if width >= 80 {
@@ -283,7 +284,17 @@ fn the_bench_and_the_rules_draw_at_every_size_and_a_rule_turned_off_spares_its_p
         for (width, height) in [(80, 24), (100, 30), (142, 44), (300, 90)] {
             for ascii in [false, true] {
                 let light = !ascii;
-                let shown = frame(&desk.model, &Looks { ascii, light }, width, height).join("\n");
+                let shown = frame(
+                    &desk.model,
+                    &Looks {
+                        ascii,
+                        light,
+                        plain: false,
+                    },
+                    width,
+                    height,
+                )
+                .join("\n");
                 for word in words {
                     assert!(
                         shown.contains(word),
@@ -298,7 +309,7 @@ fn the_bench_and_the_rules_draw_at_every_size_and_a_rule_turned_off_spares_its_p
         &["till computer", "Signs", "Home of wren unused", "? keys"],
     );
     // A folder that holds no system is told at its place and can't be chosen.
-    desk.key(KeyCode::Char('o'));
+    desk.key(KeyCode::Char('a'));
     let nowhere = desk.dir.path().join("nowhere").display().to_string();
     desk.tell(Msg::Pasted(nowhere));
     desk.key(KeyCode::Enter);
@@ -447,9 +458,11 @@ fn rows_are_found_and_ordered_and_the_focus_stays_on_its_pile() {
     };
     assert!(focused(&desk).contains("Trash") && focused(&desk).contains("pia"));
     for words in [
+        "as the rulebook has them",
         "ordered by what they free",
+        "ordered by what they hold",
         "ordered by account",
-        "ordered by class",
+        "ordered by class, biggest first",
     ] {
         desk.key(KeyCode::Char('o'));
         assert!(desk.shown().contains(words));
@@ -462,7 +475,23 @@ fn rows_are_found_and_ordered_and_the_focus_stays_on_its_pile() {
     assert!(desk.shown().contains("No pile is called so."));
     desk.key(KeyCode::End);
     desk.key(KeyCode::Down);
+    // The small ones of a class stand in one row, and open in place; all of them are decided at once.
+    assert!(focused(&desk).contains("small piles"), "{}", desk.shown());
+    let rows = |desk: &TestUi| desk.model.weigh.as_ref().unwrap().rows.len();
+    let before = rows(&desk);
+    desk.key(KeyCode::Enter);
+    assert!(rows(&desk) > before + 1);
+    let takes = desk.takes();
+    desk.key(KeyCode::Char(' '));
+    assert_ne!(desk.takes(), takes);
+    desk.key(KeyCode::Char('u'));
+    desk.key(KeyCode::Enter);
+    assert_eq!((rows(&desk), desk.takes()), (before, takes));
+    // Nothing small is out of reach: finding it opens the row.
+    desk.find("unused homes");
     assert!(focused(&desk).contains("Unused homes"));
+    desk.key(KeyCode::Char('n'));
+    assert!(focused(&desk).contains("Unused homes"), "there is one");
     (0..200).for_each(|_| desk.key(KeyCode::Up));
     assert!(focused(&desk).contains("Spent"));
 }
@@ -477,22 +506,69 @@ fn what_an_exclusion_spares_is_said_in_its_row() {
 }
 
 #[test]
-fn the_check_speaks_in_sentences_and_lists_what_goes() {
+fn the_check_says_who_will_notice_what_and_lists_what_goes() {
     let mut desk = TestUi::new().scanned();
     desk.find("recently-used-files pia");
     desk.key(KeyCode::Char(' '));
     desk.key(KeyCode::Tab);
-    let shown = desk.shown();
-    assert!(shown.contains(" items are set aside at least until "));
-    assert!(shown.contains("Programs start with an empty list of recent documents."));
-    assert!(shown.contains("biggest") && shown.contains("dump-4411.bin 212 MiB"));
-    assert!(shown.contains("Exactly this goes: 1 to "));
-    desk.key(KeyCode::End);
+    let all = |desk: &TestUi| desk.frame(142, 120).join("\n");
+    let shown = all(&desk);
+    assert!(shown.contains("To be set aside: "));
+    let lines: Vec<&str> = shown.lines().collect();
+    let at = |words: &[&str]| {
+        let holds = |line: &&str| words.iter().all(|word| line.contains(word));
+        lines
+            .iter()
+            .position(|line| holds(&line))
+            .unwrap_or_else(|| panic!("{words:?}: {shown}"))
+    };
+    let felt = at(&[
+        "Programs start with an empty list of recent documents.",
+        "pia",
+        "Other recent",
+    ]);
+    let regrows = at(&[
+        "Pages load slower the first time.",
+        "joss, pia",
+        "and 1 more",
+    ]);
+    let rest = at(&["Nobody will notice the rest: "]);
+    let list = at(&["Exactly this goes: "]);
+    assert!(felt < regrows && regrows < rest && rest < list);
+    assert!(at(&["biggest", "dump-4411.bin 212 MiB"]) < list);
+    // Every item stands in the list once, whatever is open.
+    let total = {
+        let check = desk.model.check.as_ref().unwrap();
+        check.list.order.len()
+    };
+    let items = desk
+        .model
+        .check
+        .as_ref()
+        .unwrap()
+        .manifest
+        .as_ref()
+        .unwrap()
+        .items
+        .len();
+    assert_eq!(total, items);
+    // The list is narrowed by words of a class, an account, a title or a path.
+    desk.find("spent dump-4411");
     assert!(
-        desk.shown().contains("folder"),
-        "the emptied folders are at the end"
+        desk.model
+            .message
+            .as_ref()
+            .unwrap()
+            .starts_with("1 item holds")
     );
-    desk.key(KeyCode::BackTab);
+    desk.key(KeyCode::Enter);
+    let shown = all(&desk);
+    let is_item =
+        |line: &str| line.starts_with("         dump-4411.bin") && line.contains("212 MiB");
+    assert!(shown.lines().any(is_item), "{shown}");
+    desk.find("");
+    assert_eq!(desk.model.check.as_ref().unwrap().list.order.len(), items);
+    desk.key(KeyCode::Esc);
     assert_eq!(desk.model.station, Station::Weigh);
 }
 
@@ -696,24 +772,11 @@ fn the_help_and_the_key_line_say_what_the_dispatcher_does() {
 fn strange_names_are_shown_harmless() {
     let mut desk = TestUi::new().scanned();
     desk.key(KeyCode::Tab);
-    let total = desk
-        .model
-        .check
-        .as_ref()
-        .unwrap()
-        .manifest
-        .as_ref()
-        .unwrap()
-        .items
-        .len();
-    let mut found = 0;
-    for _ in 0..total / 10 {
-        let shown = desk.frame(142, 60).join("\n");
-        found += usize::from(shown.contains(r"escape-\u{1b}[31mred"));
-        assert!(!shown.contains('\u{1b}'));
-        desk.key(KeyCode::PageDown);
-    }
-    assert!(found > 0, "the name with an escape sequence came by");
+    desk.find("escape-");
+    desk.key(KeyCode::Enter);
+    let shown = desk.frame(142, 60).join("\n");
+    assert!(shown.contains(r"escape-\u{1b}[31mred"), "{shown}");
+    assert!(!shown.contains('\u{1b}'));
 }
 
 #[test]

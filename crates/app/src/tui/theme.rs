@@ -39,6 +39,8 @@ pub(super) struct Theme {
     depth: Depth,
     is_light: bool,
     is_ascii: bool,
+    /// Whether nothing is drawn: words are read aloud.
+    is_spoken: bool,
     pub glyphs: Glyphs,
 }
 
@@ -52,8 +54,12 @@ pub(super) struct Glyphs {
     pub empty_band: &'static str,
     pub kept: &'static str,
     pub swept: &'static str,
+    /// A thin bar: its half cell and its cell.
+    pub share: [&'static str; 2],
     pub free: &'static str,
     pub rule: &'static str,
+    /// The line that a chart stands at.
+    pub axis: &'static str,
     pub road: &'static str,
     pub dot: &'static str,
     pub arrow: &'static str,
@@ -76,8 +82,10 @@ const FULL: Glyphs = Glyphs {
     empty_band: "···",
     kept: "█",
     swept: "▒",
+    share: ["╸", "━"],
     free: "░",
     rule: "─",
+    axis: "│",
     road: " ─ ",
     dot: "·",
     arrow: "→",
@@ -98,8 +106,10 @@ const ASCII: Glyphs = Glyphs {
     empty_band: "   ",
     kept: "#",
     swept: "%",
+    share: ["-", "="],
     free: ".",
     rule: "-",
+    axis: "|",
     road: " - ",
     dot: "-",
     arrow: "->",
@@ -110,6 +120,31 @@ const ASCII: Glyphs = Glyphs {
     moving: ["|", "/", "-", "\\"],
     classes: ["S", "R", "F", "A"],
     states: ["*", "+", "o", "!"],
+};
+
+/// Nothing that is drawn: marks are letters, bars are blank.
+const SPOKEN: Glyphs = Glyphs {
+    broom: "",
+    focus: ">",
+    cut: " ",
+    bars: [" "; 8],
+    empty_band: "   ",
+    kept: " ",
+    swept: " ",
+    share: [" ", " "],
+    free: " ",
+    rule: " ",
+    axis: " ",
+    road: ", ",
+    dot: ",",
+    arrow: "to",
+    none: "none",
+    about: "about ",
+    open: "v",
+    closed: ":",
+    moving: ["."; 4],
+    classes: ["S", "R", "F", "A"],
+    states: ["T", "P", "L", "B"],
 };
 
 impl Theme {
@@ -126,11 +161,16 @@ impl Theme {
         } else {
             Depth::Sixteen
         };
-        let glyphs = if looks.ascii { ASCII } else { FULL };
+        let glyphs = match (looks.plain, looks.ascii) {
+            (true, _) => SPOKEN,
+            (false, true) => ASCII,
+            (false, false) => FULL,
+        };
         Self {
             depth,
             is_light: looks.light,
-            is_ascii: looks.ascii,
+            is_ascii: looks.ascii || looks.plain,
+            is_spoken: looks.plain,
             glyphs,
         }
     }
@@ -178,7 +218,7 @@ impl Theme {
 
     /// A cell filled with a role's colour; without colours it is drawn by its glyph instead.
     pub(super) fn fill(&self, role: Role) -> Option<Style> {
-        (self.depth != Depth::None).then(|| Style::new().bg(self.colour(role)))
+        (self.depth != Depth::None && !self.is_spoken).then(|| Style::new().bg(self.colour(role)))
     }
 
     /// The ground of the screen.
@@ -233,6 +273,11 @@ impl Theme {
     /// Whether only letters and signs that every terminal has are drawn.
     pub(super) fn is_plain(&self) -> bool {
         self.is_ascii
+    }
+
+    /// Whether nothing is drawn, and all stands in one column.
+    pub(super) fn is_spoken(&self) -> bool {
+        self.is_spoken
     }
 
     /// The marks of what goes, goes in part, stays.

@@ -9,10 +9,13 @@ mod decided;
 mod dustpan;
 mod exclude;
 mod exclusions;
+mod find;
+mod hints;
 mod inside;
 mod mouse;
 mod overlay;
 mod place;
+mod pointed;
 mod rulebooks;
 mod save;
 mod starts;
@@ -20,15 +23,18 @@ mod weigh;
 
 use std::sync::Arc;
 
+use jolly_core::computer::Account;
 use jolly_core::pile::Sum;
 use jolly_core::report::explain;
 use jolly_core::run::LeftOver;
+use jolly_core::walk::ScanEvent;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use crate::exit::Refusal;
 use crate::tui::keys::{self, Action};
 use crate::tui::model::{
-    Context, Model, Overlay, Report, Saves, Scanning, Station, Verified, Weigh, is_too_small,
+    Context, Model, Overlay, Report, Saves, Scanning, Station, Verified, Weigh, customer_words,
+    is_too_small,
 };
 use crate::tui::msg::{
     Effect, Keeping, Msg, Opened, Question, RunWork, ScanJob, Scanned, SweptRun,
@@ -50,11 +56,11 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         Msg::Ended => end(model),
         Msg::Key(key) => press(model, key),
         Msg::Pasted(text) => overlay::paste(model, &text),
-        Msg::Found(computers) => arrive::found(model, computers),
-        Msg::Arrived(root, looked) => {
-            arrive::arrived(model, &root, looked);
-            Vec::new()
+        Msg::Found(computers, unmounted) => {
+            model.bench.unmounted = unmounted;
+            arrive::found(model, computers)
         }
+        Msg::Arrived(root, looked) => arrive::arrived(model, &root, looked),
         Msg::Completed(text, folders) => {
             overlay::completed(model, &text, folders);
             Vec::new()
@@ -71,7 +77,15 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         }
         Msg::Scanning(job, event) => {
             if job == model.job {
+                let is_news_of_places = matches!(event, ScanEvent::Places(_));
                 model.scanning.hear(event);
+                if is_news_of_places && let Some(session) = &model.session {
+                    let accounts = session.target.accounts.iter();
+                    let home =
+                        |account: &Account| (account.name.to_string(), account.home.to_string());
+                    let homes: Vec<_> = accounts.map(home).collect();
+                    model.scanning.group(&homes);
+                }
             }
             Vec::new()
         }
@@ -87,6 +101,8 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::FoundInside(..)
         | Msg::Others(..)
         | Msg::Reckoned(..)
+        | Msg::Narrowed(..)
+        | Msg::Closed(..)
         | Msg::Saved(..)
         | Msg::Dustpans(_)
         | Msg::BroughtBack(_)
@@ -145,6 +161,11 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
             Vec::new()
         }
         Msg::Reckoned(ticket, reckoned) => exclude::reckoned(model, ticket, reckoned),
+        Msg::Narrowed(ticket, list) => {
+            check::narrowed(model, ticket, list.map(|list| *list));
+            Vec::new()
+        }
+        Msg::Closed(job, result) => check::closed(model, job, result),
         Msg::Saved(saves, result) => {
             save::saved(model, saves, result);
             Vec::new()
@@ -219,15 +240,34 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         return overlay::press(model, key);
     };
     model.message = None;
+    model.pointed = None;
     let Some(action) = keys::action(context, key) else {
         return Vec::new();
     };
     if model.overlay.is_some() {
         return at_view(model, action, key);
     }
+    if action != Action::Leave {
+        model.is_leaving = false;
+    }
+    let station = model.station;
+    let mut effects = at_station(model, context, action);
+    if hints::is_step(station, action) {
+        effects.extend(hints::done(model, station));
+    }
+    effects
+}
+
+/// Keys while nothing stands before the station.
+fn at_station(model: &mut Model, context: Context, action: Action) -> Vec<Effect> {
     match (action, model.station) {
         (Action::Leave, Station::Sweep) => Vec::new(),
-        (Action::Leave, _) => end(model),
+        (Action::Leave, _) => leave(model),
+        (Action::Find, _) => {
+            find::begin(model, None);
+            Vec::new()
+        }
+        (Action::FindNext, _) => find::next(model),
         (Action::Help, _) => {
             model.overlay = Some(Overlay::Help(0, None));
             Vec::new()
@@ -236,19 +276,19 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (action, Station::Scan) => at_scan(model, action),
         (Action::Stop, Station::Sweep) => stop_sweep(model),
         (Action::Pause, Station::Sweep) => pause(model),
-        (Action::Dustpan, _) => dustpan::open(model),
+        (Action::GetBack, _) => dustpan::open(model),
         (Action::Retry, Station::Report) => {
             let left = model.report.as_ref().and_then(|report| report.left.clone());
             retry(model, left)
         }
-        (Action::Export, Station::Report) => {
+        (Action::Save, Station::Report) => {
             save::ask(model, Saves::Report);
             Vec::new()
         }
         (action, Station::Weigh) if context == Context::Inside => inside::act(model, action),
         (action, Station::Weigh) => weigh::act(model, action),
         (action, Station::Check) => check::act(model, action),
-        (Action::Again | Action::Back, Station::Report) => {
+        (Action::Enter | Action::Back, Station::Report) => {
             // A second scan that came to nothing is over, too.
             if model.scanning.took.is_none() {
                 model.message = Some("The second scan is still under way.".to_owned());
@@ -259,6 +299,24 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         }
         _ => Vec::new(),
     }
+}
+
+/// Leaves; who has decided something that nothing keeps is asked once.
+fn leave(model: &mut Model) -> Vec<Effect> {
+    let decided = model
+        .weigh
+        .as_ref()
+        .map_or(0, |weigh| weigh.decisions.steps().1);
+    if decided == 0 || model.report.is_some() || model.is_leaving {
+        return end(model);
+    }
+    model.is_leaving = true;
+    let steps = counted(decided as u64, "step");
+    let text = format!(
+        "You decided {steps}; marks and ages would be forgotten: q once more leaves, any other key stays."
+    );
+    model.message = Some(text);
+    Vec::new()
 }
 
 /// Holds the sweep, or lets it go on.
@@ -299,7 +357,19 @@ fn retry(model: &mut Model, left: Option<LeftOver>) -> Vec<Effect> {
 fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
     match (action, model.overlay.take()) {
         (Action::Close, Some(Overlay::Starts(view))) => starts::close(model, *view),
-        (Action::Close | Action::Leave, _) | (_, None) => Vec::new(),
+        (Action::Leave, view) => {
+            model.overlay = view;
+            leave(model)
+        }
+        (Action::Close, _) | (_, None) => Vec::new(),
+        (Action::Find, Some(view)) => {
+            find::begin(model, Some(view));
+            Vec::new()
+        }
+        (Action::FindNext, view) => {
+            model.overlay = view;
+            find::next(model)
+        }
         (Action::Help, Some(view)) => {
             model.overlay = Some(Overlay::Help(0, Some(Box::new(view))));
             Vec::new()
@@ -329,11 +399,11 @@ fn at_scan(model: &mut Model, action: Action) -> Vec<Effect> {
             model.station = Station::Weigh;
             Vec::new()
         }
-        Action::Again if is_over => {
+        Action::LookAgain if is_over => {
             model.report = None;
             start_scan(model)
         }
-        Action::Back | Action::Onward | Action::Again => {
+        Action::Back | Action::Onward | Action::LookAgain => {
             model.message = Some("The scan is still under way; esc stops it.".to_owned());
             Vec::new()
         }
@@ -345,7 +415,9 @@ fn opened(model: &mut Model, opened: Result<Opened, Refusal>) -> Vec<Effect> {
     match opened {
         Ok(opened) => {
             model.open(Arc::new(opened.session), opened.selection, opened.volume);
-            start_scan(model)
+            let session = model.session.as_ref();
+            model.scans_after_look = session.map(|it| it.target.root_path().to_owned());
+            arrive::enter(model)
         }
         Err(refusal) => {
             model.refusal = Some(refusal);
@@ -356,11 +428,17 @@ fn opened(model: &mut Model, opened: Result<Opened, Refusal>) -> Vec<Effect> {
 }
 
 fn scanned(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
+    let mut effects = scan_ended(model, scanned);
+    effects.extend(hints::done(model, Station::Scan));
+    effects
+}
+
+fn scan_ended(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
     model.scanning.took = Some(model.clock.saturating_sub(model.scanning.began));
     let scanned = match scanned {
         Ok(scanned) => scanned,
         Err(why) => {
-            model.message = Some(format!("The scan came to nothing: {why}; r scans again."));
+            model.message = Some(format!("The scan came to nothing: {why}; l scans again."));
             model.then_check = false;
             return Vec::new();
         }
@@ -384,9 +462,10 @@ fn scanned(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
             takes: weigh.decisions.takes_in_all(),
             stayed,
         });
-    } else {
+    } else if model.station != Station::Arrive {
         model.station = Station::Weigh;
     }
+    let sign = model.then_sign.take();
     let remembered = weigh.scan.remembered;
     if let Some(found) = weigh.scan.at_once {
         model.message = Some(format!("{}.", at_once(found)));
@@ -406,6 +485,9 @@ fn scanned(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
     let users = Effect::Question(Question::LookForHolders(scan));
     let before = model.weigh.replace(weigh);
     let let_go = before.map(let_go);
+    if let Some(sign) = sign {
+        arrive::tell_sign(model, &sign);
+    }
     let mut effects: Vec<Effect> = std::iter::once(users).chain(keep).chain(let_go).collect();
     let leads_on = std::mem::take(&mut model.then_check);
     if let Some((found, of)) = scanned.only {
@@ -438,6 +520,7 @@ fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) -> Vec<Effect
             model.report = Some(Report {
                 run,
                 explained: explain(&summary),
+                told: customer_words(&summary, model.check.as_ref()),
                 summary: Box::new(summary),
                 left,
                 is_partial,
@@ -445,7 +528,9 @@ fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) -> Vec<Effect
                 verified: None,
             });
             model.station = Station::Report;
-            start_scan(model)
+            let mut effects = start_scan(model);
+            effects.extend(hints::done(model, Station::Sweep));
+            effects
         }
     }
 }

@@ -63,8 +63,15 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>) {
         Station::Sweep => sweep::draw(model, theme, frame, work),
         Station::Report => report::draw(model, theme, frame, work),
     }
-    if let Some(text) = &model.message {
-        let line = Line::styled(format!(" {text}"), theme.style(Role::Straw));
+    let hint = (!model.done.has(model.station)).then(|| model.station.hint());
+    let told = match (&model.message, &model.pointed, hint) {
+        (Some(text), _, _) => Some((text.as_str(), Role::Straw)),
+        (None, Some(text), _) => Some((text.as_str(), Role::Text)),
+        (None, None, Some(hint)) => Some((hint, Role::Text)),
+        (None, None, None) => None,
+    };
+    if let Some((text, role)) = told {
+        let line = Line::styled(format!(" {text}"), theme.style(role));
         frame.render_widget(Paragraph::new(line), message);
     }
     keyline::draw(model, model.station_context(), theme, frame, keys);
@@ -117,7 +124,11 @@ fn before_station(
             let context = Overlay::context_of_help(behind.as_deref(), model);
             overlay::help(context, *from, theme, frame, area);
         }
-        Overlay::ExactAge(..) | Overlay::Find(_) | Overlay::Open(..) | Overlay::Save(..) => {
+        Overlay::Find(_, Some(behind)) => {
+            before_station(model, behind, theme, frame, (area, below));
+            overlay::draw(model, overlay, theme, frame, area);
+        }
+        Overlay::ExactAge(..) | Overlay::Find(..) | Overlay::Open(..) | Overlay::Save(..) => {
             overlay::draw(model, overlay, theme, frame, area);
         }
     }

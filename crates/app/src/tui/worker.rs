@@ -225,6 +225,11 @@ impl Workers {
                 let why = "it could not be counted".to_owned();
                 (Kind::Reckon, Msg::Reckoned(*ticket, Err(why)))
             }
+            Question::Narrow(ticket, ..) => (Kind::Narrow, Msg::Narrowed(*ticket, None)),
+            Question::AskToClose(job, program) => {
+                let why = format!("{program} could not be asked.");
+                (Kind::Close, Msg::Closed(*job, Err(why)))
+            }
         };
         let cancel = self.slots.take(kind);
         self.look_up(broken, move || answer::answer(question, &cancel));
@@ -250,8 +255,8 @@ impl Workers {
     fn find_computers(&mut self) {
         let (source, options) = (self.source.clone(), Arc::clone(&self.options));
         let is_built = matches!(source, Source::Demo(_));
-        let broken = Msg::Found(Vec::new());
-        let find = move || Msg::Found(source.find_computers(&options));
+        let broken = Msg::Found(Vec::new(), Vec::new());
+        let find = move || Msg::Found(source.find_computers(&options), source.unmounted());
         // What is built for the demo goes with the demo, so it is waited for.
         if is_built {
             self.work(broken, find);
@@ -308,11 +313,13 @@ enum Kind {
     Find,
     Others,
     Reckon,
+    Narrow,
+    Close,
 }
 
 /// What cancels the question of each kind that is being answered.
 #[derive(Default)]
-struct Slots([CancelToken; 4]);
+struct Slots([CancelToken; 6]);
 
 impl Slots {
     /// Cancels the question of that kind, and gives the token of a new one. What lies in several
@@ -323,6 +330,8 @@ impl Slots {
             Kind::Find => 1,
             Kind::Others => 2,
             Kind::Reckon => 3,
+            Kind::Narrow => 4,
+            Kind::Close => 5,
         };
         let fresh = CancelToken::default();
         if let Some(known) = self.0.get_mut(slot) {
@@ -345,6 +354,11 @@ pub(super) fn keep(session: &Session, keeping: Keeping) -> Result<(), String> {
         Keeping::Visit(time, volume) => {
             // A sheet that can't be kept is no reason not to work.
             lookups::note_visit(session, time, volume);
+            Ok(())
+        }
+        Keeping::Done(names) => {
+            // Whoever can't keep it reads the lines again tomorrow, and nothing else.
+            drop(persist::keep_done(&session.files, &names));
             Ok(())
         }
         Keeping::Starts(before, after) => persist::keep_starts(&session.files, &before, &after),

@@ -83,6 +83,7 @@ fn announced(target: &Target, path: &str) -> Option<RunningProgram> {
     (!is_absent).then(|| RunningProgram {
         process: 0,
         program: format!("the work that {path} announces"),
+        started: 0,
     })
 }
 

@@ -9,6 +9,7 @@ use std::path::Path;
 use jolly_disk::FileKey;
 
 use crate::format::Printable;
+use crate::host::close::started;
 
 /// A program that holds a file.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -17,6 +18,9 @@ pub struct RunningProgram {
     pub process: u32,
     /// Its name, made harmless.
     pub program: String,
+    /// When it began, in ticks since this machine started: with the number it tells a process from any
+    /// other. 0 where that isn't known.
+    pub started: u64,
 }
 
 impl std::fmt::Display for RunningProgram {
@@ -88,6 +92,7 @@ impl InUse {
             let program = RunningProgram {
                 process: number,
                 program,
+                started: started(number).unwrap_or(0),
             };
             for key in keys {
                 users.entry(key).or_insert_with(|| program.clone());
@@ -163,6 +168,7 @@ fn mounted_images() -> HashMap<FileKey, RunningProgram> {
             let program = RunningProgram {
                 process: 0,
                 program,
+                started: 0,
             };
             images.insert(key_of(&metadata), program);
         }
@@ -213,6 +219,7 @@ fn take_locks(
         let unnamed = || RunningProgram {
             process: 0,
             program: "a program that locked it".to_owned(),
+            started: 0,
         };
         let known = running.get(&process).copied();
         let program = known.cloned().unwrap_or_else(unnamed);

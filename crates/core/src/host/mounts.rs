@@ -58,7 +58,7 @@ const NO_DISKS: [&str; 34] = [
 ];
 
 /// Every mounted volume; none when the kernel doesn't tell.
-fn mounts() -> Vec<Mount> {
+pub(crate) fn mounts() -> Vec<Mount> {
     let told = procfs::process::Process::myself().and_then(|own| own.mountinfo());
     let Ok(told) = told else {
         return Vec::new();

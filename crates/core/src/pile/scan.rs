@@ -11,7 +11,9 @@ use crate::computer::{Dates, Target, TargetPath, Volume, running};
 use crate::format::Printable;
 use crate::host::{InUse, RunningProgram};
 use crate::pile::{AtOnce, Blocked, Notes, Pile, at_once, build::build};
-use crate::rule::{Detect, Guards, Need, RuleNumber, RuleSet, Search, Unresolved, age_at, resolve};
+use crate::rule::{
+    Class, Detect, Guards, Need, RuleNumber, RuleSet, Search, Unresolved, age_at, resolve,
+};
 use crate::source::context::WalkContext;
 use crate::source::holder::address::shown_document;
 use crate::source::{
@@ -264,6 +266,11 @@ impl Scan {
     /// When the id is another scan's.
     pub fn pile(&self, id: PileId) -> &Pile {
         &self.piles[id.0]
+    }
+
+    /// The class of a pile: that of its rule.
+    pub fn class_of(&self, id: PileId) -> Class {
+        self.rules.rule(self.pile(id).rule).rule.class
     }
 
     /// What an item is called, for people: its name, and of an entry its document.

@@ -75,9 +75,10 @@ mod tests {
             (packed, held, linked, is_stopped) in (0_u64..1 << 30, 0_u64..1 << 20, 0_u64..1 << 20, any::<bool>()),
         ) {
             let sum = |bytes| Sum { items: 1, bytes };
-            let program = RunningProgram { process: 8, program: "knotbook".to_owned() };
+            let program = RunningProgram { process: 8, program: "knotbook".to_owned(), started: 0 };
             let promised = went + stayed + linked + unreached + folders;
             let summary = RunSummary {
+                biggest: Vec::new(),
                 outcomes: [(Outcome::Removed, sum(went)), (Outcome::InUse, sum(stayed))].into(),
                 went: [((Class::Spent, None), sum(went))].into(),
                 stayed: Vec::new(),

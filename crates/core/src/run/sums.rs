@@ -36,6 +36,24 @@ pub struct Went {
     pub sum: Sum,
 }
 
+/// One of the biggest things that went.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Large {
+    /// Where it was.
+    pub place: String,
+    /// The rule that had it.
+    pub rule: RuleId,
+    /// Whose it was; none for the system.
+    pub account: Option<AccountName>,
+    /// How it went.
+    pub outcome: Outcome,
+    /// What came back, in bytes.
+    pub bytes: u64,
+}
+
+/// How many of the biggest are kept.
+const LARGEST: usize = 10;
+
 /// The sums of a run.
 #[derive(Clone, Debug, Default)]
 pub struct RunSums {
@@ -44,6 +62,8 @@ pub struct RunSums {
     went: Vec<Went>,
     last: usize,
     stayed: BTreeMap<(Outcome, String), Stayed>,
+    /// The biggest first.
+    biggest: Vec<Large>,
 }
 
 impl RunSums {
@@ -62,6 +82,11 @@ impl RunSums {
         self.stayed.values()
     }
 
+    /// The biggest things that went, the biggest first.
+    pub fn biggest(&self) -> &[Large] {
+        &self.biggest
+    }
+
     /// Counts one more; gives what it adds.
     pub(crate) fn count(&mut self, item: &Settled<'_>) -> Sum {
         let stays = item.outcome.stays();
@@ -72,6 +97,7 @@ impl RunSums {
             self.keep(item, sum);
         } else if item.outcome != Outcome::Gone {
             self.went_of(item).sum.add(sum);
+            self.rank(item);
         }
         sum
     }
@@ -91,6 +117,24 @@ impl RunSums {
             });
         }
         &mut self.went[self.last]
+    }
+
+    fn rank(&mut self, item: &Settled<'_>) {
+        let at = self
+            .biggest
+            .partition_point(|bigger| bigger.bytes >= item.bytes);
+        if at == LARGEST || item.bytes == 0 {
+            return;
+        }
+        self.biggest.truncate(LARGEST - 1);
+        let large = Large {
+            place: (item.place)(),
+            rule: item.rule.clone(),
+            account: item.account.cloned(),
+            outcome: item.outcome,
+            bytes: item.bytes,
+        };
+        self.biggest.insert(at, large);
     }
 
     fn keep(&mut self, item: &Settled<'_>, sum: Sum) {

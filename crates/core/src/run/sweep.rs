@@ -19,7 +19,7 @@ use crate::run::rehearse::{LetGo, predict};
 use crate::run::tally::Tally;
 use crate::run::workers::batch::Batches;
 use crate::run::workers::unit::look_at_units;
-use crate::run::{Comparison, Pause, Predictions, Rehearsed, pipeline};
+use crate::run::{Comparison, Large, Pause, Predictions, Rehearsed, pipeline};
 use crate::state::{Journal, JournalError, LockError, RunId, StateFolder, lock};
 use jiff::Timestamp;
 
@@ -67,8 +67,28 @@ pub struct SweepEvent {
     pub of: u64,
     /// How many, and bytes, by outcome so far.
     pub outcomes: OutcomeSums,
-    /// What came back so far, by class.
-    pub freed: BTreeMap<Class, u64>,
+    /// What became of each class so far.
+    pub classes: BTreeMap<Class, ClassProgress>,
+    /// What had its turn last.
+    pub last: String,
+}
+
+/// What became of a class so far. Bytes are those that came back; for what stayed, those that didn't.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct ClassProgress {
+    /// What went for good.
+    pub removed: Sum,
+    /// What was set aside.
+    pub aside: Sum,
+    /// What stayed.
+    pub stayed: Sum,
+}
+
+impl ClassProgress {
+    /// What came back.
+    pub fn freed(&self) -> u64 {
+        self.removed.bytes.saturating_add(self.aside.bytes)
+    }
 }
 
 /// How a sweep went.
@@ -79,6 +99,8 @@ pub struct RunSummary {
     pub outcomes: OutcomeSums,
     /// What went, by class and account.
     pub went: BTreeMap<(Class, Option<AccountName>), Sum>,
+    /// The biggest things that went, the biggest first.
+    pub biggest: Vec<Large>,
     /// What stayed and why.
     pub stayed: Vec<Stayed>,
     /// Free space before.
@@ -253,7 +275,7 @@ pub fn rehearse(
         }
     }
     whole(manifest)?;
-    let free_after = free_before.saturating_add(tally.freed().values().sum());
+    let free_after = free_before.saturating_add(tally.freed());
     if let Some((_, journal)) = &mut record {
         journal.write(&Record::Finish {
             state: "rehearsed".to_owned(),

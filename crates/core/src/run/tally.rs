@@ -8,7 +8,7 @@ use crate::plan::item_outcome::ItemOutcome;
 use crate::plan::{Manifest, ManifestItem, Outcome};
 use crate::rule::{Class, RuleId};
 use crate::run::sums::{RunSums, Settled};
-use crate::run::{Comparison, Predictions, RunContext, RunSummary, SweepEvent};
+use crate::run::{ClassProgress, Comparison, Predictions, RunContext, RunSummary, SweepEvent};
 
 /// Items between two pieces of news.
 const NEWS_EVERY: u64 = 64;
@@ -21,9 +21,9 @@ pub(crate) struct Tally<'a> {
     pub done: u64,
     told: u64,
     sums: RunSums,
-    /// What came back so far, by class.
-    freed: BTreeMap<Class, u64>,
-    /// The rule of the last item that went: items come in rows of one kind.
+    /// What became of each class so far.
+    classes: BTreeMap<Class, ClassProgress>,
+    /// The rule of the last item: items come in rows of one kind.
     last: Option<(RuleId, Class)>,
     /// Folders' own blocks that stayed.
     folders_stayed: u64,
@@ -46,7 +46,7 @@ impl<'a> Tally<'a> {
             done: 0,
             told: 0,
             sums: RunSums::default(),
-            freed: BTreeMap::new(),
+            classes: BTreeMap::new(),
             last: None,
             folders_stayed: 0,
             linked: 0,
@@ -60,7 +60,7 @@ impl<'a> Tally<'a> {
         if let Some((predictions, comparison)) = &mut self.compared {
             comparison.count(predictions, number, (item, verdict));
         }
-        self.sums.count(&Settled {
+        let sum = self.sums.count(&Settled {
             rule: &item.rule,
             account: item.account.as_ref(),
             outcome: verdict.outcome,
@@ -73,25 +73,32 @@ impl<'a> Tally<'a> {
         if stays && item.kind == EntryKind::Folder {
             self.folders_stayed = self.folders_stayed.saturating_add(item.size);
         }
-        if !stays && verdict.outcome != Outcome::Gone {
-            if item.identity.links > 1 {
-                self.linked += i128::from(item.bytes) - i128::from(verdict.bytes);
-            }
-            self.free(&item.rule, verdict.bytes);
+        let has_gone = !stays && verdict.outcome != Outcome::Gone;
+        if has_gone && item.identity.links > 1 {
+            self.linked += i128::from(item.bytes) - i128::from(verdict.bytes);
+        }
+        let class = self.class_now(&item.rule);
+        let progress = self.classes.entry(class).or_default();
+        match verdict.outcome {
+            Outcome::Removed => progress.removed.add(sum),
+            Outcome::SetAside => progress.aside.add(sum),
+            outcome if outcome.stays() => progress.stayed.add(sum),
+            _ => {}
         }
         if self.done - self.told >= NEWS_EVERY || self.done == self.of {
-            self.tell();
+            self.tell(item.shown());
         }
     }
 
     /// Tells how far it is.
-    pub(crate) fn tell(&mut self) {
+    pub(crate) fn tell(&mut self, last: String) {
         self.told = self.done;
         (self.sink)(SweepEvent {
             done: self.done,
             of: self.of,
             outcomes: self.sums.outcomes().clone(),
-            freed: self.freed.clone(),
+            classes: self.classes.clone(),
+            last,
         });
     }
 
@@ -102,12 +109,12 @@ impl<'a> Tally<'a> {
         stayed.map(|(_, sum)| sum.items).sum()
     }
 
-    fn free(&mut self, rule: &RuleId, bytes: u64) {
+    /// The class of a rule, which often is that of the item before.
+    fn class_now(&mut self, rule: &RuleId) -> Class {
         let known = self.last.take().filter(|(last, _)| last == rule);
         let (_, class) = known.unwrap_or_else(|| (rule.clone(), self.class_of(rule)));
         self.last = Some((rule.clone(), class));
-        let freed = self.freed.entry(class).or_default();
-        *freed = freed.saturating_add(bytes);
+        class
     }
 
     fn class_of(&self, rule: &str) -> Class {
@@ -116,9 +123,9 @@ impl<'a> Tally<'a> {
         rule.map_or(Class::Ask, |rule| rules.rule(rule).rule.class)
     }
 
-    /// What came back so far, by class.
-    pub(crate) fn freed(&self) -> &BTreeMap<Class, u64> {
-        &self.freed
+    /// What came back so far, in bytes.
+    pub(crate) fn freed(&self) -> u64 {
+        self.classes.values().map(ClassProgress::freed).sum()
     }
 
     /// What came of it all; `free` before and after.
@@ -132,6 +139,7 @@ impl<'a> Tally<'a> {
         RunSummary {
             outcomes: self.sums.outcomes().clone(),
             went,
+            biggest: self.sums.biggest().to_vec(),
             stayed: self.sums.stayed().cloned().collect(),
             free_before: free.0,
             free_after: free.1,

@@ -8,6 +8,7 @@ use std::io;
 use jiff::Timestamp;
 
 use crate::computer::{Target, TargetPath, Volume};
+use crate::host::{VolumeKind, mount_of, volume_kind};
 use crate::rule::{Need, RuleSet, resolve};
 use crate::survey::{Fact, Sign, facts, signs};
 
@@ -16,6 +17,8 @@ use crate::survey::{Fact, Sign, facts, signs};
 pub struct Arrival {
     /// Its volume; none when it can't be measured.
     pub volume: Option<Volume>,
+    /// Where it comes from; none when that isn't known.
+    pub kind: Option<VolumeKind>,
     /// What it is.
     pub facts: Vec<Fact>,
     /// What shows that it needs care, most telling first.
@@ -34,6 +37,7 @@ pub fn arrive(
 ) -> Arrival {
     let volume = target.measure().ok();
     Arrival {
+        kind: mount_of(target.root_path()).map(|mount| volume_kind(&mount)),
         facts: facts(target),
         signs: signs(target, volume, now, is_due),
         locked_places: locked_places(target, rules),

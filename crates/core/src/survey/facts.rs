@@ -1,10 +1,13 @@
 //! What a computer is: by its own files, and for this one by the kernel.
 
+use std::collections::HashMap;
+
 use procfs::Current as _;
 
 use crate::computer::{Layout, Target, TargetPath, find_folders, read_small};
 use crate::format::{Printable, PropertyList};
-use crate::host::mount_of;
+use crate::host::{HostDisk, host_disks, mount_of};
+use crate::survey::signs::starts_at_sign_in;
 
 /// One thing known of a computer.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -32,7 +35,17 @@ pub fn facts(target: &Target) -> Vec<Fact> {
     if target.is_live {
         add("processor", processor());
         add("memory", memory());
+        add("uses it", memory_users());
+        for disk in host_disks() {
+            add("disk", Some(disk_words(&disk)));
+        }
+        add("running for", running_for());
     }
+    let starts = starts_at_sign_in(target);
+    add(
+        "sign-in",
+        (starts > 0).then(|| format!("{starts} start by themselves")),
+    );
     add("file system", file_system(target));
     add("where", Some(target.root_path().display().to_string()));
     facts
@@ -94,11 +107,71 @@ fn processor() -> Option<String> {
 
 fn memory() -> Option<String> {
     let told = procfs::Meminfo::current().ok()?;
-    let gib = |bytes: u64| format!("{:.1} GiB", bytes as f64 / f64::from(1 << 30));
+    let gib = |bytes: u64| format!("{:.1} GiB", gibibytes(bytes));
     let whole = gib(told.mem_total);
     Some(match told.mem_available {
         Some(free) => format!("{whole}, {} of it free", gib(free)),
         None => whole,
+    })
+}
+
+/// How many programs that use much memory are named.
+const MEMORY_USERS: usize = 3;
+
+/// The programs that use the most memory now; those of one name count as one.
+fn memory_users() -> Option<String> {
+    let page = procfs::page_size();
+    let mut by_name: HashMap<String, u64> = HashMap::new();
+    for process in procfs::process::all_processes().ok()?.flatten() {
+        if let Ok(stat) = process.stat() {
+            *by_name.entry(stat.comm).or_default() += stat.rss.saturating_mul(page);
+        }
+    }
+    let mut users: Vec<(String, u64)> = by_name.into_iter().collect();
+    users.sort_by(|(one, its), (other, others)| others.cmp(its).then_with(|| one.cmp(other)));
+    let named = users.into_iter().take(MEMORY_USERS);
+    let named: Vec<String> = named
+        .map(|(name, bytes)| format!("{name} {:.1} GiB", gibibytes(bytes)))
+        .collect();
+    (!named.is_empty()).then(|| named.join(", "))
+}
+
+fn gibibytes(bytes: u64) -> f64 {
+    bytes as f64 / f64::from(1 << 30)
+}
+
+/// A disk, and how it is as far as the kernel knows.
+fn disk_words(disk: &HostDisk) -> String {
+    let turns = if disk.is_rotating { ", rotating" } else { "" };
+    let health = match disk.errors {
+        None => "",
+        Some(0) => ", no errors recorded",
+        Some(_) => ", ",
+    };
+    let errors = match disk.errors {
+        Some(errors @ 1..) => format!("{errors} errors recorded: copy what matters first"),
+        _ => String::new(),
+    };
+    let model = if disk.model.is_empty() {
+        String::new()
+    } else {
+        format!(", {}", disk.model)
+    };
+    let size = gibibytes(disk.size);
+    format!(
+        "{}{model}, {size:.0} GiB{turns}{health}{errors}",
+        disk.device
+    )
+}
+
+/// How long this machine has been running.
+fn running_for() -> Option<String> {
+    let seconds = procfs::Uptime::current().ok()?.uptime_duration().as_secs();
+    let days = seconds / 86_400;
+    Some(match (days, seconds / 3600) {
+        (2.., _) => format!("{days} days"),
+        (_, hours @ 2..) => format!("{hours} hours"),
+        _ => format!("{} minutes", seconds / 60),
     })
 }
 

@@ -48,6 +48,54 @@ pub enum Sign {
     StartsAtSignIn(u64),
 }
 
+impl Sign {
+    /// What sweeping could give back, in bytes, as far as a first look tells; of what it can't tell
+    /// nothing, but that a whole system is a lot.
+    pub fn gives(&self) -> u64 {
+        match self {
+            // What the others are about.
+            Self::VolumeFull(_) => u64::MAX,
+            Self::PreviousSystem => u64::MAX - 1,
+            Self::Trash(_, figure, _)
+            | Self::Downloads(_, figure)
+            | Self::CrowdedTemp(figure)
+            | Self::Containers(figure)
+            | Self::CrashReports(figure) => figure.bytes,
+            Self::MemoryFile(_, bytes)
+            | Self::GrowingLog(_, bytes)
+            | Self::OldKernels(_, bytes) => *bytes,
+            Self::UnusedHome(..) | Self::StartsAtSignIn(_) => 0,
+        }
+    }
+
+    /// The piles that deal with it: their rules, by the second half of the id, and the account if it
+    /// is about one. None where no rule does.
+    pub fn piles(&self) -> Option<(&'static [&'static str], Option<&AccountName>)> {
+        match self {
+            Self::Trash(account, ..) => Some((&["trash"], Some(account))),
+            Self::Downloads(account, _) => Some((&["installers"], Some(account))),
+            Self::UnusedHome(account, _) => Some((&["old-accounts"], Some(account))),
+            Self::PreviousSystem => Some((&["previous-system"], None)),
+            Self::CrowdedTemp(_) => Some((&["system-temp"], None)),
+            Self::CrashReports(_) => Some((
+                &[
+                    "crash-reports",
+                    "small-dumps",
+                    "program-dumps",
+                    "program-crash-logs",
+                ],
+                None,
+            )),
+            Self::VolumeFull(_)
+            | Self::MemoryFile(..)
+            | Self::GrowingLog(..)
+            | Self::OldKernels(..)
+            | Self::Containers(_)
+            | Self::StartsAtSignIn(_) => None,
+        }
+    }
+}
+
 /// When a figure becomes a sign.
 const FULL_PERCENT: u64 = 80;
 const CROWDED: u64 = 100;
@@ -56,7 +104,7 @@ const UNUSED: u64 = 180 * 86_400;
 const OFTEN: u64 = 3;
 const MANY_STARTS: u64 = 5;
 
-/// Looks for signs until `is_due`, most telling first.
+/// Looks for signs until `is_due`; what gives back most comes first.
 pub fn signs(
     target: &Target,
     volume: Option<Volume>,
@@ -72,7 +120,6 @@ pub fn signs(
         }
     }
     signs.extend(previous_system(target));
-    let mut heavy: Vec<(u64, Sign)> = Vec::new();
     for (number, account) in target.accounts.iter().enumerate() {
         let own = |place| -> Vec<TargetPath> {
             let all = target.places.of(place);
@@ -88,23 +135,21 @@ pub fn signs(
                 .filter_map(|root| oldest_in_trash(target, root))
                 .min();
             let sign = Sign::Trash(account.name.clone(), trash, oldest.map(age));
-            heavy.push((trash.bytes, sign));
+            signs.push(sign);
         }
         let downloads = measure(target, &own(Place::Downloads), true, is_due);
         if downloads.bytes >= HEAVY {
             let sign = Sign::Downloads(account.name.clone(), downloads);
-            heavy.push((downloads.bytes / 2, sign));
+            signs.push(sign);
         }
     }
-    heavy.sort_by_key(|(bytes, _)| std::cmp::Reverse(*bytes));
-    signs.extend(heavy.into_iter().map(|(_, sign)| sign));
     signs.extend(crate::survey::large::large(target, is_due));
     let temp: Vec<TargetPath> = target
         .places
         .of(Place::Temp)
         .map(|(_, path)| path.clone())
         .collect();
-    let temp = measure(target, &temp, false, is_due);
+    let temp = measure(target, &temp, true, is_due);
     if temp.count > CROWDED {
         signs.push(Sign::CrowdedTemp(temp));
     }
@@ -114,7 +159,7 @@ pub fn signs(
             signs.push(Sign::UnusedHome(account.name.clone(), unused));
         }
     }
-    let crashes = measure(target, &crash_folders(target), false, is_due);
+    let crashes = measure(target, &crash_folders(target), true, is_due);
     if crashes.count >= OFTEN {
         signs.push(Sign::CrashReports(crashes));
     }
@@ -122,6 +167,7 @@ pub fn signs(
     if starts >= MANY_STARTS {
         signs.push(Sign::StartsAtSignIn(starts));
     }
+    signs.sort_by_key(|sign| std::cmp::Reverse(sign.gives()));
     signs
 }
 
@@ -209,7 +255,7 @@ fn crash_folders(target: &Target) -> Vec<TargetPath> {
 }
 
 /// How many entries start a program by themselves when somebody signs in.
-fn starts_at_sign_in(target: &Target) -> u64 {
+pub(crate) fn starts_at_sign_in(target: &Target) -> u64 {
     let (system, own, ending): (&[&str], &str, &[u8]) = match target.layout {
         Layout::Linux => (&["etc/xdg/autostart"], ".config/autostart", b".desktop"),
         Layout::Windows => (

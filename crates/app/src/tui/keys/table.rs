@@ -40,8 +40,8 @@ use Context::{
     Sweep, Word,
 };
 use KeyCode::{
-    BackTab, Backspace, Char, Delete, Down, End, Enter, Esc, Home, Left, PageDown, PageUp, Right,
-    Tab, Up,
+    BackTab, Backspace, Char, Delete, Down, End, Enter, Esc, F, Home, Left, PageDown, PageUp,
+    Right, Tab, Up,
 };
 
 /// Every key of the program.
@@ -54,11 +54,27 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     ),
     main(
         &[Arrive],
-        "o",
-        "open a folder",
-        &[(Char('o'), Action::Open)],
+        "1 - 9",
+        "go to a sign",
+        &[
+            (Char('1'), Action::Sign(0)),
+            (Char('2'), Action::Sign(1)),
+            (Char('3'), Action::Sign(2)),
+            (Char('4'), Action::Sign(3)),
+            (Char('5'), Action::Sign(4)),
+            (Char('6'), Action::Sign(5)),
+            (Char('7'), Action::Sign(6)),
+            (Char('8'), Action::Sign(7)),
+            (Char('9'), Action::Sign(8)),
+        ],
     ),
-    main(&[Arrive], "r", "look again", &[(Char('r'), Action::Again)]),
+    main(&[Arrive], "a", "add a folder", &[(Char('a'), Action::Add)]),
+    main(
+        &[Arrive],
+        "l",
+        "look again",
+        &[(Char('l'), Action::LookAgain)],
+    ),
     main(
         &[Scan],
         "esc",
@@ -93,7 +109,18 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     main(&[Inside], "esc", "back", &[(Esc, Action::Close)]),
     main(&[Ages], "=", "exact age", &[(Char('='), Action::ExactAge)]),
     main(&[Ages, Inside], "u", "undo", &[(Char('u'), Action::Undo)]),
-    main(&[Ages, Inside], "/", "find", &[(Char('/'), Action::Find)]),
+    main(
+        &[Ages, Inside, Check, Exclusions, Starts, Rulebooks, Dustpan],
+        "/",
+        "find",
+        &[(Char('/'), Action::Find)],
+    ),
+    more(
+        &[Ages, Inside, Check, Exclusions, Starts, Rulebooks, Dustpan],
+        "n",
+        "find the next one",
+        &[(Char('n'), Action::FindNext)],
+    ),
     main(&[Ages, Inside], "o", "order", &[(Char('o'), Action::Order)]),
     main(
         &[Inside],
@@ -152,7 +179,7 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         &[Ages],
         "a",
         "add a folder as a pile of its own",
-        &[(Char('a'), Action::AddPlace)],
+        &[(Char('a'), Action::Add)],
     ),
     more(&[Ages], "enter", "on a class: fold it", &[]),
     more(
@@ -165,12 +192,7 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         &[Inside],
         "← →",
         "out of a folder, into it",
-        &[
-            (Left, Action::OutOf),
-            (Char('h'), Action::OutOf),
-            (Right, Action::Into),
-            (Char('l'), Action::Into),
-        ],
+        &[(Left, Action::OutOf), (Right, Action::Into)],
     ),
     main(&[Arrive], "b", "rulebooks", &[(Char('b'), Action::Rules)]),
     more(&[Ages], "b", "rulebooks", &[(Char('b'), Action::Rules)]),
@@ -183,9 +205,9 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     main(&[Exclusions], "enter", "change", &[(Enter, Action::Enter)]),
     main(
         &[Exclusions],
-        "d",
+        "del",
         "delete",
-        &[(Char('d'), Action::Delete), (Delete, Action::Delete)],
+        &[(Delete, Action::Delete), (Backspace, Action::Delete)],
     ),
     main(&[Exclusions], "u", "undo", &[(Char('u'), Action::Undo)]),
     main(
@@ -214,13 +236,9 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     ),
     main(
         &[Starts],
-        "d",
+        "del",
         "as built in",
-        &[
-            (Char('d'), Action::Delete),
-            (Delete, Action::Delete),
-            (Backspace, Action::Delete),
-        ],
+        &[(Delete, Action::Delete), (Backspace, Action::Delete)],
     ),
     main(
         &[Rulebooks],
@@ -235,14 +253,10 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         &[(Char('e'), Action::Explain)],
     ),
     main(
-        &[Exclusions, Decided, Starts, Rulebooks],
+        &[Exclusions, Decided, Starts, Rulebooks, Dustpan],
         "esc",
-        "close",
-        &[
-            (Esc, Action::Close),
-            (Char('q'), Action::Close),
-            (Char('b'), Action::Close),
-        ],
+        "back",
+        &[(Esc, Action::Close)],
     ),
     more(
         &[
@@ -294,15 +308,22 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     main(&[Check], "r", "rehearse", &[(Char('r'), Action::Rehearse)]),
     main(
         &[Check, Report],
-        "shift-tab",
+        "esc",
         "back to weigh",
         &[(BackTab, Action::Back), (Esc, Action::Back)],
     ),
+    main(&[Check], "f", "save the list", &[(Char('f'), Action::Save)]),
     main(
         &[Check],
-        "f",
-        "save the list",
-        &[(Char('f'), Action::SaveList)],
+        "enter",
+        "open or close",
+        &[(Enter, Action::Enter)],
+    ),
+    main(
+        &[Check],
+        "c",
+        "ask a program to close",
+        &[(Char('c'), Action::AskToClose)],
     ),
     main(
         &[Check],
@@ -326,46 +347,55 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     main(&[Arrive], "t", "try again", &[(Char('t'), Action::Retry)]),
     main(
         &[Arrive, Report],
-        "p",
-        "dustpan",
-        &[(Char('p'), Action::Dustpan)],
+        "g",
+        "get things back",
+        &[(Char('g'), Action::GetBack)],
     ),
-    more(&[Ages], "p", "dustpan", &[(Char('p'), Action::Dustpan)]),
+    more(
+        &[Ages],
+        "g",
+        "get things back from the dustpan",
+        &[(Char('g'), Action::GetBack)],
+    ),
     main(
         &[Dustpan],
         "enter",
         "open or close",
         &[(Enter, Action::Enter)],
     ),
+    main(&[Dustpan], "g", "get back", &[(Char('g'), Action::GetBack)]),
     main(
         &[Dustpan],
-        "b",
-        "bring back",
-        &[(Char('b'), Action::BringBack)],
-    ),
-    main(
-        &[Dustpan],
-        "d",
+        "del",
         "empty a run",
-        &[(Char('d'), Action::Delete), (Delete, Action::Delete)],
+        &[(Delete, Action::Delete), (Backspace, Action::Delete)],
     ),
     main(
-        &[Dustpan],
-        "esc",
-        "close",
-        &[(Esc, Action::Close), (Char('q'), Action::Close)],
+        &[Report],
+        "f",
+        "save to a file",
+        &[(Char('f'), Action::Save)],
     ),
-    main(&[Report], "e", "export", &[(Char('e'), Action::Export)]),
-    main(&[Report], "enter", "weigh again", &[(Enter, Action::Again)]),
+    main(&[Report], "enter", "weigh again", &[(Enter, Action::Enter)]),
     main(&[Arrive, Scan], "tab", "onward", &[(Tab, Action::Onward)]),
-    main(&[Scan], "r", "scan again", &[(Char('r'), Action::Again)]),
+    main(
+        &[Scan],
+        "l",
+        "look again",
+        &[(Char('l'), Action::LookAgain)],
+    ),
     main(
         &[Scan],
         "shift-tab",
         "back to arrive",
         &[(BackTab, Action::Back)],
     ),
-    more(&[Ages], "r", "scan again", &[(Char('r'), Action::Again)]),
+    more(
+        &[Ages],
+        "l",
+        "look again: scan anew",
+        &[(Char('l'), Action::LookAgain)],
+    ),
     more(
         &[Ages, Inside],
         "shift-tab",
@@ -378,12 +408,22 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         "click a band: age limit; the mark: take or leave; shift selects text",
         &[],
     ),
-    main(&[], "?", "keys", &[(Char('?'), Action::Help)]),
+    main(
+        &[],
+        "?",
+        "keys",
+        &[(Char('?'), Action::Help), (F(1), Action::Help)],
+    ),
     main(
         &[Arrive, Scan, Ages, Check, Report],
         "q",
         "leave",
         &[(Char('q'), Action::Leave)],
     ),
-    more(&[Inside], "q", "leave", &[(Char('q'), Action::Leave)]),
+    more(
+        &[Inside, Exclusions, Decided, Starts, Rulebooks, Dustpan],
+        "q",
+        "leave the program",
+        &[(Char('q'), Action::Leave)],
+    ),
 ];

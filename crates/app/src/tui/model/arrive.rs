@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use jolly_core::decide::Selection;
+use jolly_core::host::UnmountedVolume;
 use jolly_core::rule::RuleNumber;
 use jolly_core::run::LeftOver;
 use jolly_core::state::Sheet;
@@ -85,6 +86,8 @@ pub(in crate::tui) struct Bench {
     pub computers: Vec<Computer>,
     /// Position in `computers`.
     pub focus: usize,
+    /// Volumes that aren't mounted.
+    pub unmounted: Vec<UnmountedVolume>,
     /// Whether the mounted volumes have been looked through.
     pub is_found: bool,
 }

@@ -1,34 +1,39 @@
-//! What is about to happen, in facts that make sentences.
+//! What is about to happen, in facts.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+mod facts;
+mod list;
+mod notices;
+mod rows;
+
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jiff::{SignedDuration, Timestamp};
 
-use jolly_core::computer::{AccountName, EntryKind};
+use jolly_core::CancelToken;
+use jolly_core::computer::EntryKind;
 use jolly_core::decide::Decisions;
 use jolly_core::dustpan::{KEPT_DAYS, Room, estimate_packed, find_room};
 use jolly_core::error_chain;
-use jolly_core::host::InUse;
+use jolly_core::host::{InUse, RunningProgram};
 use jolly_core::pile::{Blocked, Scan, Sum};
 use jolly_core::plan::{Manifest, ManifestItem, make_manifest};
-use jolly_core::rule::{Class, Removal, RuleId, RuleNumber};
+use jolly_core::rule::{Class, Removal};
 use jolly_core::run::{Predictions, RunSummary, overwrite_caveat};
+
+pub(in crate::tui) use facts::Fact;
+pub(in crate::tui) use list::CheckList;
+pub(in crate::tui) use notices::{Notice, Unnoticed};
+pub(in crate::tui) use rows::CheckRow;
 
 use crate::session::{Session, clock};
 
 /// How many of the biggest items are named.
 const BIGGEST: usize = 3;
 
-/// What a rule says afterwards when nobody notices anything.
-const NOTHING: &str = "Nobody will notice.";
-
-/// The same of one person.
-const NOTICES_NOTHING: &str = "Notices nothing.";
-
-/// Whose the rest is.
+/// Whose what is nobody's home is.
 const SYSTEM: &str = "system";
 
 /// The word that starts a sweep.
@@ -40,6 +45,23 @@ pub(in crate::tui) enum Rehearsal {
     UnderWay,
     Failed(String),
     Done(Box<RunSummary>, Arc<Predictions>),
+}
+
+/// A program that holds what is to go.
+pub(in crate::tui) struct Waits {
+    /// The program, and whose rules wait for it.
+    pub name: String,
+    pub program: RunningProgram,
+    pub files: u64,
+    /// Whether a rule waits for it to be closed; others just hold a file.
+    is_waited_for: bool,
+}
+
+impl Waits {
+    /// Whether it may be asked to close from here.
+    pub(in crate::tui) fn may_be_asked(&self) -> bool {
+        self.is_waited_for && self.program.process > 0 && self.program.started > 0
+    }
 }
 
 /// The check station.
@@ -55,8 +77,15 @@ pub(in crate::tui) struct Check {
     pub spared: u64,
     /// What goes, by class.
     pub planned: BTreeMap<Class, u64>,
-    /// For each account, or the system, what its owner notices.
-    pub afterwards: Vec<(String, Vec<String>)>,
+    pub notices: Vec<Notice>,
+    pub unnoticed: Unnoticed,
+    /// What else has to be known.
+    pub known: Vec<Fact>,
+    /// The list, or the part of it that was looked for.
+    pub list: CheckList,
+    /// The pile and the folder that are open.
+    pub open_pile: Option<usize>,
+    pub open_folder: Option<usize>,
     /// The biggest things that go.
     pub biggest: Vec<ManifestItem>,
     /// Until when what is set aside is kept.
@@ -65,15 +94,17 @@ pub(in crate::tui) struct Check {
     pub room: Result<Option<Room>, String>,
     /// About how small it packs, in bytes.
     pub packs: Option<u64>,
-    /// Programs to close first, each with how many files wait for it, most first.
-    pub to_close: Vec<(String, u64)>,
+    /// Programs to close first, by how many files wait for them, most first.
+    pub to_close: Vec<Waits>,
+    /// The program about which was asked whether it is to be closed.
+    pub asks: Option<usize>,
     /// How many are written over first, and what that can't promise on this volume.
     pub overwritten: (u64, Option<&'static str>),
     pub rehearsal: Rehearsal,
     /// How much of the word has been typed.
     pub typed: String,
-    /// The first line of the list that shows.
-    pub scroll: usize,
+    /// The row in focus.
+    pub focus: usize,
 }
 
 impl Check {
@@ -86,16 +117,22 @@ impl Check {
             aside: Sum::default(),
             spared: 0,
             planned: BTreeMap::new(),
-            afterwards: Vec::new(),
+            notices: Vec::new(),
+            unnoticed: Unnoticed::default(),
+            known: Vec::new(),
+            list: CheckList::default(),
+            open_pile: None,
+            open_folder: None,
             biggest: Vec::new(),
             until: None,
             room: Ok(None),
             packs: None,
             to_close: Vec::new(),
+            asks: None,
             overwritten: (0, None),
             rehearsal: Rehearsal::None,
             typed: String::new(),
-            scroll: 0,
+            focus: 0,
         }
     }
 
@@ -105,10 +142,9 @@ impl Check {
         let manifest = make_manifest(&scan, decisions);
         let spared = decisions.shown(&scan);
         let spared = spared.map(|pile| decisions.spared_count(&scan, pile)).sum();
+        let list = CheckList::of(&scan, &manifest, "", &CancelToken::default()).unwrap_or_default();
         let mut check = Self::waiting(scan);
         check.spared = spared;
-        let mut rules: HashMap<RuleId, Option<RuleNumber>> = HashMap::new();
-        let mut afterwards: HashSet<(Option<AccountName>, Option<RuleNumber>)> = HashSet::new();
         let mut by_size: Vec<ManifestItem> = Vec::new();
         let items = manifest.items.iter();
         for item in items.filter(|item| item.kind != EntryKind::Folder) {
@@ -120,15 +156,6 @@ impl Check {
                 items: 1,
                 bytes: item.bytes,
             });
-            let known = rules.get(&item.rule).copied();
-            let rule = known.unwrap_or_else(|| check.scan.rules.by_id(&item.rule));
-            if known.is_none() {
-                rules.insert(item.rule.clone(), rule);
-            }
-            let class = rule.map_or(Class::Ask, |rule| check.scan.rules.rule(rule).rule.class);
-            let planned = check.planned.entry(class).or_default();
-            *planned = planned.saturating_add(item.bytes);
-            afterwards.insert((item.account.clone(), rule));
             let at = by_size.partition_point(|bigger| bigger.bytes >= item.bytes);
             if at < BIGGEST {
                 by_size.insert(at, item);
@@ -136,40 +163,21 @@ impl Check {
             }
         }
         check.biggest = by_size;
-        let sentence = |(who, rule): (Option<AccountName>, Option<RuleNumber>)| {
-            let rule = rule.map(|rule| &check.scan.rules.rule(rule).rule);
-            let after = rule.map_or("", |rule| rule.after.as_str());
-            // What somebody will notice is said first: of what doesn't fit, the rest is cut.
-            let turn = match rule.map(|rule| rule.class) {
-                Some(Class::Felt) => 0,
-                Some(Class::Ask) | None => 1,
-                Some(Class::Regrows) => 2,
-                Some(Class::Spent) => 3,
-            };
-            (
-                who.as_deref().unwrap_or(SYSTEM).to_owned(),
-                turn,
-                after.to_owned(),
-            )
-        };
-        let sentences: BTreeSet<(String, u8, String)> =
-            afterwards.into_iter().map(sentence).collect();
-        for (who, _, after) in sentences {
-            match check.afterwards.last_mut() {
-                Some((last, sentences)) if *last == who => sentences.push(after),
-                _ => check.afterwards.push((who, vec![after])),
-            }
+        for pile in &list.piles {
+            let planned = check.planned.entry(pile.class).or_default();
+            *planned = planned.saturating_add(pile.sum.bytes);
         }
-        for (_, sentences) in check.afterwards.iter_mut().filter(|(_, all)| all.len() > 1) {
-            // Next to what somebody does notice, that they don't notice the rest says nothing.
-            sentences.retain(|sentence| sentence != NOTHING);
-        }
-        for (_, sentences) in check.afterwards.iter_mut().filter(|(who, _)| who != SYSTEM) {
-            let nothing = sentences.iter_mut().filter(|it| *it == NOTHING);
-            nothing.for_each(|it| NOTICES_NOTHING.clone_into(it));
-        }
+        let rules = Arc::clone(&check.scan.rules);
+        let (notices, unnoticed) = notices::notices(&list.piles, &|pile| {
+            let rule = rules.by_id(&pile.rule);
+            rule.map_or_else(String::new, |rule| rules.rule(rule).rule.after.clone())
+        });
+        check.notices = notices;
+        check.unnoticed = unnoticed;
+        check.list = list;
         check.ask_around(session, &manifest, decisions);
         check.manifest = Some(Arc::new(manifest));
+        check.known = check.facts();
         check
     }
 
@@ -193,22 +201,45 @@ impl Check {
         if many > 0 {
             self.overwritten = (many, overwrite_caveat(&session.target));
         }
-        let mut waiting: BTreeMap<String, u64> = BTreeMap::new();
+        self.to_close = self.programs(manifest, decisions);
+    }
+
+    /// The programs to close first, by how many files wait for them.
+    fn programs(&self, manifest: &Manifest, decisions: &Decisions) -> Vec<Waits> {
+        let mut waiting: Vec<Waits> = Vec::new();
+        let mut add = |name: String, program: &RunningProgram, files: u64, is_waited_for: bool| {
+            if let Some(known) = waiting.iter_mut().find(|known| known.program == *program) {
+                known.files += files;
+                known.is_waited_for |= is_waited_for;
+            } else if files > 0 {
+                waiting.push(Waits {
+                    name,
+                    program: program.clone(),
+                    files,
+                    is_waited_for,
+                });
+            }
+        };
         for id in decisions.shown(&self.scan) {
             let pile = self.scan.pile(id);
             if let Some(Blocked::Busy(program)) = &pile.blocked {
                 let who = self.scan.account_name(pile).unwrap_or("the system");
-                *waiting.entry(format!("{program} of {who}")).or_default() += pile.found().items;
+                add(
+                    format!("{program} of {who}"),
+                    program,
+                    pile.found().items,
+                    true,
+                );
             }
         }
         let in_use = InUse::read();
-        let held = manifest.items.iter();
-        for program in held.filter_map(|item| in_use.user_of(item.identity.key)) {
-            *waiting.entry(program.to_string()).or_default() += 1;
+        for item in &manifest.items {
+            if let Some(program) = in_use.user_of(item.identity.key) {
+                add(program.to_string(), program, 1, false);
+            }
         }
-        self.to_close = waiting.into_iter().filter(|(_, many)| *many > 0).collect();
-        self.to_close
-            .sort_by_key(|(_, many)| std::cmp::Reverse(*many));
+        waiting.sort_by_key(|waits| std::cmp::Reverse(waits.files));
+        waiting
     }
 
     /// Whether a thread works for it.

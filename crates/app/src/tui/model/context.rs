@@ -107,7 +107,7 @@ impl Overlay {
             Self::Rulebooks(view) => view.asking.is_none().then_some(Context::Rulebooks),
             Self::Help(..)
             | Self::ExactAge(..)
-            | Self::Find(_)
+            | Self::Find(..)
             | Self::Open(..)
             | Self::Save(..)
             | Self::Exclude(_)

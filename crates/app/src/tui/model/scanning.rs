@@ -17,12 +17,21 @@ pub(in crate::tui) struct PlaceProgress {
     pub is_done: bool,
 }
 
+/// The places of the system, or of one account.
+#[derive(Clone, Debug)]
+pub(in crate::tui) struct PlaceGroup {
+    pub name: String,
+    /// Positions in `Scanning::places`.
+    pub places: Vec<usize>,
+}
+
 /// A scan under way.
 #[derive(Clone, Debug, Default)]
 pub(in crate::tui) struct Scanning {
     /// The clock when it began.
     pub began: Duration,
     pub places: Vec<PlaceProgress>,
+    pub groups: Vec<PlaceGroup>,
     /// Folders that were seen and wait to be walked.
     pub waiting: u64,
     pub is_stopping: bool,
@@ -59,6 +68,33 @@ impl Scanning {
             }
             ScanEvent::Waiting { folders } => self.waiting = folders,
         }
+    }
+
+    /// Groups the places by whose they are; `homes` are the accounts' names and where they live.
+    pub(in crate::tui) fn group(&mut self, homes: &[(String, String)]) {
+        let mut groups: Vec<PlaceGroup> = Vec::new();
+        for (at, place) in self.places.iter().enumerate() {
+            let is_in = |home: &str| {
+                let below = place.name.strip_prefix(home);
+                !home.is_empty()
+                    && below.is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+            };
+            let home = homes.iter().filter(|(_, home)| is_in(home));
+            let home = home.max_by_key(|(_, home)| home.len());
+            let name = home.map_or("system", |(name, _)| name.as_str());
+            match groups.iter_mut().find(|group| group.name == name) {
+                Some(group) => group.places.push(at),
+                None => groups.push(PlaceGroup {
+                    name: name.to_owned(),
+                    places: vec![at],
+                }),
+            }
+        }
+        groups.sort_by(|one, other| {
+            let key = |group: &PlaceGroup| (group.name != "system", group.name.clone());
+            key(one).cmp(&key(other))
+        });
+        self.groups = groups;
     }
 
     /// Names looked at and bytes found so far.

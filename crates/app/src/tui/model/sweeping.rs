@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use jolly_core::plan::OutcomeSums;
 use jolly_core::rule::Class;
-use jolly_core::run::SweepEvent;
+use jolly_core::run::{ClassProgress, SweepEvent};
 
 use crate::tui::model::Check;
 
@@ -27,7 +27,9 @@ pub(in crate::tui) struct Sweeping {
     pub done: u64,
     pub of: u64,
     pub outcomes: OutcomeSums,
-    pub freed: BTreeMap<Class, u64>,
+    pub classes: BTreeMap<Class, ClassProgress>,
+    /// What had its turn last.
+    pub last: String,
     /// Bytes in each sample.
     pub rate: Vec<u64>,
     sampled: (Duration, u64),
@@ -46,7 +48,8 @@ impl Sweeping {
             done: 0,
             of,
             outcomes: OutcomeSums::new(),
-            freed: BTreeMap::new(),
+            classes: BTreeMap::new(),
+            last: String::new(),
             rate: Vec::new(),
             sampled: (clock, 0),
             sample: SAMPLE,
@@ -59,7 +62,8 @@ impl Sweeping {
     pub(in crate::tui) fn hear(&mut self, event: SweepEvent, clock: Duration) {
         self.done = event.done;
         self.outcomes = event.outcomes;
-        self.freed = event.freed;
+        self.classes = event.classes;
+        self.last = event.last;
         let freed = self.freed_in_all();
         let passed = clock.saturating_sub(self.sampled.0);
         if passed >= self.sample {
@@ -112,7 +116,7 @@ impl Sweeping {
 
     /// Bytes that have come back.
     pub(in crate::tui) fn freed_in_all(&self) -> u64 {
-        self.freed.values().sum()
+        self.classes.values().map(ClassProgress::freed).sum()
     }
 
     /// Bytes that were promised.

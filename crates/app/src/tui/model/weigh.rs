@@ -4,15 +4,17 @@ use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 use jiff::civil::Date;
-use jolly_core::decide::Decisions;
+use jolly_core::decide::{Decisions, PileState};
 use jolly_core::host::RunningProgram;
 use jolly_core::pile::{Scan, Sum};
 use jolly_core::rule::{BAND_COUNT, Class};
 use jolly_core::source::{ItemId, PileId};
 
+use crate::tui::model::rows::{Arranged, small_piles};
 use crate::tui::model::{InsideView, Order, Row, rows};
+use crate::wording::counted;
 
-/// What one class holds.
+/// What a class, or the small piles of one, hold.
 #[derive(Clone, Copy, Debug, Default)]
 pub(in crate::tui) struct ClassSum {
     pub takes: Sum,
@@ -21,9 +23,27 @@ pub(in crate::tui) struct ClassSum {
     taken_estimates: u64,
     found_estimates: u64,
     pub bands: [u64; BAND_COUNT],
+    /// How many piles are taken, taken in part, left, and can't be taken.
+    states: [usize; 4],
 }
 
 impl ClassSum {
+    /// How these piles stand as one.
+    pub(in crate::tui) fn state(&self) -> PileState {
+        match self.states {
+            [_, 0, 0, 0] => PileState::Taken,
+            [0, 0, _, 0] => PileState::Left,
+            [0, 0, 0, _] => PileState::Blocked,
+            _ => PileState::Part,
+        }
+    }
+
+    /// How many piles can't be taken now.
+    pub(in crate::tui) fn blocked(&self) -> usize {
+        let [.., blocked] = self.states;
+        blocked
+    }
+
     /// Whether estimates could show in the figures of what it takes.
     pub(in crate::tui) fn takes_estimates(&self) -> bool {
         shows(self.taken_estimates, self.takes.bytes)
@@ -53,11 +73,16 @@ pub(in crate::tui) struct Weigh {
     pub scan: Arc<Scan>,
     pub decisions: Decisions,
     pub rows: Vec<Row>,
-    pub order: Order,
-    pub folded: Vec<Class>,
+    pub arranged: Arranged,
+    /// The piles that stand in one row for each class, biggest first.
+    pub small: BTreeMap<Class, Vec<PileId>>,
     /// Position in `rows`.
     pub focus: usize,
     pub classes: BTreeMap<Class, ClassSum>,
+    /// What the small piles of each class hold.
+    pub small_sums: BTreeMap<Class, ClassSum>,
+    /// The most that any pile takes, in bytes.
+    pub most_taken: u64,
     /// The pile that is looked into.
     pub inside: Option<Box<InsideView>>,
     /// None while they are looked for.
@@ -76,23 +101,31 @@ impl Weigh {
         today: Date,
         before: Option<&Self>,
     ) -> Self {
-        let order = before.map_or(Order::Class, |before| before.order);
-        let folded = before.map_or_else(Vec::new, |before| before.folded.clone());
+        let arranged = before.map_or_else(
+            || Arranged {
+                order: Order::Class,
+                folded: Vec::new(),
+                opened: Vec::new(),
+            },
+            |before| before.arranged.clone(),
+        );
         let mut weigh = Self {
             scan,
             decisions,
             rows: Vec::new(),
-            order,
-            folded,
+            arranged,
+            small: BTreeMap::new(),
             focus: 0,
             classes: BTreeMap::new(),
+            small_sums: BTreeMap::new(),
+            most_taken: 0,
             inside: None,
             users: None,
             is_dustpan_on_target: false,
             today,
         };
-        weigh.sum_up();
         weigh.arrange();
+        weigh.sum_up();
         let before = before.and_then(|before| Some((before, before.focused_pile()?)));
         let same = before.and_then(|(before, id)| {
             let key = before.scan.key_of(before.scan.pile(id));
@@ -109,14 +142,37 @@ impl Weigh {
 
     /// The class of a pile.
     pub(in crate::tui) fn class_of(&self, id: PileId) -> Class {
-        self.scan.rules.rule(self.scan.pile(id).rule).rule.class
+        self.scan.class_of(id)
+    }
+
+    /// The small piles of a class.
+    pub(in crate::tui) fn small_of(&self, class: Class) -> &[PileId] {
+        self.small.get(&class).map_or(&[], Vec::as_slice)
+    }
+
+    /// Whether a pile stands in a row with others now.
+    pub(in crate::tui) fn is_in_small(&self, id: PileId) -> bool {
+        let class = self.class_of(id);
+        self.arranged.order == Order::Class
+            && !self.arranged.opened.contains(&class)
+            && self.small_of(class).contains(&id)
+    }
+
+    /// The small piles of a class in words.
+    pub(in crate::tui) fn small_words(&self, class: Class) -> String {
+        let piles = counted(self.small_of(class).len() as u64, "small pile");
+        if self.arranged.opened.contains(&class) {
+            piles
+        } else {
+            format!("and {piles}")
+        }
     }
 
     /// The pile in focus.
     pub(in crate::tui) fn focused_pile(&self) -> Option<PileId> {
         match self.rows.get(self.focus) {
             Some(Row::Pile(id)) => Some(*id),
-            Some(Row::Heading(_) | Row::Gap) | None => None,
+            Some(Row::Heading(_) | Row::Small(_) | Row::Gap) | None => None,
         }
     }
 
@@ -136,14 +192,16 @@ impl Weigh {
     /// Lays the rows out again; the focus stays on what it is on, or on its class.
     pub(in crate::tui) fn arrange(&mut self) {
         let focused = self.rows.get(self.focus).copied();
-        self.rows = rows(&self.scan, &self.decisions, self.order, &self.folded);
-        let class = match focused {
-            Some(Row::Pile(id)) => Some(self.class_of(id)),
-            Some(Row::Heading(class)) => Some(class),
-            Some(Row::Gap) | None => None,
+        self.small = small_piles(&self.scan, &self.decisions);
+        self.rows = rows(&self.scan, &self.decisions, &self.arranged, &self.small);
+        let (class, is_small) = match focused {
+            Some(Row::Pile(id)) => (Some(self.class_of(id)), self.is_in_small(id)),
+            Some(Row::Heading(class) | Row::Small(class)) => (Some(class), false),
+            Some(Row::Gap) | None => (None, false),
         };
         let at = |wanted: Option<Row>| self.rows.iter().position(|row| Some(*row) == wanted);
         self.focus = at(focused)
+            .or_else(|| at(class.filter(|_| is_small).map(Row::Small)))
             .or_else(|| at(class.map(Row::Heading)))
             .unwrap_or(0);
     }
@@ -151,23 +209,44 @@ impl Weigh {
     /// Adds up what follows from the decisions.
     pub(in crate::tui) fn sum_up(&mut self) {
         let mut classes: BTreeMap<Class, ClassSum> = BTreeMap::new();
+        let mut small: BTreeMap<Class, ClassSum> = BTreeMap::new();
+        let mut most_taken = 0;
         for id in self.decisions.shown(&self.scan) {
-            let pile = self.scan.pile(id);
-            let sum = classes.entry(self.class_of(id)).or_default();
-            sum.takes.add(self.decisions.takes(id));
-            sum.found.add(pile.found());
-            let is_estimated = self.scan.is_estimated(id);
-            if is_estimated {
-                sum.taken_estimates += self.decisions.takes(id).bytes;
-                sum.found_estimates += pile.found().bytes;
+            let class = self.class_of(id);
+            self.add(classes.entry(class).or_default(), id);
+            if self.small_of(class).contains(&id) {
+                self.add(small.entry(class).or_default(), id);
             }
-            for (band, more) in sum.bands.iter_mut().zip(pile.bands) {
-                *band = band.saturating_add(more);
-            }
+            most_taken = self.decisions.takes(id).bytes.max(most_taken);
         }
+        self.most_taken = most_taken;
         self.classes = classes;
+        self.small_sums = small;
         if let Some(inside) = &mut self.inside {
             inside.sum_up(&self.scan, &self.decisions);
+        }
+    }
+
+    fn add(&self, sum: &mut ClassSum, id: PileId) {
+        let pile = self.scan.pile(id);
+        sum.takes.add(self.decisions.takes(id));
+        sum.found.add(pile.found());
+        if self.scan.is_estimated(id) {
+            sum.taken_estimates += self.decisions.takes(id).bytes;
+            sum.found_estimates += pile.found().bytes;
+        }
+        for (band, more) in sum.bands.iter_mut().zip(pile.bands) {
+            *band = band.saturating_add(more);
+        }
+        let state = self.decisions.state(&self.scan, id);
+        let at = match state {
+            PileState::Taken => 0,
+            PileState::Part => 1,
+            PileState::Left => 2,
+            PileState::Blocked => 3,
+        };
+        if let Some(count) = sum.states.get_mut(at) {
+            *count += 1;
         }
     }
 }

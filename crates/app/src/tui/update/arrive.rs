@@ -4,12 +4,14 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use jolly_core::run::LeftOver;
+use jolly_core::survey::Sign;
 use tui_input::Input;
 
 use crate::tui::keys::Action;
 use crate::tui::model::{Arrived, Look, Model, Origin, Overlay, Rulebooks, Station};
 use crate::tui::msg::{Effect, Lookup};
-use crate::tui::update::start_scan;
+use crate::tui::update::{start_scan, weigh};
+use crate::wording;
 
 pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
     let last = model.bench.computers.len().saturating_sub(1);
@@ -18,9 +20,8 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         Action::Down => model.bench.focus = (model.bench.focus + 1).min(last),
         Action::First => model.bench.focus = 0,
         Action::Last => model.bench.focus = last,
-        Action::Choose => return choose(model),
-        Action::Open => model.overlay = Some(Overlay::Open(Input::default(), Vec::new())),
-        Action::Again => return look_again(model),
+        Action::Add => model.overlay = Some(Overlay::Open(Input::default(), Vec::new())),
+        Action::LookAgain => return look_again(model),
         Action::Retry => {
             let focused = model.bench.focused().and_then(|it| it.arrived());
             let left = focused.and_then(|arrived| arrived.left.clone());
@@ -46,13 +47,8 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
                 None => model.message = Some("It is not open yet.".to_owned()),
             }
         }
-        Action::Onward => {
-            if model.session.is_some() {
-                model.station = Station::Scan;
-            } else {
-                return choose(model);
-            }
-        }
+        Action::Choose | Action::Onward => return choose(model),
+        Action::Sign(number) => return go_to_sign(model, number),
         _ => {}
     }
     Vec::new()
@@ -82,7 +78,12 @@ fn choose_with(model: &mut Model, left: Option<LeftOver>) -> Vec<Effect> {
             Vec::new()
         }
         Some(Ok((session, selection, rules_off, volume))) => {
-            if model.is_chosen(&session) && model.weigh.is_some() {
+            let is_same = model.is_chosen(&session) && left.is_none();
+            if is_same && model.is_scanning() {
+                model.station = Station::Scan;
+                return Vec::new();
+            }
+            if is_same && model.weigh.is_some() {
                 model.station = Station::Weigh;
                 return Vec::new();
             }
@@ -92,6 +93,36 @@ fn choose_with(model: &mut Model, left: Option<LeftOver>) -> Vec<Effect> {
             model.station = Station::Scan;
             start_scan(model)
         }
+    }
+}
+
+/// Goes to the pile that a sign is about, once it has been scanned.
+fn go_to_sign(model: &mut Model, number: usize) -> Vec<Effect> {
+    let arrived = model.bench.focused().and_then(|it| it.arrived());
+    let sign = arrived.and_then(|arrived| arrived.arrival.signs.get(number).cloned());
+    let Some(sign) = sign else {
+        model.message = Some("No sign has this number.".to_owned());
+        return Vec::new();
+    };
+    if sign.piles().is_none() {
+        let (_, because) = wording::sign(&sign);
+        model.message = Some(format!("No rule sweeps this. {because}"));
+        return Vec::new();
+    }
+    let effects = choose(model);
+    if model.station == Station::Weigh {
+        tell_sign(model, &sign);
+    } else {
+        model.then_sign = Some(sign);
+    }
+    effects
+}
+
+/// Moves to what a sign is about, or says that nothing of it was found.
+pub(super) fn tell_sign(model: &mut Model, sign: &Sign) {
+    if !weigh::go_to_sign(model, sign) {
+        let (says, _) = wording::sign(sign);
+        model.message = Some(format!("{says}: no rule found anything of it that may go."));
     }
 }
 
@@ -156,9 +187,9 @@ pub(super) fn arrived(
     model: &mut Model,
     root: &std::path::Path,
     looked: Result<Box<Arrived>, String>,
-) {
+) -> Vec<Effect> {
     let Some(at) = model.bench.position(root) else {
-        return;
+        return Vec::new();
     };
     if let Some(computer) = model.bench.computers.get_mut(at) {
         computer.look = match looked {
@@ -166,6 +197,12 @@ pub(super) fn arrived(
             Err(why) => Look::Failed(why),
         };
     }
+    // The first look settles what an earlier run left undone, so a scan waits for it.
+    if model.scans_after_look.as_deref() == Some(root) {
+        model.scans_after_look = None;
+        return start_scan(model);
+    }
+    Vec::new()
 }
 
 /// Opens the folder that was typed.

@@ -5,12 +5,12 @@ use std::sync::Arc;
 use jolly_core::run::Rehearsed;
 
 use crate::tui::keys::Action;
-use crate::tui::model::{Check, Model, Rehearsal, Saves, Station, Sweeping, WORD};
-use crate::tui::msg::{Effect, RunWork, SweepOrder};
-use crate::tui::update::{save, start_scan};
-
-/// How far a page goes.
-const PAGE: usize = 15;
+use crate::tui::model::{
+    Check, CheckList, CheckRow, Model, Rehearsal, Saves, Station, Sweeping, WORD, Waits,
+};
+use crate::tui::msg::{Effect, Question, RunWork, SweepOrder};
+use crate::tui::update::{moved, save, start_scan};
+use crate::wording::counted;
 
 pub(super) fn listed(model: &mut Model, check: Option<Check>) {
     if check.is_some() {
@@ -34,6 +34,8 @@ pub(super) fn rehearsed(model: &mut Model, result: Result<Box<Rehearsed>, String
             }
             Err(message) => Rehearsal::Failed(message),
         };
+        check.known = check.facts();
+        check.focus = check.place_of_facts();
     }
 }
 
@@ -42,18 +44,10 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         model.station = Station::Weigh;
         return Vec::new();
     };
-    let last = check
-        .manifest
-        .as_ref()
-        .map_or(0, |list| list.items.len().saturating_sub(1));
+    let asked = check.asks.take();
     match action {
         Action::Back => model.station = Station::Weigh,
-        Action::Up => check.scroll = check.scroll.saturating_sub(1),
-        Action::Down => check.scroll = (check.scroll + 1).min(last),
-        Action::PageUp => check.scroll = check.scroll.saturating_sub(PAGE),
-        Action::PageDown => check.scroll = (check.scroll + PAGE).min(last),
-        Action::First => check.scroll = 0,
-        Action::Last => check.scroll = last,
+        Action::Enter => check.turn(),
         Action::Rehearse => {
             if let (
                 Some(session),
@@ -62,6 +56,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
             ) = (&model.session, &check.manifest, &check.rehearsal)
             {
                 check.rehearsal = Rehearsal::UnderWay;
+                check.known = check.facts();
                 return vec![Effect::Run(RunWork::Rehearse(
                     model.job,
                     Arc::clone(session),
@@ -70,18 +65,129 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
                 ))];
             }
         }
-        Action::SaveList => save::ask(model, Saves::List),
-        Action::LookAgain => {
-            model.then_check = true;
-            model.station = Station::Scan;
-            return start_scan(model);
-        }
+        Action::Save => save::ask(model, Saves::List),
+        Action::LookAgain => return look_again(model),
+        Action::AskToClose => return ask_to_close(model, asked),
         Action::Letter(letter) => return letter_typed(model, letter),
         Action::EraseLetter => drop(check.typed.pop()),
         Action::DropWord => check.typed.clear(),
-        _ => {}
+        _ => check.focus = moved(check.focus, check.count(), action),
     }
     Vec::new()
+}
+
+/// Narrows the list to the words that were looked for; none shows all of it again.
+pub(super) fn filter(model: &mut Model) -> Vec<Effect> {
+    let words = model.found.clone();
+    let ticket = model.next_ticket();
+    let Some(check) = &model.check else {
+        return Vec::new();
+    };
+    let Some(manifest) = &check.manifest else {
+        return Vec::new();
+    };
+    let (scan, manifest) = (Arc::clone(&check.scan), Arc::clone(manifest));
+    model.message = Some("Reading through the list…".to_owned());
+    vec![Effect::Question(Question::Narrow(
+        ticket, scan, manifest, words,
+    ))]
+}
+
+/// Takes in the part of the list that was looked for.
+pub(super) fn narrowed(model: &mut Model, ticket: u32, list: Option<CheckList>) {
+    let (Some(check), Some(list)) = (&mut model.check, list) else {
+        return;
+    };
+    if ticket != model.ticket {
+        return;
+    }
+    let (words, items) = (list.words.clone(), list.sum.items);
+    check.open_pile = None;
+    check.open_folder = None;
+    check.list = list;
+    check.focus = check
+        .place_of_pile(0)
+        .saturating_sub(usize::from(items == 0));
+    model.message = match (words.is_empty(), items) {
+        (true, _) => None,
+        (false, 0) => Some(format!("Nothing in the list holds \"{words}\".")),
+        (false, _) => {
+            let verb = if items == 1 { "holds" } else { "hold" };
+            let items = counted(items, "item");
+            Some(format!(
+                "{items} {verb} \"{words}\"; the whole list goes all the same."
+            ))
+        }
+    };
+}
+
+/// Asks the program in focus to close, or the first one that may be asked; at the second press.
+fn ask_to_close(model: &mut Model, asked: Option<usize>) -> Vec<Effect> {
+    let Some(check) = &mut model.check else {
+        return Vec::new();
+    };
+    let focused = match check.focused() {
+        Some(CheckRow::Fact(at)) => check.known.get(at).and_then(|fact| fact.closes),
+        _ => None,
+    };
+    let first = check.to_close.iter().position(Waits::may_be_asked);
+    let Some((at, waits)) = focused
+        .or(first)
+        .and_then(|at| Some((at, check.to_close.get(at)?)))
+    else {
+        let nothing = if check.to_close.is_empty() {
+            "No program has to be closed."
+        } else {
+            "No rule waits for it, so it isn't asked from here: close it there, then l looks again."
+        };
+        model.message = Some(nothing.to_owned());
+        return Vec::new();
+    };
+    if !waits.may_be_asked() {
+        let text = format!(
+            "No rule waits for {}: close it there, then l looks again.",
+            waits.name
+        );
+        model.message = Some(text);
+        return Vec::new();
+    }
+    if asked != Some(at) {
+        check.asks = Some(at);
+        let name = &waits.name;
+        let text = format!(
+            "c once more asks {name} to close: what was typed there and not saved may be lost."
+        );
+        model.message = Some(text);
+        return Vec::new();
+    }
+    let program = waits.program.clone();
+    model.message = Some(format!("{} was asked to close…", waits.name));
+    vec![Effect::Question(Question::AskToClose(model.job, program))]
+}
+
+/// Takes in what became of asking: who has closed is looked at again.
+pub(super) fn closed(model: &mut Model, job: u32, result: Result<String, String>) -> Vec<Effect> {
+    if job != model.job || model.station != Station::Check {
+        return Vec::new();
+    }
+    match result {
+        Ok(told) => {
+            let effects = look_again(model);
+            model.message = Some(told);
+            effects
+        }
+        Err(why) => {
+            model.message = Some(why);
+            Vec::new()
+        }
+    }
+}
+
+/// Scans again, and comes back here.
+fn look_again(model: &mut Model) -> Vec<Effect> {
+    model.then_check = true;
+    model.station = Station::Scan;
+    start_scan(model)
 }
 
 /// Takes one letter of the word; the whole word starts the sweep of exactly the list on the

@@ -39,7 +39,7 @@ pub(super) fn act(model: &mut Model, mut view: Box<DustpanView>, action: Action)
             turn(&mut view);
             Vec::new()
         }
-        Action::BringBack => bring_back(model, &mut view),
+        Action::GetBack => bring_back(model, &mut view),
         Action::Delete => empty(model, &mut view, asked),
         _ => {
             view.focus = moved(view.focus, view.count(), action);

@@ -4,10 +4,9 @@ use std::sync::Arc;
 
 use jolly_core::decide::{Arrangement, Choice, Disposition, EntryId, Inside, Node, Others};
 use jolly_core::pile::Sum;
-use tui_input::Input;
 
 use crate::tui::keys::Action;
-use crate::tui::model::{InsideRow, InsideView, Model, OpenPile, Overlay, Weigh};
+use crate::tui::model::{InsideRow, InsideView, Model, OpenPile, Weigh};
 use crate::tui::msg::{Effect, InsideSearch, Question};
 use crate::tui::update::change::change;
 use crate::tui::update::{moved, weigh};
@@ -45,7 +44,6 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
             }
         }
         Action::Toggle => return toggle(model),
-        Action::Find => model.overlay = Some(Overlay::Find(Input::default())),
         Action::Order => return order(model),
         _ => return weigh::act_on_piles(model, action),
     }

@@ -1,21 +1,30 @@
 //! The mouse at weigh: a click on a band sets the limit there, one on the mark takes or leaves, one
 //! elsewhere moves there; the wheel scrolls.
 
-use jolly_core::rule::{AgeLimit, BAND_COUNT};
+use jolly_core::rule::AgeLimit;
 use ratatui::crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::Rect;
 
 use crate::tui::areas::{areas, first_row, list_room};
 use crate::tui::columns::Columns;
 use crate::tui::keys::Action;
-use crate::tui::model::{Context, Model, Row};
+use crate::tui::model::{Context, Model, Row, Station};
 use crate::tui::msg::Effect;
-use crate::tui::update::{inside, weigh};
+use crate::tui::update::{hints, inside, pointed, weigh};
 
 /// Rows that one notch of the wheel moves.
 const NOTCH: usize = 3;
 
 pub(super) fn act(model: &mut Model, event: MouseEvent) -> Vec<Effect> {
+    if event.kind == MouseEventKind::Moved {
+        model.pointed = match model.context() {
+            Some(_) if model.overlay.is_none() => {
+                pointed::at(model, usize::from(event.column), event.row)
+            }
+            _ => None,
+        };
+        return Vec::new();
+    }
     let Some(context @ (Context::Ages | Context::Inside)) = model.context() else {
         return Vec::new();
     };
@@ -77,11 +86,12 @@ fn click(model: &mut Model, context: Context, column: u16, row: u16) -> Vec<Effe
     };
     let was_focus = weigh.focus == at;
     weigh.focus = at;
-    let band = Columns::fit(usize::from(work.width)).band_at(usize::from(column));
-    match (clicked, band) {
-        (Row::Pile(pile), Some(band)) if band < BAND_COUNT => {
+    let has_class = !weigh.arranged.order.has_headings();
+    let bands = Columns::fit(usize::from(work.width), has_class).bands_under(usize::from(column));
+    match (clicked, bands) {
+        (Row::Pile(pile), Some((band, _))) => {
             weigh::set_limit(model, pile, AgeLimit::at_edge(band));
-            Vec::new()
+            hints::done(model, Station::Weigh)
         }
         _ if column <= 2 => weigh::act(model, Action::Toggle),
         _ if was_focus => weigh::act(model, Action::Enter),

@@ -6,10 +6,10 @@ use tui_input::backend::crossterm::EventHandler as _;
 
 use crate::tui::areas::help_room;
 use crate::tui::keys::help_rows;
-use crate::tui::model::{Context, Model, Overlay};
+use crate::tui::model::{Model, Overlay};
 use crate::tui::msg::{Effect, Lookup};
 use crate::tui::update::completion::common_start;
-use crate::tui::update::{arrive, exclude, inside, place, rulebooks, save, starts, weigh};
+use crate::tui::update::{arrive, exclude, find, place, rulebooks, save, starts, weigh};
 
 pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     let Some(overlay) = model.overlay.take() else {
@@ -20,6 +20,7 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Overlay::Starts(view), _) => return starts::press(model, view, key),
         (Overlay::Exclude(draft), _) => return exclude::press(model, *draft, key),
         (Overlay::Place(draft), _) => return place::press(model, draft, key),
+        (Overlay::Find(input, behind), _) => return find::press(model, input, behind, key),
         (Overlay::Help(from, behind), code) => help(model, from, behind, code),
         // These have no lines to type in, and are served by the table of keys.
         (Overlay::Exclusions(_) | Overlay::Decided(_) | Overlay::Dustpan(_), _)
@@ -28,13 +29,6 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Overlay::Save(saves, mut input, _), _) => {
             input.handle_event(&Event::Key(key));
             model.overlay = Some(Overlay::Save(saves, input, None));
-        }
-        (Overlay::Find(input), KeyCode::Enter) => {
-            if is_inside(model) {
-                let text = input.value().to_owned();
-                model.overlay = Some(Overlay::Find(input));
-                return inside::find_next(model, &text);
-            }
         }
         (Overlay::ExactAge(input, _), KeyCode::Enter) => {
             if let Err(message) = weigh::set_exact_age(model, input.value()) {
@@ -59,15 +53,6 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
             input.handle_event(&Event::Key(key));
             return look_for_folders(model, input);
         }
-        (Overlay::Find(mut input), _) => {
-            input.handle_event(&Event::Key(key));
-            let text = input.value().to_owned();
-            model.overlay = Some(Overlay::Find(input));
-            if is_inside(model) {
-                return inside::find(model, &text);
-            }
-            weigh::find(model, &text);
-        }
     }
     Vec::new()
 }
@@ -86,10 +71,6 @@ fn help(model: &mut Model, from: usize, behind: Option<Box<Overlay>>, code: KeyC
         Some(to) => Some(Overlay::Help(to, behind)),
         None => behind.map(|view| *view),
     };
-}
-
-fn is_inside(model: &Model) -> bool {
-    model.station_context() == Context::Inside
 }
 
 fn look_for_folders(model: &mut Model, input: Input) -> Vec<Effect> {
@@ -123,7 +104,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
     match &mut model.overlay {
         Some(
             Overlay::ExactAge(input, _)
-            | Overlay::Find(input)
+            | Overlay::Find(input, _)
             | Overlay::Open(input, _)
             | Overlay::Save(_, input, _),
         ) => {

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use jolly_core::decide::{InsideOrder, PileDecision};
 use jolly_core::rule::{AgeLimit, Class};
 use jolly_core::source::PileId;
+use jolly_core::survey::Sign;
 use tui_input::Input;
 
 use crate::tui::keys::Action;
@@ -14,7 +15,9 @@ use crate::tui::model::{
 };
 use crate::tui::msg::{Effect, Question, RunWork};
 use crate::tui::update::change::{back_or_again, change};
+use crate::tui::update::find::{self, Start};
 use crate::tui::update::{exclude, start_scan};
+use crate::wording::limit_words;
 
 /// How far a page goes.
 const PAGE: isize = 10;
@@ -40,15 +43,14 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
             let piles = meant(weigh, false);
             model.message = toggle(model, &piles);
         }
-        Action::Find => model.overlay = Some(Overlay::Find(Input::default())),
         Action::Order => {
-            weigh.order = weigh.order.next();
+            weigh.arranged.order = weigh.arranged.order.next();
             weigh.arrange();
-            model.message = Some(format!("Rows are {}.", weigh.order.words()));
+            model.message = Some(format!("Rows are {}.", weigh.arranged.order.words()));
         }
         Action::Enter => return enter(model),
         Action::Lens => return look_inside(model),
-        Action::Again => {
+        Action::LookAgain => {
             model.station = Station::Scan;
             model.report = None;
             return start_scan(model);
@@ -65,7 +67,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
                 model.overlay = Some(Overlay::Starts(Box::new(view)));
             }
         }
-        Action::AddPlace => model.overlay = Some(Overlay::Place(Box::new(PlaceDraft::new()))),
+        Action::Add => model.overlay = Some(Overlay::Place(Box::new(PlaceDraft::new()))),
         _ => return act_on_piles(model, action),
     }
     Vec::new()
@@ -100,21 +102,23 @@ pub(super) fn act_on_piles(model: &mut Model, action: Action) -> Vec<Effect> {
     Vec::new()
 }
 
-/// Looks into the pile in focus, or folds the class in focus.
+/// Looks into the pile in focus, or opens or closes the class or the small piles in focus.
 fn enter(model: &mut Model) -> Vec<Effect> {
     let Some(weigh) = &mut model.weigh else {
         return Vec::new();
     };
-    if let Some(Row::Heading(class)) = weigh.rows.get(weigh.focus).copied() {
-        let before = weigh.folded.len();
-        weigh.folded.retain(|folded| *folded != class);
-        if weigh.folded.len() == before {
-            weigh.folded.push(class);
-        }
-        weigh.arrange();
-        return Vec::new();
+    let (list, class) = match weigh.rows.get(weigh.focus).copied() {
+        Some(Row::Heading(class)) => (&mut weigh.arranged.folded, class),
+        Some(Row::Small(class)) => (&mut weigh.arranged.opened, class),
+        Some(Row::Pile(_) | Row::Gap) | None => return look_inside(model),
+    };
+    let before = list.len();
+    list.retain(|other| *other != class);
+    if list.len() == before {
+        list.push(class);
     }
-    look_inside(model)
+    weigh.arrange();
+    Vec::new()
 }
 
 fn look_inside(model: &mut Model) -> Vec<Effect> {
@@ -178,6 +182,8 @@ fn meant(weigh: &Weigh, whole_class: bool) -> Vec<PileId> {
     match (weigh.rows.get(weigh.focus), &weigh.inside) {
         (_, Some(view)) if !whole_class => vec![view.pile],
         (Some(Row::Heading(class)), _) => of_class(*class),
+        (Some(Row::Small(class)), _) if whole_class => of_class(*class),
+        (Some(Row::Small(class)), _) => weigh.small_of(*class).to_vec(),
         (Some(Row::Pile(id)), _) if whole_class => of_class(weigh.class_of(*id)),
         (Some(Row::Pile(id)), _) => vec![*id],
         (Some(Row::Gap) | None, _) => Vec::new(),
@@ -188,7 +194,12 @@ fn meant(weigh: &Weigh, whole_class: bool) -> Vec<PileId> {
 fn named(weigh: &Weigh, piles: &[PileId]) -> String {
     match piles {
         [one] => weigh.name_of(*one),
-        [one, ..] => format!("all of {}", weigh.class_of(*one).name()),
+        [one, ..] => {
+            let class = weigh.class_of(*one);
+            let is_small = weigh.small_of(class) == piles;
+            let which = if is_small { "small piles" } else { "all" };
+            format!("{which} of {}", class.name())
+        }
         [] => "nothing".to_owned(),
     }
 }
@@ -209,14 +220,6 @@ pub(super) fn decide(
     });
     // What is decided about piles excludes nothing.
     debug_assert!(effects.is_empty());
-}
-
-/// A limit in words.
-fn limit_words(limit: Option<AgeLimit>) -> String {
-    limit.map_or_else(
-        || "any age".to_owned(),
-        |limit| format!("older than {limit}"),
-    )
 }
 
 type Shift = fn(Option<AgeLimit>) -> Option<AgeLimit>;
@@ -313,34 +316,70 @@ pub(super) fn read_limit(text: &str) -> Result<Option<AgeLimit>, String> {
 }
 
 /// Moves to the first pile whose title, account or rule holds the text; a folded class opens for it.
-pub(super) fn find(model: &mut Model, text: &str) {
+pub(super) fn find(model: &mut Model, text: &str, start: Start) {
     let Some(weigh) = &mut model.weigh else {
         return;
     };
-    let wanted = text.to_lowercase();
     let holds = |id: &PileId| {
         let pile = weigh.scan.pile(*id);
         let rule = weigh.scan.rules.rule(pile.rule);
         let account = weigh.scan.account_name(pile).unwrap_or("system");
-        let text = format!("{} {account} {}", rule.rule.title, rule.id).to_lowercase();
-        wanted.split_whitespace().all(|word| text.contains(word))
+        find::holds(&format!("{} {account} {}", rule.rule.title, rule.id), text)
     };
     let on_screen = weigh.rows.iter().filter_map(|row| match row {
         Row::Pile(id) => Some(*id),
-        Row::Heading(_) | Row::Gap => None,
+        Row::Heading(_) | Row::Small(_) | Row::Gap => None,
     });
     let all = on_screen.chain(weigh.decisions.shown(&weigh.scan));
-    let found = all.into_iter().find(holds);
-    let Some(id) = found else {
+    let all: Vec<PileId> = all.collect();
+    // Each pile stands there once more, by its number, for those in folded rows.
+    let focus = weigh.focused_pile();
+    let focus = all.iter().position(|id| Some(*id) == focus).unwrap_or(0);
+    let is_it = |at: usize| all.get(at).is_some_and(&holds);
+    let found = find::first(all.len(), focus, start, is_it);
+    let Some(id) = found.and_then(|at| all.get(at).copied()) else {
         model.message = Some("No pile is called so.".to_owned());
         return;
     };
+    show(weigh, id);
+    model.message = None;
+}
+
+/// Moves to the largest pile of these rules and of this account; whether there is one.
+pub(super) fn go_to_sign(model: &mut Model, sign: &Sign) -> bool {
+    let (Some(weigh), Some((rules, account))) = (&mut model.weigh, sign.piles()) else {
+        return false;
+    };
+    let is_it = |id: &PileId| {
+        let pile = weigh.scan.pile(*id);
+        let own = weigh.scan.rules.rule(pile.rule).id.to_string();
+        let half = own.rsplit('/').next().unwrap_or(&own);
+        let of = weigh.scan.account_name(pile);
+        rules.contains(&half) && account.is_none_or(|name| of == Some(&**name))
+    };
+    let held = |id: &PileId| weigh.scan.pile(*id).found().bytes;
+    let found = weigh
+        .decisions
+        .shown(&weigh.scan)
+        .filter(is_it)
+        .max_by_key(held);
+    if let Some(id) = found {
+        show(weigh, id);
+    }
+    found.is_some()
+}
+
+/// Moves to a pile, and opens what hides it.
+fn show(weigh: &mut Weigh, id: PileId) {
     let class = weigh.class_of(id);
-    if weigh.folded.contains(&class) {
-        weigh.folded.retain(|folded| *folded != class);
+    let is_in_small = weigh.is_in_small(id);
+    if weigh.arranged.folded.contains(&class) || is_in_small {
+        weigh.arranged.folded.retain(|folded| *folded != class);
+        if is_in_small {
+            weigh.arranged.opened.push(class);
+        }
         weigh.arrange();
     }
     let at = weigh.rows.iter().position(|row| *row == Row::Pile(id));
     weigh.focus = at.unwrap_or(weigh.focus);
-    model.message = None;
 }

@@ -1,9 +1,11 @@
 //! The arrive station: the computers on the bench, and what the one in focus is.
 
 use jolly_core::computer::Account;
+use jolly_core::host::UnmountedVolume;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::Line;
+use unicode_width::UnicodeWidthStr as _;
 
 use crate::tui::draw::{Pieces, VolumeParts, cut, cut_front, left, right, volume_bar, wrap};
 use crate::tui::lookups::shown;
@@ -12,7 +14,7 @@ use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
 use crate::wording::{age, bytes, counted, sign};
 
-/// Lines of one computer's block, the gap below it included.
+/// Lines of one computer's block, the gap below it included; one more for what is being scanned.
 const BLOCK: usize = 5;
 
 /// A change of a volume that is worth a word, in bytes.
@@ -23,12 +25,23 @@ const ABOUT: usize = 13;
 
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let share = (area.width * 2 / 5).clamp(34, 64);
-    let [bench, _, about] = Layout::horizontal([
-        Constraint::Length(share),
-        Constraint::Length(3),
-        Constraint::Min(30),
-    ])
-    .areas(area);
+    let [bench, _, about] = if theme.is_spoken() {
+        // What is read aloud stands one below the other.
+        let computers = u16::try_from(model.bench.computers.len() * BLOCK).unwrap_or(area.height);
+        Layout::vertical([
+            Constraint::Length(computers.clamp(3, area.height / 2)),
+            Constraint::Length(1),
+            Constraint::Min(3),
+        ])
+        .areas(area)
+    } else {
+        Layout::horizontal([
+            Constraint::Length(share),
+            Constraint::Length(3),
+            Constraint::Min(30),
+        ])
+        .areas(area)
+    };
     draw_bench(model, theme, frame, bench);
     let focused = model.bench.focused();
     let all = match focused.map(|computer| &computer.look) {
@@ -53,9 +66,78 @@ fn draw_bench(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let skip = (bench.focus + 1).saturating_sub(room);
     for (at, computer) in bench.computers.iter().enumerate().skip(skip).take(room) {
         all.extend(block(theme, computer, at == bench.focus, width));
+        all.extend(scanned(model, theme, computer, width));
         all.push(Line::default());
     }
+    let below = usize::from(area.height).saturating_sub(all.len());
+    all.extend(
+        unmounted(theme, &bench.unmounted, width)
+            .into_iter()
+            .take(below),
+    );
     lines(frame, area, all);
+}
+
+/// How far the scan of the chosen computer is, below its block.
+fn scanned(
+    model: &Model,
+    theme: &Theme,
+    computer: &Computer,
+    width: usize,
+) -> Option<Line<'static>> {
+    let session = model.session.as_ref()?;
+    if session.target.root_path() != computer.root || model.job == 0 {
+        return None;
+    }
+    let (_, found) = model.scanning.sums();
+    let (words, role) = match (model.scanning.took, &model.weigh) {
+        (None, _) => (
+            format!("scanning: {} found so far; enter follows it", bytes(found)),
+            Role::Straw,
+        ),
+        (Some(_), Some(weigh)) => {
+            let found = weigh.decisions.found_in_all().bytes;
+            let takes = weigh.decisions.takes_in_all().bytes;
+            let words = format!(
+                "scanned: {} found, {} to sweep; enter weighs it",
+                bytes(found),
+                bytes(takes)
+            );
+            (words, Role::Straw)
+        }
+        (Some(_), None) => return None,
+    };
+    let mut line = Pieces::default();
+    line.add("  ", theme.style(Role::Quiet));
+    line.add(cut(&words, width.saturating_sub(3)), theme.style(role));
+    Some(line.line())
+}
+
+/// The volumes that aren't mounted, and how one is.
+fn unmounted(theme: &Theme, volumes: &[UnmountedVolume], width: usize) -> Vec<Line<'static>> {
+    let quiet = theme.style(Role::Quiet);
+    let Some(first) = volumes.first() else {
+        return Vec::new();
+    };
+    let mut all = vec![Line::styled("  not mounted", quiet)];
+    for volume in volumes {
+        let holds = if volume.holds.is_empty() {
+            String::new()
+        } else {
+            format!(", {}", volume.holds)
+        };
+        let words = format!(
+            "  {}  {}, {}{holds}",
+            volume.device,
+            bytes(volume.size),
+            volume.kind.words()
+        );
+        let words = cut(&words, width.saturating_sub(1));
+        all.push(Line::styled(words, theme.style(Role::Text)));
+    }
+    let how = format!("  mount /dev/{} /mnt, then l looks again", first.device);
+    all.push(Line::styled(cut(&how, width.saturating_sub(1)), quiet));
+    all
 }
 
 /// One computer: its name and layout, how it came here, its volume.
@@ -85,15 +167,15 @@ fn block(theme: &Theme, computer: &Computer, is_focus: bool, width: usize) -> Ve
     first.add(right(layout, 9), quiet);
     let mut second = begin();
     let room = width.saturating_sub(3);
-    let place = match computer.origin {
-        Origin::This => Origin::This.words().to_owned(),
-        origin => {
-            let words = origin.words();
-            let path = cut_front(&shown(&computer.root), room.saturating_sub(words.len() + 1));
-            format!("{words} {path}")
-        }
-    };
+    let place = place_of(computer, room);
     second.add(cut(&place, room), quiet);
+    let kind = arrived.and_then(|arrived| arrived.arrival.kind);
+    let kind = kind.map_or_else(String::new, |kind| {
+        format!(" {} {}", theme.glyphs.dot, kind.words())
+    });
+    if second.width() + kind.width() < width {
+        second.add(kind, quiet);
+    }
     let mut third = begin();
     let mut fourth = begin();
     match (&computer.look, arrived.and_then(|it| it.arrival.volume)) {
@@ -125,6 +207,16 @@ fn block(theme: &Theme, computer: &Computer, is_focus: bool, width: usize) -> Ve
         }
     }
     vec![first.line(), second.line(), third.line(), fourth.line()]
+}
+
+/// How a computer came onto the bench, and where it is.
+fn place_of(computer: &Computer, room: usize) -> String {
+    let words = computer.origin.words();
+    if computer.origin == Origin::This {
+        return words.to_owned();
+    }
+    let path = cut_front(&shown(&computer.root), room.saturating_sub(words.len() + 1));
+    format!("{words} {path}")
 }
 
 /// When it was here last, and what its volume has gained since.
@@ -218,7 +310,7 @@ fn facts(theme: &Theme, arrived: &Arrived, area: Rect) -> Vec<Line<'static>> {
     let heading = if signs.is_empty() {
         "No signs at first look"
     } else {
-        "Signs"
+        "Signs, by what they give back"
     };
     all.push(Line::styled(heading, theme.bold(Role::Straw)));
     let locked = arrived.arrival.locked_places;
@@ -226,9 +318,17 @@ fn facts(theme: &Theme, arrived: &Arrived, area: Rect) -> Vec<Line<'static>> {
     let room = usize::from(area.height).saturating_sub(all.len() + below);
     // Without room for reasons the figures speak for themselves.
     let has_reasons = room >= signs.len() * 2;
-    for found in signs {
+    for (at, found) in signs.iter().enumerate() {
         let (says, because) = sign(found);
-        all.push(Line::styled(cut(&says, width), text));
+        let mut line = Pieces::default();
+        // Its key goes to the pile that deals with it.
+        let key = match found.piles() {
+            Some(_) if at < 9 => format!("{} ", at + 1),
+            _ => format!("{} ", theme.glyphs.dot),
+        };
+        line.add(key, theme.style(Role::Straw));
+        line.add(cut(&says, width.saturating_sub(2)), text);
+        all.push(line.line());
         if has_reasons {
             all.push(Line::styled(cut(&format!("  {because}"), width), quiet));
         }

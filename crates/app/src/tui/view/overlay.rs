@@ -58,11 +58,14 @@ pub(super) fn draw(
         Overlay::Open(input, folders) => {
             folder_question(theme, frame, area, input, folders);
         }
-        Overlay::Find(input) => {
-            let hint = if model.station_context() == Context::Inside {
-                "part of a name; enter: the next one, esc: done"
-            } else {
-                "part of a title, account or rule"
+        Overlay::Find(input, behind) => {
+            let hint = match (behind, model.station_context()) {
+                (Some(_), _) => "words of a row; n goes on to the next one",
+                (None, Context::Inside) => "part of a name; n goes on to the next one",
+                (None, Context::Check) => {
+                    "words of a path, title, account or class; empty shows all again"
+                }
+                (None, _) => "words of a title, account or rule; n goes on to the next one",
             };
             question(theme, frame, area, ("find", input), (hint, Role::Quiet));
         }

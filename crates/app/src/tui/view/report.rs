@@ -1,12 +1,14 @@
 //! The report station: before and after, what went, what stayed and why.
 
+mod went;
+
 use jolly_core::plan::Outcome;
 use jolly_core::report::Cause;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
 
-use crate::tui::draw::{Pieces, VolumeParts, cut, left, right, volume_bar};
+use crate::tui::draw::{Pieces, VolumeParts, cut, left, right, volume_bar, wrap};
 use crate::tui::model::{Model, Report};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
@@ -18,30 +20,59 @@ const REASONS: usize = 6;
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let Some(report) = &model.report else { return };
     let width = usize::from(area.width).saturating_sub(2);
+    let height = usize::from(area.height);
+    let mut all = head(theme, report, width);
+    all.push(Line::default());
+    let tall = if height >= TALL && !theme.is_spoken() {
+        3
+    } else {
+        1
+    };
+    all.extend(bars(theme, report, width, tall));
+    all.push(Line::default());
+    all.extend(truth(theme, report, width));
+    all.push(Line::default());
+    // What stayed asks for something to be done; what went is done.
+    all.extend(stayed(theme, report, width));
+    all.push(Line::default());
+    all.extend(went::draw(
+        theme,
+        report,
+        width,
+        height.saturating_sub(all.len()),
+    ));
+    lines(frame, area, all);
+}
+
+/// From this height on there is room for large bars.
+const TALL: usize = 30;
+
+/// What happened, in one line for the log and one for the customer.
+fn head(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
     let summary = &report.summary;
-    let quiet = theme.style(Role::Quiet);
-    let mut all = Vec::new();
+    let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
     let (state, role) = match (&summary.broke_off, summary.is_stopped) {
         (Some(_), _) => ("The sweep broke off", Role::Ask),
         (None, true) => ("Stopped", Role::Straw),
         (None, false) => ("Swept", Role::Straw),
     };
-    let mut head = Pieces::default();
-    head.add(format!(" {state}"), theme.bold(role));
+    let mut first = Pieces::default();
+    first.add(format!(" {state}"), theme.bold(role));
     let removed = summary.sum(Outcome::Removed);
     let aside = summary.sum(Outcome::SetAside);
-    head.add(
+    first.add(
         format!("   {} removed for good", counted(removed.items, "item")),
-        theme.style(Role::Text),
+        text,
     );
     if aside.items > 0 {
-        head.add(
-            format!("   {} set aside", counted(aside.items, "item")),
-            theme.style(Role::Text),
-        );
+        let words = format!("   {} set aside", counted(aside.items, "item"));
+        first.add(words, text);
     }
-    head.add(format!("   log {}", report.run), quiet);
-    all.push(head.line());
+    first.add(format!("   log {}", report.run), quiet);
+    let mut all = vec![first.line()];
+    for line in wrap(&report.told, width.saturating_sub(1)) {
+        all.push(Line::styled(format!(" {line}"), theme.bold(Role::Text)));
+    }
     if let Some(why) = &summary.broke_off {
         let text = format!(" {why}; `jolly-broom log recover` settles the last items");
         all.push(Line::styled(cut(&text, width), theme.style(Role::Ask)));
@@ -50,44 +81,80 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         let text = " The scan before had been stopped: what lay further on was not weighed.";
         all.push(Line::styled(cut(text, width), theme.style(Role::Ask)));
     }
-    all.push(Line::default());
-    all.push(bar(
-        theme,
-        "before",
-        report.size,
-        summary.free_before,
-        width,
-    ));
-    all.push(bar(theme, "after", report.size, summary.free_after, width));
-    all.push(Line::default());
-    all.extend(space(theme, report, width));
-    all.extend(compared(theme, report, width));
-    // Above what can be long: on a small screen the end is cut off.
-    all.push(verified(theme, report));
-    all.push(Line::default());
-    // What stayed asks for something to be done; what went is done.
-    all.extend(stayed(theme, report, width));
-    all.push(Line::default());
-    all.extend(went(theme, report));
-    lines(frame, area, all);
+    all
 }
 
-fn bar(theme: &Theme, name: &str, size: u64, free: u64, width: usize) -> Line<'static> {
-    let mut line = Pieces::default();
-    line.add(format!(" {}", left(name, 8)), theme.style(Role::Quiet));
-    volume_bar(
-        theme,
-        &mut line,
-        VolumeParts {
-            kept: size.saturating_sub(free),
-            free,
-            ..VolumeParts::default()
-        },
-        width.saturating_sub(30),
-    );
-    line.add(right(&bytes(free), 12), theme.style(Role::Text));
-    line.add(" free", theme.style(Role::Quiet));
-    line.line()
+/// The disk before and after, as large as there is room.
+fn bars(theme: &Theme, report: &Report, width: usize, tall: usize) -> Vec<Line<'static>> {
+    let (before, after) = (report.summary.free_before, report.summary.free_after);
+    let used = report.size.saturating_sub(after.max(before));
+    let mut all = Vec::new();
+    let freed = after.saturating_sub(before);
+    let rows = [
+        ("before", report.size.saturating_sub(before), 0, before),
+        ("after", used, freed, after.saturating_sub(freed)),
+    ];
+    for (number, (name, kept, freed, free)) in rows.into_iter().enumerate() {
+        if number > 0 && tall > 1 {
+            all.push(Line::default());
+        }
+        for row in 0..tall {
+            let is_middle = row == tall / 2;
+            let mut line = Pieces::default();
+            let label = if is_middle { name } else { "" };
+            line.add(format!(" {}", left(label, 8)), theme.style(Role::Quiet));
+            let parts = VolumeParts {
+                kept,
+                swept: freed,
+                free,
+                ..VolumeParts::default()
+            };
+            volume_bar(theme, &mut line, parts, width.saturating_sub(30));
+            if is_middle {
+                let style = if number == 0 {
+                    theme.style(Role::Text)
+                } else {
+                    theme.bold(Role::Straw)
+                };
+                line.add(right(&bytes(freed.saturating_add(free)), 12), style);
+                line.add(" free", theme.style(Role::Quiet));
+            }
+            all.push(line.line());
+        }
+    }
+    all
+}
+
+/// Predicted, rehearsed, measured and seen again: in one line when they agree, else each explained.
+fn truth(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
+    let summary = &report.summary;
+    let agrees = summary.free_predicted == summary.free_after;
+    let compared = summary.compared.as_ref();
+    let is_as_rehearsed = compared.is_none_or(|comparison| comparison.differs == 0);
+    let is_gone = report
+        .verified
+        .as_ref()
+        .is_some_and(|verified| verified.takes.items == 0);
+    if agrees && is_as_rehearsed && is_gone {
+        let rehearsed = compared.map_or_else(String::new, |comparison| {
+            let same = count(comparison.same);
+            format!(" {same} of {same} went as rehearsed.")
+        });
+        let words = format!(
+            "Predicted {}, measured {}.{rehearsed} Scanned again: what was taken is gone.",
+            bytes(summary.free_predicted),
+            bytes(summary.free_after),
+        );
+        let all = wrap(&words, width.saturating_sub(1)).into_iter();
+        let style = theme.style(Role::Quiet);
+        return all
+            .map(|line| Line::styled(format!(" {line}"), style))
+            .collect();
+    }
+    let mut all = space(theme, report, width);
+    all.extend(compared_lines(theme, report, width));
+    all.push(verified(theme, report));
+    all
 }
 
 /// Predicted against measured, and the difference explained.
@@ -128,10 +195,10 @@ fn because(cause: &Cause) -> String {
             format!("is still held by {program}, and comes back when it lets go")
         }
         Cause::Unknown => {
-            "is missing for no known reason: others wrote meanwhile, or a snapshot keeps it"
+            "is missing for no known reason: another program wrote meanwhile, or a snapshot keeps it"
                 .to_owned()
         }
-        Cause::MoreFreed => "more: others removed something meanwhile".to_owned(),
+        Cause::MoreFreed => "more: another program removed something meanwhile".to_owned(),
     }
 }
 
@@ -139,7 +206,7 @@ fn because(cause: &Cause) -> String {
 const DIFFERENCES: usize = 3;
 
 /// What the rehearsal predicted, against what became.
-fn compared(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
+fn compared_lines(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
     let Some(comparison) = &report.summary.compared else {
         return Vec::new();
     };
@@ -164,31 +231,6 @@ fn compared(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> 
             one.path, one.why
         );
         all.push(Line::styled(cut(&words, width), quiet));
-    }
-    all
-}
-
-fn went(theme: &Theme, report: &Report) -> Vec<Line<'static>> {
-    let mut all = Vec::new();
-    for ((class, account), sum) in &report.summary.went {
-        let role = Theme::class_role(*class);
-        let mut line = Pieces::default();
-        line.add(
-            format!(" {} ", theme.class_glyph(*class)),
-            theme.style(role),
-        );
-        line.add(left(class.name(), 10), theme.style(role));
-        line.add(
-            left(account.as_deref().unwrap_or("system"), 12),
-            theme.style(Role::Text),
-        );
-        line.add(right(&count(sum.items), 10), theme.style(Role::Text));
-        line.add(left(" items", 8), theme.style(Role::Quiet));
-        line.add(right(&bytes(sum.bytes), 11), theme.style(Role::Text));
-        all.push(line.line());
-    }
-    if all.is_empty() {
-        all.push(Line::styled(" Nothing went.", theme.style(Role::Quiet)));
     }
     all
 }

@@ -5,10 +5,10 @@ use ratatui::layout::Rect;
 use ratatui::text::Line;
 
 use crate::tui::draw::{Pieces, left, right};
-use crate::tui::model::{Model, PlaceProgress};
+use crate::tui::model::{Model, PlaceGroup, PlaceProgress, Scanning};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
-use crate::wording::{bytes, count};
+use crate::wording::{bytes, count, counted};
 
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let scanning = &model.scanning;
@@ -30,18 +30,29 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         Line::default(),
         columns.heading(theme),
     ];
-    let room = usize::from(area.height).saturating_sub(all.len() + 1);
-    // The places being walked stay in sight.
-    let at = scanning
-        .places
-        .iter()
-        .rposition(|place| place.is_begun)
-        .unwrap_or(0);
-    let skip = (at + 1).saturating_sub(room);
     let beat = usize::try_from(model.clock.as_millis() / 150).unwrap_or(0);
-    for place in scanning.places.iter().skip(skip).take(room) {
-        let is_walked = place.is_begun && !place.is_done && scanning.took.is_none();
-        all.push(row(theme, place, is_walked.then_some(beat), &columns));
+    let room = usize::from(area.height).saturating_sub(all.len() + 1);
+    let groups = scanning.groups.len();
+    // What is walked stands below its group; once all is walked, what held most.
+    let each = room.saturating_sub(groups * 2) / groups.max(1);
+    for group in &scanning.groups {
+        all.push(heading(theme, scanning, group, beat, &columns));
+        let mut shown: Vec<&PlaceProgress> = group
+            .places
+            .iter()
+            .filter_map(|at| scanning.places.get(*at))
+            .filter(|place| match scanning.took {
+                None => place.is_begun && !place.is_done,
+                Some(_) => place.bytes > 0,
+            })
+            .collect();
+        if scanning.took.is_some() {
+            shown.sort_by_key(|place| std::cmp::Reverse(place.bytes));
+        }
+        for place in shown.into_iter().take(each) {
+            let beat = scanning.took.is_none().then_some(beat);
+            all.push(row(theme, place, beat, &columns));
+        }
     }
     if scanning.places.is_empty() && scanning.took.is_none() {
         let text = "   Finding accounts and places…";
@@ -131,6 +142,44 @@ impl ScanColumns {
         line.add(right("found", FOUND), quiet);
         line.line()
     }
+}
+
+/// A group of places: how many are done, and what they hold in all.
+fn heading(
+    theme: &Theme,
+    scanning: &Scanning,
+    group: &PlaceGroup,
+    beat: usize,
+    columns: &ScanColumns,
+) -> Line<'static> {
+    let own = || {
+        group
+            .places
+            .iter()
+            .filter_map(|at| scanning.places.get(*at))
+    };
+    let done = own().filter(|place| place.is_done).count();
+    let is_walked = own().any(|place| place.is_begun && !place.is_done);
+    let is_walked = is_walked && scanning.took.is_none();
+    let names = own().map(|place| place.looked_at).sum();
+    let held = own().fold(0_u64, |sum, place| sum.saturating_add(place.bytes));
+    let glyphs = &theme.glyphs;
+    let mark = match is_walked {
+        true => glyphs.moving.get(beat % 4).copied().unwrap_or(glyphs.dot),
+        false if done == group.places.len() => glyphs.dot,
+        false => " ",
+    };
+    let mut line = Pieces::default();
+    line.add(format!(" {mark} "), theme.style(Role::Straw));
+    let name = format!("{}  ", group.name);
+    line.add(name, theme.bold(Role::Text));
+    let of = counted(group.places.len() as u64, "place");
+    let done = format!("{} of {of} done", count(done as u64));
+    let room = (columns.name + 5).saturating_sub(line.width());
+    line.add(left(&done, room), theme.style(Role::Quiet));
+    line.add(right(&count(names), NAMES), theme.style(Role::Quiet));
+    line.add(right(&bytes(held), FOUND), theme.style(Role::Text));
+    line.line()
 }
 
 fn row(

@@ -12,10 +12,10 @@ use jolly_core::decide::PileState;
 use jolly_core::rule::Class;
 use jolly_core::source::PileId;
 
-use crate::tui::areas::{CARD, first_row, list_room};
+use crate::tui::areas::{card_height, first_row, list_room};
 use crate::tui::columns::{self, Columns};
-use crate::tui::draw::{Pieces, left, right};
-use crate::tui::model::{Model, Row, Weigh};
+use crate::tui::draw::{Pieces, drop_words, left, right};
+use crate::tui::model::{ClassSum, Model, Row, Weigh};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::{edge, lines, raise};
 use crate::wording::count;
@@ -25,7 +25,11 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     if let Some(view) = &weigh.inside {
         return inside::draw(theme, weigh, view, frame, area);
     }
-    let columns = Columns::fit(usize::from(area.width));
+    let has_class = !weigh.arranged.order.has_headings();
+    let mut columns = Columns::fit(usize::from(area.width), has_class);
+    if theme.is_spoken() {
+        columns.leave_out_bars();
+    }
     let room = list_room(area);
     let first = first_row(weigh.focus, weigh.rows.len(), room);
     let mut all = vec![columns.heading(theme)];
@@ -34,6 +38,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         let line = match row {
             Row::Gap => Line::default(),
             Row::Heading(class) => heading(theme, weigh, *class, &columns, is_focus),
+            Row::Small(class) => small(theme, weigh, *class, &columns, is_focus),
             Row::Pile(id) => pile(theme, weigh, *id, &columns, is_focus),
         };
         all.push(if is_focus {
@@ -62,7 +67,7 @@ fn with_card(
     list.push(Line::default());
     let used = u16::try_from(list.len())
         .unwrap_or(area.height)
-        .min(area.height - CARD);
+        .min(area.height - card_height(area));
     let height = used;
     lines(frame, Rect { height, ..area }, list);
     let below = Rect {
@@ -82,7 +87,7 @@ fn heading(
 ) -> Line<'static> {
     let role = Theme::class_role(class);
     let sum = weigh.classes.get(&class).copied().unwrap_or_default();
-    let is_folded = weigh.folded.contains(&class);
+    let is_folded = weigh.arranged.folded.contains(&class);
     let mut line = Pieces::default();
     line.add(edge(theme, is_focus), theme.style(Role::Straw));
     line.add(
@@ -98,6 +103,29 @@ fn heading(
         line.add(format!("  {}", class.meaning()), theme.style(Role::Quiet));
     }
     line.to(columns.takes_at());
+    figures(theme, &mut line, &sum, columns, role);
+    if columns.has_files {
+        line.add(" ".repeat(columns::FILES), theme.style(Role::Quiet));
+    }
+    let whole = weigh.decisions.takes_in_all().bytes;
+    if columns.share > 0 && sum.takes.bytes > 0 {
+        let share = format!(" {}", percent(sum.takes.bytes, whole));
+        line.add(share, theme.style(role));
+    }
+    line.line()
+}
+
+/// A part of a whole in words: "38 %".
+fn percent(part: u64, whole: u64) -> String {
+    let hundredths = u128::from(part) * 100 / u128::from(whole.max(1));
+    match hundredths {
+        0 => "< 1 %".to_owned(),
+        hundredths => format!("{hundredths} %"),
+    }
+}
+
+/// What several piles take, and of how much.
+fn figures(theme: &Theme, line: &mut Pieces<'_>, sum: &ClassSum, columns: &Columns, role: Role) {
     let takes = if sum.takes.items == 0 {
         theme.glyphs.none.to_owned()
     } else {
@@ -105,15 +133,72 @@ fn heading(
     };
     line.add(right(&takes, columns::SIZE), theme.style(role));
     if columns.has_found {
-        line.add(
-            right(
-                &theme.size(sum.found.bytes, sum.finds_estimates()),
-                columns::SIZE,
-            ),
-            theme.style(Role::Quiet),
-        );
+        let found = theme.size(sum.found.bytes, sum.finds_estimates());
+        line.add(right(&found, columns::SIZE), theme.style(Role::Quiet));
+    }
+}
+
+/// The small piles of a class, as one row.
+fn small(
+    theme: &Theme,
+    weigh: &Weigh,
+    class: Class,
+    columns: &Columns,
+    is_focus: bool,
+) -> Line<'static> {
+    let sum = weigh.small_sums.get(&class).copied().unwrap_or_default();
+    let is_open = weigh.arranged.opened.contains(&class);
+    let sign = if is_open {
+        theme.glyphs.open
+    } else {
+        theme.glyphs.closed
+    };
+    let state = theme.state_glyph(sum.state());
+    let mut line = Pieces::default();
+    line.add(edge(theme, is_focus), theme.style(Role::Straw));
+    line.add(format!("{state} "), theme.style(Theme::class_role(class)));
+    let words = format!("{sign} {}", weigh.small_words(class));
+    line.add(
+        left(&words, columns.title + columns::ACCOUNT),
+        theme.style(Role::Quiet),
+    );
+    bars::class(theme, &mut line, &sum, class, columns);
+    line.to(columns.takes_at());
+    figures(theme, &mut line, &sum, columns, Role::Text);
+    if columns.has_files {
+        let items = right(&count(sum.found.items), columns::FILES);
+        line.add(items, theme.style(Role::Quiet));
+    }
+    share(theme, &mut line, (weigh, class), sum.takes.bytes, columns);
+    if sum.blocked() > 0 {
+        note(theme, &mut line, "locked", columns);
     }
     line.line()
+}
+
+/// The share of what is taken, as a bar.
+fn share(
+    theme: &Theme,
+    line: &mut Pieces<'_>,
+    (weigh, class): (&Weigh, Class),
+    bytes: u64,
+    columns: &Columns,
+) {
+    if columns.share == 0 {
+        return;
+    }
+    let bar = bars::share(theme, bytes, weigh.most_taken, columns.share - 1);
+    line.add(" ", theme.style(Role::Quiet));
+    line.add(
+        left(&bar, columns.share - 1),
+        theme.style(Theme::class_role(class)),
+    );
+}
+
+/// What has to be known of a row, at its end.
+fn note(theme: &Theme, line: &mut Pieces<'_>, words: &str, columns: &Columns) {
+    line.to(columns.share_at() + columns.share);
+    line.add(format!(" {words}"), theme.style(Role::Straw));
 }
 
 /// A class's word as a heading.
@@ -142,11 +227,15 @@ fn pile(
     let mut line = Pieces::default();
     line.add(edge(theme, is_focus), theme.style(Role::Straw));
     line.add(format!("{} ", theme.state_glyph(state)), theme.style(role));
-    line.add(left(&rule.title, columns.title), theme.style(Role::Text));
-    if columns.has_account {
-        let account = scan.account_name(pile).unwrap_or("system");
-        line.add(left(account, columns::ACCOUNT), theme.style(Role::Quiet));
+    if columns.has_class {
+        let sign = format!("{} ", theme.class_glyph(rule.class));
+        line.add(sign, theme.style(role));
     }
+    let title = drop_words(&rule.title, columns.title);
+    line.add(left(&title, columns.title), theme.style(Role::Text));
+    let account = scan.account_name(pile).unwrap_or("system");
+    let account = left(account, columns::ACCOUNT - 1);
+    line.add(format!("{account} "), theme.style(Role::Quiet));
     bars::pile(theme, &mut line, weigh, id, columns);
     let limit = decisions.of(id).limit;
     let limit = limit.map_or_else(|| "any age".to_owned(), |limit| limit.to_string());
@@ -157,19 +246,19 @@ fn pile(
     );
     let is_estimated = scan.is_estimated(id);
     let takes = decisions.takes(id);
-    let none = theme.glyphs.none.to_owned();
-    let takes = if goes && takes.items > 0 {
-        theme.size(takes.bytes, is_estimated)
-    } else {
-        none
-    };
-    line.add(right(&takes, columns::SIZE), theme.style(Role::Text));
     let found = pile.found();
+    let held = theme.size(found.bytes, is_estimated);
+    let (takes_words, takes_role) = if goes && takes.items > 0 {
+        (theme.size(takes.bytes, is_estimated), Role::Text)
+    } else if columns.has_found {
+        (theme.glyphs.none.to_owned(), Role::Text)
+    } else {
+        // Nowhere else would be said what a pile that stays holds.
+        (format!("({held})"), Role::Quiet)
+    };
+    line.add(right(&takes_words, columns::SIZE), theme.style(takes_role));
     if columns.has_found {
-        line.add(
-            right(&theme.size(found.bytes, is_estimated), columns::SIZE),
-            theme.style(Role::Quiet),
-        );
+        line.add(right(&held, columns::SIZE), theme.style(Role::Quiet));
     }
     if columns.has_files {
         line.add(
@@ -177,13 +266,16 @@ fn pile(
             theme.style(Role::Quiet),
         );
     }
+    share(theme, &mut line, (weigh, rule.class), takes.bytes, columns);
     let spared = decisions.spared_count(scan, id);
-    let note = match (&pile.blocked, spared) {
-        (Some(_), _) => "locked".to_owned(),
-        (None, 0) => String::new(),
-        (None, spared) if columns.has_files => format!("{} spared", count(spared)),
-        (None, _) => "spared".to_owned(),
-    };
-    line.add(format!("  {note}"), theme.style(Role::Straw));
+    let spared_words = format!("{} spared", count(spared));
+    match (&pile.blocked, spared) {
+        (Some(_), _) => note(theme, &mut line, "locked", columns),
+        (None, 0) => {}
+        (None, _) if columns.fits_note(&spared_words) => {
+            note(theme, &mut line, &spared_words, columns);
+        }
+        (None, _) => note(theme, &mut line, "spared", columns),
+    }
     line.line()
 }

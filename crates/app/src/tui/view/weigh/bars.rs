@@ -24,13 +24,13 @@ pub(super) fn pile(
         ),
         limit: weigh.decisions.of(id).limit,
         class: weigh.class_of(id),
-        first_band: columns.first_band,
+        bands: columns.bands,
         cells: 3,
     };
     bars.draw(theme, line, &weigh.scan.pile(id).bands);
 }
 
-/// The bars of a whole class, without a line: its piles have their own.
+/// The bars of several piles of a class, without a line: each has its own.
 pub(super) fn class(
     theme: &Theme,
     line: &mut Pieces<'_>,
@@ -42,10 +42,22 @@ pub(super) fn class(
         goes: sum.takes.items > 0,
         limit: None,
         class,
-        first_band: columns.first_band,
+        bands: columns.bands,
         cells: 3,
     };
     bars.draw(theme, line, &sum.bands);
+}
+
+/// A pile's share of the most that any takes, as a thin bar.
+pub(super) fn share(theme: &Theme, bytes: u64, most: u64, width: usize) -> String {
+    let [half, whole] = theme.glyphs.share;
+    let steps = (width as u128 * 2 * u128::from(bytes))
+        .checked_div(u128::from(most))
+        .unwrap_or(0);
+    let steps = usize::try_from(steps).unwrap_or(0);
+    // What is taken shows, however little it is.
+    let steps = if bytes > 0 { steps.max(1) } else { 0 };
+    whole.repeat(steps / 2) + if steps % 2 == 1 { half } else { "" }
 }
 
 /// How bars are drawn.
@@ -54,20 +66,27 @@ pub(super) struct Bars {
     pub goes: bool,
     pub limit: Option<AgeLimit>,
     pub class: Class,
-    pub first_band: usize,
+    /// The first age band of each bar.
+    pub bands: &'static [usize],
     /// How wide a bar is.
     pub cells: u64,
 }
 
 impl Bars {
-    /// Draws a bar for each age band, and the cut line.
+    /// Draws a bar for each of the bands, and the cut line.
     pub(super) fn draw(&self, theme: &Theme, line: &mut Pieces<'_>, bands: &[u64; BAND_COUNT]) {
         let limit = self.limit.map_or(0, AgeLimit::as_seconds);
-        let most = bands.iter().copied().max().unwrap_or(0);
+        let held = |at: usize| {
+            let first = self.bands.get(at).copied().unwrap_or(BAND_COUNT);
+            let end = self.bands.get(at + 1).copied().unwrap_or(BAND_COUNT);
+            bands.get(first..end).unwrap_or_default().iter().sum()
+        };
+        let all: Vec<u64> = (0..self.bands.len()).map(held).collect();
+        let most = all.iter().copied().max().unwrap_or(0);
         // The line of what is left is about nothing yet.
         let cut = theme.style(if self.goes { Role::Straw } else { Role::Faint });
-        for (band, held) in bands.iter().copied().enumerate().skip(self.first_band) {
-            let (young, old) = edges(band);
+        for (at, held) in all.into_iter().enumerate() {
+            let (young, old) = self.edges(at);
             let has_cut_before = limit == young && limit > 0;
             let gap = if has_cut_before {
                 theme.glyphs.cut
@@ -99,15 +118,15 @@ impl Bars {
             }
         }
     }
-}
 
-/// The young and the old edge of a band; the last one ends as far again as it began.
-fn edges(band: usize) -> (u64, u64) {
-    let young = BAND_EDGES.get(band).copied().unwrap_or(0);
-    (
-        young,
-        BAND_EDGES.get(band + 1).copied().unwrap_or(young * 2),
-    )
+    /// The young and the old edge of a bar in seconds; the last one ends as far again as its oldest
+    /// band began.
+    fn edges(&self, at: usize) -> (u64, u64) {
+        let edge = |band: usize| BAND_EDGES.get(band).copied().unwrap_or(0);
+        let young = self.bands.get(at).map_or(0, |band| edge(*band));
+        let old = self.bands.get(at + 1).map(|band| edge(*band));
+        (young, old.unwrap_or(edge(BAND_COUNT - 1) * 2))
+    }
 }
 
 /// The cells of a bar, or what stands for an empty band.

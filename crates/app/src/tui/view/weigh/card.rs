@@ -1,16 +1,17 @@
 //! The card: what the row in focus is, and what happens afterwards.
 
-use jolly_core::rule::Removal;
+use jolly_core::decide::PileState;
+use jolly_core::rule::{BAND_COUNT, Removal};
 use jolly_core::source::PileId;
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
 
-use crate::tui::draw::{Pieces, cut};
+use crate::tui::draw::{Pieces, cut, wrap};
 use crate::tui::model::{Row, Weigh};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
-use crate::wording::{age, count};
+use crate::wording::{age, band_words, count, counted, limit_words, state_words};
 
 /// What setting aside gains where the dustpan lies on the same disk.
 const FREES_LITTLE: &str = " on this same disk: it frees little";
@@ -34,6 +35,16 @@ pub(super) fn draw(theme: &Theme, weigh: &Weigh, frame: &mut Frame<'_>, area: Re
                 class.meaning()
             );
             all.push(Line::styled(cut(&text, width), theme.style(Role::Text)));
+        }
+        Some(Row::Small(class)) => {
+            let text = format!(
+                "   {}: each holds less than 10 MiB and less than a hundredth of its class. enter shows them one by one; space takes or leaves them all.",
+                weigh.small_words(*class),
+            );
+            let lines = wrap(&text, width.saturating_sub(2)).into_iter();
+            all.extend(
+                lines.map(|line| Line::styled(format!("   {line}"), theme.style(Role::Text))),
+            );
         }
         Some(Row::Gap) | None => {}
     }
@@ -59,47 +70,86 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
     first.add(cut(&rule.about, width.saturating_sub(first.width())), text);
     let mut second = Pieces::default();
     second.add("   afterwards  ", quiet);
-    let by = weigh.decisions.of(id).by;
-    let how = by.words();
-    let frees_little = by == Removal::SetAside && weigh.is_dustpan_on_target;
-    let frees = if frees_little { FREES_LITTLE } else { "" };
-    let room = width.saturating_sub(second.width() + how.len() + frees.len() + 8);
+    let room = width.saturating_sub(second.width());
     second.add(cut(&rule.after, room), text);
-    second.add("   it ", quiet).add(how, text);
-    second.add(frees, theme.style(Role::Straw));
-    let mut third = Pieces::default();
-    let roots: Vec<String> = scan.roots_of(pile).map(ToString::to_string).collect();
-    third
-        .add("   where  ", quiet)
-        .add(cut(&roots.join(", "), width.saturating_sub(70)), text);
-    third
-        .add("   rule  ", quiet)
-        .add(compiled.id.to_string(), text);
-    third
-        .add("   aged by  ", quiet)
-        .add(rule.age.by.words(), text);
-    let fourth = biggest(theme, weigh, id);
-    let mut fifth = Pieces::default();
-    fifth.add("   in use  ", quiet);
+    let third = state(theme, weigh, id, width);
+    let mut fourth = biggest(theme, weigh, id);
+    fourth.add("   in use  ", quiet);
     let held = weigh.users.as_ref().map(|held| held.piles.get(&id));
     match held {
-        Some(Some((1, program))) => fifth.add(format!("1 file, by {program}"), text),
-        Some(Some((files, program))) => fifth.add(
+        Some(Some((1, program))) => fourth.add(format!("1 file, by {program}"), text),
+        Some(Some((files, program))) => fourth.add(
             format!("{} files, by {program} and others", count(*files)),
             text,
         ),
-        Some(None) => fifth.add("nothing that is seen", text),
-        None => fifth.add("being looked for", quiet),
+        Some(None) => fourth.add("nothing that is seen", text),
+        None => fourth.add("being looked for", quiet),
     };
-    if let Some(why) = &pile.blocked {
-        fifth.add(
-            format!("   can't be taken now: it {why}"),
-            theme.style(Role::Straw),
-        );
-    }
-    [first, second, third, fourth, fifth]
+    let mut fifth = Pieces::default();
+    let roots: Vec<String> = scan.roots_of(pile).map(ToString::to_string).collect();
+    fifth
+        .add("   where  ", quiet)
+        .add(cut(&roots.join(", "), width.saturating_sub(70)), text);
+    fifth
+        .add("   rule  ", quiet)
+        .add(compiled.id.to_string(), text);
+    fifth
+        .add("   aged by  ", quiet)
+        .add(rule.age.by.words(), text);
+    let mut sixth = Pieces::default();
+    sixth.add("   bars  ", quiet);
+    let tallest = (0..BAND_COUNT).max_by_key(|band| pile.bands.get(*band));
+    let most = tallest.map_or_else(String::new, |band| {
+        let held = pile.bands.get(band).copied().unwrap_or(0);
+        format!(
+            "the tallest: {} {}",
+            theme.size(held, scan.is_estimated(id)),
+            band_words(band, band + 1)
+        )
+    });
+    sixth.add(most, text);
+    let legend = format!(
+        "   grey stays, colour goes, {} is the age limit",
+        theme.glyphs.cut
+    );
+    sixth.add(legend, quiet);
+    [first, second, third, fourth, fifth, sixth]
         .map(Pieces::line)
         .into()
+}
+
+/// How the pile stands, in words: its mark, what of it goes, and how.
+fn state(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Pieces<'static> {
+    let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
+    let (scan, decisions) = (&weigh.scan, &weigh.decisions);
+    let state = decisions.state(scan, id);
+    let mut line = Pieces::default();
+    let sign = format!(" {} ", theme.state_glyph(state));
+    line.add(sign, theme.style(Theme::class_role(weigh.class_of(id))));
+    line.add(format!("{}  ", state_words(state)), quiet);
+    if let Some(why) = &scan.pile(id).blocked {
+        let why = cut(&format!("it {why}"), width.saturating_sub(line.width()));
+        line.add(why, theme.style(Role::Straw));
+        return line;
+    }
+    let (takes, found) = (decisions.takes(id), scan.pile(id).found());
+    let limit = limit_words(decisions.of(id).limit);
+    let by = decisions.of(id).by;
+    if takes.items > 0 {
+        let of = format!("{} of {}", count(takes.items), counted(found.items, "item"));
+        line.add(format!("{of}, {limit}: it {}", by.words()), text);
+        if by == Removal::SetAside && weigh.is_dustpan_on_target {
+            line.add(FREES_LITTLE, theme.style(Role::Straw));
+        }
+    } else {
+        let old = scan.pile(id).count_older(decisions.of(id).limit);
+        let words = match (state, old) {
+            (PileState::Left, _) => format!("space takes what is {limit}; it then {}", by.words()),
+            _ => format!("nothing in it is {limit}"),
+        };
+        line.add(words, text);
+    }
+    line
 }
 
 /// The biggest of a pile's items, with what each frees and its age.

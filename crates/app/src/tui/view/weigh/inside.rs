@@ -12,6 +12,7 @@ use ratatui::style::Style;
 use ratatui::text::Line;
 
 use crate::tui::areas::{first_row, list_room};
+use crate::tui::columns::ALL_BANDS;
 use crate::tui::draw::{Pieces, cut, cut_front, left, right};
 use crate::tui::model::{InsideRow, InsideView, OpenPile, Weigh};
 use crate::tui::theme::{Role, Theme};
@@ -296,7 +297,7 @@ impl Page<'_> {
                 .limit
                 .filter(|_| inside.is_folder(id)),
             class: self.weigh.class_of(self.view.pile),
-            first_band: 0,
+            bands: &ALL_BANDS,
             cells: CELLS as u64,
         };
         bars.draw(self.theme, line, &bands);
