@@ -14,7 +14,8 @@ mod sweep;
 
 use std::path::PathBuf;
 
-use clap::{Args, CommandFactory as _, FromArgMatches as _, Parser, Subcommand};
+use clap::error::ErrorKind;
+use clap::{Args, CommandFactory as _, Parser, Subcommand};
 
 use crate::exit::Exit;
 use crate::options::{Looks, SharedOptions, Talk};
@@ -118,8 +119,10 @@ struct SweepOptions {
 #[derive(Subcommand)]
 enum DustpanCommand {
     /// Every dustpan that still holds something
+    #[command(after_help = "Example: jolly-broom dustpan list --json")]
     List,
     /// Let go of what a run set aside, for good
+    #[command(after_help = "Example: jolly-broom dustpan empty 20261129-171151-009-29669 --yes")]
     Empty {
         /// The run's id
         run: String,
@@ -132,32 +135,39 @@ enum DustpanCommand {
 #[derive(Subcommand)]
 enum LogCommand {
     /// Every run
+    #[command(after_help = "Example: jolly-broom log list")]
     List,
     /// Every item of a run
+    #[command(after_help = "Example: jolly-broom log show 20261129-171151-009-29669")]
     Show {
         /// The run's id
         run: String,
     },
     /// Whether a log is as it was written
+    #[command(after_help = "Example: jolly-broom log verify 20261129-171151-009-29669")]
     Verify {
         /// The run's id
         run: String,
     },
     /// Settle runs that broke off, by looking
+    #[command(after_help = "Example: jolly-broom log recover --target /mnt/office")]
     Recover,
 }
 
 #[derive(Subcommand)]
 enum RulesCommand {
     /// Every rule in force
+    #[command(after_help = "Example: jolly-broom rules list --layout windows")]
     List,
     /// Check rulebooks and run their examples
+    #[command(after_help = "Example: jolly-broom rules check own.toml")]
     Check {
         /// The rulebooks
         #[arg(required = true)]
         files: Vec<PathBuf>,
     },
     /// Which rule has a path, and why
+    #[command(after_help = "Example: jolly-broom rules explain /tmp/dump-4411.bin")]
     Explain {
         /// A path on the target
         path: PathBuf,
@@ -166,9 +176,12 @@ enum RulesCommand {
 
 /// Runs the program.
 pub(crate) fn run() -> Exit {
-    let parsed = help::command(Arguments::command()).try_get_matches();
-    let arguments = match parsed.and_then(|matches| Arguments::from_arg_matches(&matches)) {
+    let arguments = match Arguments::try_parse() {
         Ok(arguments) => arguments,
+        Err(error) if error.kind() == ErrorKind::DisplayHelp => {
+            let help = help::of(Arguments::command(), std::env::args_os().skip(1));
+            return print::help(&help);
+        }
         Err(error) => {
             let exit = if error.use_stderr() {
                 Exit::BadInput

@@ -1,6 +1,9 @@
 //! The help of each command: only what it uses.
 
+use std::ffi::OsString;
+
 use clap::Command;
+use clap::builder::StyledStr;
 
 /// What every command that looks at a computer uses.
 const WHERE: [&str; 7] = [
@@ -47,9 +50,9 @@ fn used_by(command: &str) -> &'static [&'static [&'static str]] {
     }
 }
 
-/// The command line with a help for each command that leaves out what it doesn't use. Such options
-/// may be given all the same: scripts hand the same ones to every command.
-pub(super) fn command(mut command: Command) -> Command {
+/// The help of the command that these arguments name, without what it doesn't use. Such options may be
+/// given all the same: scripts hand the same ones to every command.
+pub(super) fn of(mut command: Command, arguments: impl Iterator<Item = OsString>) -> StyledStr {
     // Only then do the commands have the options that all share.
     command.build();
     let shared: Vec<String> = command
@@ -57,20 +60,29 @@ pub(super) fn command(mut command: Command) -> Command {
         .filter(|argument| argument.is_global_set())
         .map(|argument| argument.get_id().to_string())
         .collect();
-    let names: Vec<String> = command
-        .get_subcommands()
-        .map(|sub| sub.get_name().to_owned())
-        .collect();
-    for name in names {
-        let used = used_by(&name);
-        if !used.is_empty() {
-            command = command.mut_subcommand(&name, |sub| hide(sub, &shared, used));
+    let mut used: &[&[&str]] = &[];
+    for argument in arguments {
+        // Values of options could be called as a command; then the help is that command's.
+        let Some(name) = argument.to_str() else {
+            continue;
+        };
+        if name == "help" {
+            continue;
+        }
+        if let Some(below) = command.find_subcommand(name).cloned() {
+            if used.is_empty() {
+                used = used_by(name);
+            }
+            command = below;
         }
     }
-    command
+    if !used.is_empty() {
+        command = hide(command, &shared, used);
+    }
+    command.render_help()
 }
 
-/// Hides what isn't used, in a command and in those below it.
+/// Hides what isn't used.
 fn hide(mut command: Command, shared: &[String], used: &[&[&str]]) -> Command {
     let is_used = |id: &str| used.iter().any(|some| some.contains(&id));
     let own: Vec<String> = command
@@ -79,13 +91,6 @@ fn hide(mut command: Command, shared: &[String], used: &[&[&str]]) -> Command {
         .collect();
     for id in own.iter().filter(|id| shared.contains(id) && !is_used(id)) {
         command = command.mut_arg(id, |argument| argument.hide(true));
-    }
-    let names: Vec<String> = command
-        .get_subcommands()
-        .map(|sub| sub.get_name().to_owned())
-        .collect();
-    for name in names {
-        command = command.mut_subcommand(&name, |sub| hide(sub, shared, used));
     }
     command
 }

@@ -102,7 +102,12 @@ pub(super) fn write_sums(out: &mut dyn Write, manifest: &Manifest) -> io::Result
     let (many, size) = (counted(gone.items, "item"), bytes(gone.bytes));
     writeln!(out, "{many} would go for good: {size}.")?;
     let (many, size) = (counted(aside.items, "item"), bytes(aside.bytes));
-    writeln!(out, "{many} would be set aside: {size}.")?;
-    let folders = counted(manifest.folders.items, "folder");
-    writeln!(out, "{folders} would be empty afterwards and go, too.")
+    if aside.items > 0 {
+        writeln!(out, "{many} would be set aside: {size}.")?;
+    }
+    if manifest.folders.items > 0 {
+        let folders = counted(manifest.folders.items, "folder");
+        writeln!(out, "{folders} would be left empty and go, too.")?;
+    }
+    Ok(())
 }

@@ -6,9 +6,12 @@ use std::io::{self, IsTerminal as _, Write};
 use std::sync::OnceLock;
 use std::time::{Duration, Instant};
 
+use clap::builder::StyledStr;
+use clap::builder::styling::{AnsiColor, Style};
 use indicatif::{ProgressBar, ProgressStyle};
 use jolly_core::CancelToken;
 use jolly_core::format::is_harmless;
+use jolly_core::rule::Class;
 use jolly_core::run::{ClassProgress, SweepEvent};
 use jolly_core::walk::ScanEvent;
 
@@ -62,6 +65,33 @@ pub(super) fn result(write: impl FnOnce(&mut dyn Write) -> io::Result<()>) -> Re
         Err(error) => Err(Refusal::failed(&error, "the result could not be written")),
         Ok(()) => Ok(()),
     }
+}
+
+/// Text in the colour of a class, on a terminal that has colours and wants them (`NO_COLOR`).
+pub(super) fn painted(class: Class, text: &str) -> String {
+    let wants_none = std::env::var_os("NO_COLOR").is_some_and(|set| !set.is_empty());
+    if wants_none || !io::stdout().is_terminal() {
+        return text.to_owned();
+    }
+    let colour = match class {
+        Class::Spent => AnsiColor::Cyan,
+        Class::Regrows => AnsiColor::Blue,
+        Class::Felt => AnsiColor::Magenta,
+        Class::Ask => AnsiColor::Red,
+    };
+    let style = Style::new().fg_color(Some(colour.into())).bold();
+    format!("{style}{text}{style:#}")
+}
+
+/// Writes a help, with its styles on a terminal.
+pub(super) fn help(text: &StyledStr) -> Exit {
+    let out = io::stdout();
+    let written = if out.is_terminal() {
+        write!(out.lock(), "{}", text.ansi())
+    } else {
+        write!(out.lock(), "{text}")
+    };
+    written.map_or(Exit::Failed, |()| Exit::Done)
 }
 
 /// Writes a JSON object on one line.

@@ -108,6 +108,9 @@ fn as_json(scan: &Scan, decisions: &Decisions) -> Value {
     })
 }
 
+/// How many places that were not read are named unasked.
+const UNREAD: usize = 8;
+
 /// The piles as a table for people.
 pub(super) fn write_table(
     out: &mut dyn Write,
@@ -140,7 +143,8 @@ pub(super) fn write_table(
         if of_class.is_empty() {
             continue;
         }
-        writeln!(out, "\n{}  {}", class.name(), class.meaning())?;
+        let name = print::painted(class, class.name());
+        writeln!(out, "\n{name}  {}", class.meaning())?;
         for id in of_class {
             write_pile(out, scan, decisions, id)?;
         }
@@ -155,13 +159,26 @@ pub(super) fn write_table(
             counted(scan.guarded, "entry").replace("entrys", "entries")
         )?;
     }
-    for unread in &scan.unread {
+    let shown = if print::talk().verbose {
+        scan.unread.len()
+    } else {
+        UNREAD
+    };
+    for unread in scan.unread.iter().take(shown) {
         let times = if unread.count > 1 {
             format!(" ({})", count(unread.count))
         } else {
             String::new()
         };
         writeln!(out, "not read  {}: {}{times}", unread.place, unread.reason)?;
+    }
+    let more = scan.unread.len().saturating_sub(shown) as u64;
+    if more > 0 {
+        writeln!(
+            out,
+            "not read  {} more; -v names them",
+            counted(more, "place")
+        )?;
     }
     if scan.is_partial {
         writeln!(out, "\nThe scan was stopped: this is a part.")?;

@@ -58,7 +58,7 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
         if !options.json {
             print::result(|out| preview::write_sums(out, &manifest))?;
         }
-        print::message("jolly-broom: nothing was removed; add --yes to do it");
+        print::note("jolly-broom: nothing was removed; add --yes to do it");
         return Ok(Exit::Done);
     }
     carry_out(options, &session, &manifest.confirm(), &list, &cancel)
@@ -287,6 +287,17 @@ fn write_summary(out: &mut dyn std::io::Write, summary: &RunSummary) -> std::io:
             stayed.reason
         )?;
         writeln!(out, "       {}", outcome.advice())?;
+    }
+    if print::talk().verbose {
+        for large in &summary.biggest {
+            writeln!(
+                out,
+                "{:<10} {:>9}  {}",
+                large.outcome.name(),
+                bytes(large.bytes),
+                large.place
+            )?;
+        }
     }
     if let Some(comparison) = &summary.compared {
         let (same, differ) = (count(comparison.same), count(comparison.differs));

@@ -2,6 +2,8 @@
 
 use ratatui::layout::{Constraint, Layout, Rect};
 
+use crate::tui::model::Station;
+
 /// Lines of the card below a list at weigh, the rule line included: where rows are short the list
 /// needs them more.
 pub(super) fn card_height(work: Rect) -> u16 {
@@ -37,6 +39,24 @@ pub(super) fn areas(area: Rect) -> Areas {
     }
 }
 
+/// Columns between two stations on the road.
+pub(super) const ROAD_GAP: usize = 3;
+
+/// The station whose word stands at a column of the mast; the road ends a column before the edge.
+pub(super) fn station_at(width: u16, column: usize) -> Option<Station> {
+    let words: usize = Station::ROAD.iter().map(|it| it.name().len()).sum();
+    let road = words + ROAD_GAP * (Station::ROAD.len() - 1);
+    let mut at = usize::from(width).checked_sub(road + 1)?;
+    for station in Station::ROAD {
+        let end = at + station.name().len();
+        if (at..end).contains(&column) {
+            return Some(station);
+        }
+        at = end + ROAD_GAP;
+    }
+    None
+}
+
 /// How many rows of a list at weigh fit, below its heading and above its card.
 pub(super) fn list_room(work: Rect) -> usize {
     usize::from(work.height.saturating_sub(card_height(work) + 2))
@@ -51,6 +71,6 @@ pub(super) fn first_row(focus: usize, rows: usize, room: usize) -> usize {
 
 /// How many keys the help shows at once on a screen of so many rows.
 pub(super) fn help_room(rows: u16) -> usize {
-    // Its title and its last line, each with a gap, and the patch's edges.
-    usize::from(rows.saturating_sub(6))
+    // Its title, what the station is for, its last line with their gaps, and the patch's edges.
+    usize::from(rows.saturating_sub(7))
 }

@@ -1,6 +1,7 @@
 //! The one table of keys: it feeds the dispatcher, the key line and the help.
 
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use unicode_width::UnicodeWidthStr as _;
 
 use crate::tui::model::{Context, Model, Station};
 
@@ -83,6 +84,33 @@ pub(super) fn at(context: Context) -> impl Iterator<Item = &'static Binding> {
         let is_everywhere = row.contexts.is_empty() && context != Context::Word;
         is_everywhere || row.contexts.contains(&context)
     })
+}
+
+/// Columns of the way to all keys, which never drops out of the key line.
+const HELP: usize = "? keys   ".len();
+
+/// The rows that the key line has room for, each with the column where it starts.
+pub(super) fn on_line(
+    model: &Model,
+    context: Context,
+    width: usize,
+) -> Vec<(usize, &'static Binding)> {
+    let mut placed = Vec::new();
+    let mut at = 1;
+    for row in self::at(context).filter(|row| row.is_main) {
+        let is_offered = |(_, act): &(KeyCode, Action)| is_offered(model, *act);
+        if !row.keys.iter().any(is_offered) {
+            continue;
+        }
+        let wide = row.label.width() + row.says.width() + 4;
+        let room = if row.label == "?" { 0 } else { HELP };
+        if at + wide + room > width {
+            continue;
+        }
+        placed.push((at, row));
+        at += wide;
+    }
+    placed
 }
 
 /// How many rows the help of a place has.

@@ -275,8 +275,8 @@ pub(super) enum FileWork {
     SaveReport(Arc<Session>, RunId, PathBuf),
     /// Read what the dustpans hold.
     LoadDustpans(Arc<Session>),
-    /// Bring back what lay at a path, and below it.
-    BringBack(Arc<Session>, Arc<Pan>, TargetPath),
+    /// Bring back what lay at these paths, and below them.
+    BringBack(Arc<Session>, Arc<Pan>, Vec<TargetPath>),
     /// Empty a dustpan for good.
     EmptyPan(Arc<Session>, Arc<Pan>),
 }

@@ -35,8 +35,9 @@ pub(super) fn carry_out(work: FileWork) -> Msg {
             Msg::Saved(Saves::Report, saved.map(|()| path))
         }
         FileWork::LoadDustpans(session) => Msg::Dustpans(load(&session)),
-        FileWork::BringBack(session, pan, path) => {
-            let is_wanted = |item: &PanItem| item.path.below(&path).is_some();
+        FileWork::BringBack(session, pan, paths) => {
+            let is_wanted =
+                |item: &PanItem| paths.iter().any(|path| item.path.below(path).is_some());
             let (never, quiet) = (CancelToken::default(), |_, _| {});
             let order = RestoreOrder {
                 state: &session.state,

@@ -25,6 +25,7 @@ use crate::tui::update::{start_scan, update};
 use crate::tui::{answer, keys, lookups, pans, view, worker};
 
 mod coming_back;
+mod guidance;
 mod stalls;
 mod weighing;
 
@@ -519,7 +520,7 @@ fn the_check_says_who_will_notice_what_and_lists_what_goes() {
         let holds = |line: &&str| words.iter().all(|word| line.contains(word));
         lines
             .iter()
-            .position(|line| holds(&line))
+            .position(holds)
             .unwrap_or_else(|| panic!("{words:?}: {shown}"))
     };
     let felt = at(&[

@@ -471,7 +471,7 @@ fn scan_ended(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect
         model.message = Some(format!("{}.", at_once(found)));
     } else if remembered > 0 {
         model.message = Some(format!(
-            "{} of {} names were known from the scan before; every item was looked at again.",
+            "{} of {} names lie in folders that have not changed since the last scan.",
             count(remembered),
             count(weigh.scan.looked_at)
         ));
@@ -494,7 +494,7 @@ fn scan_ended(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect
         effects.extend(weigh::check(model));
         let (found, of) = (count(found), counted(of, "item"));
         let text =
-            format!("{found} of {of} are still there; u at weigh takes what was taken before.");
+            format!("{found} of {of} left to try; u at weigh goes back to what was taken before.");
         model.message = Some(text);
     } else if leads_on && model.station == Station::Weigh {
         effects.extend(weigh::check(model));

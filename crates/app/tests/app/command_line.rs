@@ -450,3 +450,58 @@ fn a_technicians_books_come_before_the_built_in_one_from_the_option_or_the_folde
     assert_eq!(broken.code, 2);
     assert!(broken.err.contains("a.toml:1:"), "{}", broken.err);
 }
+
+#[test]
+fn help_shows_what_a_command_uses_and_no_terminal_is_told_what_to_use() {
+    let demo = Demo::new();
+    let help = |arguments: &[&str]| {
+        let ended = demo.bare(arguments);
+        assert_eq!(ended.code, 0, "{arguments:?}: {}", ended.err);
+        ended.out
+    };
+    for (arguments, has, has_not) in [
+        (
+            &["scan", "--help"][..],
+            &["--only", "--json", "--quiet", "Example: "][..],
+            &["--plain", "--dustpan"][..],
+        ),
+        (
+            &["log", "show", "-h"],
+            &["<RUN>", "--state", "Example: "],
+            &["--only", "--ascii"],
+        ),
+        (&["help", "restore"], &["--in", "Example: "], &["--exclude"]),
+        (
+            &["--json", "rules", "explain", "--help"],
+            &["--rulebook", "Example: "],
+            &["--yes", "--all "],
+        ),
+        (&["--help"], &["--plain", "--exclude", "Exit codes"], &[]),
+    ] {
+        let text = help(arguments);
+        assert!(
+            has.iter().all(|word| text.contains(word)),
+            "{arguments:?}: {text}"
+        );
+        assert!(
+            !has_not.iter().any(|word| text.contains(word)),
+            "{arguments:?}: {text}"
+        );
+    }
+    // What isn't shown is taken all the same: scripts hand every command the same options.
+    let root = demo.root();
+    let root = root.to_str().unwrap();
+    assert_eq!(demo.run(&["log", "list", "--all"]).code, 0);
+    for arguments in [&["demo"][..], &["--target", root]] {
+        let ended = demo.bare(arguments);
+        assert_eq!(ended.code, 1);
+        assert!(
+            ended.err.contains("jolly-broom scan") && !ended.err.contains("os error"),
+            "{}",
+            ended.err
+        );
+    }
+    let told = demo.run(&["sweep", "-q"]);
+    assert!(told.code == 0 && told.err.is_empty(), "{}", told.err);
+    assert!(demo.run(&["sweep"]).err.contains("add --yes"));
+}

@@ -22,6 +22,23 @@ fn open(demo: &Demo, size: (u16, u16), env: &[(&str, &str)], more: &[&str]) -> T
     Term::start(size, &[], &argv)
 }
 
+/// Walks on from arrive, where the computer is looked at while it is scanned, to its piles.
+fn to_weigh(term: &Term) -> String {
+    term.wait_text("enter weighs it");
+    term.keys(&["Enter"]);
+    term.wait("the piles", |screen| {
+        screen.contains("Temporary folder") && screen.contains("older than")
+    })
+}
+
+/// Leaves; who has decided something is asked first.
+fn leave_twice(term: &Term) {
+    term.keys(&["q"]);
+    term.wait_text("q once more leaves");
+    term.keys(&["q"]);
+    assert_eq!(term.status(), 0);
+}
+
 /// The figure that stands behind a word in the strip.
 fn figure(screen: &str, word: &str) -> String {
     let at = screen
@@ -47,7 +64,7 @@ fn row<'a>(screen: &'a str, words: &[&str]) -> &'a str {
 fn from_scan_to_report_with_a_change_of_mind_on_the_way() {
     let demo = Demo::new();
     let term = open(&demo, (142, 44), &[], &[]);
-    let start = term.wait_text("Temporary folder");
+    let start = to_weigh(&term);
     let takes = figure(&start, "to sweep ");
     term.keys(&["/"]);
     term.text("linux/trash pia");
@@ -101,19 +118,19 @@ fn from_scan_to_report_with_a_change_of_mind_on_the_way() {
     // A screen may be captured while it is being drawn, so all of it is waited for.
     term.wait("what goes, in sentences", |screen| {
         screen.contains("You are about to remove")
-            && screen.contains("set aside")
+            && screen.contains("To be set aside")
             && screen.contains("Folders of pictures open slower the first time.")
     });
     term.keys(&["r"]);
     term.wait_text("nothing was removed");
     let names = demo.names();
     term.text("swap");
-    term.wait_text("Type  sweep  to start");
+    term.wait_text("Type sweep  to start");
     assert_eq!(demo.names(), names, "another word starts nothing");
     term.text("sweep");
     term.wait("the report", |screen| {
         screen.contains("what was taken is gone")
-            && screen.contains("agree to the byte")
+            && screen.contains("went as rehearsed")
             && screen.contains("Nothing of the list stayed.")
     });
     assert!(demo.names() < names - 3000);
@@ -150,6 +167,8 @@ fn a_sweep_is_stopped_by_a_key_and_tells_how_far_it_came() {
     }
     let before = demo.names();
     let term = open(&demo, (100, 30), &[], &[]);
+    term.wait_text("enter weighs it");
+    term.keys(&["Enter"]);
     term.wait_text("Crash reports");
     term.keys(&["Tab"]);
     term.wait_text("You are about to remove");
@@ -158,7 +177,7 @@ fn a_sweep_is_stopped_by_a_key_and_tells_how_far_it_came() {
     let held = term.wait_text("Paused");
     std::thread::sleep(Duration::from_millis(400));
     let later = term.screen();
-    let counts = |screen: &str| row(screen, &["removed", "set-aside"]).to_owned();
+    let counts = |screen: &str| row(screen, &["removed", "set-aside", "in-use"]).to_owned();
     assert_eq!(
         counts(&held),
         counts(&later),
@@ -193,13 +212,14 @@ fn a_sweep_is_stopped_by_a_key_and_tells_how_far_it_came() {
 fn the_screen_follows_the_terminals_size_and_says_when_it_is_too_small() {
     let demo = Demo::new();
     let term = open(&demo, (142, 44), &[], &[]);
-    let full = term.wait_text("Temporary folder");
-    assert!(full.contains("files") && full.contains("now 1h"));
+    let full = to_weigh(&term);
+    assert!(full.contains("items") && full.contains("now 1h"));
     term.resize(100, 30);
+    // Until the program has drawn anew, the terminal shows the old picture, cut off.
     let middle = term.wait("columns dropped out", |screen| {
-        screen.lines().all(|line| line.chars().count() <= 100) && screen.contains("older than")
+        screen.lines().all(|line| line.chars().count() <= 100) && screen.contains("now 1w  1m  6m")
     });
-    assert!(!row(&middle, &["older than"]).contains("files"), "{middle}");
+    assert!(!row(&middle, &["now 1w"]).contains("items"), "{middle}");
     term.resize(80, 24);
     let small = term.wait("a usable small screen", |screen| {
         screen.lines().all(|line| line.chars().count() <= 80)
@@ -222,7 +242,7 @@ fn the_screen_follows_the_terminals_size_and_says_when_it_is_too_small() {
         "exact age",
         "undo",
         "do again what was undone",
-        "scan again",
+        "scan anew",
     ];
     // All at once: a frame may be caught half drawn.
     term.wait("the help", |screen| {
@@ -241,7 +261,7 @@ fn colours_and_glyphs_suit_the_terminal() {
     let demo = Demo::new();
     let shown = |env: &[(&str, &str)], more: &[&str]| {
         let term = open(&demo, (142, 44), env, more);
-        term.wait_text("Temporary folder");
+        to_weigh(&term);
         (term.screen(), term.colours())
     };
     let (_, truecolor) = shown(&[("COLORTERM", "truecolor")], &[]);
@@ -283,7 +303,7 @@ fn the_demo_opens_itself_and_leaves_nothing_behind_but_its_log() {
         &[PROGRAM, "demo", "--state", state.to_str().unwrap()],
     );
     term.wait_text("Otter Quay Boat Hire");
-    term.wait_text("Temporary folder");
+    to_weigh(&term);
     assert_eq!(std::fs::read_dir(&temp).unwrap().count(), 1);
     // What is tried out in it doesn't change how the shop starts.
     term.keys(&["s"]);
@@ -315,7 +335,7 @@ fn a_window_that_is_closed_leaves_no_demo_behind() {
     let env = [("TMPDIR", temp.to_str().unwrap())];
     let argv = [PROGRAM, "demo", "--state", state.to_str().unwrap()];
     let term = Term::start((142, 44), &env, &argv);
-    term.wait_text("Temporary folder");
+    term.wait_text("enter weighs it");
     drop(term);
     let began = std::time::Instant::now();
     while std::fs::read_dir(&temp).unwrap().count() > 0 {
@@ -331,11 +351,13 @@ fn a_window_that_is_closed_leaves_no_demo_behind() {
 fn a_computer_is_opened_by_its_path_looked_at_and_one_rule_turned_off_for_good() {
     let demo = Demo::of_layout("windows");
     let (root, state) = (demo.root(), demo.state());
+    let home = format!("HOME={}", demo.dir().display());
     let open = || {
         let argv = [
             "env",
             "-u",
             "XDG_CONFIG_HOME",
+            &home,
             PROGRAM,
             "--state",
             state.to_str().unwrap(),
@@ -344,7 +366,7 @@ fn a_computer_is_opened_by_its_path_looked_at_and_one_rule_turned_off_for_good()
     };
     let term = open();
     term.wait_text("this computer");
-    term.keys(&["o"]);
+    term.keys(&["a"]);
     let typed = root.to_str().unwrap();
     // The last letters are completed.
     term.text(&typed[..typed.len() - 2]);
@@ -408,7 +430,7 @@ fn a_computer_is_opened_by_its_path_looked_at_and_one_rule_turned_off_for_good()
 fn a_folder_excluded_from_inside_a_pile_is_spared_for_good() {
     let demo = Demo::new();
     let term = open(&demo, (142, 44), &[], &[]);
-    let start = term.wait_text("Temporary folder");
+    let start = to_weigh(&term);
     let before = figure(&start, "to sweep ");
     let takes = |amount: &str| {
         let amount = amount.to_owned();
@@ -430,7 +452,7 @@ fn a_folder_excluded_from_inside_a_pile_is_spared_for_good() {
         });
         term.keys(&["Escape"]);
         term.wait("the question gone", |screen| {
-            !screen.contains("the next one, esc")
+            !screen.contains("part of a name")
         });
     };
     look_at(&term);
@@ -453,11 +475,11 @@ fn a_folder_excluded_from_inside_a_pile_is_spared_for_good() {
     term.wait("spared again", takes(&after));
     term.keys(&["Escape"]);
     term.wait_text("older than");
-    term.keys(&["q"]);
-    assert_eq!(term.status(), 0);
+    leave_twice(&term);
 
     // The next visit knows it, and says why; so does the command line.
     let term = open(&demo, (142, 44), &[], &[]);
+    to_weigh(&term);
     term.wait("the sums of before", takes(&after));
     look_at(&term);
     term.wait_text("because: the old bookings");
@@ -476,9 +498,7 @@ fn a_folder_excluded_from_inside_a_pile_is_spared_for_good() {
 fn the_mouse_is_heard_and_let_go_of() {
     let demo = Demo::new();
     let term = open(&demo, (142, 44), &[], &[]);
-    let screen = term.wait("weigh", |screen| {
-        screen.contains("Temporary folder") && screen.contains("older than")
-    });
+    let screen = to_weigh(&term);
     let line = screen
         .lines()
         .position(|line| line.contains("Old logs"))
@@ -499,8 +519,7 @@ fn the_mouse_is_heard_and_let_go_of() {
             .lines()
             .any(|line| line.starts_with('▌') && !line.contains("Old logs"))
     });
-    term.keys(&["q"]);
-    assert_eq!(term.status(), 0);
+    leave_twice(&term);
     assert_eq!(
         term.mouse_mode(),
         "0",

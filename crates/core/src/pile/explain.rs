@@ -226,11 +226,7 @@ fn explain_file(question: &Question<'_>, path: &TargetPath) -> Explanation {
             Verdict::Spared,
             "the rule names it in `spare`".to_owned(),
         ),
-        Ownership::Nobodys => found(
-            usize::MAX,
-            Verdict::NotMine,
-            "no rule looks for it".to_owned(),
-        ),
+        Ownership::Nobodys => found(usize::MAX, Verdict::NotMine, "no rule takes it".to_owned()),
         Ownership::Owned(at) => {
             let Some(search) = searches.get(at) else {
                 return found(usize::MAX, Verdict::NotMine, String::new());

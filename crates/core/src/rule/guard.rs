@@ -44,7 +44,7 @@ impl Guard {
             Self::Secret => "it may hold passwords, keys, bookmarks or settings",
             Self::Mail => "it is mail",
             Self::Personal => "it is in somebody's own folder",
-            Self::Root => "it is the root of a place",
+            Self::Root => "a rule looks in this folder, and the folder itself stays",
             Self::Own => "it belongs to this program",
         }
     }

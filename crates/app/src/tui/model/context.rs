@@ -42,6 +42,21 @@ impl Context {
         Self::Dustpan,
     ];
 
+    /// The station that it is, where it is one.
+    pub(in crate::tui) fn station(self) -> Option<Station> {
+        Some(match self {
+            Self::Arrive => Station::Arrive,
+            Self::Scan => Station::Scan,
+            Self::Ages | Self::Inside => Station::Weigh,
+            Self::Check | Self::Word => Station::Check,
+            Self::Sweep => Station::Sweep,
+            Self::Report => Station::Report,
+            Self::Exclusions | Self::Decided | Self::Starts | Self::Rulebooks | Self::Dustpan => {
+                return None;
+            }
+        })
+    }
+
     /// What the help calls it.
     pub(in crate::tui) fn name(self) -> &'static str {
         match self {

@@ -4,6 +4,9 @@ use std::sync::Arc;
 
 use jolly_core::computer::TargetPath;
 use jolly_core::dustpan::{Pan, PanItem};
+use jolly_core::source::together;
+
+use crate::tui::keys::Action;
 
 /// What one folder held.
 pub(in crate::tui) struct PanFolder {
@@ -89,10 +92,12 @@ pub(in crate::tui) struct DustpanView {
     pub open: Option<usize>,
     pub open_folder: Option<usize>,
     pub focus: usize,
+    /// How many things getting back what is in focus brings.
+    pub brings: u64,
     /// Whether something is being brought back.
     pub is_busy: bool,
-    /// The run that the next press empties.
-    pub asks: Option<usize>,
+    /// The row that the next press of the same key brings back or empties.
+    pub asks: Option<(Action, usize)>,
 }
 
 impl DustpanView {
@@ -135,6 +140,25 @@ impl DustpanView {
     /// The row in focus.
     pub(in crate::tui) fn focused(&self) -> Option<PanRow> {
         self.row(self.focus)
+    }
+
+    /// What getting a row back brings: its run, the paths with what belongs to them, and how many
+    /// things that is.
+    pub(in crate::tui) fn brings(
+        &self,
+        row: PanRow,
+    ) -> Option<(&DustpanRun, Vec<TargetPath>, u64)> {
+        let (run, path) = self.named(row)?;
+        let paths = together(&path);
+        let is_wanted = |item: &&PanItem| paths.iter().any(|path| item.path.below(path).is_some());
+        let many = run.items.iter().filter(is_wanted).count() as u64;
+        Some((run, paths, many))
+    }
+
+    /// Counts anew what is in focus.
+    pub(in crate::tui) fn count_brings(&mut self) {
+        let brings = self.focused().and_then(|row| self.brings(row));
+        self.brings = brings.map_or(0, |(_, _, many)| many);
     }
 
     /// The run of a row, and the path that it names in there; the root for all of it.

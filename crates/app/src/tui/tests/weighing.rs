@@ -10,7 +10,7 @@ use crate::tui::model::{Counted, InsideRow};
 
 impl TestUi {
     /// The same computer, opened anew as after a restart.
-    fn restarted(mut self) -> Self {
+    pub(super) fn restarted(mut self) -> Self {
         let session = Arc::new(Session::open(&self.options, &self.root()).unwrap());
         let selection = session.selection(&self.options).unwrap();
         let volume = session.target.measure().unwrap();

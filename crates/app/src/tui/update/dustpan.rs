@@ -30,6 +30,7 @@ pub(super) fn loaded(model: &mut Model, loaded: Dustpans) {
     view.open = view.open.filter(|open| *open < loaded.runs.len());
     view.runs = Some(loaded.runs);
     view.focus = view.focus.min(view.count().saturating_sub(1));
+    view.count_brings();
 }
 
 pub(super) fn act(model: &mut Model, mut view: Box<DustpanView>, action: Action) -> Vec<Effect> {
@@ -39,13 +40,14 @@ pub(super) fn act(model: &mut Model, mut view: Box<DustpanView>, action: Action)
             turn(&mut view);
             Vec::new()
         }
-        Action::GetBack => bring_back(model, &mut view),
+        Action::GetBack => bring_back(model, &mut view, asked),
         Action::Delete => empty(model, &mut view, asked),
         _ => {
             view.focus = moved(view.focus, view.count(), action);
             Vec::new()
         }
     };
+    view.count_brings();
     model.overlay = Some(Overlay::Dustpan(view));
     effects
 }
@@ -70,9 +72,14 @@ fn turn(view: &mut DustpanView) {
     }
 }
 
-fn bring_back(model: &mut Model, view: &mut DustpanView) -> Vec<Effect> {
-    let named = view.focused().and_then(|row| view.named(row));
-    let (Some((run, path)), Some(session)) = (named, model.looked_at()) else {
+/// Gets back what is in focus; of more than one thing the number is said first.
+fn bring_back(
+    model: &mut Model,
+    view: &mut DustpanView,
+    asked: Option<(Action, usize)>,
+) -> Vec<Effect> {
+    let brings = view.focused().and_then(|row| view.brings(row));
+    let (Some((run, paths, many)), Some(session)) = (brings, model.looked_at()) else {
         return Vec::new();
     };
     if view.is_busy {
@@ -93,14 +100,24 @@ fn bring_back(model: &mut Model, view: &mut DustpanView) -> Vec<Effect> {
         ));
         return Vec::new();
     }
+    let asking = (Action::GetBack, view.focus);
+    if many > 1 && asked != Some(asking) {
+        let items = counted(many, "item");
+        model.message = Some(format!(
+            "g once more gets {items} back to {}.",
+            run.pan.target
+        ));
+        view.asks = Some(asking);
+        return Vec::new();
+    }
     let pan = Arc::clone(&run.pan);
     view.is_busy = true;
-    model.message = Some("Bringing it back...".to_owned());
-    vec![Effect::Files(FileWork::BringBack(session, pan, path))]
+    model.message = Some("Bringing it back…".to_owned());
+    vec![Effect::Files(FileWork::BringBack(session, pan, paths))]
 }
 
 /// Empties the run in focus, at the second press.
-fn empty(model: &mut Model, view: &mut DustpanView, asked: Option<usize>) -> Vec<Effect> {
+fn empty(model: &mut Model, view: &mut DustpanView, asked: Option<(Action, usize)>) -> Vec<Effect> {
     let (Some(PanRow::Run(at)), Some(session)) = (view.focused(), model.looked_at()) else {
         model.message = Some("Only a whole run can be emptied.".to_owned());
         return Vec::new();
@@ -111,8 +128,9 @@ fn empty(model: &mut Model, view: &mut DustpanView, asked: Option<usize>) -> Vec
     if view.is_busy {
         return Vec::new();
     }
-    if asked != Some(at) {
-        view.asks = Some(at);
+    let asking = (Action::Delete, view.focus);
+    if asked != Some(asking) {
+        view.asks = Some(asking);
         model.message = Some(format!(
             "Once more empties it for good: {} come back, {} can't be brought back any more.",
             bytes(run.packed),

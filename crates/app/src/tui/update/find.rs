@@ -149,7 +149,10 @@ fn in_view(model: &mut Model, view: &mut Overlay, text: &str, start: Start) {
                     holds(&format!("{path} {} {}", run.pan.label, run.pan.run), text)
                 })
             });
-            found.map(|at| view.focus = at)
+            found.map(|at| {
+                view.focus = at;
+                view.count_brings();
+            })
         }
         _ => return,
     };

@@ -2,15 +2,15 @@
 //! elsewhere moves there; the wheel scrolls.
 
 use jolly_core::rule::AgeLimit;
-use ratatui::crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
+use ratatui::crossterm::event::{KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::Rect;
 
-use crate::tui::areas::{areas, first_row, list_room};
+use crate::tui::areas::{self, areas, first_row, list_room};
 use crate::tui::columns::Columns;
-use crate::tui::keys::Action;
+use crate::tui::keys::{self, Action};
 use crate::tui::model::{Context, Model, Row, Station};
 use crate::tui::msg::Effect;
-use crate::tui::update::{hints, inside, pointed, weigh};
+use crate::tui::update::{arrive, hints, inside, pointed, press, weigh};
 
 /// Rows that one notch of the wheel moves.
 const NOTCH: usize = 3;
@@ -25,6 +25,15 @@ pub(super) fn act(model: &mut Model, event: MouseEvent) -> Vec<Effect> {
         };
         return Vec::new();
     }
+    if event.kind == MouseEventKind::Down(MouseButton::Left) {
+        let frame_of_keys = model.size.1.saturating_sub(1);
+        if event.row == frame_of_keys {
+            return click_key(model, usize::from(event.column));
+        }
+        if event.row == 0 {
+            return click_road(model, usize::from(event.column));
+        }
+    }
     let Some(context @ (Context::Ages | Context::Inside)) = model.context() else {
         return Vec::new();
     };
@@ -34,6 +43,48 @@ pub(super) fn act(model: &mut Model, event: MouseEvent) -> Vec<Effect> {
         MouseEventKind::Down(MouseButton::Left) => {
             model.message = None;
             click(model, context, event.column, event.row)
+        }
+        _ => Vec::new(),
+    }
+}
+
+/// Presses the key that was clicked on the key line.
+fn click_key(model: &mut Model, column: usize) -> Vec<Effect> {
+    let Some(context) = model.context() else {
+        return Vec::new();
+    };
+    let placed = keys::on_line(model, context, usize::from(model.size.0));
+    let clicked = placed.iter().rev().find(|(at, _)| *at <= column);
+    let code = clicked.and_then(|(_, row)| row.keys.first());
+    match code {
+        // The word that starts a sweep is typed.
+        None | Some((_, Action::Letter(_))) => Vec::new(),
+        Some((code, _)) => press(model, KeyEvent::new(*code, KeyModifiers::NONE)),
+    }
+}
+
+/// Walks to the station that was clicked on the road, as far as there is something.
+fn click_road(model: &mut Model, column: usize) -> Vec<Effect> {
+    if model.overlay.is_some() || model.station == Station::Sweep {
+        return Vec::new();
+    }
+    let station = areas::station_at(model.size.0, column);
+    match station {
+        Some(Station::Arrive) => arrive::enter(model),
+        Some(Station::Scan) if model.session.is_some() => {
+            model.station = Station::Scan;
+            Vec::new()
+        }
+        Some(Station::Weigh) if model.weigh.is_some() && !model.is_scanning() => {
+            model.station = Station::Weigh;
+            Vec::new()
+        }
+        Some(Station::Check) if model.weigh.is_some() && !model.is_scanning() => {
+            weigh::check(model)
+        }
+        Some(Station::Report) if model.report.is_some() => {
+            model.station = Station::Report;
+            Vec::new()
         }
         _ => Vec::new(),
     }

@@ -92,17 +92,12 @@ fn scanned(
     let (_, found) = model.scanning.sums();
     let (words, role) = match (model.scanning.took, &model.weigh) {
         (None, _) => (
-            format!("scanning: {} found so far; enter follows it", bytes(found)),
+            format!("scanning, {} found: enter follows", bytes(found)),
             Role::Straw,
         ),
         (Some(_), Some(weigh)) => {
-            let found = weigh.decisions.found_in_all().bytes;
             let takes = weigh.decisions.takes_in_all().bytes;
-            let words = format!(
-                "scanned: {} found, {} to sweep; enter weighs it",
-                bytes(found),
-                bytes(takes)
-            );
+            let words = format!("enter weighs it: {} to sweep", bytes(takes));
             (words, Role::Straw)
         }
         (Some(_), None) => return None,

@@ -23,6 +23,28 @@ const STATE: usize = 32;
 /// Lines of the card.
 const CARD: usize = 5;
 
+/// What the view is, and what all of it holds.
+fn title(theme: &Theme, view: &DustpanView) -> Line<'static> {
+    let mut line = Pieces::default();
+    let words = " Dustpan: what was set aside and can be brought back";
+    line.add(words, theme.bold(Role::Straw));
+    let runs = view.runs.as_deref().unwrap_or_default();
+    if !runs.is_empty() {
+        let items: usize = runs.iter().map(|run| run.items.len() - run.back).sum();
+        let packed = runs
+            .iter()
+            .fold(0_u64, |sum, run| sum.saturating_add(run.packed));
+        let sums = format!(
+            "   {}, {} wait, {} packed",
+            counted(runs.len() as u64, "run"),
+            counted(items as u64, "item"),
+            bytes(packed)
+        );
+        line.add(sums, theme.style(Role::Quiet));
+    }
+    line.line()
+}
+
 pub(super) fn draw(
     model: &Model,
     view: &DustpanView,
@@ -33,13 +55,7 @@ pub(super) fn draw(
     let [work, message, keys] = page(theme, frame, area);
     let width = usize::from(work.width);
     let quiet = theme.style(Role::Quiet);
-    let mut rows = vec![
-        Line::styled(
-            " Dustpan: what was set aside and can be brought back",
-            theme.bold(Role::Straw),
-        ),
-        heading(theme, width),
-    ];
+    let mut rows = vec![title(theme, view), heading(theme, width)];
     let total = view.count();
     let room = usize::from(work.height).saturating_sub(CARD + 3);
     let first = first_row(view.focus, total, room);
@@ -204,13 +220,15 @@ fn card(theme: &Theme, view: &DustpanView, width: usize) -> Vec<Line<'static>> {
         line.add(cut(says, room), text);
         line.line()
     };
+    let many = view.brings;
     let what = match row {
         PanRow::Run(_) => format!(
             "all of it: {}, {} packed",
             counted(run.items.len() as u64, "item"),
             bytes(run.packed)
         ),
-        PanRow::Folder(..) => format!("{path} and all that lay below it"),
+        PanRow::Folder(..) => format!("{path}: {}", counted(many, "item")),
+        PanRow::Item(..) if many > 1 => format!("{path}, and what belongs to it: {many} items"),
         PanRow::Item(..) => path.to_string(),
     };
     let back = format!(

@@ -11,7 +11,7 @@ use crate::tui::draw::{Pieces, cut, cut_front, left, right};
 use crate::tui::model::{Context, ExclusionsView, Model};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::{edge, keyline, lines, page, raise};
-use crate::wording::{bytes, count};
+use crate::wording::{bytes, count, counted};
 
 /// Width of where an exclusion counts.
 const SCOPE: usize = 15;
@@ -27,6 +27,23 @@ const WHY: usize = 20;
 /// Lines of the card.
 const CARD: usize = 4;
 
+/// What the view is, and how many there are.
+fn title(theme: &Theme, all: &[Excluded]) -> Line<'static> {
+    let mut line = Pieces::default();
+    let words = " Exclusions: what is spared, whatever the age limits say";
+    line.add(words, theme.bold(Role::Straw));
+    let suspended = all.iter().filter(|one| one.exclusion.is_suspended).count();
+    if !all.is_empty() {
+        let off = match suspended {
+            0 => String::new(),
+            off => format!(", {off} of them suspended"),
+        };
+        let sums = format!("   {}{off}", counted(all.len() as u64, "exclusion"));
+        line.add(sums, theme.style(Role::Quiet));
+    }
+    line.line()
+}
+
 pub(super) fn draw(
     model: &Model,
     view: &ExclusionsView,
@@ -40,13 +57,7 @@ pub(super) fn draw(
     let width = usize::from(work.width);
     let columns = ExclusionColumns::fit(width);
     let quiet = theme.style(Role::Quiet);
-    let mut rows = vec![
-        Line::styled(
-            " Exclusions: what is spared, whatever the age limits say",
-            theme.bold(Role::Straw),
-        ),
-        columns.heading(theme),
-    ];
+    let mut rows = vec![title(theme, all), columns.heading(theme)];
     let room = usize::from(work.height).saturating_sub(CARD + 3);
     let first = first_row(view.focus, all.len(), room);
     for (at, one) in all.iter().enumerate().skip(first).take(room) {

@@ -2,7 +2,6 @@
 
 use ratatui::Frame;
 use ratatui::layout::Rect;
-use unicode_width::UnicodeWidthStr as _;
 
 use crate::tui::draw::Pieces;
 use crate::tui::keys;
@@ -21,25 +20,8 @@ pub(super) fn draw(
     let width = usize::from(area.width);
     let mut line = Pieces::default();
     line.add(" ", theme.ground());
-    // The way to all keys is never what drops out.
-    let all = "? keys".width() + 3;
-    let offered = |row: &&keys::Binding| {
-        row.keys
-            .iter()
-            .any(|(_, act)| keys::is_offered(model, *act))
-    };
-    let main: Vec<_> = keys::at(context)
-        .filter(|row| row.is_main)
-        .filter(offered)
-        .collect();
-    for row in &main {
-        let label = theme.keys(row.label);
-        let wide = label.width() + row.says.width() + 4;
-        let room = if row.label == "?" { 0 } else { all };
-        if line.width() + wide + room > width {
-            continue;
-        }
-        line.add(label, theme.style(Role::Straw));
+    for (_, row) in keys::on_line(model, context, width) {
+        line.add(theme.keys(row.label), theme.style(Role::Straw));
         line.add(format!(" {}   ", row.says), theme.style(Role::Quiet));
     }
     lines(frame, area, vec![line.line()]);

@@ -10,7 +10,7 @@ use tui_input::Input;
 use crate::tui::areas::help_room;
 use crate::tui::draw::{Pieces, cut, left};
 use crate::tui::keys;
-use crate::tui::model::{Context, Model, Overlay, Saves};
+use crate::tui::model::{Context, Model, Overlay, Saves, Station};
 use crate::tui::theme::{Role, Theme};
 
 /// Draws a question of one line.
@@ -110,8 +110,10 @@ pub(super) fn help(
     area: Rect,
 ) {
     let title = format!("Keys at {}", context.name());
+    let hint = context.station().map_or("", Station::hint);
     let mut lines = vec![
         Line::styled(title, theme.bold(Role::Straw)),
+        Line::styled(hint, theme.style(Role::Quiet)),
         Line::default(),
     ];
     let room = help_room(area.height);

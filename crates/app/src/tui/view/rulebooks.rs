@@ -16,6 +16,38 @@ use crate::wording::{bytes, count, counted};
 /// Columns of what a line of the card is about.
 const ABOUT: usize = 12;
 
+/// What the view is, and how many rules there are.
+fn title(theme: &Theme, view: &Rulebooks) -> Line<'static> {
+    let mut line = Pieces::default();
+    line.add(" Rules: what they look for", theme.bold(Role::Straw));
+    let off = view.rows.iter().filter(|row| row.is_off).count();
+    let words = match off {
+        0 => format!("   {} in force", view.rows.len()),
+        off => format!("   {} in force, {off} off", view.rows.len() - off),
+    };
+    line.add(words, theme.style(Role::Quiet));
+    line.line()
+}
+
+/// A section, and what its rules found in all.
+fn section(
+    theme: &Theme,
+    view: &Rulebooks,
+    section: Option<Section>,
+    width: usize,
+) -> Line<'static> {
+    let title = section.map_or("Your own", Section::title);
+    let own = view.rows.iter().filter(|row| row.section == section);
+    let found: Option<u64> = own.map(|row| Some(row.found?.0.bytes)).sum();
+    let mut line = Pieces::default();
+    line.add(format!(" {title}"), theme.style(Role::Quiet));
+    if let Some(found) = found {
+        line.to(width.saturating_sub(16));
+        line.add(right(&bytes(found), 12), theme.style(Role::Quiet));
+    }
+    line.line()
+}
+
 pub(super) fn draw(
     model: &Model,
     view: &Rulebooks,
@@ -34,14 +66,20 @@ pub(super) fn draw(
         Constraint::Min(30),
     ])
     .areas(work);
+    let heading = Rect { height: 1, ..list };
+    lines(frame, heading, vec![title(theme, view)]);
+    let list = Rect {
+        y: list.y + 1,
+        height: list.height.saturating_sub(1),
+        ..list
+    };
     let room = usize::from(list.height);
     let mut rows = Vec::new();
     let mut focus = 0;
     for (at, row) in view.rows.iter().enumerate() {
         let above = at.checked_sub(1).and_then(|above| view.rows.get(above));
         if above.is_none_or(|above| above.section != row.section) {
-            let title = row.section.map_or("Your own", Section::title);
-            rows.push(Line::styled(format!(" {title}"), theme.style(Role::Quiet)));
+            rows.push(section(theme, view, row.section, usize::from(list.width)));
         }
         if at == view.focus {
             focus = rows.len();
@@ -64,7 +102,7 @@ pub(super) fn draw(
         lines(frame, card, rule_card(theme, row, rule, width));
     }
     let told = match (&view.asking, &view.answer) {
-        (Some(input), _) => vec![asking(theme, " which rule has", input)],
+        (Some(input), _) => vec![asking(theme, " path to explain", input)],
         (None, Some(answer)) => wrap(answer, usize::from(area.width).saturating_sub(2))
             .into_iter()
             .map(|text| Line::styled(format!(" {text}"), theme.style(Role::Straw)))

@@ -35,7 +35,12 @@ pub(super) fn draw(
     let width = usize::from(work.width);
     let mut heading = Pieces::default();
     heading.to(3);
-    heading.add(left("", WHAT), quiet);
+    let said = view.starts.rules.len() + view.starts.classes.len();
+    let said = match said {
+        0 => "nothing is said yet".to_owned(),
+        said => format!("{said} said here"),
+    };
+    heading.add(left(&said, WHAT), quiet);
     heading.add(left("this shop starts", START), quiet);
     heading.add(left("built in", START), quiet);
     let mut all = vec![

@@ -49,8 +49,10 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     text.to(if is_narrow { 1 } else { LABEL });
     let kept = if model.station == Station::Arrive {
         "used "
-    } else {
+    } else if is_narrow {
         "kept "
+    } else {
+        "kept on disk "
     };
     text.add(kept, quiet)
         .add(bytes(parts.kept), theme.style(Role::Text));

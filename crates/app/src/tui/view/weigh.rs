@@ -52,19 +52,25 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
             "   Nothing has piled up where the rules look. Piles of old files would be here.";
         all.push(Line::styled(text, theme.style(Role::Quiet)));
     }
-    with_card(frame, area, all, |frame, card| {
+    let below = weigh.rows.len().saturating_sub(first + room);
+    with_card(theme, frame, area, (all, below), |frame, card| {
         card::draw(theme, weigh, frame, card);
     });
 }
 
-/// Draws a list and, right below it, its card.
+/// Draws a list, how many rows of it stand below, and right below that its card.
 fn with_card(
+    theme: &Theme,
     frame: &mut Frame<'_>,
     area: Rect,
-    mut list: Vec<Line<'_>>,
+    (mut list, below): (Vec<Line<'_>>, usize),
     card: impl FnOnce(&mut Frame<'_>, Rect),
 ) {
-    list.push(Line::default());
+    let more = match below {
+        0 => String::new(),
+        below => format!("   {} more below", count(below as u64)),
+    };
+    list.push(Line::styled(more, theme.style(Role::Quiet)));
     let used = u16::try_from(list.len())
         .unwrap_or(area.height)
         .min(area.height - card_height(area));

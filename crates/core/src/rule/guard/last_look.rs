@@ -24,7 +24,7 @@ const MAIL: &str = "it is mail";
 const OWN: &str = "it belongs to this program";
 const PERSONAL: &str = "it is in somebody's own folder";
 const SYSTEM: &str = "it belongs to the system";
-const ROOT: &str = "it is the root of a place";
+const ROOT: &str = "a rule looks in this folder, and the folder itself stays";
 
 /// What the second look knows of a target, read once a run.
 pub(crate) struct Kept {

@@ -5,6 +5,8 @@
 //! thing lay in its folder's own record and keeps no date; moving a thing there is the last change
 //! of what the volume keeps about it, and that time counts.
 
+mod together;
+
 use std::collections::HashMap;
 use std::io::Read as _;
 use std::ops::ControlFlow;
@@ -15,6 +17,8 @@ use jiff::tz::TimeZone;
 use crate::computer::{Layout, Target, TargetPath, fold};
 use crate::format::{RECYCLED_MOST, Recycled};
 use crate::source::recognise::{shown, shown_windows, thumbnail};
+
+pub use together::together;
 
 /// The most that is read of one `.trashinfo`; a path is no longer than 4 KiB, percent-encoded
 /// three times that.

@@ -130,7 +130,8 @@ pub(super) fn draw(
         let text = "   Nothing is in this pile any more.";
         all.push(Line::styled(text, theme.style(Role::Quiet)));
     }
-    with_card(frame, area, all, |frame, card| {
+    let below = view.len().saturating_sub(first + room);
+    with_card(theme, frame, area, (all, below), |frame, card| {
         let width = usize::from(card.width).saturating_sub(2);
         let rule = format!(" {}", theme.glyphs.rule.repeat(width));
         let mut card_lines = vec![Line::styled(rule, theme.style(Role::Faint))];

@@ -125,7 +125,7 @@ impl Page<'_> {
             Disposition::Goes => {
                 let limit = decision.limit.map_or_else(
                     || "its pile goes at any age".to_owned(),
-                    |limit| format!("{old} old, and what is older than {limit} goes"),
+                    |limit| format!("{old} old, older than the limit of {limit}"),
                 );
                 ("goes", format!("{limit}; it {how}"))
             }
