@@ -58,6 +58,7 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
         if !options.json {
             print::result(|out| preview::write_sums(out, &manifest))?;
         }
+        hint_at_all(options, &manifest);
         print::note("jolly-broom: nothing was removed; add --yes to do it");
         return Ok(Exit::Done);
     }
@@ -139,6 +140,13 @@ fn refuse(error: &RunError) -> Refusal {
             }
             SweepError::Journal { .. } => Refusal::failed(error, writable),
         },
+    }
+}
+
+/// Rules that are named and start left take nothing by themselves.
+fn hint_at_all(options: &SharedOptions, manifest: &Manifest) {
+    if manifest.items.is_empty() && !options.only.is_empty() && !options.all {
+        print::note("  what starts left is taken with --all");
     }
 }
 

@@ -29,6 +29,7 @@ pub(super) enum Action {
     ExactAge,
     Toggle,
     Way,
+    OnlyThis,
     Undo,
     Redo,
     Find,
@@ -58,6 +59,8 @@ pub(super) enum Action {
     Pause,
     Retry,
     GetBack,
+    /// Earlier runs.
+    History,
     AskToClose,
     Save,
     LookAgain,

@@ -12,6 +12,7 @@ mod place;
 mod report;
 mod rows;
 mod rulebooks;
+mod runs;
 mod scanning;
 mod starts;
 mod sweeping;
@@ -40,6 +41,7 @@ pub(super) use place::{PlaceDraft, PlaceLine};
 pub(super) use report::{Report, Verified, customer_words};
 pub(super) use rows::{Order, Row, rows};
 pub(super) use rulebooks::{RuleRow, Rulebooks};
+pub(super) use runs::RunsView;
 pub(super) use scanning::{PlaceGroup, PlaceProgress, Scanning};
 pub(super) use starts::{StartsRow, StartsView};
 pub(super) use sweeping::Sweeping;
@@ -47,6 +49,7 @@ pub(super) use weigh::{ClassSum, Holders, Weigh};
 
 use crate::exit::Refusal;
 use crate::session::Session;
+use crate::tui::keys::Action;
 
 /// A step of the work.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -107,6 +110,8 @@ pub(super) enum Overlay {
     Place(Box<PlaceDraft>),
     /// What waits in the dustpans.
     Dustpan(Box<DustpanView>),
+    /// Earlier runs.
+    Runs(Box<RunsView>),
     /// A file is named to be written; with what was wrong with it.
     Save(Saves, Input, Option<String>),
 }
@@ -147,8 +152,8 @@ pub(super) struct Model {
     pub message: Option<String>,
     /// The words that were found last.
     pub found: String,
-    /// Whether somebody who has decided something was asked before leaving.
-    pub is_leaving: bool,
+    /// What was asked about: the same key once more is the yes.
+    pub asked: Option<Action>,
     /// The computer that is scanned as soon as it has been looked at.
     pub scans_after_look: Option<PathBuf>,
     /// Where to go once the scan is over: the piles that a sign is about.
@@ -204,7 +209,7 @@ impl Model {
             refusal: None,
             message: None,
             found: String::new(),
-            is_leaving: false,
+            asked: None,
             then_sign: None,
             scans_after_look: None,
             pointed: None,

@@ -17,7 +17,9 @@ use jolly_core::host::{RunningProgram, UnmountedVolume};
 use jolly_core::pile::Scan;
 use jolly_core::plan::Manifest;
 use jolly_core::rule::NewPlace;
-use jolly_core::run::{LeftOver, Predictions, Rehearsed, RestoreSummary, RunSummary, SweepEvent};
+use jolly_core::run::{
+    LeftOver, LogSummary, Predictions, Rehearsed, RestoreSummary, RunSummary, SweepEvent,
+};
 use jolly_core::source::PileId;
 use jolly_core::state::RunId;
 use jolly_core::walk::ScanEvent;
@@ -81,6 +83,8 @@ pub(super) enum Msg {
     Saved(Saves, Result<PathBuf, String>),
     /// What the dustpans hold.
     Dustpans(Dustpans),
+    /// What the logs of earlier runs tell.
+    Runs(Runs),
     /// Something was brought back, or not.
     BroughtBack(Result<RestoreSummary, String>),
     /// A dustpan was emptied, or not.
@@ -103,6 +107,15 @@ pub(super) struct SweptRun {
 pub(super) struct Dustpans {
     pub runs: Vec<DustpanRun>,
     /// Records that can't be read, in words.
+    pub broken: Vec<String>,
+}
+
+/// What the logs of earlier runs tell.
+#[derive(Default)]
+pub(super) struct Runs {
+    /// The newest first.
+    pub runs: Vec<LogSummary>,
+    /// Logs that can't be read, in words.
     pub broken: Vec<String>,
 }
 
@@ -273,6 +286,8 @@ pub(super) enum FileWork {
     SaveList(Arc<Manifest>, PathBuf),
     /// Write what a run did to a file.
     SaveReport(Arc<Session>, RunId, PathBuf),
+    /// Read the logs of a computer's runs.
+    LoadRuns(Arc<Session>),
     /// Read what the dustpans hold.
     LoadDustpans(Arc<Session>),
     /// Bring back what lay at these paths, and below them.

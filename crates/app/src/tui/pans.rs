@@ -8,13 +8,32 @@ use std::path::Path;
 use jolly_core::dustpan::{Pan, PanItem};
 use jolly_core::plan::{Manifest, write_plan};
 use jolly_core::report::{ReportError, write_report};
-use jolly_core::run::{RestoreOrder, empty, restore};
+use jolly_core::run::{RestoreOrder, empty, list_logs, restore};
 use jolly_core::{CancelToken, error_chain};
 use jolly_disk::RealDisk;
 
 use crate::session::{Session, clock};
 use crate::tui::model::{DustpanRun, Saves};
-use crate::tui::msg::{Dustpans, FileWork, Msg};
+use crate::tui::msg::{Dustpans, FileWork, Msg, Runs};
+
+/// The runs of a computer, as their logs tell them.
+fn runs(session: &Session) -> Runs {
+    let mut all = Runs::default();
+    match list_logs(&session.state) {
+        Err(error) => all.broken.push(error_chain(&error)),
+        Ok(logs) => {
+            for log in logs {
+                match log {
+                    Ok(log) if log.identity == session.identity => all.runs.push(log),
+                    Ok(_) => {}
+                    Err(error) => all.broken.push(error_chain(&error)),
+                }
+            }
+        }
+    }
+    all.runs.sort_by_key(|log| std::cmp::Reverse(log.started));
+    all
+}
 
 /// Does what was asked for, and tells what came of it.
 pub(super) fn carry_out(work: FileWork) -> Msg {
@@ -34,6 +53,7 @@ pub(super) fn carry_out(work: FileWork) -> Msg {
             });
             Msg::Saved(Saves::Report, saved.map(|()| path))
         }
+        FileWork::LoadRuns(session) => Msg::Runs(runs(&session)),
         FileWork::LoadDustpans(session) => Msg::Dustpans(load(&session)),
         FileWork::BringBack(session, pan, paths) => {
             let is_wanted =

@@ -17,6 +17,7 @@ mod overlay;
 mod place;
 mod pointed;
 mod rulebooks;
+mod runs;
 mod save;
 mod starts;
 mod weigh;
@@ -105,6 +106,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::Closed(..)
         | Msg::Saved(..)
         | Msg::Dustpans(_)
+        | Msg::Runs(_)
         | Msg::BroughtBack(_)
         | Msg::PanEmptied(_)
         | Msg::PlaceAdded(_) => answered(model, message),
@@ -168,6 +170,10 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
         Msg::Closed(job, result) => check::closed(model, job, result),
         Msg::Saved(saves, result) => {
             save::saved(model, saves, result);
+            Vec::new()
+        }
+        Msg::Runs(loaded) => {
+            runs::loaded(model, loaded);
             Vec::new()
         }
         Msg::Dustpans(loaded) => {
@@ -244,11 +250,11 @@ fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     let Some(action) = keys::action(context, key) else {
         return Vec::new();
     };
+    if model.asked != Some(action) {
+        model.asked = None;
+    }
     if model.overlay.is_some() {
         return at_view(model, action, key);
-    }
-    if action != Action::Leave {
-        model.is_leaving = false;
     }
     let station = model.station;
     let mut effects = at_station(model, context, action);
@@ -272,11 +278,13 @@ fn at_station(model: &mut Model, context: Context, action: Action) -> Vec<Effect
             model.overlay = Some(Overlay::Help(0, None));
             Vec::new()
         }
+        (Action::History, Station::Arrive) => runs::open(model),
         (action, Station::Arrive) => arrive::act(model, action),
         (action, Station::Scan) => at_scan(model, action),
         (Action::Stop, Station::Sweep) => stop_sweep(model),
         (Action::Pause, Station::Sweep) => pause(model),
         (Action::GetBack, _) => dustpan::open(model),
+        (Action::History, _) => runs::open(model),
         (Action::Retry, Station::Report) => {
             let left = model.report.as_ref().and_then(|report| report.left.clone());
             retry(model, left)
@@ -301,16 +309,22 @@ fn at_station(model: &mut Model, context: Context, action: Action) -> Vec<Effect
     }
 }
 
+/// Whether a key was pressed again right after it was asked about; else it is asked about now.
+fn has_said_yes(model: &mut Model, action: Action) -> bool {
+    let has_said = model.asked == Some(action);
+    model.asked = (!has_said).then_some(action);
+    has_said
+}
+
 /// Leaves; who has decided something that nothing keeps is asked once.
 fn leave(model: &mut Model) -> Vec<Effect> {
     let decided = model
         .weigh
         .as_ref()
         .map_or(0, |weigh| weigh.decisions.steps().1);
-    if decided == 0 || model.report.is_some() || model.is_leaving {
+    if decided == 0 || model.report.is_some() || has_said_yes(model, Action::Leave) {
         return end(model);
     }
-    model.is_leaving = true;
     let steps = counted(decided as u64, "step");
     let text = format!(
         "You decided {steps}; marks and ages would be forgotten: q once more leaves, any other key stays."
@@ -378,6 +392,7 @@ fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
         (_, Some(Overlay::Exclusions(view))) => exclusions::act(model, view, action),
         (_, Some(Overlay::Decided(focus))) => decided::act(model, focus, action),
         (_, Some(Overlay::Starts(view))) => starts::act(model, view, action),
+        (_, Some(Overlay::Runs(view))) => runs::act(model, view, action),
         (_, Some(Overlay::Dustpan(view))) => dustpan::act(model, view, action),
         (_, Some(other)) => {
             model.overlay = Some(other);

@@ -12,6 +12,7 @@ mod overlay;
 mod place;
 mod report;
 mod rulebooks;
+mod runs;
 mod scan;
 mod starts;
 mod strip;
@@ -113,6 +114,7 @@ fn before_station(
         Overlay::Rulebooks(view) => rulebooks::draw(model, view, theme, frame, below),
         Overlay::Exclusions(view) => exclusions::draw(model, view, theme, frame, below),
         Overlay::Dustpan(view) => dustpan::draw(model, view, theme, frame, below),
+        Overlay::Runs(view) => runs::draw(model, view, theme, frame, below),
         Overlay::Decided(focus) => decided::draw(model, *focus, theme, frame, below),
         Overlay::Starts(view) => starts::draw(model, view, theme, frame, below),
         Overlay::Exclude(draft) => exclude::draw(model, draft, theme, frame, area),

@@ -401,13 +401,15 @@ impl Rule {
         self.by.unwrap_or_else(|| self.class.removal())
     }
 
-    /// The ways in which its items may leave the target: its own, and those of its class.
+    /// The ways in which its items may leave the target, the gentlest first: its own, and those of its
+    /// class.
     pub fn ways(&self) -> Vec<Removal> {
         // A list is made anew without its entries: what was theirs on the disk is no file to write over.
         let is_possible = |by: Removal| self.entries.is_none() || by != Removal::Overwrite;
         let may =
             |by: &Removal| *by == self.removal() || (self.class.allows(*by) && is_possible(*by));
-        Removal::ALL.into_iter().filter(may).collect()
+        let gentlest_first = [Removal::SetAside, Removal::Remove, Removal::Overwrite];
+        gentlest_first.into_iter().filter(may).collect()
     }
 }
 

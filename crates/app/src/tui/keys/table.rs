@@ -36,8 +36,8 @@ const fn more(
 }
 
 use Context::{
-    Ages, Arrive, Check, Decided, Dustpan, Exclusions, Inside, Report, Rulebooks, Scan, Starts,
-    Sweep, Word,
+    Ages, Arrive, Check, Decided, Dustpan, Exclusions, Inside, Report, Rulebooks, Runs, Scan,
+    Starts, Sweep, Word,
 };
 use KeyCode::{
     BackTab, Backspace, Char, Delete, Down, End, Enter, Esc, F, Home, Left, PageDown, PageUp,
@@ -75,6 +75,12 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         "look again",
         &[(Char('l'), Action::LookAgain)],
     ),
+    more(
+        &[Arrive],
+        "del",
+        "take a folder that was added off the list",
+        &[(Delete, Action::Delete), (Backspace, Action::Delete)],
+    ),
     main(
         &[Scan],
         "esc",
@@ -100,6 +106,7 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         &[(Char(' '), Action::Toggle)],
     ),
     main(&[Ages], "enter", "look inside", &[(Enter, Action::Enter)]),
+    main(&[Ages], "tab", "check", &[(Tab, Action::Onward)]),
     main(
         &[Ages, Inside],
         "x",
@@ -108,13 +115,8 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     ),
     main(&[Inside], "esc", "back", &[(Esc, Action::Close)]),
     main(&[Ages], "=", "exact age", &[(Char('='), Action::ExactAge)]),
+    main(&[Ages, Inside], "/", "find", &[(Char('/'), Action::Find)]),
     main(&[Ages, Inside], "u", "undo", &[(Char('u'), Action::Undo)]),
-    main(
-        &[Ages, Inside, Check, Exclusions, Starts, Rulebooks, Dustpan],
-        "/",
-        "find",
-        &[(Char('/'), Action::Find)],
-    ),
     more(
         &[Ages, Inside, Check, Exclusions, Starts, Rulebooks, Dustpan],
         "n",
@@ -134,7 +136,6 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         "exact age",
         &[(Char('='), Action::ExactAge)],
     ),
-    main(&[Ages], "tab", "check", &[(Tab, Action::Onward)]),
     more(&[Inside], "tab", "check", &[(Tab, Action::Onward)]),
     more(
         &[Ages, Inside],
@@ -154,8 +155,14 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     more(
         &[Ages, Inside],
         "w",
-        "the way it goes: for good, set aside, written over",
+        "the way it goes: set aside, for good, written over",
         &[(Char('w'), Action::Way)],
+    ),
+    more(
+        &[Ages],
+        "y",
+        "take only this pile, leave all others",
+        &[(Char('y'), Action::OnlyThis)],
     ),
     more(
         &[Ages, Inside],
@@ -253,14 +260,14 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         &[(Char('e'), Action::Explain)],
     ),
     main(
-        &[Exclusions, Decided, Starts, Rulebooks, Dustpan],
+        &[Exclusions, Decided, Starts, Rulebooks, Dustpan, Runs],
         "esc",
         "back",
         &[(Esc, Action::Close)],
     ),
     more(
         &[
-            Arrive, Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks, Dustpan,
+            Arrive, Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks, Dustpan, Runs,
         ],
         "↑ ↓",
         "move; also k and j",
@@ -273,7 +280,7 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks, Dustpan,
+            Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks, Dustpan, Runs,
         ],
         "page up, page down",
         "move by a screen",
@@ -281,7 +288,7 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Arrive, Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks, Dustpan,
+            Arrive, Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks, Dustpan, Runs,
         ],
         "home, end",
         "first and last",
@@ -307,18 +314,18 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     main(&[Word], "esc", "don't start", &[(Esc, Action::DropWord)]),
     main(&[Check], "r", "rehearse", &[(Char('r'), Action::Rehearse)]),
     main(
+        &[Check],
+        "enter",
+        "open or close",
+        &[(Enter, Action::Enter)],
+    ),
+    main(
         &[Check, Report],
         "esc",
         "back to weigh",
         &[(BackTab, Action::Back), (Esc, Action::Back)],
     ),
     main(&[Check], "f", "save the list", &[(Char('f'), Action::Save)]),
-    main(
-        &[Check],
-        "enter",
-        "open or close",
-        &[(Enter, Action::Enter)],
-    ),
     main(
         &[Check],
         "c",
@@ -350,6 +357,18 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         "g",
         "get things back",
         &[(Char('g'), Action::GetBack)],
+    ),
+    main(
+        &[Arrive, Report],
+        "h",
+        "earlier runs",
+        &[(Char('h'), Action::History)],
+    ),
+    more(
+        &[Ages],
+        "h",
+        "earlier runs",
+        &[(Char('h'), Action::History)],
     ),
     more(
         &[Ages],
@@ -409,6 +428,12 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         &[],
     ),
     main(
+        &[Check, Exclusions, Starts, Rulebooks, Dustpan],
+        "/",
+        "find",
+        &[(Char('/'), Action::Find)],
+    ),
+    main(
         &[],
         "?",
         "keys",
@@ -421,7 +446,9 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         &[(Char('q'), Action::Leave)],
     ),
     more(
-        &[Inside, Exclusions, Decided, Starts, Rulebooks, Dustpan],
+        &[
+            Inside, Exclusions, Decided, Starts, Rulebooks, Dustpan, Runs,
+        ],
         "q",
         "leave the program",
         &[(Char('q'), Action::Leave)],

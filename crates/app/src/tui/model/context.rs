@@ -21,12 +21,13 @@ pub(in crate::tui) enum Context {
     Starts,
     Rulebooks,
     Dustpan,
+    Runs,
 }
 
 impl Context {
     /// Every one.
     #[cfg(test)]
-    pub(in crate::tui) const ALL: [Self; 13] = [
+    pub(in crate::tui) const ALL: [Self; 14] = [
         Self::Arrive,
         Self::Scan,
         Self::Ages,
@@ -40,6 +41,7 @@ impl Context {
         Self::Starts,
         Self::Rulebooks,
         Self::Dustpan,
+        Self::Runs,
     ];
 
     /// The station that it is, where it is one.
@@ -51,9 +53,12 @@ impl Context {
             Self::Check | Self::Word => Station::Check,
             Self::Sweep => Station::Sweep,
             Self::Report => Station::Report,
-            Self::Exclusions | Self::Decided | Self::Starts | Self::Rulebooks | Self::Dustpan => {
-                return None;
-            }
+            Self::Exclusions
+            | Self::Decided
+            | Self::Starts
+            | Self::Rulebooks
+            | Self::Dustpan
+            | Self::Runs => return None,
         })
     }
 
@@ -73,6 +78,7 @@ impl Context {
             Self::Starts => "how this shop starts",
             Self::Rulebooks => "rulebooks",
             Self::Dustpan => "dustpan",
+            Self::Runs => "earlier runs",
         }
     }
 }
@@ -118,6 +124,7 @@ impl Overlay {
             Self::Exclusions(_) => Some(Context::Exclusions),
             Self::Decided(_) => Some(Context::Decided),
             Self::Dustpan(_) => Some(Context::Dustpan),
+            Self::Runs(_) => Some(Context::Runs),
             Self::Starts(view) => view.asking.is_none().then_some(Context::Starts),
             Self::Rulebooks(view) => view.asking.is_none().then_some(Context::Rulebooks),
             Self::Help(..)

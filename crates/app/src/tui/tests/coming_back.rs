@@ -103,7 +103,7 @@ fn what_was_in_use_is_named_and_tried_again_alone_from_the_report_and_from_arriv
     let dump = desk.root().join("tmp/dump-4411.bin");
     let program = Program::holding(&dump);
     desk.key(KeyCode::Tab);
-    let shown = desk.shown();
+    let shown = desk.frame(142, 70).join("\n");
     assert!(
         row(&shown, &["close first"]).contains("1 file waits for it"),
         "{shown}"

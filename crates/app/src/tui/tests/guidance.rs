@@ -182,3 +182,46 @@ fn in_plain_mode_nothing_is_drawn() {
         "one below the other: {shown}"
     );
 }
+
+#[test]
+fn earlier_runs_tell_what_stayed_and_lists_are_looked_through() {
+    let mut desk = TestUi::new().scanned();
+    desk.key(KeyCode::Char('h'));
+    assert!(desk.shown().contains("No run of this computer yet"));
+    desk.key(KeyCode::Esc);
+    desk.key(KeyCode::Tab);
+    desk.text("sweep");
+    desk.key(KeyCode::Enter);
+    desk.key(KeyCode::Char('h'));
+    let shown = desk.shown();
+    assert!(
+        shown.contains("finished") && shown.contains("dump-4411.bin"),
+        "{shown}"
+    );
+    for (width, height) in [(80, 24), (200, 60)] {
+        assert!(
+            desk.frame(width, height)
+                .join("\n")
+                .contains("Earlier runs")
+        );
+    }
+    desk.key(KeyCode::Esc);
+    // Finding works in every list, and goes on to the next one.
+    desk.key(KeyCode::Char('b'));
+    desk.key(KeyCode::Char('/'));
+    desk.text("crash");
+    desk.key(KeyCode::Enter);
+    let rule = |desk: &TestUi| match &desk.model.overlay {
+        Some(crate::tui::model::Overlay::Rulebooks(view)) => view.focus,
+        _ => panic!("the rules are gone"),
+    };
+    let first = rule(&desk);
+    desk.key(KeyCode::Char('n'));
+    assert_ne!(rule(&desk), first);
+    desk.key(KeyCode::Char('/'));
+    desk.text("no such rule");
+    assert!(desk.shown().contains("No row holds these words."));
+    desk.key(KeyCode::Esc);
+    desk.key(KeyCode::Esc);
+    assert!(desk.model.overlay.is_none());
+}

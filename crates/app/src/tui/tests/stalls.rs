@@ -23,6 +23,10 @@ const STALL: Duration = Duration::from_secs(2);
 /// what a busy machine takes from a test. How fast it really is, a bench tells.
 const FRAME: Duration = Duration::from_secs(1);
 
+/// How often a key may be tried: a machine that tests share can stop one of them for longer than that, but
+/// not each time, and what waits for the disk does so each time.
+const TRIES: usize = 4;
+
 impl TestUi {
     /// The same computer on a disk that can be told to stall.
     fn on_a_slow_disk(mut self) -> (Self, Arc<FaultyDisk>) {
@@ -58,6 +62,19 @@ impl TestUi {
         frame(&self.model, &Looks::default(), 142, 44);
         began.elapsed()
     }
+
+    /// Fails where a key waits for the disk.
+    fn is_prompt(&mut self, workers: &mut Workers, key: KeyCode, place: &str) {
+        let mut took = Vec::new();
+        while took.len() < TRIES {
+            took.push(self.press_for_real(workers, key));
+            self.model.overlay = None;
+            if took.last().is_some_and(|took| *took < FRAME) {
+                return;
+            }
+        }
+        panic!("{key:?} at {place}: {took:?}");
+    }
 }
 
 fn workers(desk: &TestUi) -> Workers {
@@ -83,9 +100,7 @@ fn a_disk_that_stalls_keeps_no_key_waiting_at_any_station() {
         .filter(|key| *key != KeyCode::Char('q'))
         .collect();
     for key in &keys {
-        let took = desk.press_for_real(&mut workers, *key);
-        assert!(took < FRAME, "{key:?} while it scans: {took:?}");
-        desk.model.overlay = None;
+        desk.is_prompt(&mut workers, *key, "while it scans");
     }
     assert!(desk.model.scanning.is_stopping, "esc has stopped it");
     assert!(desk.shown().contains("Stopping"), "{}", desk.shown());
@@ -101,9 +116,7 @@ fn a_disk_that_stalls_keeps_no_key_waiting_at_any_station() {
     ] {
         desk.model.station = station;
         for key in &keys {
-            let took = desk.press_for_real(&mut workers, *key);
-            assert!(took < FRAME, "{key:?} at {station:?}: {took:?}");
-            desk.model.overlay = None;
+            desk.is_prompt(&mut workers, *key, &format!("{station:?}"));
         }
     }
     disk.stall(Duration::ZERO);

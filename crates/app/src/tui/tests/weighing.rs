@@ -178,6 +178,7 @@ fn an_exclusion_is_remembered_undone_suspended_changed_and_deleted() {
     desk.key(KeyCode::Down);
     desk.key(KeyCode::Tab);
     desk.key(KeyCode::Char(' '));
+    desk.key(KeyCode::Right);
     assert!(desk.shown().contains("*.bin"));
     desk.key(KeyCode::Enter);
     assert!(
@@ -658,11 +659,8 @@ fn what_was_chosen_by_hand_is_what_is_swept() {
     let before = names(&unpacked);
     desk.key(KeyCode::Tab);
     // One was left by hand, and of the folder what was old enough is excluded.
-    assert!(
-        desk.shown().contains("176 excluded or left by hand"),
-        "{}",
-        desk.shown()
-    );
+    let shown = desk.frame(142, 70).join("\n");
+    assert!(shown.contains("176 excluded or left by hand"), "{shown}");
     desk.text("sweep");
     assert_eq!(desk.model.station, Station::Report);
     let is_there = |path: &str| desk.root().join(path).exists();

@@ -48,6 +48,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
             }
         }
         Action::Choose | Action::Onward => return choose(model),
+        Action::Delete => take_off(model),
         Action::Sign(number) => return go_to_sign(model, number),
         _ => {}
     }
@@ -93,6 +94,28 @@ fn choose_with(model: &mut Model, left: Option<LeftOver>) -> Vec<Effect> {
             model.station = Station::Scan;
             start_scan(model)
         }
+    }
+}
+
+/// Takes a folder that was added off the list; nothing on it is touched.
+fn take_off(model: &mut Model) {
+    let focused = model.bench.focused();
+    let is_worked_on = focused
+        .and_then(|it| it.arrived())
+        .is_some_and(|it| model.is_chosen(&it.session));
+    match focused.map(|computer| computer.origin) {
+        Some(Origin::Opened) if !is_worked_on => {
+            model.bench.computers.remove(model.bench.focus);
+            model.bench.focus = model
+                .bench
+                .focus
+                .min(model.bench.computers.len().saturating_sub(1));
+        }
+        Some(_) => {
+            let text = "Only a folder that was added, and isn't worked on, is taken off the list.";
+            model.message = Some(text.to_owned());
+        }
+        None => {}
     }
 }
 

@@ -12,9 +12,16 @@ use crate::tui::msg::{Effect, Question, RunWork, SweepOrder};
 use crate::tui::update::{moved, save, start_scan};
 use crate::wording::counted;
 
+/// Said to who starts before there is a list.
+const BEING_MADE: &str = "The list is still being made.";
+
 pub(super) fn listed(model: &mut Model, check: Option<Check>) {
     if check.is_some() {
         model.check = check;
+        // What was asked of it too early no longer holds.
+        if model.message.as_deref() == Some(BEING_MADE) {
+            model.message = None;
+        }
     } else {
         model.station = Station::Weigh;
         model.message = Some("The list could not be made.".to_owned());
@@ -207,7 +214,7 @@ fn letter_typed(model: &mut Model, letter: char) -> Vec<Effect> {
     }
     check.typed.clear();
     let Some(manifest) = &check.manifest else {
-        model.message = Some("The list is still being made.".to_owned());
+        model.message = Some(BEING_MADE.to_owned());
         return Vec::new();
     };
     if manifest.items.is_empty() {

@@ -186,7 +186,7 @@ pub(super) fn press(model: &mut Model, mut draft: Draft, key: KeyEvent) -> Vec<E
         _ if draft.field == Field::Where => {
             if matches!(
                 key.code,
-                KeyCode::Up | KeyCode::Down | KeyCode::Left | KeyCode::Right | KeyCode::Char(' ')
+                KeyCode::Up | KeyCode::Down | KeyCode::Left | KeyCode::Right
             ) {
                 draft.scope = match draft.scope {
                     Scope::Computer => Scope::Everywhere,
@@ -209,6 +209,11 @@ pub(super) fn press(model: &mut Model, mut draft: Draft, key: KeyEvent) -> Vec<E
             count(model, draft)
         }
         _ => {
+            // What is typed shows on the line that is marked.
+            let takes_text = draft.offer().and_then(Offer::input).is_some();
+            if draft.field == Field::What && !takes_text && matches!(key.code, KeyCode::Char(_)) {
+                draft.field = Field::Why;
+            }
             let before = draft.offer().and_then(Offer::input).cloned();
             draft.typed_into().handle_event(&Event::Key(key));
             let after = draft.offer().and_then(Offer::input);

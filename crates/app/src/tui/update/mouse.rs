@@ -137,6 +137,9 @@ fn click(model: &mut Model, context: Context, column: u16, row: u16) -> Vec<Effe
     };
     let was_focus = weigh.focus == at;
     weigh.focus = at;
+    if !was_focus {
+        model.asked = None;
+    }
     let has_class = !weigh.arranged.order.has_headings();
     let bands = Columns::fit(usize::from(work.width), has_class).bands_under(usize::from(column));
     match (clicked, bands) {

@@ -23,7 +23,10 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Overlay::Find(input, behind), _) => return find::press(model, input, behind, key),
         (Overlay::Help(from, behind), code) => help(model, from, behind, code),
         // These have no lines to type in, and are served by the table of keys.
-        (Overlay::Exclusions(_) | Overlay::Decided(_) | Overlay::Dustpan(_), _)
+        (
+            Overlay::Exclusions(_) | Overlay::Decided(_) | Overlay::Dustpan(_) | Overlay::Runs(_),
+            _,
+        )
         | (_, KeyCode::Esc) => {}
         (Overlay::Save(saves, input, _), KeyCode::Enter) => return save::save(model, saves, input),
         (Overlay::Save(saves, mut input, _), _) => {
@@ -120,6 +123,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
             | Overlay::Place(_)
             | Overlay::Exclusions(_)
             | Overlay::Dustpan(_)
+            | Overlay::Runs(_)
             | Overlay::Decided(_),
         )
         | None => {}

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use jolly_core::decide::{InsideOrder, PileDecision};
-use jolly_core::rule::{AgeLimit, Class};
+use jolly_core::rule::{AgeLimit, Class, Removal};
 use jolly_core::source::PileId;
 use jolly_core::survey::Sign;
 use tui_input::Input;
@@ -16,8 +16,8 @@ use crate::tui::model::{
 use crate::tui::msg::{Effect, Question, RunWork};
 use crate::tui::update::change::{back_or_again, change};
 use crate::tui::update::find::{self, Start};
-use crate::tui::update::{exclude, start_scan};
-use crate::wording::limit_words;
+use crate::tui::update::{exclude, has_said_yes, start_scan};
+use crate::wording::{bytes, counted, limit_words};
 
 /// How far a page goes.
 const PAGE: isize = 10;
@@ -85,6 +85,7 @@ pub(super) fn act_on_piles(model: &mut Model, action: Action) -> Vec<Effect> {
         Action::ClassOlder => shift(model, AgeLimit::older, true),
         Action::ExactAge => model.overlay = Some(Overlay::ExactAge(Input::default(), None)),
         Action::Way => next_way(model),
+        Action::OnlyThis => only_this(model),
         Action::Exclude => return exclude::begin(model),
         Action::Exclusions => {
             let view = ExclusionsView::new(weigh, 0);
@@ -237,6 +238,15 @@ fn shift(model: &mut Model, shift: Shift, whole_class: bool) {
         limit: shift(before.limit),
         ..before
     });
+    tell_left(model, &piles, &said);
+}
+
+/// A limit of what is left changes nothing that shows, so it is said.
+fn tell_left(model: &mut Model, piles: &[PileId], said: &str) {
+    let Some(weigh) = &model.weigh else { return };
+    if piles.iter().all(|id| !weigh.decisions.of(*id).is_taken) {
+        model.message = Some(format!("{said}; still left, space takes it."));
+    }
 }
 
 /// Sets the limit of one pile.
@@ -247,17 +257,32 @@ pub(super) fn set_limit(model: &mut Model, pile: PileId, limit: Option<AgeLimit>
     });
 }
 
-/// Takes or leaves; a class is taken unless all of it is taken already.
+/// Takes or leaves a pile. Several are left when any of them is taken; before what may be somebody's
+/// own is taken as a whole, it is asked.
 pub(super) fn toggle(model: &mut Model, piles: &[PileId]) -> Option<String> {
     let weigh = model.weigh.as_ref()?;
     let blocked = piles
         .iter()
         .filter_map(|id| weigh.scan.pile(*id).blocked.as_ref());
     let blocked: Vec<String> = blocked.map(ToString::to_string).collect();
-    let are_taken = piles.iter().all(|id| weigh.decisions.of(*id).is_taken);
-    let said = if are_taken { "left" } else { "taken" };
+    let is_taken = piles.iter().any(|id| weigh.decisions.of(*id).is_taken);
+    let is_asking =
+        piles.len() > 1 && !is_taken && piles.iter().any(|id| weigh.class_of(*id) == Class::Ask);
+    if is_asking {
+        let held = piles.iter().map(|id| weigh.scan.pile(*id).found().bytes);
+        let held: u64 = held.sum();
+        let many = counted(piles.len() as u64, "pile");
+        let words = format!(
+            "space once more takes {many} of {}, that may be somebody's own.",
+            bytes(held)
+        );
+        if !has_said_yes(model, Action::Toggle) {
+            return Some(words);
+        }
+    }
+    let said = if is_taken { "left" } else { "taken" };
     decide(model, piles, said, |before| PileDecision {
-        is_taken: !are_taken,
+        is_taken: !is_taken,
         ..before
     });
     match blocked.as_slice() {
@@ -266,7 +291,32 @@ pub(super) fn toggle(model: &mut Model, piles: &[PileId]) -> Option<String> {
     }
 }
 
-/// Goes on to the next way in which the items of the pile may leave.
+/// Takes the pile in focus and leaves all others, as one step.
+fn only_this(model: &mut Model) {
+    let Some(weigh) = &model.weigh else { return };
+    let Some(pile) = weigh.focused_pile() else {
+        model.message = Some("Only a single pile can be taken alone.".to_owned());
+        return;
+    };
+    let name = weigh.name_of(pile);
+    let ((), effects) = change(model, |weigh| {
+        let scan = Arc::clone(&weigh.scan);
+        let wanted = weigh.decisions.shown(&scan).map(|id| {
+            let before = weigh.decisions.of(id);
+            let is_taken = id == pile;
+            (id, PileDecision { is_taken, ..before })
+        });
+        let wanted: Vec<_> = wanted.collect();
+        weigh
+            .decisions
+            .decide(&scan, &format!("only {name}"), &wanted);
+    });
+    debug_assert!(effects.is_empty());
+    model.message = Some(format!("Only {name} is taken now; u undoes it."));
+}
+
+/// Goes on to the next way in which the items of the pile may leave, the gentlest first; before the one
+/// that nobody can bring anything back from, it is asked.
 fn next_way(model: &mut Model) {
     let Some(weigh) = &model.weigh else { return };
     let piles = meant(weigh, false);
@@ -285,6 +335,13 @@ fn next_way(model: &mut Model) {
     let Some(by) = ways.get(at % ways.len().max(1)).copied() else {
         return;
     };
+    if by == Removal::Overwrite && !has_said_yes(model, Action::Way) {
+        let text =
+            "w once more has it written over before it goes: slower, and nothing brings it back.";
+        model.message = Some(text.to_owned());
+        return;
+    }
+    model.asked = None;
     let said = by.words();
     model.message = Some(format!("What is taken of it {said}."));
     decide(model, &piles, said, |before| PileDecision { by, ..before });
@@ -301,6 +358,7 @@ pub(super) fn set_exact_age(model: &mut Model, text: &str) -> Result<(), String>
         limit,
         ..before
     });
+    tell_left(model, &piles, &limit_words(limit));
     Ok(())
 }
 

@@ -9,7 +9,7 @@ use ratatui::layout::Rect;
 use ratatui::text::Line;
 
 use crate::tui::areas::first_row;
-use crate::tui::draw::{Pieces, cut, cut_front, left, right};
+use crate::tui::draw::{Pieces, cut, cut_front, left, right, wrap};
 use crate::tui::model::{Check, CheckRow, Model, Notice, WORD};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::{edge, lines, raise};
@@ -43,10 +43,14 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     let mut all = sums(theme, check);
     all.push(Line::default());
     let columns = Columns::fit(width);
-    all.push(columns.heading(theme));
-    // The word stands below, with a gap.
-    let room = usize::from(area.height).saturating_sub(all.len() + 2);
+    // Below stand what is in focus in full, and the word, with a gap each.
+    let room = usize::from(area.height).saturating_sub(all.len() + 3 + DETAIL);
     let first = first_row(check.focus, check.count(), room);
+    let is_list = matches!(
+        check.row(first),
+        Some(CheckRow::Pile(_) | CheckRow::Folder(_) | CheckRow::Item(_))
+    );
+    all.push(columns.heading(theme, is_list));
     for at in first..check.count().min(first + room) {
         let Some(row) = check.row(at) else { break };
         let is_focus = at == check.focus;
@@ -63,9 +67,43 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
             line
         });
     }
+    let used = all.len();
     all.push(Line::default());
+    all.extend(detail(theme, check, width));
+    all.resize(used + 1 + DETAIL, Line::default());
     all.push(word(theme, check, width));
     lines(frame, area, all);
+}
+
+/// Lines for what is in focus in full: rows cut what doesn't fit.
+const DETAIL: usize = 2;
+
+/// What is in focus in full.
+fn detail(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
+    let words = match check.focused() {
+        Some(CheckRow::Notice(at)) => check.notices.get(at).map(|notice| {
+            let because = notice.because.join(", ");
+            format!(
+                "{} By {}, because of: {because}.",
+                notice.what,
+                notice.who.join(", ")
+            )
+        }),
+        Some(CheckRow::Fact(at)) => check.known.get(at).map(|fact| fact.says.clone()),
+        Some(CheckRow::Folder(at)) => {
+            let folder = check.list.folders.get(at);
+            folder.map(|folder| folder.path.to_string())
+        }
+        Some(CheckRow::Item(at)) => check.item(at).map(|item| item.shown()),
+        _ => None,
+    };
+    let words = words.unwrap_or_default();
+    let wide = width.saturating_sub(1);
+    let style = theme.style(Role::Quiet);
+    let wrapped = wrap(&words, wide).into_iter().take(DETAIL);
+    wrapped
+        .map(|line| Line::styled(format!(" {line}"), style))
+        .collect()
 }
 
 /// What goes for good, and what is set aside.
@@ -121,9 +159,19 @@ impl Columns {
         }
     }
 
-    fn heading(&self, theme: &Theme) -> Line<'static> {
+    fn heading(&self, theme: &Theme, is_list: bool) -> Line<'static> {
         let quiet = theme.style(Role::Quiet);
         let mut line = Pieces::default();
+        if is_list {
+            let names = 3 + self.sentence + self.who + self.because;
+            line.add(
+                left("   the list: exactly this goes", names.saturating_sub(SIZE)),
+                quiet,
+            );
+            line.add(right("items", SIZE), quiet);
+            line.add(right("goes", SIZE), quiet);
+            return line.line();
+        }
         line.add("   ", quiet);
         line.add(left("what will be noticed", self.sentence), quiet);
         line.add(left("by whom", self.who), quiet);

@@ -28,6 +28,7 @@ pub(super) fn draw(
         | Overlay::Exclusions(_)
         | Overlay::Decided(_)
         | Overlay::Dustpan(_)
+        | Overlay::Runs(_)
         | Overlay::Starts(_)
         | Overlay::Place(_)
         | Overlay::Help(..) => {}

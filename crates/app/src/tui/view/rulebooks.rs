@@ -107,7 +107,11 @@ pub(super) fn draw(
             .into_iter()
             .map(|text| Line::styled(format!(" {text}"), theme.style(Role::Straw)))
             .collect(),
-        (None, None) => Vec::new(),
+        (None, None) => {
+            let told = model.message.iter();
+            told.map(|text| Line::styled(format!(" {text}"), theme.style(Role::Straw)))
+                .collect()
+        }
     };
     lines(frame, message, told);
     match view.asking {

@@ -9,7 +9,7 @@ use ratatui::layout::Rect;
 use ratatui::text::Line;
 
 use jolly_core::decide::PileState;
-use jolly_core::rule::Class;
+use jolly_core::rule::{Class, Removal};
 use jolly_core::source::PileId;
 
 use crate::tui::areas::{card_height, first_row, list_room};
@@ -273,15 +273,37 @@ fn pile(
         );
     }
     share(theme, &mut line, (weigh, rule.class), takes.bytes, columns);
-    let spared = decisions.spared_count(scan, id);
-    let spared_words = format!("{} spared", count(spared));
-    match (&pile.blocked, spared) {
-        (Some(_), _) => note(theme, &mut line, "locked", columns),
-        (None, 0) => {}
-        (None, _) if columns.fits_note(&spared_words) => {
-            note(theme, &mut line, &spared_words, columns);
-        }
-        (None, _) => note(theme, &mut line, "spared", columns),
+    if let Some(words) = note_of(weigh, id, goes, columns) {
+        note(theme, &mut line, &words, columns);
     }
     line.line()
+}
+
+/// What has to be known of a pile beside its figures, the gravest first: that it can't be taken, that
+/// some of it is spared, that it goes another way than its rule says, that a program holds some of it.
+fn note_of(weigh: &Weigh, id: PileId, goes: bool, columns: &Columns) -> Option<String> {
+    let (scan, decisions) = (&weigh.scan, &weigh.decisions);
+    let pile = scan.pile(id);
+    if pile.blocked.is_some() {
+        return Some("locked".to_owned());
+    }
+    let spared = decisions.spared_count(scan, id);
+    if spared > 0 {
+        let words = format!("{} spared", count(spared));
+        let fits = columns.fits_note(&words);
+        return Some(if fits { words } else { "spared".to_owned() });
+    }
+    let by = decisions.of(id).by;
+    let is_own = by == scan.rules.rule(pile.rule).rule.removal();
+    let way = match by {
+        Removal::SetAside => "aside",
+        Removal::Remove => "for good",
+        Removal::Overwrite => "over",
+    };
+    if goes && !is_own && columns.fits_note(way) {
+        return Some(way.to_owned());
+    }
+    let users = weigh.users.as_ref()?;
+    let is_held = goes && users.piles.contains_key(&id);
+    is_held.then(|| "in use".to_owned())
 }

@@ -128,9 +128,17 @@ impl FromStr for AgeLimit {
             return Err(not_an_age());
         }
         let lower = unit.to_ascii_lowercase();
+        // As the age bands are headed, too: h, d, w, m for months, y.
+        let is_it = |name: &str| {
+            lower == name
+                || lower.strip_suffix('s') == Some(name)
+                || name
+                    .strip_prefix(lower.as_str())
+                    .is_some_and(|_| lower.len() == 1)
+        };
         let known = AgeUnit::ALL
             .iter()
-            .find(|(_, name, _)| lower == *name || lower.strip_suffix('s') == Some(*name))
+            .find(|(_, name, _)| is_it(name))
             .ok_or_else(|| AgeError::UnknownUnit {
                 text: unit.to_owned(),
             })?;
@@ -255,6 +263,19 @@ mod tests {
         assert!(refused("0 days").contains("at least 1 hour"));
         assert!(refused("-3 days").contains("not an age"));
         assert!(refused("3 fortnights").contains("no known unit"));
+        for (short, long) in [
+            ("45d", "45 days"),
+            ("3m", "3 months"),
+            ("1 y", "1 year"),
+            ("2W", "2 weeks"),
+            ("6h", "6 hours"),
+        ] {
+            assert_eq!(short.parse::<AgeLimit>().unwrap().to_string(), long);
+        }
+        assert!(
+            refused("10 min").contains("no known unit")
+                && refused("3 mo").contains("no known unit")
+        );
         assert!(refused("99999 years").contains("at most 200 years"));
         assert!(refused("99999999999 hours").contains("at most 200 years"));
         assert!(refused("3").contains("not an age"));
