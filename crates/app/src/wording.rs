@@ -133,9 +133,14 @@ pub(crate) fn date(seconds: i64) -> String {
     )
 }
 
+/// What a first look counted: "350 MiB or more".
+fn held(figure: &Figure) -> String {
+    let more = if figure.is_least { " or more" } else { "" };
+    format!("{}{more}", bytes(figure.bytes))
+}
+
 /// A sign in words: its figure, and why it matters.
 pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
-    let more = |figure: &Figure| if figure.is_least { " or more" } else { "" };
     match sign {
         Sign::VolumeFull(percent) => (
             format!("Volume {percent} % full"),
@@ -146,9 +151,8 @@ pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
             let oldest = oldest.filter(|oldest| *oldest >= 86_400);
             let oldest =
                 oldest.map_or_else(String::new, |oldest| format!(", oldest {}", age(oldest)));
-            let held = bytes(figure.bytes);
             (
-                format!("Trash of {account}: {held}{}{oldest}", more(figure)),
+                format!("Trash of {account}: {}{oldest}", held(figure)),
                 "It takes this space until the trash is emptied.",
             )
         }
@@ -158,9 +162,9 @@ pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
         ),
         Sign::CrowdedTemp(figure) => (
             format!(
-                "{}{} in the system's temp folders",
+                "{} in the system's temp folders: {}",
                 counted(figure.count, "file"),
-                more(figure)
+                held(figure)
             ),
             "So many mean that nothing cleans them up.",
         ),
@@ -169,11 +173,7 @@ pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
             "An unused home can be set aside.",
         ),
         Sign::Downloads(account, figure) => (
-            format!(
-                "Downloads of {account}: {}{}",
-                bytes(figure.bytes),
-                more(figure)
-            ),
+            format!("Downloads of {account}: {}", held(figure)),
             "Installers are seldom needed once their program is installed.",
         ),
         Sign::MemoryFile(name, held) => (
@@ -193,11 +193,15 @@ pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
             "The package manager removes them; no rule here does.",
         ),
         Sign::Containers(figure) => (
-            format!("Containers: {}{}", bytes(figure.bytes), more(figure)),
+            format!("Containers: {}", held(figure)),
             "Images that no container uses are removed by the containers' own program.",
         ),
         Sign::CrashReports(figure) => (
-            format!("{}{}", counted(figure.count, "crash report"), more(figure)),
+            format!(
+                "{}: {}",
+                counted(figure.count, "crash report"),
+                held(figure)
+            ),
             "Programs keep crashing; the names of the reports say which.",
         ),
         Sign::StartsAtSignIn(count) => (

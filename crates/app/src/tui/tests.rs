@@ -584,6 +584,15 @@ fn the_check_says_who_will_notice_what_and_lists_what_goes() {
     let list = at(&["Exactly this goes: "]);
     assert!(felt < regrows && regrows < rest && rest < list);
     assert!(at(&["biggest", "dump-4411.bin 212 MiB"]) < list);
+    // What comes of little stands in one row, but never what somebody misses.
+    assert!(at(&["smaller things"]) < rest && !shown.contains("Games may stutter"));
+    while !row(&all(&desk), &["smaller things"]).starts_with('▌') {
+        desk.key(KeyCode::Down);
+    }
+    desk.key(KeyCode::Enter);
+    assert!(all(&desk).contains("Games may stutter"));
+    desk.key(KeyCode::Enter);
+    assert!(!all(&desk).contains("Games may stutter"));
     // Every item stands in the list once, whatever is open.
     let total = {
         let check = desk.model.check.as_ref().unwrap();

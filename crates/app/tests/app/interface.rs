@@ -119,7 +119,7 @@ fn from_scan_to_report_with_a_change_of_mind_on_the_way() {
     term.wait("what goes, in sentences", |screen| {
         screen.contains("You are about to remove")
             && screen.contains("To be set aside")
-            && screen.contains("Folders of pictures open slower the first time.")
+            && screen.contains("Pages load slower the first time.")
     });
     term.keys(&["r"]);
     term.wait_text("nothing was removed");

@@ -32,16 +32,24 @@ fn as_nobody(demo: &Demo, arguments: &[&str]) -> Option<(i32, String, String)> {
             return None;
         }
     }
-    let output = Command::new(program_for_all(demo))
+    let mut command = Command::new(program_for_all(demo));
+    command
         .args(arguments)
         .arg("--state")
         .arg(&state)
         .env_clear()
         .env("HOME", demo.dir())
         .uid(NOBODY)
-        .gid(NOBODY)
-        .output()
-        .unwrap();
+        .gid(NOBODY);
+    let output = loop {
+        match command.output() {
+            // A test beside this one that begins a program just now holds the copy open for a moment.
+            Err(error) if error.kind() == std::io::ErrorKind::ExecutableFileBusy => {
+                std::thread::sleep(std::time::Duration::from_millis(20));
+            }
+            output => break output.unwrap(),
+        }
+    };
     let text = |bytes: Vec<u8>| String::from_utf8_lossy(&bytes).into_owned();
     Some((
         output.status.code().unwrap_or(-1),

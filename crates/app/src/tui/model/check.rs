@@ -79,6 +79,8 @@ pub(in crate::tui) struct Check {
     pub planned: BTreeMap<Class, u64>,
     pub notices: Vec<Notice>,
     pub unnoticed: Unnoticed,
+    /// Whether what comes of little is told one by one.
+    pub is_small_open: bool,
     /// What else has to be known.
     pub known: Vec<Fact>,
     /// The list, or the part of it that was looked for.
@@ -119,6 +121,7 @@ impl Check {
             planned: BTreeMap::new(),
             notices: Vec::new(),
             unnoticed: Unnoticed::default(),
+            is_small_open: false,
             known: Vec::new(),
             list: CheckList::default(),
             open_pile: None,

@@ -7,7 +7,7 @@ use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::Line;
 use unicode_width::UnicodeWidthStr as _;
 
-use crate::tui::draw::{Pieces, VolumeParts, cut, cut_front, left, right, volume_bar, wrap};
+use crate::tui::draw::{Pieces, VolumeParts, cut, cut_front, left, volume_bar, wrap};
 use crate::tui::lookups::shown;
 use crate::tui::model::{Arrived, Computer, Look, Model, Origin};
 use crate::tui::theme::{Role, Theme};
@@ -158,19 +158,19 @@ fn block(theme: &Theme, computer: &Computer, is_focus: bool, width: usize) -> Ve
     } else {
         theme.style(Role::Text)
     };
-    first.add(left(&name, width.saturating_sub(12)), role);
-    first.add(right(layout, 9), quiet);
+    let kind = arrived.and_then(|arrived| arrived.arrival.kind);
+    let kind = kind.map_or_else(
+        || layout.to_owned(),
+        |kind| format!("{layout}, {}", kind.words()),
+    );
+    let room = width.saturating_sub(3);
+    let kind = cut(&kind, room.saturating_sub(name.width() + 1));
+    first.add(left(&name, room.saturating_sub(kind.width())), role);
+    first.add(kind, quiet);
     let mut second = begin();
     let room = width.saturating_sub(3);
     let place = place_of(computer, room);
     second.add(cut(&place, room), quiet);
-    let kind = arrived.and_then(|arrived| arrived.arrival.kind);
-    let kind = kind.map_or_else(String::new, |kind| {
-        format!(" {} {}", theme.glyphs.dot, kind.words())
-    });
-    if second.width() + kind.width() < width {
-        second.add(kind, quiet);
-    }
     let mut third = begin();
     let mut fourth = begin();
     match (&computer.look, arrived.and_then(|it| it.arrival.volume)) {

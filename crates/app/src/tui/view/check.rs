@@ -2,6 +2,7 @@
 
 use jolly_core::computer::EntryKind;
 use jolly_core::format::Printable;
+use jolly_core::pile::Sum;
 use jolly_core::plan::ManifestItem;
 use jolly_core::rule::Removal;
 use ratatui::Frame;
@@ -201,6 +202,7 @@ impl Page<'_> {
                     self.notice(&mut line, notice);
                 }
             }
+            CheckRow::Small => self.small(&mut line),
             CheckRow::Unnoticed => self.unnoticed(&mut line),
             CheckRow::Fact(at) => self.fact(&mut line, at),
             CheckRow::List => self.list(&mut line),
@@ -235,6 +237,23 @@ impl Page<'_> {
             line.add(because, theme.style(Role::Quiet));
         }
         line.add(right(&bytes(notice.sum.bytes), SIZE), theme.style(role));
+    }
+
+    fn small(&self, line: &mut Pieces<'_>) {
+        let (theme, columns) = (self.theme, self.columns);
+        let sign = if self.check.is_small_open {
+            theme.glyphs.open
+        } else {
+            theme.glyphs.closed
+        };
+        let mut sum = Sum::default();
+        self.check.small().for_each(|notice| sum.add(notice.sum));
+        let many = self.check.small().count();
+        let things = counted(many as u64, "smaller thing");
+        let words = format!("{sign} and {things}; enter tells them one by one");
+        let room = 2 + columns.sentence + columns.who + columns.because;
+        line.add(left(&words, room), theme.style(Role::Quiet));
+        line.add(right(&bytes(sum.bytes), SIZE), theme.style(Role::Quiet));
     }
 
     fn unnoticed(&self, line: &mut Pieces<'_>) {

@@ -42,7 +42,7 @@ fn section(
     let mut line = Pieces::default();
     line.add(format!(" {title}"), theme.style(Role::Quiet));
     if let Some(found) = found {
-        line.to(width.saturating_sub(16));
+        line.to(width.saturating_sub(14));
         line.add(right(&bytes(found), 12), theme.style(Role::Quiet));
     }
     line.line()

@@ -25,7 +25,12 @@ pub(in crate::tui) struct Notice {
     pub sum: Sum,
     /// The first of those piles in the list.
     pub pile: usize,
+    /// Whether it comes of so little that it stands in a row with others.
+    pub is_small: bool,
 }
+
+/// What comes of less than this part of all that goes is small.
+const SMALL_PART: u64 = 100;
 
 /// What nobody notices.
 #[derive(Clone, Copy, Default)]
@@ -63,6 +68,7 @@ pub(super) fn notices(
                 because: vec![pile.title.clone()],
                 sum: pile.sum,
                 pile: at,
+                is_small: false,
             });
             continue;
         };
@@ -82,6 +88,18 @@ pub(super) fn notices(
         }
         notice.who.sort();
     }
-    all.sort_by_key(|notice| (class_turn(notice.class), Reverse(notice.sum.bytes)));
+    let whole: u64 = piles.iter().map(|pile| pile.sum.bytes).sum();
+    for notice in &mut all {
+        // What somebody misses is never small.
+        let may_be = matches!(notice.class, Class::Regrows | Class::Spent);
+        notice.is_small = may_be && notice.sum.bytes.saturating_mul(SMALL_PART) < whole;
+    }
+    all.sort_by_key(|notice| {
+        (
+            notice.is_small,
+            class_turn(notice.class),
+            Reverse(notice.sum.bytes),
+        )
+    });
     (all, unnoticed)
 }

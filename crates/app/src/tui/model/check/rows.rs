@@ -2,13 +2,15 @@
 
 use jolly_core::plan::ManifestItem;
 
-use crate::tui::model::check::Check;
+use crate::tui::model::check::{Check, Notice};
 
 /// One row.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(in crate::tui) enum CheckRow {
     /// Something that will be noticed.
     Notice(usize),
+    /// What comes of little, in one row.
+    Small,
     /// What nobody notices, in one line.
     Unnoticed,
     /// Something that has to be known.
@@ -26,9 +28,30 @@ pub(in crate::tui) enum CheckRow {
 }
 
 impl Check {
+    /// How many notices are told one by one.
+    fn told(&self) -> usize {
+        if self.is_small_open {
+            return self.notices.len();
+        }
+        self.notices
+            .iter()
+            .filter(|notice| !notice.is_small)
+            .count()
+    }
+
+    /// How many rows of notices there are, with the one of the small ones.
+    fn notice_rows(&self) -> usize {
+        self.told() + usize::from(self.small().count() > 0)
+    }
+
+    /// The notices that come of little.
+    pub(in crate::tui) fn small(&self) -> impl Iterator<Item = &Notice> {
+        self.notices.iter().filter(|notice| notice.is_small)
+    }
+
     /// How many rows stand before the list's.
     fn above(&self) -> usize {
-        self.notices.len() + self.known.len() + 4
+        self.notice_rows() + self.known.len() + 4
     }
 
     /// How many rows there are.
@@ -52,10 +75,15 @@ impl Check {
 
     /// The row at a place.
     pub(in crate::tui) fn row(&self, at: usize) -> Option<CheckRow> {
-        let (notices, known) = (self.notices.len(), self.known.len());
+        let (notices, known) = (self.notice_rows(), self.known.len());
+        let large = self.notices.len() - self.small().count();
         let Some(below) = at.checked_sub(self.above()) else {
-            return Some(if at < notices {
+            return Some(if at < large {
                 CheckRow::Notice(at)
+            } else if at < notices && at == large {
+                CheckRow::Small
+            } else if at < notices {
+                CheckRow::Notice(at - 1)
             } else if at == notices {
                 CheckRow::Unnoticed
             } else if at == notices + 1 || at == notices + 2 + known {
@@ -97,7 +125,7 @@ impl Check {
 
     /// Where what has to be known begins.
     pub(in crate::tui) fn place_of_facts(&self) -> usize {
-        self.notices.len() + 2
+        self.notice_rows() + 2
     }
 
     /// The row in focus.
@@ -133,6 +161,7 @@ impl Check {
                     self.open(pile);
                 }
             }
+            Some(CheckRow::Small) => self.is_small_open = !self.is_small_open,
             Some(CheckRow::Pile(pile)) if self.open_pile == Some(pile) => {
                 self.open_pile = None;
                 self.open_folder = None;
