@@ -1,5 +1,6 @@
 //! Numbers in words: sizes, counts, ages.
 
+use jolly_core::computer::Layout;
 use jolly_core::decide::PileState;
 use jolly_core::pile::AtOnce;
 use jolly_core::rule::AgeLimit;
@@ -133,14 +134,27 @@ pub(crate) fn date(seconds: i64) -> String {
     )
 }
 
+/// What the trash is called, and why it is a sign.
+fn trash(layout: Layout) -> (&'static str, &'static str) {
+    match layout {
+        Layout::Windows => (
+            "Recycle Bin",
+            "It takes this space until the Recycle Bin is emptied.",
+        ),
+        Layout::Linux | Layout::Macos => {
+            ("Trash", "It takes this space until the trash is emptied.")
+        }
+    }
+}
+
 /// What a first look counted: "350 MiB or more".
 fn held(figure: &Figure) -> String {
     let more = if figure.is_least { " or more" } else { "" };
     format!("{}{more}", bytes(figure.bytes))
 }
 
-/// A sign in words: its figure, and why it matters.
-pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
+/// A sign in words, as the layout's people say it: its figure, and why it matters.
+pub(crate) fn sign(sign: &Sign, layout: Layout) -> (String, &'static str) {
     match sign {
         Sign::VolumeFull(percent) => (
             format!("Volume {percent} % full"),
@@ -151,10 +165,9 @@ pub(crate) fn sign(sign: &Sign) -> (String, &'static str) {
             let oldest = oldest.filter(|oldest| *oldest >= 86_400);
             let oldest =
                 oldest.map_or_else(String::new, |oldest| format!(", oldest {}", age(oldest)));
-            (
-                format!("Trash of {account}: {}{oldest}", held(figure)),
-                "It takes this space until the trash is emptied.",
-            )
+            let (trash, because) = trash(layout);
+            let says = format!("{trash} of {account}: {}{oldest}", held(figure));
+            (says, because)
         }
         Sign::PreviousSystem => (
             "The previous system is still there".to_owned(),

@@ -174,7 +174,10 @@ fn a_sweep_is_stopped_by_a_key_and_tells_how_far_it_came() {
     term.wait_text("You are about to remove");
     term.text("sweep");
     term.keys(&["p"]);
-    let held = term.wait_text("Paused");
+    term.wait_text("Paused");
+    // What was under way at that moment ends, and is told.
+    std::thread::sleep(Duration::from_secs(1));
+    let held = term.screen();
     std::thread::sleep(Duration::from_millis(400));
     let later = term.screen();
     let counts = |screen: &str| row(screen, &["removed", "set-aside", "in-use"]).to_owned();
@@ -376,7 +379,7 @@ fn a_computer_is_opened_by_its_path_looked_at_and_one_rule_turned_off_for_good()
     let expected = [
         "windows, version 10.0.22621.1",
         "pia        used today",
-        "Trash of pia: 68.7 MiB, oldest 1 year",
+        "Recycle Bin of pia: 68.7 MiB, oldest 1 year",
         "The previous system is still there",
         "Home of wren unused for 3 years",
         "not here before",

@@ -32,9 +32,14 @@ impl Pause {
         self.0.bell.notify_all();
     }
 
+    /// Whether it is held.
+    pub(crate) fn is_held(&self) -> bool {
+        self.0.is_shut.load(Ordering::SeqCst)
+    }
+
     /// Waits while it is held; a stop ends the waiting.
     pub(crate) fn wait(&self, stop: &CancelToken) {
-        while self.0.is_shut.load(Ordering::SeqCst) && !stop.is_cancelled() {
+        while self.is_held() && !stop.is_cancelled() {
             let turn = self.0.turn.lock().unwrap_or_else(PoisonError::into_inner);
             drop(self.0.bell.wait_timeout(turn, LOOK));
         }

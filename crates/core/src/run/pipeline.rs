@@ -125,6 +125,9 @@ impl Pipeline<'_, '_, '_, '_> {
                 if let Some(batch) = its {
                     batch.account_for(news, self.tally);
                 }
+                if self.touch.pause.is_held() {
+                    self.tally.tell(String::new());
+                }
                 continue;
             };
             self.end(first);

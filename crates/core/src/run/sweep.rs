@@ -69,7 +69,7 @@ pub struct SweepEvent {
     pub outcomes: OutcomeSums,
     /// What became of each class so far.
     pub classes: BTreeMap<Class, ClassProgress>,
-    /// What had its turn last.
+    /// What had its turn last; empty where that isn't news.
     pub last: String,
 }
 

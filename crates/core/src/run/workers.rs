@@ -154,10 +154,16 @@ fn work(touch: &Touch<'_>, waiting: &Receiver<Job>, tell: &Sender<WorkNews>) {
         let mut is_last = false;
         while !is_last {
             let mut done = Vec::with_capacity(free.len());
+            // Who holds the sweep wants to see what it has come to.
+            let mut is_told_early = false;
             let part = AssertUnwindSafe(|| {
                 meter.measure(TOLD, || {
                     if let Part::List(list) = part {
                         done.extend(touch.list(&mut remover, &work, list));
+                        return false;
+                    }
+                    if touch.pause.is_held() && !done.is_empty() {
+                        is_told_early = true;
                         return false;
                     }
                     let at = free.next();
@@ -171,7 +177,10 @@ fn work(touch: &Touch<'_>, waiting: &Receiver<Job>, tell: &Sender<WorkNews>) {
             if touched.is_err() {
                 touch.halt.cancel();
             }
-            is_last = !matches!(touched, Ok(true));
+            let is_more = touched
+                .as_ref()
+                .is_ok_and(|is_more| *is_more || is_told_early);
+            is_last = !is_more;
             let news = WorkNews {
                 batch,
                 done,

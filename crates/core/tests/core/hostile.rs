@@ -11,6 +11,7 @@ use std::os::unix::fs::{MetadataExt as _, symlink};
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
+use std::time::Duration;
 
 use jolly_core::CancelToken;
 use jolly_core::pile::Scan;
@@ -22,7 +23,8 @@ use jolly_core::run::{LogState, RunSummary, rehearse, verify_log};
 use jolly_demo::{Fault, FaultyDisk};
 
 use crate::support::{
-    Bench, DAY, context, logged_as_gone, manifest_of, now, paths_of, run, run_id, scan_on, succeeds,
+    Bench, DAY, context, logged_as_gone, manifest_of, now, paths_of, run, run_held, run_id,
+    scan_on, succeeds,
 };
 
 fn swaps() -> u64 {
@@ -243,7 +245,7 @@ fn things_leave_through_one_folder_after_another_where_the_root_takes_none() {
     let target = bench.target_on(Arc::<FaultyDisk>::clone(&disk));
     let scan = scan_on(&target, &bench.rules());
     let manifest = manifest_of(&scan, true);
-    disk.meddle(|_| std::thread::sleep(std::time::Duration::from_micros(100)));
+    disk.meddle(|_| std::thread::sleep(Duration::from_micros(100)));
     let summary = run(&bench, &scan, &manifest, "one", &CancelToken::default());
     succeeds("chattr", &["-i"], &root);
     let summary = summary.unwrap();
@@ -392,13 +394,51 @@ fn what_is_held_waits_and_goes_on_where_it_was() {
     let pause = jolly_core::run::Pause::default();
     pause.hold();
     let summary = std::thread::scope(|scope| {
-        let sweeping = scope.spawn(|| crate::support::run_held(&bench, &scan, &manifest, &pause));
-        std::thread::sleep(std::time::Duration::from_millis(150));
+        let sweeping = scope.spawn(|| run_held(&bench, &scan, &manifest, &pause, &|_| {}));
+        std::thread::sleep(Duration::from_millis(150));
         assert_eq!(bench.paths(), before, "nothing goes while it is held");
         pause.go_on();
         sweeping.join().unwrap().unwrap()
     });
     assert!(!summary.has_stayed() && !summary.is_stopped);
+}
+
+/// Who holds a sweep looks at its counts, and decides by them.
+#[test]
+fn a_sweep_that_is_held_tells_all_that_it_has_done() {
+    const MANY: u64 = 500;
+    let bench = Bench::new();
+    for number in 0..MANY {
+        let path = format!("tmp/old-{number}");
+        bench.tree.file(&path, 10, 60 * DAY).unwrap();
+    }
+    let slow = Arc::new(FaultyDisk::new(Fault::None));
+    let scan = scan_on(&bench.target_on(slow.clone()), &bench.rules());
+    let manifest = manifest_of(&scan, false);
+    slow.stall(Duration::from_micros(500));
+    let pause = jolly_core::run::Pause::default();
+    let done = AtomicU64::new(0);
+    let summary = std::thread::scope(|scope| {
+        let (bench, scan, manifest, pause, done) = (&bench, &scan, &manifest, &pause, &done);
+        let sweeping = scope.spawn(move || {
+            run_held(bench, scan, manifest, pause, &|event| {
+                if done.swap(event.done, Ordering::SeqCst) == 0 {
+                    pause.hold();
+                }
+            })
+        });
+        while done.load(Ordering::SeqCst) == 0 {
+            std::thread::sleep(Duration::from_millis(5));
+        }
+        std::thread::sleep(Duration::from_millis(700));
+        let left = fs::read_dir(bench.root().join("tmp")).unwrap().count() as u64;
+        assert!(left > 0, "it was held too late to tell anything");
+        assert_eq!(done.load(Ordering::SeqCst), MANY - left);
+        slow.stall(Duration::ZERO);
+        pause.go_on();
+        sweeping.join().unwrap().unwrap()
+    });
+    assert_eq!(summary.sum(Outcome::Removed).items, MANY);
 }
 
 #[test]
@@ -425,7 +465,7 @@ fn a_file_that_grows_while_it_is_packed_stays_whole() {
                 }
             }
         });
-        std::thread::sleep(std::time::Duration::from_millis(20));
+        std::thread::sleep(Duration::from_millis(20));
         let summary = run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
         is_over.store(true, Ordering::SeqCst);
         summary

@@ -14,7 +14,8 @@ use jolly_core::pile::{Question, Scan, ScanOrder, scan};
 use jolly_core::plan::{Manifest, Outcome, make_manifest};
 use jolly_core::rule::{RuleSet, builtin};
 use jolly_core::run::{
-    LogItem, Pause, Predictions, Real, RunContext, RunSummary, SweepError, read_items, sweep,
+    LogItem, Pause, Predictions, Real, RunContext, RunSummary, SweepError, SweepEvent, read_items,
+    sweep,
 };
 use jolly_core::state::{Journal, RunId, StateFolder};
 use jolly_demo::TreeBuilder;
@@ -271,12 +272,13 @@ pub(crate) fn run_into(
     )
 }
 
-/// The same, held or let go on by somebody else.
+/// The same, held or let go on by somebody else, who hears how far it is.
 pub(crate) fn run_held(
     bench: &Bench,
     scan: &Scan,
     manifest: &Manifest,
     pause: &Pause,
+    sink: &dyn Fn(SweepEvent),
 ) -> Result<RunSummary, SweepError> {
     let mut journal = Journal::create(&bench.state(), &run_id("held")).unwrap();
     let new = NewDustpan {
@@ -297,7 +299,7 @@ pub(crate) fn run_held(
         predictions: None,
     };
     let (confirmed, never) = (manifest.clone().confirm(), CancelToken::default());
-    sweep(&context(scan), &confirmed, real, &never, &now, &|_| {})
+    sweep(&context(scan), &confirmed, real, &never, &now, sink)
 }
 
 fn run_with(

@@ -63,7 +63,9 @@ impl Sweeping {
         self.done = event.done;
         self.outcomes = event.outcomes;
         self.classes = event.classes;
-        self.last = event.last;
+        if !event.last.is_empty() {
+            self.last = event.last;
+        }
         let freed = self.freed_in_all();
         let passed = clock.saturating_sub(self.sampled.0);
         if passed >= self.sample {

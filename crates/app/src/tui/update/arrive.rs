@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
+use jolly_core::computer::Layout;
 use jolly_core::run::LeftOver;
 use jolly_core::survey::Sign;
 use tui_input::Input;
@@ -122,13 +123,16 @@ fn take_off(model: &mut Model) {
 /// Goes to the pile that a sign is about, once it has been scanned.
 fn go_to_sign(model: &mut Model, number: usize) -> Vec<Effect> {
     let arrived = model.bench.focused().and_then(|it| it.arrived());
-    let sign = arrived.and_then(|arrived| arrived.arrival.signs.get(number).cloned());
-    let Some(sign) = sign else {
+    let sign = arrived.and_then(|arrived| {
+        let sign = arrived.arrival.signs.get(number)?.clone();
+        Some((sign, arrived.session.target.layout))
+    });
+    let Some((sign, layout)) = sign else {
         model.message = Some("No sign has this number.".to_owned());
         return Vec::new();
     };
     if sign.piles().is_none() {
-        let (_, because) = wording::sign(&sign);
+        let (_, because) = wording::sign(&sign, layout);
         model.message = Some(format!("No rule sweeps this. {because}"));
         return Vec::new();
     }
@@ -144,7 +148,8 @@ fn go_to_sign(model: &mut Model, number: usize) -> Vec<Effect> {
 /// Moves to what a sign is about, or says that nothing of it was found.
 pub(super) fn tell_sign(model: &mut Model, sign: &Sign) {
     if !weigh::go_to_sign(model, sign) {
-        let (says, _) = wording::sign(sign);
+        let layout = model.session.as_ref().map(|session| session.target.layout);
+        let (says, _) = wording::sign(sign, layout.unwrap_or(Layout::Linux));
         model.message = Some(format!("{says}: no rule found anything of it that may go."));
     }
 }

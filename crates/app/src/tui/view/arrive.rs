@@ -314,7 +314,7 @@ fn facts(theme: &Theme, arrived: &Arrived, area: Rect) -> Vec<Line<'static>> {
     // Without room for reasons the figures speak for themselves.
     let has_reasons = room >= signs.len() * 2;
     for (at, found) in signs.iter().enumerate() {
-        let (says, because) = sign(found);
+        let (says, because) = sign(found, target.layout);
         let mut line = Pieces::default();
         // Its key goes to the pile that deals with it.
         let key = match found.piles() {
