@@ -35,7 +35,7 @@ pub use definition::{
 pub(crate) use guard::folder::FolderGuards;
 pub(crate) use guard::last_look::{Kept, LastGuard};
 pub use guard::{Guard, Guards};
-pub use own_book::{NewPlace, OWN_BOOK, PlaceError, add_place};
+pub use own_book::{NewPlace, OWN_BOOK, PlaceError, add_place, remove_place};
 pub(crate) use ownership::{Ownership, Probe, decide as decide_owner};
 pub use parse::written::written_size;
 pub(crate) use pattern::path::{NameTest, NfaStates, PathPattern, Spelling};

@@ -8,10 +8,9 @@ use jolly_core::CancelToken;
 use jolly_core::decide::{Entry, Inside, Reach, others};
 use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
-use jolly_core::rule::NewPlace;
 
 use crate::options::SharedOptions;
-use crate::place::keep_place;
+use crate::place::{self, PlaceChange};
 use crate::session::Session;
 use crate::tui::model::{CheckList, Holders};
 use crate::tui::msg::{InsideSearch, Msg, Opened, Question};
@@ -112,13 +111,13 @@ fn users(scan: &Scan) -> Holders {
     users
 }
 
-/// Writes a place down, and opens the computer with its new rules.
-pub(super) fn add_place(
+/// Changes the computer's own rulebook, and opens the computer with its new rules.
+pub(super) fn change_places(
     session: &Session,
     options: &SharedOptions,
-    place: &NewPlace,
+    change: &PlaceChange,
 ) -> Result<Opened, String> {
-    let session = keep_place(session, place)?;
+    let session = place::change_places(session, change)?;
     let selection = session.selection(options);
     Ok(Opened {
         selection: selection.map_err(|refusal| refusal.message)?,

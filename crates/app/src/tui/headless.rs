@@ -120,7 +120,7 @@ impl HeadlessUi {
                 | RunWork::GoOn,
             )
             | Effect::Keep(..)
-            | Effect::AddPlace(..)
+            | Effect::ChangePlaces(..)
             | Effect::LetGo(_) => Msg::Nothing,
         };
         let began = Instant::now();

@@ -16,7 +16,6 @@ use jolly_core::dustpan::Pan;
 use jolly_core::host::{RunningProgram, UnmountedVolume};
 use jolly_core::pile::Scan;
 use jolly_core::plan::Manifest;
-use jolly_core::rule::NewPlace;
 use jolly_core::run::{
     LeftOver, LogSummary, Predictions, Rehearsed, RestoreSummary, RunSummary, SweepEvent,
 };
@@ -26,6 +25,7 @@ use jolly_core::walk::ScanEvent;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
 use crate::exit::Refusal;
+use crate::place::PlaceChange;
 use crate::session::Session;
 use crate::tui::model::{Arrived, Check, CheckList, DustpanRun, Holders, Origin, Saves};
 
@@ -73,8 +73,8 @@ pub(super) enum Msg {
     Narrowed(u32, Option<Box<CheckList>>),
     /// A program that was asked to close has closed, or not.
     Closed(u32, Result<String, String>),
-    /// A place was added, and the computer has new rules; or why not.
-    PlaceAdded(Box<Result<Opened, String>>),
+    /// The computer's own rulebook was changed, and it has new rules; or why not.
+    PlacesChanged(Box<Result<Opened, String>>),
     /// The manifest of the decisions is made.
     Listed(u32, Option<Box<Check>>),
     /// A rehearsal has ended.
@@ -238,8 +238,8 @@ pub(super) enum Effect {
     Run(RunWork),
     /// Keep something; one after the other, in the order in which it was asked for.
     Keep(Arc<Session>, Keeping),
-    /// Write down a folder of this computer as a pile of its own.
-    AddPlace(Arc<Session>, Box<NewPlace>),
+    /// Change the computer's own rulebook.
+    ChangePlaces(Arc<Session>, PlaceChange),
     /// Let go of something large; that takes its time, too.
     LetGo(Box<dyn std::any::Any + Send>),
 }

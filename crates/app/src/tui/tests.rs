@@ -118,9 +118,9 @@ impl TestUi {
                 Msg::Explained(answer, rule)
             }
             Effect::Keep(session, keeping) => Msg::Kept(worker::keep(&session, keeping)),
-            Effect::AddPlace(session, place) => {
-                let added = answer::add_place(&session, &self.options, &place);
-                Msg::PlaceAdded(Box::new(added))
+            Effect::ChangePlaces(session, change) => {
+                let changed = answer::change_places(&session, &self.options, &change);
+                Msg::PlacesChanged(Box::new(changed))
             }
             Effect::Lookup(Lookup::CompleteInside(session, text)) => {
                 let folders = answer::complete_inside(&session, &text);

@@ -109,7 +109,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::Runs(_)
         | Msg::BroughtBack(_)
         | Msg::PanEmptied(_)
-        | Msg::PlaceAdded(_) => answered(model, message),
+        | Msg::PlacesChanged(_) => answered(model, message),
         Msg::Listed(..) | Msg::Rehearsed(..) | Msg::Sweeping(_) => on_the_way(model, message),
         Msg::Swept(result) => swept(model, result),
     }
@@ -182,7 +182,7 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
         }
         Msg::BroughtBack(result) => dustpan::brought_back(model, result),
         Msg::PanEmptied(result) => dustpan::emptied(model, result),
-        Msg::PlaceAdded(added) => place::added(model, *added),
+        Msg::PlacesChanged(changed) => place::changed(model, *changed),
         _ => Vec::new(),
     }
 }

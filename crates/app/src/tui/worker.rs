@@ -121,9 +121,9 @@ impl Workers {
             Effect::Keep(session, keeping) => {
                 self.keep(Box::new(move || Msg::Kept(keep(&session, keeping))));
             }
-            Effect::AddPlace(session, place) => self.keep(Box::new(move || {
-                let added = answer::add_place(&session, &options, &place);
-                Msg::PlaceAdded(Box::new(added))
+            Effect::ChangePlaces(session, change) => self.keep(Box::new(move || {
+                let changed = answer::change_places(&session, &options, &change);
+                Msg::PlacesChanged(Box::new(changed))
             })),
             Effect::LetGo(large) => drop(std::thread::spawn(move || drop(large))),
         }

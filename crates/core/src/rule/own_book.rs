@@ -117,6 +117,22 @@ pub fn add_place(
     Ok((text, format!("{}/{id}", book.id)))
 }
 
+/// Takes a rule out of a computer's own rulebook, by the second half of its id; all other text stays as
+/// it is.
+///
+/// # Errors
+/// When the book can't be read as it stands, or would not be one without it.
+pub fn remove_place(file: &str, text: &str, id: &str) -> Result<String, DocumentError> {
+    Rulebook::parse(file, text)?;
+    let mut document = text.parse::<DocumentMut>().unwrap_or_default();
+    if let Some(list) = tables_of(&mut document, "rule") {
+        list.retain(|rule| rule.get("id").and_then(Item::as_str) != Some(id));
+    }
+    let text = document.to_string();
+    Rulebook::parse(file, &text)?;
+    Ok(text)
+}
+
 /// An id that the book doesn't have yet, from a folder's name.
 fn free_id(book: &Rulebook, name: &[u8]) -> String {
     let plain = |byte: &u8| match byte {

@@ -259,6 +259,12 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         "explain a path",
         &[(Char('e'), Action::Explain)],
     ),
+    more(
+        &[Rulebooks],
+        "del",
+        "remove a folder that was added",
+        &[(Delete, Action::Delete), (Backspace, Action::Delete)],
+    ),
     main(
         &[Exclusions, Decided, Starts, Rulebooks, Dustpan, Runs],
         "esc",

@@ -458,8 +458,27 @@ fn a_folder_becomes_a_pile_of_its_own_and_what_was_decided_still_counts() {
         desk.message().contains("Temporary folder"),
         "the way back is longer than a scan"
     );
-    let desk = desk.restarted();
+    let mut desk = desk.restarted();
     assert!(desk.shown().contains("Old exports"));
+    // What isn't there can't be added, and what was added can be removed again, after a yes.
+    desk.key(KeyCode::Char('a'));
+    desk.text("nope/none");
+    desk.key(KeyCode::Enter);
+    assert!(desk.shown().contains("nope/none: "), "{}", desk.shown());
+    desk.key(KeyCode::Esc);
+    desk.key(KeyCode::Char('b'));
+    desk.key(KeyCode::End);
+    desk.key(KeyCode::Delete);
+    assert!(desk.message().starts_with("Only a folder that was added"));
+    desk.key(KeyCode::Home);
+    desk.key(KeyCode::Delete);
+    assert!(
+        desk.shown()
+            .contains("del once more removes \"Old exports\"")
+    );
+    desk.key(KeyCode::Delete);
+    assert!(!desk.shown().contains("Old exports"));
+    assert!(!desk.restarted().shown().contains("Old exports"));
 }
 
 #[test]

@@ -8,6 +8,7 @@ use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 
+use crate::place::PlaceChange;
 use crate::tui::model::{Look, Model, Overlay, PlaceDraft, PlaceLine, Station};
 use crate::tui::msg::{Effect, Lookup, Opened};
 use crate::tui::update::completion::common_start;
@@ -102,14 +103,15 @@ fn say(model: &mut Model, mut draft: Box<PlaceDraft>) -> Vec<Effect> {
             };
             draft.is_said = true;
             model.overlay = Some(Overlay::Place(draft));
-            vec![Effect::AddPlace(session, Box::new(place))]
+            let change = PlaceChange::Add(Box::new(place));
+            vec![Effect::ChangePlaces(session, change)]
         }
     }
 }
 
 /// Takes in the computer with its new rules, and scans it by them.
-pub(super) fn added(model: &mut Model, added: Result<Opened, String>) -> Vec<Effect> {
-    let opened = match added {
+pub(super) fn changed(model: &mut Model, changed: Result<Opened, String>) -> Vec<Effect> {
+    let opened = match changed {
         Ok(opened) => opened,
         Err(wrong) => {
             match &mut model.overlay {
@@ -122,7 +124,10 @@ pub(super) fn added(model: &mut Model, added: Result<Opened, String>) -> Vec<Eff
             return Vec::new();
         }
     };
-    if matches!(model.overlay, Some(Overlay::Place(_))) {
+    if matches!(
+        model.overlay,
+        Some(Overlay::Place(_) | Overlay::Rulebooks(_))
+    ) {
         model.overlay = None;
     }
     let session = Arc::new(opened.session);

@@ -2,15 +2,16 @@
 
 use std::sync::Arc;
 
-use jolly_core::rule::RuleNumber;
+use jolly_core::rule::{OWN_BOOK, RuleNumber};
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 
+use crate::place::PlaceChange;
 use crate::tui::keys::Action;
 use crate::tui::model::{Look, Model, Overlay, Rulebooks};
 use crate::tui::msg::{Effect, Keeping, Lookup};
-use crate::tui::update::moved;
+use crate::tui::update::{has_said_yes, moved};
 
 /// A key while a path is typed.
 pub(super) fn press(model: &mut Model, mut view: Rulebooks, key: KeyEvent) -> Vec<Effect> {
@@ -32,6 +33,7 @@ pub(super) fn press(model: &mut Model, mut view: Rulebooks, key: KeyEvent) -> Ve
 pub(super) fn act(model: &mut Model, mut view: Rulebooks, action: Action) -> Vec<Effect> {
     match action {
         Action::Toggle => return turn(model, view),
+        Action::Delete => return remove(model, view),
         Action::Explain => {
             view.asking = Some(Input::default());
             view.answer = None;
@@ -44,6 +46,36 @@ pub(super) fn act(model: &mut Model, mut view: Rulebooks, action: Action) -> Vec
 fn show(model: &mut Model, view: Rulebooks) -> Vec<Effect> {
     model.overlay = Some(Overlay::Rulebooks(view));
     Vec::new()
+}
+
+/// Takes a rule out of the computer's own rulebook, at the second press.
+fn remove(model: &mut Model, view: Rulebooks) -> Vec<Effect> {
+    let session = model.session.clone();
+    let rule = view.rows.get(view.focus).map(|row| row.rule);
+    let Some((session, rule)) = session.zip(rule) else {
+        return show(model, view);
+    };
+    let compiled = session.rules.rule(rule);
+    let own = compiled.id.strip_prefix(OWN_BOOK);
+    let own = own
+        .and_then(|half| half.strip_prefix('/'))
+        .map(str::to_owned);
+    let Some(own) = own.filter(|_| model.is_chosen(&session)) else {
+        model.message = Some(
+            "Only a folder that was added here is removed; space turns a rule off.".to_owned(),
+        );
+        return show(model, view);
+    };
+    if !has_said_yes(model, Action::Delete) {
+        let title = &compiled.rule.title;
+        model.message = Some(format!(
+            "del once more removes \"{title}\" from this computer's rules."
+        ));
+        return show(model, view);
+    }
+    let effects = vec![Effect::ChangePlaces(session, PlaceChange::Remove(own))];
+    model.overlay = Some(Overlay::Rulebooks(view));
+    effects
 }
 
 /// Turns the rule in focus off for this computer, or on again.

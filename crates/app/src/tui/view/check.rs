@@ -85,7 +85,7 @@ fn detail(theme: &Theme, check: &Check, width: usize) -> Vec<Line<'static>> {
         Some(CheckRow::Notice(at)) => check.notices.get(at).map(|notice| {
             let because = notice.because.join(", ");
             format!(
-                "{} By {}, because of: {because}.",
+                "{} Noticed by {}, because of: {because}.",
                 notice.what,
                 notice.who.join(", ")
             )
