@@ -85,7 +85,7 @@ const WALKS_INSIDE: [(&str, &[KeyCode]); 5] = [
             KeyCode::Char('9'),
             KeyCode::Char('9'),
             KeyCode::Enter,
-            KeyCode::Esc,
+            KeyCode::Char('n'),
         ],
     ),
     (

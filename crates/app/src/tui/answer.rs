@@ -120,6 +120,7 @@ pub(super) fn change_places(
     let session = place::change_places(session, change)?;
     let selection = session.selection(options);
     Ok(Opened {
+        notes: Vec::new(),
         selection: selection.map_err(|refusal| refusal.message)?,
         volume: session.target.measure().unwrap_or_default(),
         session,

@@ -18,7 +18,6 @@ mod starts;
 mod sweeping;
 mod weigh;
 
-use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -154,8 +153,8 @@ pub(super) struct Model {
     pub found: String,
     /// What was asked about: the same key once more is the yes.
     pub asked: Option<Action>,
-    /// The computer that is scanned as soon as it has been looked at.
-    pub scans_after_look: Option<PathBuf>,
+    /// What was settled when the computer was opened, to be told with its first look.
+    pub settled: Vec<String>,
     /// Where to go once the scan is over: the piles that a sign is about.
     pub then_sign: Option<Sign>,
     /// What the mouse points at, in words.
@@ -211,7 +210,7 @@ impl Model {
             found: String::new(),
             asked: None,
             then_sign: None,
-            scans_after_look: None,
+            settled: Vec::new(),
             pointed: None,
             done: Done::default(),
             size: (142, 44),

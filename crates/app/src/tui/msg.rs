@@ -124,6 +124,8 @@ pub(super) struct Opened {
     pub session: Session,
     pub selection: Selection,
     pub volume: Volume,
+    /// What was settled then, in words.
+    pub notes: Vec<String>,
 }
 
 /// A scan to do.

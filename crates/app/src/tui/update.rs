@@ -19,28 +19,22 @@ mod pointed;
 mod rulebooks;
 mod runs;
 mod save;
+mod scanning;
 mod starts;
 mod weigh;
 
 use std::sync::Arc;
 
 use jolly_core::computer::Account;
-use jolly_core::pile::Sum;
-use jolly_core::report::explain;
-use jolly_core::run::LeftOver;
 use jolly_core::walk::ScanEvent;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
-use crate::exit::Refusal;
 use crate::tui::keys::{self, Action};
-use crate::tui::model::{
-    Context, Model, Overlay, Report, Saves, Scanning, Station, Verified, Weigh, customer_words,
-    is_too_small,
-};
-use crate::tui::msg::{
-    Effect, Keeping, Msg, Opened, Question, RunWork, ScanJob, Scanned, SweptRun,
-};
-use crate::wording::{at_once, count, counted};
+use crate::tui::model::{Context, Model, Overlay, Saves, Station, is_too_small};
+use crate::tui::msg::{Effect, Msg, RunWork};
+use crate::wording::counted;
+
+pub(super) use scanning::start_scan;
 
 /// Takes one message in; what threads have to do comes out.
 pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
@@ -57,11 +51,11 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         Msg::Ended => end(model),
         Msg::Key(key) => press(model, key),
         Msg::Pasted(text) => overlay::paste(model, &text),
-        Msg::Found(computers, unmounted) => {
-            model.bench.unmounted = unmounted;
-            arrive::found(model, computers)
+        Msg::Found(computers, unmounted) => arrive::found(model, computers, unmounted),
+        Msg::Arrived(root, looked) => {
+            arrive::arrived(model, &root, looked);
+            Vec::new()
         }
-        Msg::Arrived(root, looked) => arrive::arrived(model, &root, looked),
         Msg::Completed(text, folders) => {
             overlay::completed(model, &text, folders);
             Vec::new()
@@ -90,10 +84,10 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
             }
             Vec::new()
         }
-        Msg::Opened(result) => opened(model, *result),
+        Msg::Opened(result) => scanning::opened(model, *result),
         Msg::Scanned(job, scan) => {
             if job == model.job {
-                return scanned(model, scan.map(|scan| *scan));
+                return scanning::scanned(model, scan.map(|scan| *scan));
             }
             Vec::new()
         }
@@ -111,7 +105,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::PanEmptied(_)
         | Msg::PlacesChanged(_) => answered(model, message),
         Msg::Listed(..) | Msg::Rehearsed(..) | Msg::Sweeping(_) => on_the_way(model, message),
-        Msg::Swept(result) => swept(model, result),
+        Msg::Swept(result) => scanning::swept(model, result),
     }
 }
 
@@ -187,38 +181,6 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
     }
 }
 
-/// Begins a scan of the chosen computer.
-pub(super) fn start_scan(model: &mut Model) -> Vec<Effect> {
-    let Some(session) = model.session.clone() else {
-        return Vec::new();
-    };
-    model.job += 1;
-    model.scanning = Scanning {
-        began: model.clock,
-        ..Scanning::default()
-    };
-    let let_go = model.check.take().map(let_go);
-    // What verifies a sweep leans on nothing that was known before.
-    let is_verifying = model.report.is_some();
-    let weigh = model.weigh.as_ref();
-    let decided = weigh.map(|weigh| (Arc::clone(&weigh.scan), weigh.decisions.clone()));
-    let before = weigh.filter(|_| !is_verifying);
-    let scan = Effect::Run(RunWork::Scan(Box::new(ScanJob {
-        job: model.job,
-        session,
-        selection: model.selection.clone(),
-        only: model.retry.take(),
-        before: before.map(|weigh| Arc::clone(&weigh.scan)),
-        decided,
-    })));
-    std::iter::once(scan).chain(let_go).collect()
-}
-
-/// What is large is let go of by a thread.
-fn let_go(large: impl Send + 'static) -> Effect {
-    Effect::LetGo(Box::new(large))
-}
-
 /// Keys while nothing can be shown: what nobody sees, nobody can mean. One leaves; the interrupt stops a
 /// sweep, which is safe at any moment.
 fn press_unseen(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
@@ -280,14 +242,14 @@ fn at_station(model: &mut Model, context: Context, action: Action) -> Vec<Effect
         }
         (Action::History, Station::Arrive) => runs::open(model),
         (action, Station::Arrive) => arrive::act(model, action),
-        (action, Station::Scan) => at_scan(model, action),
+        (action, Station::Scan) => scanning::at_scan(model, action),
         (Action::Stop, Station::Sweep) => stop_sweep(model),
         (Action::Pause, Station::Sweep) => pause(model),
         (Action::GetBack, _) => dustpan::open(model),
         (Action::History, _) => runs::open(model),
         (Action::Retry, Station::Report) => {
             let left = model.report.as_ref().and_then(|report| report.left.clone());
-            retry(model, left)
+            scanning::retry(model, left)
         }
         (Action::Save, Station::Report) => {
             save::ask(model, Saves::Report);
@@ -351,22 +313,6 @@ fn pause(model: &mut Model) -> Vec<Effect> {
     }
 }
 
-/// Scans again, to take what a run left behind and nothing else.
-fn retry(model: &mut Model, left: Option<LeftOver>) -> Vec<Effect> {
-    let Some(left) = left else {
-        model.message = Some("Nothing was left that another try could take.".to_owned());
-        return Vec::new();
-    };
-    if model.scanning.took.is_none() {
-        model.message = Some("The scan is still under way.".to_owned());
-        return Vec::new();
-    }
-    model.report = None;
-    model.station = Station::Scan;
-    model.retry = Some(left);
-    start_scan(model)
-}
-
 /// Keys while a view stands before the station.
 fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
     match (action, model.overlay.take()) {
@@ -397,155 +343,6 @@ fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
         (_, Some(other)) => {
             model.overlay = Some(other);
             overlay::press(model, key)
-        }
-    }
-}
-
-/// Keys at the scan, under way or over.
-fn at_scan(model: &mut Model, action: Action) -> Vec<Effect> {
-    let is_over = model.scanning.took.is_some();
-    match action {
-        Action::Stop if !is_over => {
-            model.scanning.is_stopping = true;
-            vec![Effect::Run(RunWork::StopScan)]
-        }
-        Action::Back if is_over => arrive::enter(model),
-        Action::Onward if is_over && model.weigh.is_some() => {
-            model.station = Station::Weigh;
-            Vec::new()
-        }
-        Action::LookAgain if is_over => {
-            model.report = None;
-            start_scan(model)
-        }
-        Action::Back | Action::Onward | Action::LookAgain => {
-            model.message = Some("The scan is still under way; esc stops it.".to_owned());
-            Vec::new()
-        }
-        _ => Vec::new(),
-    }
-}
-
-fn opened(model: &mut Model, opened: Result<Opened, Refusal>) -> Vec<Effect> {
-    match opened {
-        Ok(opened) => {
-            model.open(Arc::new(opened.session), opened.selection, opened.volume);
-            let session = model.session.as_ref();
-            model.scans_after_look = session.map(|it| it.target.root_path().to_owned());
-            arrive::enter(model)
-        }
-        Err(refusal) => {
-            model.refusal = Some(refusal);
-            model.is_over = true;
-            Vec::new()
-        }
-    }
-}
-
-fn scanned(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
-    let mut effects = scan_ended(model, scanned);
-    effects.extend(hints::done(model, Station::Scan));
-    effects
-}
-
-fn scan_ended(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
-    model.scanning.took = Some(model.clock.saturating_sub(model.scanning.began));
-    let scanned = match scanned {
-        Ok(scanned) => scanned,
-        Err(why) => {
-            model.message = Some(format!("The scan came to nothing: {why}; l scans again."));
-            model.then_check = false;
-            return Vec::new();
-        }
-    };
-    let mut decisions = scanned.decisions;
-    // A rule may have been turned off while the scan was under way.
-    decisions.include(&scanned.scan, &model.selection);
-    let before = model.weigh.as_ref();
-    let mut weigh = Weigh::new(scanned.scan, decisions, scanned.today, before);
-    weigh.is_dustpan_on_target = scanned.is_dustpan_on_target;
-    if let Some(report) = &mut model.report
-        && report.verified.is_none()
-    {
-        let mut stayed = Sum::default();
-        report
-            .summary
-            .stayed
-            .iter()
-            .for_each(|reason| stayed.add(reason.sum));
-        report.verified = Some(Verified {
-            takes: weigh.decisions.takes_in_all(),
-            stayed,
-        });
-    } else if model.station != Station::Arrive {
-        model.station = Station::Weigh;
-    }
-    let sign = model.then_sign.take();
-    let remembered = weigh.scan.remembered;
-    if let Some(found) = weigh.scan.at_once {
-        model.message = Some(format!("{}.", at_once(found)));
-    } else if remembered > 0 {
-        model.message = Some(format!(
-            "{} of {} names lie in folders that have not changed since the last scan.",
-            count(remembered),
-            count(weigh.scan.looked_at)
-        ));
-    }
-    let scan = Arc::clone(&weigh.scan);
-    let visit = Keeping::Visit(scan.now, scan.volume);
-    let keep = model
-        .session
-        .clone()
-        .map(|session| Effect::Keep(session, visit));
-    let users = Effect::Question(Question::LookForHolders(scan));
-    let before = model.weigh.replace(weigh);
-    let let_go = before.map(let_go);
-    if let Some(sign) = sign {
-        arrive::tell_sign(model, &sign);
-    }
-    let mut effects: Vec<Effect> = std::iter::once(users).chain(keep).chain(let_go).collect();
-    let leads_on = std::mem::take(&mut model.then_check);
-    if let Some((found, of)) = scanned.only {
-        effects.extend(weigh::check(model));
-        let (found, of) = (count(found), counted(of, "item"));
-        let text =
-            format!("{found} of {of} left to try; u at weigh goes back to what was taken before.");
-        model.message = Some(text);
-    } else if leads_on && model.station == Station::Weigh {
-        effects.extend(weigh::check(model));
-    }
-    effects
-}
-
-fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) -> Vec<Effect> {
-    model.sweeping = None;
-    match result {
-        Err(message) => {
-            model.station = Station::Weigh;
-            model.message = Some(message);
-            Vec::new()
-        }
-        Ok(swept) => {
-            let SweptRun { run, summary, left } = *swept;
-            let size = model
-                .weigh
-                .as_ref()
-                .map_or(0, |weigh| weigh.scan.volume.fillable());
-            let is_partial = model.weigh.as_ref().is_some_and(|it| it.scan.is_partial);
-            model.report = Some(Report {
-                run,
-                explained: explain(&summary),
-                told: customer_words(&summary, model.check.as_ref()),
-                summary: Box::new(summary),
-                left,
-                is_partial,
-                size,
-                verified: None,
-            });
-            model.station = Station::Report;
-            let mut effects = start_scan(model);
-            effects.extend(hints::done(model, Station::Sweep));
-            effects
         }
     }
 }

@@ -383,7 +383,10 @@ impl Drop for End {
 /// Opens the computer that the options name.
 fn open(options: &SharedOptions) -> Result<Opened, Refusal> {
     let session = Session::of_options(options)?;
+    // A scan must not see a run half settled.
+    let notes = session.look_after();
     Ok(Opened {
+        notes,
         selection: session.selection(options)?,
         // A volume that can't be measured is told by the scan.
         volume: session.target.measure().unwrap_or_default(),

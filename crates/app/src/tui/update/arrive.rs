@@ -4,6 +4,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use jolly_core::computer::Layout;
+use jolly_core::host::UnmountedVolume;
 use jolly_core::run::LeftOver;
 use jolly_core::survey::Sign;
 use tui_input::Input;
@@ -193,8 +194,13 @@ pub(super) fn enter(model: &mut Model) -> Vec<Effect> {
 }
 
 /// Puts what was found on the bench.
-pub(super) fn found(model: &mut Model, computers: Vec<(PathBuf, Origin)>) -> Vec<Effect> {
+pub(super) fn found(
+    model: &mut Model,
+    computers: Vec<(PathBuf, Origin)>,
+    unmounted: Vec<UnmountedVolume>,
+) -> Vec<Effect> {
     model.bench.is_found = true;
+    model.bench.unmounted = unmounted;
     let mut effects = Vec::new();
     for (root, origin) in computers {
         if model.bench.position(&root).is_none() {
@@ -215,22 +221,26 @@ pub(super) fn arrived(
     model: &mut Model,
     root: &std::path::Path,
     looked: Result<Box<Arrived>, String>,
-) -> Vec<Effect> {
+) {
     let Some(at) = model.bench.position(root) else {
-        return Vec::new();
+        return;
     };
+    let session = model.session.as_ref();
+    let is_chosen = session.is_some_and(|chosen| chosen.target.root_path() == root);
+    let looked = looked.map(|mut arrived| {
+        if is_chosen {
+            let told = std::mem::take(&mut model.settled).into_iter();
+            let told: Vec<String> = told.filter(|note| !arrived.notes.contains(note)).collect();
+            arrived.notes.splice(0..0, told);
+        }
+        arrived
+    });
     if let Some(computer) = model.bench.computers.get_mut(at) {
         computer.look = match looked {
             Ok(arrived) => Look::Done(arrived),
             Err(why) => Look::Failed(why),
         };
     }
-    // The first look settles what an earlier run left undone, so a scan waits for it.
-    if model.scans_after_look.as_deref() == Some(root) {
-        model.scans_after_look = None;
-        return start_scan(model);
-    }
-    Vec::new()
 }
 
 /// Opens the folder that was typed.

@@ -1,0 +1,215 @@
+//! Scanning, and what follows from a scan or a sweep that has ended.
+
+use std::sync::Arc;
+
+use jolly_core::pile::Sum;
+use jolly_core::report::explain;
+use jolly_core::run::LeftOver;
+
+use crate::exit::Refusal;
+use crate::tui::keys::Action;
+use crate::tui::model::{Model, Report, Scanning, Station, Verified, Weigh, customer_words};
+use crate::tui::msg::{Effect, Keeping, Opened, Question, RunWork, ScanJob, Scanned, SweptRun};
+use crate::tui::update::{arrive, hints, weigh};
+use crate::wording::{at_once, count, counted};
+
+/// Begins a scan of the chosen computer.
+pub(in crate::tui) fn start_scan(model: &mut Model) -> Vec<Effect> {
+    let Some(session) = model.session.clone() else {
+        return Vec::new();
+    };
+    model.job += 1;
+    model.scanning = Scanning {
+        began: model.clock,
+        ..Scanning::default()
+    };
+    let let_go = model.check.take().map(let_go);
+    // What verifies a sweep leans on nothing that was known before.
+    let is_verifying = model.report.is_some();
+    let weigh = model.weigh.as_ref();
+    let decided = weigh.map(|weigh| (Arc::clone(&weigh.scan), weigh.decisions.clone()));
+    let before = weigh.filter(|_| !is_verifying);
+    let scan = Effect::Run(RunWork::Scan(Box::new(ScanJob {
+        job: model.job,
+        session,
+        selection: model.selection.clone(),
+        only: model.retry.take(),
+        before: before.map(|weigh| Arc::clone(&weigh.scan)),
+        decided,
+    })));
+    std::iter::once(scan).chain(let_go).collect()
+}
+
+/// What is large is let go of by a thread.
+fn let_go(large: impl Send + 'static) -> Effect {
+    Effect::LetGo(Box::new(large))
+}
+
+/// Scans again, to take what a run left behind and nothing else.
+pub(super) fn retry(model: &mut Model, left: Option<LeftOver>) -> Vec<Effect> {
+    let Some(left) = left else {
+        model.message = Some("Nothing was left that another try could take.".to_owned());
+        return Vec::new();
+    };
+    if model.scanning.took.is_none() {
+        model.message = Some("The scan is still under way.".to_owned());
+        return Vec::new();
+    }
+    model.report = None;
+    model.station = Station::Scan;
+    model.retry = Some(left);
+    start_scan(model)
+}
+
+/// Keys at the scan, under way or over.
+pub(super) fn at_scan(model: &mut Model, action: Action) -> Vec<Effect> {
+    let is_over = model.scanning.took.is_some();
+    match action {
+        Action::Stop if !is_over => {
+            model.scanning.is_stopping = true;
+            vec![Effect::Run(RunWork::StopScan)]
+        }
+        Action::Back if is_over => arrive::enter(model),
+        Action::Onward if is_over && model.weigh.is_some() => {
+            model.station = Station::Weigh;
+            Vec::new()
+        }
+        Action::LookAgain if is_over => {
+            model.report = None;
+            start_scan(model)
+        }
+        Action::Back | Action::Onward | Action::LookAgain => {
+            model.message = Some("The scan is still under way; esc stops it.".to_owned());
+            Vec::new()
+        }
+        _ => Vec::new(),
+    }
+}
+
+/// Begins with the computer that the options name, or ends with why it can't be opened.
+pub(super) fn opened(model: &mut Model, opened: Result<Opened, Refusal>) -> Vec<Effect> {
+    match opened {
+        Ok(opened) => {
+            model.open(Arc::new(opened.session), opened.selection, opened.volume);
+            model.settled = opened.notes;
+            let mut effects = arrive::enter(model);
+            effects.extend(start_scan(model));
+            effects
+        }
+        Err(refusal) => {
+            model.refusal = Some(refusal);
+            model.is_over = true;
+            Vec::new()
+        }
+    }
+}
+
+/// Takes in a scan that has ended.
+pub(super) fn scanned(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
+    let mut effects = scan_ended(model, scanned);
+    effects.extend(hints::done(model, Station::Scan));
+    effects
+}
+
+fn scan_ended(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect> {
+    model.scanning.took = Some(model.clock.saturating_sub(model.scanning.began));
+    let scanned = match scanned {
+        Ok(scanned) => scanned,
+        Err(why) => {
+            model.message = Some(format!("The scan came to nothing: {why}; l scans again."));
+            model.then_check = false;
+            return Vec::new();
+        }
+    };
+    let mut decisions = scanned.decisions;
+    // A rule may have been turned off while the scan was under way.
+    decisions.include(&scanned.scan, &model.selection);
+    let before = model.weigh.as_ref();
+    let mut weigh = Weigh::new(scanned.scan, decisions, scanned.today, before);
+    weigh.is_dustpan_on_target = scanned.is_dustpan_on_target;
+    if let Some(report) = &mut model.report
+        && report.verified.is_none()
+    {
+        let mut stayed = Sum::default();
+        report
+            .summary
+            .stayed
+            .iter()
+            .for_each(|reason| stayed.add(reason.sum));
+        report.verified = Some(Verified {
+            takes: weigh.decisions.takes_in_all(),
+            stayed,
+        });
+    } else if model.station != Station::Arrive {
+        model.station = Station::Weigh;
+    }
+    let sign = model.then_sign.take();
+    let remembered = weigh.scan.remembered;
+    if let Some(found) = weigh.scan.at_once {
+        model.message = Some(format!("{}.", at_once(found)));
+    } else if remembered > 0 {
+        model.message = Some(format!(
+            "{} of {} names lie in folders that have not changed since the last scan.",
+            count(remembered),
+            count(weigh.scan.looked_at)
+        ));
+    }
+    let scan = Arc::clone(&weigh.scan);
+    let visit = Keeping::Visit(scan.now, scan.volume);
+    let keep = model
+        .session
+        .clone()
+        .map(|session| Effect::Keep(session, visit));
+    let users = Effect::Question(Question::LookForHolders(scan));
+    let before = model.weigh.replace(weigh);
+    let let_go = before.map(let_go);
+    if let Some(sign) = sign {
+        arrive::tell_sign(model, &sign);
+    }
+    let mut effects: Vec<Effect> = std::iter::once(users).chain(keep).chain(let_go).collect();
+    let leads_on = std::mem::take(&mut model.then_check);
+    if let Some((found, of)) = scanned.only {
+        effects.extend(weigh::check(model));
+        let (found, of) = (count(found), counted(of, "item"));
+        let text =
+            format!("{found} of {of} left to try; u at weigh goes back to what was taken before.");
+        model.message = Some(text);
+    } else if leads_on && model.station == Station::Weigh {
+        effects.extend(weigh::check(model));
+    }
+    effects
+}
+
+/// Takes in a sweep that has ended.
+pub(super) fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) -> Vec<Effect> {
+    model.sweeping = None;
+    match result {
+        Err(message) => {
+            model.station = Station::Weigh;
+            model.message = Some(message);
+            Vec::new()
+        }
+        Ok(swept) => {
+            let SweptRun { run, summary, left } = *swept;
+            let size = model
+                .weigh
+                .as_ref()
+                .map_or(0, |weigh| weigh.scan.volume.fillable());
+            let is_partial = model.weigh.as_ref().is_some_and(|it| it.scan.is_partial);
+            model.report = Some(Report {
+                run,
+                explained: explain(&summary),
+                told: customer_words(&summary, model.check.as_ref()),
+                summary: Box::new(summary),
+                left,
+                is_partial,
+                size,
+                verified: None,
+            });
+            model.station = Station::Report;
+            let mut effects = start_scan(model);
+            effects.extend(hints::done(model, Station::Sweep));
+            effects
+        }
+    }
+}
