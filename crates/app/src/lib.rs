@@ -8,6 +8,7 @@ mod persist;
 mod place;
 mod runs;
 mod session;
+mod standing;
 mod tui;
 mod wording;
 

@@ -94,6 +94,14 @@ pub(crate) fn limit_words(limit: Option<AgeLimit>) -> String {
     )
 }
 
+/// What goes at a limit, in words: "what is older than 3 months".
+pub(crate) fn goes_words(limit: Option<AgeLimit>) -> String {
+    limit.map_or_else(
+        || "all of it".to_owned(),
+        |limit| format!("what is older than {limit}"),
+    )
+}
+
 /// The age bands from one up to before another, in words: "3 to 6 months old".
 pub(crate) fn band_words(first: usize, end: usize) -> String {
     let edge = |band: usize| AgeLimit::at_edge(band).map(|limit| limit.to_string());

@@ -12,7 +12,7 @@ mod scan;
 
 pub use at_once::AtOnce;
 pub use build::{Blocked, Pile, Sum};
-pub use explain::{Explanation, Question, explain};
+pub use explain::{Explanation, Question, Seen, explain};
 pub use index::PileIndex;
 pub use key::PileKey;
 pub use notes::{Note, Notes};

@@ -163,7 +163,7 @@ impl Progress {
         let passed = self.began.elapsed().as_millis().max(1);
         let rate = u64::try_from(u128::from(names) * 1000 / passed).unwrap_or(u64::MAX);
         let text = format!(
-            "{} names, {} a second, {} found",
+            "{} files and folders, {} a second, {} found",
             count(names),
             count(rate),
             bytes(found)

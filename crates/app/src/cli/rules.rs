@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use jolly_core::rule::{CompiledRule, RuleSet, Section, run_examples, run_hostile_home};
+use jolly_core::rule::{CompiledRule, RuleSet, Section, Verdict, run_examples, run_hostile_home};
 use serde_json::json;
 
 use crate::books::read_book_to_check;
@@ -10,6 +10,7 @@ use crate::cli::{RulesCommand, print};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::Session;
+use crate::standing::stays_because;
 
 /// How many things of a hostile home are named one by one.
 const MOST_TOLD: usize = 20;
@@ -129,6 +130,7 @@ fn explain_path(options: &SharedOptions, path: &Path) -> Result<Exit, Refusal> {
     let session = Session::of_options(options)?;
     let (path, found) = session.explain(path)?;
     let rule = found.rule.map(|number| session.rules.rule(number));
+    let stays = stays_because(&session, &path, &found);
     if options.json {
         print::json(&json!({
             "verdict": found.verdict.name(),
@@ -137,6 +139,7 @@ fn explain_path(options: &SharedOptions, path: &Path) -> Result<Exit, Refusal> {
             "book": rule.map(|rule| &rule.file),
             "reason": found.reason,
             "exists": found.exists,
+            "stays": stays,
         }))?;
     } else {
         print::result(|out| {
@@ -145,12 +148,17 @@ fn explain_path(options: &SharedOptions, path: &Path) -> Result<Exit, Refusal> {
             } else {
                 " (it is not there)"
             };
-            writeln!(
-                out,
-                "{path}{absent}: {}, {}",
-                found.verdict.name(),
-                found.reason
-            )?;
+            let verdict = found.verdict.name();
+            match &stays {
+                Some(why) => {
+                    writeln!(out, "{path}{absent}: stays: {why}")?;
+                    writeln!(out, "  by its rule {verdict}, {}", found.reason)?;
+                }
+                None if found.verdict == Verdict::NotMine => {
+                    writeln!(out, "{path}{absent}: {}", found.reason)?;
+                }
+                None => writeln!(out, "{path}{absent}: {verdict}, {}", found.reason)?,
+            }
             match rule {
                 Some(rule) => writeln!(
                     out,

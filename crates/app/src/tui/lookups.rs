@@ -10,6 +10,7 @@ use jolly_core::computer::{Volume, mounted_systems};
 use jolly_core::error_chain;
 use jolly_core::format::Printable;
 use jolly_core::host::{UnmountedVolume, unmounted_volumes};
+use jolly_core::rule::Verdict;
 use jolly_core::run::left_over;
 use jolly_core::state::Sheet;
 use jolly_demo::DemoLayout;
@@ -17,6 +18,7 @@ use jolly_disk::RealDisk;
 
 use crate::options::SharedOptions;
 use crate::session::{Session, clock, open_state};
+use crate::standing::stays_because;
 use crate::tui::model::{Arrived, Origin};
 
 /// Folders of earlier visits that stay on the bench.
@@ -140,7 +142,13 @@ pub(super) fn explain_path(session: &Session, text: &str) -> (String, Option<usi
                 format!(" by {} in {} line {}", rule.id, rule.file, rule.line)
             });
             let rule_text = rule.unwrap_or_default();
-            let answer = format!("{path}{absent}: {verdict}{rule_text}: {}", found.reason);
+            let stays = stays_because(session, &path, &found);
+            let stays = stays.map_or_else(String::new, |why| format!("stays: {why}; by its rule "));
+            let says = match found.verdict {
+                Verdict::NotMine => found.reason,
+                _ => format!("{stays}{verdict}{rule_text}: {}", found.reason),
+            };
+            let answer = format!("{path}{absent}: {says}");
             (answer, found.rule.map(|number| number.0))
         }
     }

@@ -278,7 +278,7 @@ fn every_station_draws_at_every_size_and_says_where_it_is() {
 fn the_bench_and_the_rules_draw_at_every_size_and_a_rule_turned_off_spares_its_piles() {
     let mut desk = TestUi::new().scanned();
     desk.key(KeyCode::BackTab);
-    assert!(desk.shown().contains("Walked"));
+    assert!(desk.shown().contains("Scanned"));
     desk.key(KeyCode::BackTab);
     assert_eq!(desk.model.station, Station::Arrive);
     let draws = |desk: &TestUi, words: &[&str]| {

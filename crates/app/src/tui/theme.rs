@@ -139,7 +139,7 @@ const SPOKEN: Glyphs = Glyphs {
     dot: ",",
     arrow: "to",
     none: "none",
-    about: "about ",
+    about: "~",
     open: "v",
     closed: ":",
     moving: ["."; 4],

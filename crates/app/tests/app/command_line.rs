@@ -505,3 +505,59 @@ fn help_shows_what_a_command_uses_and_no_terminal_is_told_what_to_use() {
     assert!(told.code == 0 && told.err.is_empty(), "{}", told.err);
     assert!(demo.run(&["sweep"]).err.contains("add --yes"));
 }
+
+#[test]
+fn a_path_is_explained_by_what_becomes_of_it_and_not_by_its_rule_alone() {
+    let demo = Demo::new();
+    let config = demo.dir().join(".config/jolly-broom");
+    std::fs::create_dir_all(&config).unwrap();
+    let explain = |path: &str| demo.run(&["rules", "explain", path]).out;
+    let dump = "tmp/dump-4411.bin";
+    assert!(explain(dump).starts_with("tmp/dump-4411.bin: taken, "));
+    let text =
+        "[[exclusion]]\npath = \"tmp\"\nwhy = \"the bookings\"\nyounger-than = \"2 years\"\n";
+    std::fs::write(config.join("exclusions.toml"), text).unwrap();
+    let told = explain(dump);
+    assert!(
+        told.starts_with("tmp/dump-4411.bin: stays: excluded on all computers: "),
+        "{told}"
+    );
+    assert!(
+        told.contains("because: the bookings") && told.contains("by its rule taken"),
+        "{told}"
+    );
+    std::fs::write(
+        config.join("exclusions.toml"),
+        text.replace("2 years", "3 days"),
+    )
+    .unwrap();
+    assert!(
+        explain(dump).contains(": taken, "),
+        "it is older than what is spared"
+    );
+    std::fs::write(
+        config.join("exclusions.toml"),
+        text.to_owned() + "suspended = true\n",
+    )
+    .unwrap();
+    assert!(explain(dump).contains(": taken, "), "it rests");
+    let program = std::fs::File::open(demo.root().join(dump)).unwrap();
+    let mut child = std::process::Command::new("sleep")
+        .arg("60")
+        .stdin(program)
+        .spawn()
+        .unwrap();
+    let held = explain(dump);
+    child.kill().unwrap();
+    child.wait().unwrap();
+    assert!(held.contains("stays: open in sleep"), "{held}");
+    let trash = "home/pia/.local/share/Trash/files/regatta.mp4";
+    assert!(explain(trash).contains("stays: it starts left"));
+    std::fs::write(
+        config.join("start.toml"),
+        "[class.ask]\nstarts = \"taken\"\n",
+    )
+    .unwrap();
+    assert!(explain(trash).contains(": taken, "), "{}", explain(trash));
+    assert!(explain("srv/nothing").contains("(it is not there): no rule takes it"));
+}

@@ -402,7 +402,7 @@ fn a_computer_is_opened_by_its_path_looked_at_and_one_rule_turned_off_for_good()
     });
     // Back along the road, and away.
     term.keys(&["BTab"]);
-    term.wait_text("Walked");
+    term.wait_text("Scanned");
     term.keys(&["BTab"]);
     term.wait_text("Signs");
     term.keys(&["q"]);

@@ -5,7 +5,7 @@ mod entries;
 use std::ops::ControlFlow;
 
 use jiff::Timestamp;
-use jolly_disk::{Folder, Kind, Stat};
+use jolly_disk::{FileKey, Folder, Kind, Stat};
 
 use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
@@ -28,6 +28,19 @@ pub struct Explanation {
     pub reason: String,
     /// Whether it is there at all.
     pub exists: bool,
+    /// What was seen of it, where it is.
+    pub seen: Option<Seen>,
+}
+
+/// What was seen of a thing that was asked about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Seen {
+    /// Its apparent length, in bytes.
+    pub size: u64,
+    /// What tells it from others.
+    pub key: FileKey,
+    /// Its age in seconds, by the rule that has it.
+    pub age: Option<u64>,
 }
 
 /// What was looked up about the path itself.
@@ -215,6 +228,11 @@ fn explain_file(question: &Question<'_>, path: &TargetPath) -> Explanation {
             search,
             reason,
             exists: thing.is_some(),
+            seen: thing.as_ref().map(|thing| Seen {
+                size: thing.stat.size,
+                key: thing.stat.key,
+                age: None,
+            }),
         }
     };
     match owned {
@@ -232,11 +250,14 @@ fn explain_file(question: &Question<'_>, path: &TargetPath) -> Explanation {
                 return found(usize::MAX, Verdict::NotMine, String::new());
             };
             let (verdict, reason) = owned_by(question, &recogniser, (path, thing.as_ref()), search);
-            found(
-                at,
-                verdict,
-                format!("{}{reason}", because.unwrap_or_default()),
-            )
+            let reason = format!("{}{reason}", because.unwrap_or_default());
+            let mut explained = found(at, verdict, reason);
+            let rule = &question.rules.rule(search.rule).rule;
+            if let (Some(seen), Some(thing)) = (&mut explained.seen, &thing) {
+                let time = recogniser.time(rule, search, path, &thing.stat);
+                seen.age = time.map(|time| age_at(time, now));
+            }
+            explained
         }
     }
 }

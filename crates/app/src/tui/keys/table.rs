@@ -190,6 +190,12 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     ),
     more(&[Ages], "enter", "on a class: fold it", &[]),
     more(
+        &[Ages],
+        "[ ] = space",
+        "on a class or its small piles: for all of them",
+        &[],
+    ),
+    more(
         &[Ages, Inside],
         "v",
         "the other view of this pile",

@@ -83,7 +83,7 @@ fn what_the_mouse_points_at_is_said_and_what_it_clicks_is_done() {
         (
             desk.column(4, "older than"),
             at,
-            "Only what is older than 1 week goes",
+            "Goes: what is older than 1 week",
         ),
         (40, 1, "what the file system reserves"),
     ] {

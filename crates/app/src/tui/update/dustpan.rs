@@ -132,7 +132,7 @@ fn empty(model: &mut Model, view: &mut DustpanView, asked: Option<(Action, usize
     if asked != Some(asking) {
         view.asks = Some(asking);
         model.message = Some(format!(
-            "Once more empties it for good: {} come back, {} can't be brought back any more.",
+            "del once more empties it for good: {} come back, {} can't be brought back any more.",
             bytes(run.packed),
             counted((run.items.len() - run.back) as u64, "item")
         ));

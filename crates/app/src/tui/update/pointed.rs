@@ -8,7 +8,7 @@ use ratatui::layout::Rect;
 use crate::tui::areas::{areas, first_row, list_room};
 use crate::tui::columns::{self, Columns};
 use crate::tui::model::{Model, Row, Weigh};
-use crate::wording::{band_words, bytes, limit_words, state_words};
+use crate::wording::{band_words, bytes, goes_words, state_words};
 
 /// What stands at a cell of the screen, where it needs words.
 pub(super) fn at(model: &Model, column: usize, row: u16) -> Option<String> {
@@ -117,12 +117,12 @@ fn heading(class: Class, part: Part) -> Option<String> {
 fn pile(weigh: &Weigh, id: PileId, part: Part) -> String {
     let (scan, decisions) = (&weigh.scan, &weigh.decisions);
     let state = decisions.state(scan, id);
-    let limit = limit_words(decisions.of(id).limit);
+    let goes = goes_words(decisions.of(id).limit);
     match part {
         Part::Mark => match state {
             PileState::Taken | PileState::Part => {
                 format!(
-                    "{}: what is {limit} goes; space or a click leaves it.",
+                    "{}: {goes} goes; space or a click leaves it.",
                     state_words(state)
                 )
             }
@@ -146,7 +146,7 @@ fn pile(weigh: &Weigh, id: PileId, part: Part) -> String {
                 bytes(held)
             )
         }
-        Part::Limit => format!("Only what is {limit} goes; [ ] move it, = takes an exact age."),
+        Part::Limit => format!("Goes: {goes}; [ ] move the limit, = takes an exact age."),
         Part::Share => {
             let whole = decisions.takes_in_all().bytes;
             let takes = decisions.takes(id).bytes;

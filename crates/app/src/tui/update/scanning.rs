@@ -149,7 +149,7 @@ fn scan_ended(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect
         model.message = Some(format!("{}.", at_once(found)));
     } else if remembered > 0 {
         model.message = Some(format!(
-            "{} of {} names lie in folders that have not changed since the last scan.",
+            "{} of {} files and folders are unchanged since the last scan.",
             count(remembered),
             count(weigh.scan.looked_at)
         ));

@@ -240,6 +240,9 @@ fn failed(theme: &Theme, why: &str, width: usize) -> Vec<Line<'static>> {
     for text in wrap(why, width.saturating_sub(2)) {
         all.push(Line::styled(text, theme.style(Role::Text)));
     }
+    all.push(Line::default());
+    let how = "l looks again, del takes it off the list.";
+    all.push(Line::styled(how, theme.style(Role::Quiet)));
     all
 }
 

@@ -69,7 +69,7 @@ pub(super) fn draw(
         });
     }
     match &view.runs {
-        None => rows.push(Line::styled("   Looking what is there...", quiet)),
+        None => rows.push(Line::styled("   Reading the dustpans…", quiet)),
         Some(runs) if runs.is_empty() => {
             let text = "   Nothing waits here. What a sweep sets aside, such as the trash, is kept here for a month at least.";
             rows.push(Line::styled(cut(text, width), quiet));

@@ -75,9 +75,9 @@ fn head(model: &Model, theme: &Theme) -> Line<'static> {
     let text = theme.style(Role::Text);
     let mut head = Pieces::default();
     let state = match (scanning.took, scanning.is_stopping) {
-        (Some(_), false) => "Walked",
+        (Some(_), false) => "Scanned",
         (Some(_), true) => "Stopped: this is a part",
-        (None, false) => "Walking",
+        (None, false) => "Scanning",
         (None, true) => "Stopping once the disk has answered",
     };
     head.add(" ", quiet).add(state, theme.bold(Role::Straw));
@@ -85,11 +85,11 @@ fn head(model: &Model, theme: &Theme) -> Line<'static> {
     // A rate is shown, not computed with: its sign and size are known.
     let rate = format!("{rate:.0}").parse().unwrap_or(0);
     head.add(format!("   {} ", count(names)), text)
-        .add("names", quiet);
+        .add("files and folders, ", quiet)
+        .add(count(rate), text)
+        .add(" a second", quiet);
     head.add(format!("   {} ", bytes(found)), text)
         .add("found", quiet);
-    head.add(format!("   {} ", count(rate)), text)
-        .add("names a second", quiet);
     head.add(format!("   {:.1} s", elapsed.as_secs_f64()), text);
     head.line()
 }
@@ -107,15 +107,12 @@ fn left_to_do(model: &Model, theme: &Theme) -> Line<'static> {
     }
     line.add(format!("{done} of {of} places done"), quiet);
     if scanning.took.is_none() && scanning.waiting > 0 {
-        let folders = format!(
-            "   {} folders known and not yet walked",
-            count(scanning.waiting)
-        );
+        let folders = format!("   {} folders waiting", count(scanning.waiting));
         line.add(folders, quiet);
     }
     let remembered = scanning.remembered();
     if remembered > 0 {
-        let known = format!("   {} names known from the scan before", count(remembered));
+        let known = format!("   {} known from the scan before", count(remembered));
         line.add(known, quiet);
     }
     line.line()
@@ -138,7 +135,7 @@ impl ScanColumns {
         let mut line = Pieces::default();
         let quiet = theme.style(Role::Quiet);
         line.add(left("     place", self.name + 5), quiet);
-        line.add(right("names", NAMES), quiet);
+        line.add(right("looked at", NAMES), quiet);
         line.add(right("found", FOUND), quiet);
         line.line()
     }

@@ -46,7 +46,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         head.add(format!("   about {} left", age_or_seconds(left)), quiet);
     }
     if sweeping.done == sweeping.of {
-        head.add("   what changed is brought to the disk", quiet);
+        head.add("   the disk writes what is still in memory", quiet);
     } else if is_held {
         head.add("   nothing is touched meanwhile; p goes on", quiet);
     }

@@ -2,7 +2,7 @@
 
 use crate::cancel::CancelToken;
 use crate::computer::TargetPath;
-use crate::pile::explain::{Asked, ExplainedThing, by_age, explain_file, thing_at};
+use crate::pile::explain::{Asked, ExplainedThing, Seen, by_age, explain_file, thing_at};
 use crate::pile::{Explanation, Question};
 use crate::rule::{Fit, ListFormat, Ownership, RuleNumber, Verdict, age_at, decide_owner};
 use crate::source::holder::{self, Holder};
@@ -87,6 +87,11 @@ pub(super) fn explain_entry(question: &Question<'_>, path: &TargetPath) -> Optio
         search: Some(search.clone()),
         reason: format!("{because}{reason}"),
         exists: true,
+        seen: Some(Seen {
+            size: entry.size,
+            key: read.thing.stat.key,
+            age,
+        }),
     })
 }
 

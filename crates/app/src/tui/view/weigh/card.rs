@@ -11,7 +11,7 @@ use crate::tui::draw::{Pieces, cut, wrap};
 use crate::tui::model::{Row, Weigh};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
-use crate::wording::{age, band_words, count, counted, limit_words, state_words};
+use crate::wording::{age, band_words, count, counted, goes_words, limit_words, state_words};
 
 /// What setting aside gains where the dustpan lies on the same disk.
 const FREES_LITTLE: &str = " on this same disk: it frees little";
@@ -113,9 +113,12 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
         theme.glyphs.cut
     );
     sixth.add(legend, quiet);
-    [first, second, third, fourth, fifth, sixth]
-        .map(Pieces::line)
-        .into()
+    let mut all = vec![first, second, third, fourth, fifth];
+    // What isn't drawn needs no words.
+    if !theme.is_spoken() {
+        all.push(sixth);
+    }
+    all.into_iter().map(Pieces::line).collect()
 }
 
 /// How the pile stands, in words: its mark, what of it goes, and how.
@@ -133,7 +136,8 @@ fn state(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Pieces<'stat
         return line;
     }
     let (takes, found) = (decisions.takes(id), scan.pile(id).found());
-    let limit = limit_words(decisions.of(id).limit);
+    let given = decisions.of(id).limit;
+    let limit = limit_words(given);
     let by = decisions.of(id).by;
     if takes.items > 0 {
         let of = format!("{} of {}", count(takes.items), counted(found.items, "item"));
@@ -144,7 +148,9 @@ fn state(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Pieces<'stat
     } else {
         let old = scan.pile(id).count_older(decisions.of(id).limit);
         let words = match (state, old) {
-            (PileState::Left, _) => format!("space takes what is {limit}; it then {}", by.words()),
+            (PileState::Left, _) => {
+                format!("space takes {}; it then {}", goes_words(given), by.words())
+            }
             _ => format!("nothing in it is {limit}"),
         };
         line.add(words, text);
