@@ -225,3 +225,19 @@ fn earlier_runs_tell_what_stayed_and_lists_are_looked_through() {
     desk.key(KeyCode::Esc);
     assert!(desk.model.overlay.is_none());
 }
+
+/// The scan of the computer that was named runs beside the first look at it; following it waits for
+/// neither.
+#[test]
+fn a_scan_under_way_is_followed_from_arrive_before_the_first_look_is_over() {
+    let mut desk = TestUi::new();
+    drop(crate::tui::update::start_scan(&mut desk.model));
+    let root = desk.root();
+    let origin = crate::tui::model::Origin::Opened;
+    desk.model.bench.focus = desk.model.bench.add(root, origin);
+    desk.model.station = Station::Arrive;
+    assert!(desk.shown().contains("enter follows"), "{}", desk.shown());
+    desk.key(KeyCode::Enter);
+    assert_eq!(desk.model.station, Station::Scan);
+    assert!(desk.model.is_scanning());
+}

@@ -59,6 +59,16 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
 
 /// Begins with the computer in focus: what was scanned of another one is let go of.
 fn choose(model: &mut Model) -> Vec<Effect> {
+    let focused = model.bench.focused().map(|computer| &computer.root);
+    let session = model.session.as_ref();
+    let is_worked_on = session
+        .zip(focused)
+        .is_some_and(|(session, root)| session.target.root_path() == root);
+    // Its scan goes on beside the first look, and nobody who follows it has to wait for that.
+    if is_worked_on && model.is_scanning() {
+        model.station = Station::Scan;
+        return Vec::new();
+    }
     choose_with(model, None)
 }
 
@@ -82,10 +92,6 @@ fn choose_with(model: &mut Model, left: Option<LeftOver>) -> Vec<Effect> {
         }
         Some(Ok((session, selection, rules_off, volume))) => {
             let is_same = model.is_chosen(&session) && left.is_none();
-            if is_same && model.is_scanning() {
-                model.station = Station::Scan;
-                return Vec::new();
-            }
             if is_same && model.weigh.is_some() {
                 model.station = Station::Weigh;
                 return Vec::new();
