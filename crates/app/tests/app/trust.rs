@@ -141,7 +141,7 @@ fn what_never_ends_or_never_begins_keeps_nobody_waiting() {
                 ended.code,
                 ended.err
             );
-            assert!(began.elapsed() < Duration::from_secs(5), "{way:?}");
+            assert!(began.elapsed() < Duration::from_mins(1), "{way:?}");
         }
     }
     // A lock that anybody may take on a folder that anybody may open.
