@@ -1,5 +1,6 @@
 //! The interface: a model, what changes it, what draws it, and threads that work for it.
 
+mod action;
 mod answer;
 mod areas;
 mod columns;

@@ -9,62 +9,7 @@ mod table;
 
 pub(super) use table::BINDINGS;
 
-/// What a key asks for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Action {
-    Leave,
-    Help,
-    Onward,
-    Back,
-    Up,
-    Down,
-    PageUp,
-    PageDown,
-    First,
-    Last,
-    Older,
-    Younger,
-    ClassOlder,
-    ClassYounger,
-    ExactAge,
-    Toggle,
-    Way,
-    OnlyThis,
-    Undo,
-    Redo,
-    Find,
-    FindNext,
-    Order,
-    Enter,
-    Into,
-    OutOf,
-    Lens,
-    Exclude,
-    Exclusions,
-    Decided,
-    Starts,
-    Explain,
-    Delete,
-    Close,
-    Rehearse,
-    Letter(char),
-    EraseLetter,
-    DropWord,
-    Stop,
-    Choose,
-    Add,
-    /// The sign of this number.
-    Sign(usize),
-    Rules,
-    Pause,
-    Retry,
-    GetBack,
-    /// Earlier runs.
-    History,
-    AskToClose,
-    Save,
-    LookAgain,
-}
+pub(super) use crate::tui::action::Action;
 
 /// One row of the table.
 pub(super) struct Binding {

@@ -48,7 +48,7 @@ pub(super) use weigh::{ClassSum, Holders, Weigh};
 
 use crate::exit::Refusal;
 use crate::session::Session;
-use crate::tui::keys::Action;
+use crate::tui::action::Action;
 
 /// A step of the work.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -6,7 +6,7 @@ use jolly_core::computer::TargetPath;
 use jolly_core::dustpan::{Pan, PanItem};
 use jolly_core::source::together;
 
-use crate::tui::keys::Action;
+use crate::tui::action::Action;
 
 /// What one folder held.
 pub(in crate::tui) struct PanFolder {
