@@ -195,7 +195,14 @@ impl Theme {
         match self.depth {
             Depth::True => Color::Rgb(red, green, blue),
             Depth::Indexed => Color::Indexed(nearest_indexed(red, green, blue)),
-            Depth::Sixteen => ansi,
+            Depth::Sixteen if self.is_light => ansi,
+            // On a dark ground the dark ones can't be read.
+            Depth::Sixteen => match ansi {
+                Color::Blue => Color::LightBlue,
+                Color::Magenta => Color::LightMagenta,
+                Color::Red => Color::LightRed,
+                other => other,
+            },
             Depth::None => Color::Reset,
         }
     }

@@ -241,7 +241,8 @@ fn pile(
     line.add(left(&title, columns.title), theme.style(Role::Text));
     let account = scan.account_name(pile).unwrap_or("system");
     let account = left(account, columns::ACCOUNT - 1);
-    line.add(format!("{account} "), theme.style(Role::Quiet));
+    // A title may fill its column.
+    line.add(format!(" {account}"), theme.style(Role::Quiet));
     bars::pile(theme, &mut line, weigh, id, columns);
     let limit = decisions.of(id).limit;
     let limit = limit.map_or_else(|| "any age".to_owned(), |limit| limit.to_string());
