@@ -388,9 +388,13 @@ pub(super) fn find(model: &mut Model, text: &str, start: Start) {
         Row::Pile(id) => Some(*id),
         Row::Heading(_) | Row::Small(_) | Row::Gap => None,
     });
-    let all = on_screen.chain(weigh.decisions.shown(&weigh.scan));
-    let all: Vec<PileId> = all.collect();
-    // Each pile stands there once more, by its number, for those in folded rows.
+    let mut all: Vec<PileId> = on_screen.collect();
+    // Those in folded rows come behind, so that each pile stands there once.
+    for id in weigh.decisions.shown(&weigh.scan) {
+        if !all.contains(&id) {
+            all.push(id);
+        }
+    }
     let focus = weigh.focused_pile();
     let focus = all.iter().position(|id| Some(*id) == focus).unwrap_or(0);
     let is_it = |at: usize| all.get(at).is_some_and(&holds);
