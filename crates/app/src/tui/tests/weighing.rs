@@ -1,5 +1,6 @@
 //! Weighing, as a technician does it: look inside, spare what matters, change your mind.
 
+use std::collections::BTreeSet;
 use std::path::Path;
 
 use jolly_core::decide::Scope;
@@ -741,4 +742,22 @@ fn what_somebody_writes_into_the_files_meanwhile_counts_from_the_next_scan_on() 
     );
     desk.key(KeyCode::Esc);
     assert_eq!(desk.model.station, Station::Weigh);
+}
+
+#[test]
+fn going_on_reaches_every_pile_that_holds_the_words() {
+    let mut desk = TestUi::new().scanned();
+    let weigh = desk.model.weigh.as_ref().unwrap();
+    let shown = weigh.decisions.shown(&weigh.scan).into_iter();
+    let wanted: BTreeSet<_> = shown
+        .filter(|id| weigh.scan.account_name(weigh.scan.pile(*id)) == Some("pia"))
+        .collect();
+    assert!(wanted.len() > 5, "too few piles to go on to: {wanted:?}");
+    desk.find("pia");
+    let mut reached = BTreeSet::new();
+    for _ in 0..3 * wanted.len() {
+        reached.extend(desk.model.weigh.as_ref().unwrap().focused_pile());
+        desk.key(KeyCode::Char('n'));
+    }
+    assert!(wanted.is_subset(&reached), "{reached:?} of {wanted:?}");
 }
