@@ -748,7 +748,7 @@ fn what_somebody_writes_into_the_files_meanwhile_counts_from_the_next_scan_on() 
 fn going_on_reaches_every_pile_that_holds_the_words() {
     let mut desk = TestUi::new().scanned();
     let weigh = desk.model.weigh.as_ref().unwrap();
-    let shown = weigh.decisions.shown(&weigh.scan).into_iter();
+    let shown = weigh.decisions.shown(&weigh.scan);
     let wanted: BTreeSet<_> = shown
         .filter(|id| weigh.scan.account_name(weigh.scan.pile(*id)) == Some("pia"))
         .collect();
