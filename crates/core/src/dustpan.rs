@@ -24,6 +24,6 @@ pub(crate) use proof::Stoppable;
 pub(crate) use put_back::PutBack;
 pub(crate) use record::Line;
 pub use record::{Pan, PanItem};
-pub(crate) use replace::{LeftBeside, ReplaceError, Replaced, clear_up, replace};
+pub(crate) use replace::{LeftBeside, ReplaceError, Replaced, clear_up, replace, settle_log};
 pub use restore_outcome::RestoreOutcome;
 pub use room::{ON_TARGET, Room, RoomError, find_room, is_dustpan_on_target};

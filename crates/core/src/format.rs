@@ -5,17 +5,22 @@
 
 mod diagnostic;
 mod json;
+pub(crate) mod known_tables;
 mod printable;
 mod property_list;
 mod random_access;
 mod recycled;
+mod site;
+pub(crate) mod sqlite;
 pub(crate) mod text_id;
 pub(crate) mod xbel;
 
 pub use diagnostic::{DocumentError, Problem};
 pub(crate) use json::harmless_json;
+pub use known_tables::Family;
 pub use json::{json_text, write_json};
 pub use printable::{Printable, is_harmless};
 pub(crate) use property_list::{MOST as PROPERTY_LIST_MOST, PropertyList, Unreadable};
 pub use random_access::RandomAccess;
 pub(crate) use recycled::{MOST as RECYCLED_MOST, Recycled};
+pub use site::{Site, host_of_address};

@@ -9,6 +9,7 @@ use jolly_disk::{Disk, Folder, Kind, Metadata, Stat};
 
 use crate::dustpan::staging::{PART, Staging};
 use crate::plan::{FileIdentity, Tolerance};
+use crate::source::holder::WrittenLog;
 use crate::state::RunId;
 
 /// Why a file was not replaced; but for the last, it is as it was.
@@ -115,6 +116,57 @@ pub(crate) fn replace(
     Err(give_up(disk, staging, &made, ReplaceError::Changed))
 }
 
+/// Puts a database with all that its write-ahead log holds in its place, and takes the log away; the database as it is
+/// then.
+///
+/// # Safety argument
+/// The log is applied before it goes, and to apply it once more changes nothing: wherever this breaks off, the database
+/// reads the same. The log leaves through a folder that nobody else can enter, and goes back when it isn't the one that
+/// was read.
+///
+/// # Errors
+/// As of [`replace`].
+pub(crate) fn settle_log(
+    file: &Replaced<'_>,
+    log: &WrittenLog,
+    of: (&RunId, usize),
+) -> Result<Stat, ReplaceError> {
+    let Replaced {
+        disk, folder, name, ..
+    } = *file;
+    let is_read = |now: &Stat| {
+        now.kind == Kind::File && FileIdentity::of(&log.stat).is_same(now, Tolerance::LastChange)
+    };
+    let log_name = log_of(name);
+    let there = disk.stat(folder, &log_name);
+    if !there.is_ok_and(|now| is_read(&now)) {
+        return Err(ReplaceError::Changed);
+    }
+    replace(file, &log.settled, of)?;
+    let settled = disk.stat(folder, name).map_err(ReplaceError::Disk)?;
+    let staging = Staging::open(disk, folder, number_of_log(of)).map_err(ReplaceError::Disk)?;
+    disk.move_name(folder, &log_name, staging.folder(), PART)
+        .map_err(ReplaceError::Disk)?;
+    let moved = disk.stat(staging.folder(), PART);
+    if moved.is_ok_and(|now| is_read(&now)) {
+        return Ok(settled);
+    }
+    match disk.move_name(staging.folder(), PART, folder, &log_name) {
+        Ok(()) => Err(ReplaceError::Changed),
+        Err(_) => Err(ReplaceError::Displaced(staging.leave())),
+    }
+}
+
+/// The write-ahead log of a database.
+fn log_of(name: &CStr) -> CString {
+    CString::new([name.to_bytes(), b"-wal"].concat()).unwrap_or_default()
+}
+
+/// The number under which the log of a thing leaves: no run has so many things.
+fn number_of_log((run, number): (&RunId, usize)) -> (&RunId, usize) {
+    (run, usize::MAX - number)
+}
+
 /// Ends without a new file. Whatever isn't surely ours stays where it is.
 fn give_up(disk: &dyn Disk, staging: Staging<'_>, made: &Stat, why: ReplaceError) -> ReplaceError {
     match disk.stat(staging.folder(), PART) {
@@ -157,6 +209,11 @@ pub(crate) fn clear_up(
     of: (&RunId, usize),
     inode: u64,
 ) -> LeftBeside {
+    if let Some((own, inside)) = Staging::left(disk, folder, number_of_log(of)) {
+        // The database holds all that this log does: back under its name, it changes nothing.
+        drop(disk.move_name(&inside, PART, folder, &log_of(name)));
+        drop(disk.remove_folder(folder, &own));
+    }
     let Some((own, inside)) = Staging::left(disk, folder, of) else {
         return LeftBeside::Nothing;
     };

@@ -10,7 +10,7 @@ use jolly_disk::{FileKey, Folder, Kind, Stat};
 use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
 use crate::rule::{
-    CompiledRule, Detect, FileKind, Fit, Guard, Guards, Ownership, Probe, Rule, RuleNumber,
+    CompiledRule, Detect, FileKind, Fit, Guard, Guards, Ownership, Probe, RecordSet, Rule, RuleNumber,
     RuleSet, Search, Verdict, age_at, decide_owner,
 };
 use crate::source::{Candidate, Finding, HolderItem, Recogniser, families, is_below_tag};
@@ -82,6 +82,10 @@ impl Probe for Asked<'_> {
     fn rule(&self, at: usize) -> (RuleNumber, &Rule) {
         let number = self.question.searches[at].rule;
         (number, &self.question.rules.rule(number).rule)
+    }
+
+    fn row_set(&self) -> Option<&RecordSet> {
+        self.entry?.set.as_deref()
     }
 
     fn fit(&mut self, at: usize) -> Fit {

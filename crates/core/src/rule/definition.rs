@@ -4,12 +4,15 @@ pub(super) mod age;
 pub(super) mod detect;
 pub(super) mod file_kind;
 pub(super) mod list_format;
+pub(super) mod records;
 pub(super) mod section;
+
+use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
 use crate::computer::{Layout, Place};
-use crate::rule::{AgeLimit, Detect, FileKind, ListFormat, Section};
+use crate::rule::{AgeLimit, Detect, FileKind, ListFormat, RecordSet, Section};
 
 /// What removal means to the computer's owner.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
@@ -169,7 +172,7 @@ impl AgeBy {
             Self::Touched => "last touch",
             Self::Modified => "last modification",
             Self::Trashed => "date of trashing",
-            Self::Row => "its list's own date",
+            Self::Row => "its own date",
         }
     }
 }
@@ -361,8 +364,10 @@ pub struct Rule {
     pub starts_taken: Option<bool>,
     /// How its items leave; by class where the rule doesn't say.
     pub by: Option<Removal>,
-    /// Entries of lists in this format instead of the files.
+    /// Items of holders in this format instead of the files.
     pub entries: Option<ListFormat>,
+    /// Which rows, where these are asked for.
+    pub records: Option<Arc<RecordSet>>,
     /// A recogniser.
     pub detect: Option<Detect>,
     /// Only files that are one of these inside, whatever they are called; any where it says nothing.

@@ -1,7 +1,7 @@
 //! Whose a thing is: decided here alone, for the walk, for one path, for an example without a disk, and
 //! once more before something is removed.
 
-use crate::rule::{Detect, FileKind, Fit, Guard, Rule, RuleNumber};
+use crate::rule::{Detect, FileKind, Fit, Guard, RecordSet, Rule, RuleNumber};
 
 /// What is found out about one thing, when it is asked for: to look costs something.
 pub(crate) trait Probe {
@@ -10,6 +10,11 @@ pub(crate) trait Probe {
 
     /// The rule of a search.
     fn rule(&self, search: Self::Search) -> (RuleNumber, &Rule);
+
+    /// Of a row, the set that it is of.
+    fn row_set(&self) -> Option<&RecordSet> {
+        None
+    }
 
     /// What the patterns of a search say of its path.
     fn fit(&mut self, search: Self::Search) -> Fit;
@@ -46,7 +51,7 @@ pub(crate) enum Ownership<S> {
 ///
 /// 1. The technician's books come before the built-in one; in a book the order of the text counts. Of one
 ///    rule all its searches are asked.
-/// 2. What a rule's `take` doesn't fit, or its `spare` does, isn't its; what is smaller than its
+/// 2. Of a database's rows, a rule that asks for rows of it has those that it asks for. What a rule's `take` doesn't fit, or its `spare` does, isn't its; what is smaller than its
 ///    `larger-than` isn't, either.
 /// 3. A guard keeps it: of a rule that names a folder of somebody's own apart, another search may still
 ///    have it, and no later rule. What a recogniser or `looks-like` would have to look into is passed
@@ -64,6 +69,11 @@ pub(crate) fn decide<P: Probe>(
         let (number, rule) = probe.rule(search);
         if let Some((search, _, guard)) = guarded.filter(|(_, known, _)| *known != number) {
             return Ownership::Guarded(search, guard);
+        }
+        let is_other_row = rule.records.is_some()
+            && (probe.row_set()).is_some_and(|set| rule.records.as_deref() != Some(set));
+        if is_other_row {
+            continue;
         }
         let least = rule.larger_than;
         let asks_kind = !rule.looks_like.is_empty();

@@ -2,6 +2,7 @@
 
 #[cfg(test)]
 mod tests;
+mod records;
 mod values;
 pub(super) mod written;
 
@@ -16,7 +17,8 @@ use crate::rule::check::reach::reaches_most_of_a_home;
 use crate::rule::guard::could_only_hit_guarded;
 use crate::rule::parse::values::Words;
 use crate::rule::parse::written::{MOST_BYTES, WrittenBook, WrittenRule};
-use crate::rule::{AgeBy, AgeRule, Class, Detect, Removal, Rule, Rulebook, Within};
+use crate::rule::parse::records::{WrittenRecords, divided};
+use crate::rule::{AgeBy, AgeRule, Class, Detect, ListFormat, Removal, Rule, Rulebook, Within};
 
 impl Rulebook {
     /// Reads a rulebook. The lines on which the rules start come with it, counted from 1.
@@ -89,8 +91,9 @@ fn toml_problem(error: &toml::de::Error) -> Problem {
     let help = if message.starts_with("unknown field") {
         "a rulebook has `rulebook`, `layout`, `about` and `[[rule]]`; a rule has `id`, `title`, \
          `section`, `class`, `about`, `after`, `in`, `take`, `spare`, `age`, `empty-folders`, `needs`, \
-         `starts`, `by`, `entries`, `detect`, `looks-like`, `whole`, `larger-than`, `keep-newest`, `busy` and `[[rule.example]]`; \
-         `records` and `values` come with a later version"
+         `starts`, `by`, `entries`, `detect`, `looks-like`, `whole`, `larger-than`, `keep-newest`, `busy`, `[rule.records]` and \
+         `[[rule.example]]`; of `records` there are `database`, `table`, `time`, `site`, `only`, `but` and `also`; \
+         `values` comes with a later version"
     } else if message.starts_with("missing field") {
         "add it; every rule says its `id`, `title`, `class`, `about`, `after` and `in`"
     } else {
@@ -172,8 +175,20 @@ impl Reader {
         text.clone()
     }
 
-    fn rule(&mut self, written: WrittenRule) -> Option<Rule> {
+    fn rule(&mut self, mut written: WrittenRule) -> Option<Rule> {
         let before = self.problems.len();
+        let records = written.records.take();
+        let records_span = records.as_ref().map(Spanned::span);
+        let records = records.map(Spanned::into_inner);
+        if let Some(records) = &records {
+            self.databases(records, &mut written);
+        }
+        let records = records.and_then(|records| self.records(&records));
+        let Some(wanted_in) = written.r#in.take() else {
+            let help = "add it; every rule says its `id`, `title`, `class`, `about`, `after` and `in`";
+            self.refuse(written.id.span(), "missing field `in`", "this rule", help);
+            return None;
+        };
         let Words {
             needs,
             starts,
@@ -192,11 +207,12 @@ impl Reader {
         );
         let take = self.patterns(written.take.unwrap_or_default());
         let spare = self.patterns(written.spare.unwrap_or_default());
-        let within_span = written.r#in.span();
+        let within_span = wanted_in.span();
+        let entries = records.as_ref().map(|_| ListFormat::Rows).or(entries);
         // A home as a whole is for the recogniser alone that says whose home it is.
         let is_whole_meant = detect.is_some_and(Detect::looks_inside);
         let within = self.within(
-            written.r#in.into_inner(),
+            wanted_in.into_inner(),
             &within_span,
             &take,
             is_whole_meant,
@@ -231,6 +247,7 @@ impl Reader {
             starts_taken: starts,
             by,
             entries,
+            records,
             detect,
             looks_like,
             whole: written.whole.unwrap_or(false),
@@ -239,11 +256,42 @@ impl Reader {
             busy,
             examples,
         };
-        self.listed(&rule, written.id.span());
+        self.listed(&rule, records_span.unwrap_or_else(|| written.id.span()));
         if self.problems.len() == before {
             self.reach(&rule, within_span);
         }
         Some(rule)
+    }
+
+    /// The databases that a rule names stand for where it looks and what it takes there.
+    fn databases(&mut self, records: &WrittenRecords, written: &mut WrittenRule) {
+        let Some(databases) = &records.database else {
+            return;
+        };
+        for beside in [written.r#in.as_ref().map(Spanned::span), written.take.as_ref().map(|_| written.id.span())] {
+            if let Some(span) = beside {
+                let help = "keep one of the two: `database`, or `in` with `take`";
+                let message = "`database` says already where the rule looks";
+                self.refuse(span, message, "beside it", help);
+                return;
+            }
+        }
+        let (mut within, mut take): (Vec<Spanned<String>>, Vec<_>) = (Vec::new(), Vec::new());
+        for database in databases.all() {
+            let Some((place, below)) = divided(database) else {
+                let help = "a place in braces and a path below it, such as \"{profile.chromium}/Cookies\"";
+                let message = format!("\"{}\" is not a database", database.get_ref());
+                self.refuse(database.span(), message, "here", help);
+                continue;
+            };
+            if !within.iter().any(|known| known.get_ref() == place.get_ref()) {
+                within.push(place);
+            }
+            take.push(below);
+        }
+        let span = within.first().map_or(0..0, Spanned::span);
+        written.r#in = Some(Spanned::new(span, within));
+        written.take = Some(take);
     }
 
     /// What only makes sense of entries, and what doesn't of them.
@@ -258,7 +306,8 @@ impl Reader {
             }
             return;
         };
-        let has_other = (rule.detect.is_some() && !is_gone)
+        let is_row = format == ListFormat::Rows;
+        let has_other = (rule.detect.is_some() && (!is_gone || is_row))
             || !rule.looks_like.is_empty()
             || rule.whole
             || rule.larger_than.is_some()
@@ -267,9 +316,11 @@ impl Reader {
             || rule.age.by != AgeBy::Row
             || rule.by == Some(Removal::Overwrite);
         if has_other {
-            let name = format.name();
-            let message =
-                format!("a rule with `entries = \"{name}\"` asks for what only files have");
+            let asks = match format {
+                ListFormat::Xbel => "`entries = \"xbel\"`",
+                ListFormat::Rows => "`records`",
+            };
+            let message = format!("a rule with {asks} asks for what only files have");
             let help = "leave out `looks-like`, `whole`, `larger-than`, `keep-newest`, `empty-folders`, \
                         `by = \"overwrite\"`, an age by anything but `row`, and any recogniser but \
                         `document-gone`";

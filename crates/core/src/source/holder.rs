@@ -1,29 +1,37 @@
-//! Holders: files whose items aren't files but entries of a list.
+//! Holders: files whose items aren't files but entries of a list, or rows of a database.
 //!
 //! A holder is opened for reading without a trace on the target, lists its items, and makes itself anew without some of
 //! them or with some more; whatever isn't asked for keeps its exact bytes. How the new one takes the place of the old is
-//! the same for all of them (`run/workers/holder.rs`, `dustpan/put_back/entries.rs`). A new kind of holder is a file
+//! the same for all of them (`run/workers/list.rs`, `dustpan/put_back/entries.rs`). A new kind of holder is a file
 //! beside `list.rs`, a word in [`ListFormat`], and a line in [`open`] and [`blank`].
 
 pub(crate) mod address;
 pub(crate) mod document;
 mod list;
+mod rows;
 
-use std::collections::HashSet;
-use std::ffi::CStr;
+use std::collections::{BTreeSet, HashSet};
+use std::ffi::{CStr, CString};
 use std::fmt;
 use std::io::{self, Read as _};
 use std::os::unix::fs::MetadataExt as _;
+use std::sync::Arc;
 
 use jolly_disk::{Disk, Folder, Kind, Stat};
 use serde::{Deserialize, Serialize};
 
+use crate::format::sqlite::{Image, SqliteError, is_hot};
 use crate::format::xbel::XbelError;
-use crate::rule::ListFormat;
+use crate::rule::{ListFormat, RecordSet};
 use crate::source::holder::list::List;
+use crate::source::holder::rows::{Beside, Rows, SchemaError};
 
-/// A longer file is left alone, in bytes: real lists have some hundred thousand.
+/// A longer list is left alone, in bytes: real ones have some hundred thousand.
 pub(crate) const MOST_BYTES: u64 = 16 << 20;
+
+/// A longer database is left alone, in bytes: a browser keeps its own at some ten million, and whole ones are held in
+/// memory.
+const MOST_DATABASE: u64 = 512 << 20;
 
 /// What tells an item of a holder from any other, and from itself with other contents: the first half of the BLAKE3
 /// of its exported form.
@@ -78,6 +86,24 @@ pub struct HolderItem {
     pub fingerprint: Fingerprint,
     /// Where its document lies, as the system that wrote it says; none where that is elsewhere.
     pub document: Option<Vec<u8>>,
+    /// Of a row, the set that it is of.
+    pub set: Option<Arc<RecordSet>>,
+}
+
+impl HolderItem {
+    /// Of a row, the table that it stands in.
+    pub fn table(&self) -> Option<&str> {
+        self.set.as_ref().map(|set| &*set.table)
+    }
+}
+
+/// What a holder is read for.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum Wanted<'a> {
+    /// The entries of a list.
+    Entries(ListFormat),
+    /// The rows of these sets; a row is of the first that fits it.
+    Rows(&'a [Arc<RecordSet>]),
 }
 
 /// Why a holder is left alone.
@@ -85,8 +111,10 @@ pub struct HolderItem {
 pub(crate) enum HolderError {
     #[error("it can't be read: {0}")]
     Read(io::Error),
-    #[error("it is larger than 16 MiB")]
+    #[error("it is larger than this program reads")]
     TooLarge,
+    #[error("to read it takes more memory than there is")]
+    NoMemory,
     #[error("it is no regular file")]
     NoFile,
     #[error("it has other names, too")]
@@ -95,6 +123,16 @@ pub(crate) enum HolderError {
     Changed,
     #[error(transparent)]
     Xbel(XbelError),
+    #[error(transparent)]
+    Database(#[from] SqliteError),
+    #[error(transparent)]
+    Schema(#[from] SchemaError),
+    #[error("it is damaged")]
+    Damaged,
+    #[error("SQLite refuses it: {0}")]
+    Sqlite(rusqlite::Error),
+    #[error("the bookmarks beside it can't be read")]
+    Bookmarks,
     #[error("made anew it would not be what was meant")]
     NotAsMeant,
 }
@@ -105,6 +143,21 @@ impl From<XbelError> for HolderError {
     }
 }
 
+impl From<rusqlite::Error> for HolderError {
+    fn from(error: rusqlite::Error) -> Self {
+        use rusqlite::ErrorCode::{DatabaseCorrupt, NotADatabase, OutOfMemory};
+        match error.sqlite_error_code() {
+            Some(DatabaseCorrupt) => Self::Damaged,
+            Some(NotADatabase) => Self::Database(SqliteError::NoDatabase),
+            Some(OutOfMemory) => Self::NoMemory,
+            _ => Self::Sqlite(error),
+        }
+    }
+}
+
+/// Positions of items that couldn't come back, since something else stands where only one can.
+pub(crate) type Refused = BTreeSet<usize>;
+
 /// An open holder: what it held when it was read, and what it would be with fewer or more items.
 pub(crate) trait Holder: Send {
     /// Its items.
@@ -114,29 +167,55 @@ pub(crate) trait Holder: Send {
     fn unreadable(&self) -> u64;
 
     /// The item at a position, in an open form from which [`Self::with`] makes it again.
-    fn export(&self, at: usize) -> Vec<u8>;
+    fn export(&mut self, at: usize) -> Result<Vec<u8>, HolderError>;
 
-    /// The bytes of the holder without these items.
-    fn without(&self, gone: &HashSet<Fingerprint>) -> Result<Vec<u8>, HolderError>;
+    /// What tells an exported item from others; nothing when it is none.
+    fn fingerprint_of(&self, exported: &[u8]) -> Option<Fingerprint>;
 
-    /// The bytes of the holder with these exported items behind its own.
-    fn with(&self, exported: &[Vec<u8>]) -> Result<Vec<u8>, HolderError>;
+    /// The bytes of the holder without these items. Nothing else is asked of it afterwards.
+    fn without(&mut self, gone: &HashSet<Fingerprint>) -> Result<Vec<u8>, HolderError>;
+
+    /// The bytes of the holder with these exported items behind its own, and which of them something stood in the way of.
+    /// Nothing else is asked of it afterwards.
+    fn with(&mut self, exported: &[Vec<u8>]) -> Result<(Vec<u8>, Refused), HolderError>;
+}
+
+/// A holder of a target that was read.
+pub(crate) struct ReadHolder {
+    /// What was looked at is what was read.
+    pub stat: Stat,
+    pub holder: Box<dyn Holder>,
+    /// The write-ahead log beside a database, where it holds anything; and the database as it is with it.
+    pub log: Option<WrittenLog>,
+}
+
+/// A write-ahead log that was read with its database.
+pub(crate) struct WrittenLog {
+    pub stat: Stat,
+    /// The bytes of the database with all that the log holds.
+    pub settled: Vec<u8>,
 }
 
 /// Reads a holder from its bytes.
 ///
 /// # Errors
 /// When they aren't in that format, or beyond its limits.
-pub(crate) fn open(format: ListFormat, bytes: Vec<u8>) -> Result<Box<dyn Holder>, HolderError> {
+fn open(format: ListFormat, bytes: Vec<u8>) -> Result<Box<dyn Holder>, HolderError> {
     match format {
         ListFormat::Xbel => Ok(Box::new(List::read(bytes)?)),
+        // A database says nothing without what is wanted of it.
+        ListFormat::Rows => Err(HolderError::NotAsMeant),
     }
 }
 
-/// The bytes of a holder without an item.
-pub(crate) fn blank(format: ListFormat) -> &'static [u8] {
+/// A holder without an item, where one can be made anew.
+///
+/// # Errors
+/// When only its own program can.
+pub(crate) fn blank(format: ListFormat) -> Result<Box<dyn Holder>, HolderError> {
     match format {
-        ListFormat::Xbel => crate::format::xbel::EMPTY.as_bytes(),
+        ListFormat::Xbel => open(format, crate::format::xbel::EMPTY.as_bytes().to_vec()),
+        ListFormat::Rows => Err(HolderError::Read(io::ErrorKind::NotFound.into())),
     }
 }
 
@@ -147,8 +226,74 @@ pub(crate) fn blank(format: ListFormat) -> &'static [u8] {
 pub(crate) fn read(
     disk: &dyn Disk,
     (folder, name): (&Folder, &CStr),
-    format: ListFormat,
-) -> Result<(Stat, Box<dyn Holder>), HolderError> {
+    wanted: Wanted<'_>,
+) -> Result<ReadHolder, HolderError> {
+    let sets = match wanted {
+        Wanted::Entries(format) => {
+            let (stat, bytes) = read_file(disk, (folder, name), MOST_BYTES)?;
+            let holder = open(format, bytes)?;
+            return Ok(ReadHolder {
+                stat,
+                holder,
+                log: None,
+            });
+        }
+        Wanted::Rows(sets) => sets,
+    };
+    let side = |ending: &str| {
+        let name = [name.to_bytes(), ending.as_bytes()].concat();
+        CString::new(name).unwrap_or_default()
+    };
+    let journal = read_side(disk, folder, &side("-journal"), 512)?;
+    if journal.is_some_and(|(_, journal)| is_hot(&journal)) {
+        return Err(SqliteError::HotJournal.into());
+    }
+    let (stat, bytes) = read_file(disk, (folder, name), MOST_DATABASE)?;
+    let log = read_side(disk, folder, &side("-wal"), MOST_DATABASE)?;
+    let whole = bytes.len() as u64 + log.as_ref().map_or(0, |(_, log)| log.len() as u64);
+    if !has_memory_for(whole) {
+        return Err(HolderError::NoMemory);
+    }
+    let image = Image::new(bytes, log.as_ref().map_or(&[], |(_, log)| &log[..]))?;
+    // What was read is what is there, if nothing was written meanwhile.
+    let again = disk.stat(folder, name).map_err(HolderError::Read)?;
+    if !is_unchanged(&stat, &again) {
+        return Err(HolderError::Changed);
+    }
+    let log = match log {
+        Some((stat, _)) if image.has_log => Some(WrittenLog {
+            stat,
+            settled: image.written(),
+        }),
+        Some(_) | None => None,
+    };
+    let beside = Beside {
+        bookmarked: bookmarked(disk, folder, sets)?,
+    };
+    let holder = Box::new(Rows::open(image, sets, &beside)?);
+    Ok(ReadHolder { stat, holder, log })
+}
+
+/// Whether there is memory for some bytes of a database, several times over: as read, in SQLite, compacted, written.
+fn has_memory_for(bytes: u64) -> bool {
+    use procfs::Current as _;
+    let known = procfs::Meminfo::current().ok();
+    let available = known.and_then(|known| known.mem_available);
+    available.is_none_or(|available| bytes.saturating_mul(4) < available)
+}
+
+fn is_unchanged(before: &Stat, after: &Stat) -> bool {
+    after.key == before.key
+        && (after.size, after.modified, after.changed)
+            == (before.size, before.modified, before.changed)
+}
+
+/// Reads one file that must be regular and have one name.
+fn read_file(
+    disk: &dyn Disk,
+    (folder, name): (&Folder, &CStr),
+    most: u64,
+) -> Result<(Stat, Vec<u8>), HolderError> {
     let before = disk.stat(folder, name).map_err(HolderError::Read)?;
     if before.kind != Kind::File {
         return Err(HolderError::NoFile);
@@ -157,25 +302,92 @@ pub(crate) fn read(
     if before.links > 1 {
         return Err(HolderError::HasOtherNames);
     }
+    if before.size > most {
+        return Err(HolderError::TooLarge);
+    }
     let file = disk.open_file(folder, name).map_err(HolderError::Read)?;
     let opened = file.metadata().map_err(HolderError::Read)?;
     if opened.ino() != before.key.inode {
         return Err(HolderError::Changed);
     }
-    if before.size > MOST_BYTES {
-        return Err(HolderError::TooLarge);
-    }
-    let mut bytes = Vec::new();
-    file.take(MOST_BYTES + 1)
+    let mut bytes = Vec::with_capacity(usize::try_from(before.size).unwrap_or(0));
+    file.take(most + 1)
         .read_to_end(&mut bytes)
         .map_err(HolderError::Read)?;
     let after = disk.stat(folder, name).map_err(HolderError::Read)?;
-    let is_same = after.key == before.key
-        && after.size == bytes.len() as u64
-        && (after.size, after.modified, after.changed)
-            == (before.size, before.modified, before.changed);
-    if !is_same {
+    if !is_unchanged(&before, &after) || after.size != bytes.len() as u64 {
         return Err(HolderError::Changed);
     }
-    Ok((after, open(format, bytes)?))
+    Ok((after, bytes))
+}
+
+/// Reads a file beside a database, of which only the beginning may count; nothing where there is none.
+fn read_side(
+    disk: &dyn Disk,
+    folder: &Folder,
+    name: &CStr,
+    most: u64,
+) -> Result<Option<(Stat, Vec<u8>)>, HolderError> {
+    let stat = match disk.stat(folder, name) {
+        Ok(stat) => stat,
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
+        Err(error) => return Err(HolderError::Read(error)),
+    };
+    if stat.kind != Kind::File {
+        return Err(HolderError::NoFile);
+    }
+    if stat.size == 0 {
+        return Ok(None);
+    }
+    if most < MOST_DATABASE {
+        let file = disk.open_file(folder, name).map_err(HolderError::Read)?;
+        let mut bytes = Vec::new();
+        file.take(most)
+            .read_to_end(&mut bytes)
+            .map_err(HolderError::Read)?;
+        return Ok(Some((stat, bytes)));
+    }
+    read_file(disk, (folder, name), most).map(Some)
+}
+
+/// The addresses that the bookmarks beside a database name, where rows of it depend on them.
+fn bookmarked(
+    disk: &dyn Disk,
+    folder: &Folder,
+    sets: &[Arc<RecordSet>],
+) -> Result<BTreeSet<String>, HolderError> {
+    let mut addresses = BTreeSet::new();
+    let files: BTreeSet<&str> = rows::known_tables(sets)
+        .flat_map(|known| known.bookmarks)
+        .copied()
+        .collect();
+    for file in files {
+        let name = CString::new(file).unwrap_or_default();
+        let bytes = match read_file(disk, (folder, &name), MOST_BYTES) {
+            Ok((_, bytes)) => bytes,
+            Err(HolderError::Read(error)) if error.kind() == io::ErrorKind::NotFound => continue,
+            Err(_) => return Err(HolderError::Bookmarks),
+        };
+        let json: serde_json::Value =
+            serde_json::from_slice(&bytes).map_err(|_| HolderError::Bookmarks)?;
+        gather_addresses(&json, &mut addresses);
+    }
+    Ok(addresses)
+}
+
+fn gather_addresses(json: &serde_json::Value, addresses: &mut BTreeSet<String>) {
+    match json {
+        serde_json::Value::Array(all) => all.iter().for_each(|it| gather_addresses(it, addresses)),
+        serde_json::Value::Object(all) => {
+            for (key, value) in all {
+                match value {
+                    serde_json::Value::String(address) if key == "url" => {
+                        addresses.insert(address.clone());
+                    }
+                    value => gather_addresses(value, addresses),
+                }
+            }
+        }
+        _ => {}
+    }
 }

@@ -1,8 +1,9 @@
 //! Entries that go back into their list, which may have changed since.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::io::{self, Read, Write as _};
 use std::os::fd::AsFd as _;
+use std::sync::Arc;
 
 use jolly_disk::{Folder, Metadata, Stat};
 
@@ -10,10 +11,14 @@ use crate::computer::TargetPath;
 use crate::dustpan::entry::{ArchiveEntry, Body};
 use crate::dustpan::put_back::{PutBack, missing, refused};
 use crate::dustpan::staging::{PART, Staging};
-use crate::dustpan::{PanItem, ReplaceError, Replaced, RestoreOutcome, replace};
-use crate::rule::ListFormat;
+use crate::dustpan::{PanItem, ReplaceError, Replaced, RestoreOutcome, replace, settle_log};
+use crate::host::InUse;
+use crate::rule::{ListFormat, RecordSet};
 use crate::source::Fingerprint;
-use crate::source::holder::{self, Holder, HolderError, MOST_BYTES};
+use crate::source::holder::address::table_of;
+use crate::source::holder::{
+    self, Holder, HolderError, MOST_BYTES, Refused, Wanted, WrittenLog,
+};
 
 /// Entries of one list that wait to go back.
 pub(super) struct GatheredEntries {
@@ -28,6 +33,30 @@ struct GatheredEntry {
     number: usize,
     name: Vec<u8>,
     exported: Vec<u8>,
+}
+
+impl GatheredEntries {
+    /// The tables of the rows among them.
+    fn tables(&self) -> Vec<Arc<RecordSet>> {
+        let mut sets: Vec<Arc<RecordSet>> = Vec::new();
+        for table in self.entries.iter().filter_map(|one| table_of(&one.name)) {
+            if !sets.iter().any(|known| known.table == table) {
+                sets.push(RecordSet::all_of(table));
+            }
+        }
+        sets
+    }
+}
+
+/// A holder as it is by now; a new one where there is none.
+struct HolderNow {
+    seen: Option<Stat>,
+    log: Option<WrittenLog>,
+    holder: Box<dyn Holder>,
+}
+
+fn left_alone(error: &HolderError) -> RestoreOutcome {
+    RestoreOutcome::Failed(format!("what holds it stays as it is: {error}"))
 }
 
 /// What became of entries, by their numbers in the dustpan.
@@ -48,7 +77,7 @@ impl PutBack<'_> {
         if entry.path != item.path.as_bytes() {
             return Err(io::Error::from(io::ErrorKind::InvalidData));
         }
-        // No list that is read has a longer one.
+        // Nothing that is read has a longer one.
         let Body::File(size @ ..=MOST_BYTES) = entry.body else {
             return Ok(Some(RestoreOutcome::Damaged));
         };
@@ -98,16 +127,24 @@ impl PutBack<'_> {
         gathered: &GatheredEntries,
     ) -> Result<EntryOutcomes, RestoreOutcome> {
         let folder = (self.parent(path, &gathered.metadata)).map_err(|error| refused(&error))?;
-        let (seen, now) = self.list_now(&folder, path, gathered.list)?;
-        let there: HashMap<&[u8], Fingerprint> = (now.items().iter())
+        let mut now = self.list_now(&folder, path, gathered)?;
+        let items = || now.holder.items().iter();
+        let there: HashMap<&[u8], Fingerprint> = items()
             .map(|item| (&item.name[..], item.fingerprint))
             .collect();
+        let known: HashSet<Fingerprint> = items().map(|item| item.fingerprint).collect();
+        // A row whose number something else has by now comes back under another one.
+        let is_row = gathered.list == ListFormat::Rows;
         let mut outcomes = Vec::new();
         let (mut numbers, mut lacking) = (Vec::new(), Vec::new());
         for one in &gathered.entries {
-            match there.get(&one.name[..]) {
+            let fingerprint = now.holder.fingerprint_of(&one.exported);
+            match there.get(&one.name[..]).filter(|_| !is_row) {
                 // A restore that died may have brought it back already.
-                Some(known) if *known == Fingerprint::of(&one.exported) => {
+                Some(known) if fingerprint == Some(*known) => {
+                    outcomes.push((one.number, RestoreOutcome::There));
+                }
+                None if is_row && fingerprint.is_some_and(|it| known.contains(&it)) => {
                     outcomes.push((one.number, RestoreOutcome::There));
                 }
                 Some(_) => outcomes.push((one.number, RestoreOutcome::Exists)),
@@ -120,14 +157,23 @@ impl PutBack<'_> {
         let Some(first) = numbers.first() else {
             return Ok(outcomes);
         };
-        let outcome = match now.with(&lacking) {
-            Err(error) => RestoreOutcome::Failed(format!("its list stays as it is: {error}")),
-            Ok(bytes) => {
+        let (outcome, refused) = match now.holder.with(&lacking) {
+            Err(error) => (left_alone(&error), Refused::new()),
+            Ok((_, refused)) if refused.len() == lacking.len() => (RestoreOutcome::Exists, refused),
+            Ok((bytes, refused)) => {
                 let place = (&folder, path);
-                self.write_list(place, (&bytes, *first), seen.as_ref(), &gathered.metadata)
+                let put = self.write_list(place, (&bytes, *first), &now, &gathered.metadata);
+                (put, refused)
             }
         };
-        outcomes.extend(numbers.into_iter().map(|number| (number, outcome.clone())));
+        for (at, number) in numbers.into_iter().enumerate() {
+            let outcome = if refused.contains(&at) {
+                RestoreOutcome::Exists
+            } else {
+                outcome.clone()
+            };
+            outcomes.push((number, outcome));
+        }
         Ok(outcomes)
     }
 
@@ -136,19 +182,36 @@ impl PutBack<'_> {
         &self,
         folder: &Folder,
         path: &TargetPath,
-        list: ListFormat,
-    ) -> Result<(Option<Stat>, Box<dyn Holder>), RestoreOutcome> {
-        let failed = |error: HolderError| {
-            RestoreOutcome::Failed(format!("its list stays as it is: {error}"))
+        gathered: &GatheredEntries,
+    ) -> Result<HolderNow, RestoreOutcome> {
+        let sets = gathered.tables();
+        let wanted = match gathered.list {
+            ListFormat::Xbel => Wanted::Entries(gathered.list),
+            ListFormat::Rows => Wanted::Rows(&sets),
         };
-        match holder::read(self.disk(), (folder, path.as_name()), list) {
-            Ok((stat, now)) => Ok((Some(stat), now)),
+        match holder::read(self.disk(), (folder, path.as_name()), wanted) {
+            Ok(read) => {
+                let in_use = InUse::read();
+                if let Some(program) = in_use.user_of(read.stat.key) {
+                    let why = format!("{} has it open; close that first", program.program);
+                    return Err(RestoreOutcome::Failed(why));
+                }
+                Ok(HolderNow {
+                    seen: Some(read.stat),
+                    log: read.log,
+                    holder: read.holder,
+                })
+            }
             Err(HolderError::Read(error)) if error.kind() == io::ErrorKind::NotFound => {
-                let blank = holder::open(list, holder::blank(list).to_vec());
-                Ok((None, blank.map_err(failed)?))
+                let blank = holder::blank(gathered.list);
+                Ok(HolderNow {
+                    seen: None,
+                    log: None,
+                    holder: blank.map_err(|error| left_alone(&error))?,
+                })
             }
             Err(HolderError::Read(error)) => Err(refused(&error)),
-            Err(error) => Err(failed(error)),
+            Err(error) => Err(left_alone(&error)),
         }
     }
 
@@ -157,18 +220,26 @@ impl PutBack<'_> {
         &self,
         (folder, path): (&Folder, &TargetPath),
         (bytes, number): (&[u8], usize),
-        seen: Option<&Stat>,
+        now: &HolderNow,
         metadata: &Metadata,
     ) -> RestoreOutcome {
         let (disk, name, of) = (self.disk(), path.as_name(), (self.run, number));
-        if let Some(seen) = seen {
-            let list = Replaced {
-                disk,
-                folder,
-                name,
-                seen,
+        if let Some(seen) = &now.seen {
+            let replace_it = || {
+                let mut list = Replaced {
+                    disk,
+                    folder,
+                    name,
+                    seen,
+                };
+                let settled;
+                if let Some(log) = &now.log {
+                    settled = settle_log(&list, log, of)?;
+                    list.seen = &settled;
+                }
+                replace(&list, bytes, of)
             };
-            return match replace(&list, bytes, of) {
+            return match replace_it() {
                 Ok(()) => RestoreOutcome::There,
                 Err(ReplaceError::Disk(error)) => refused(&error),
                 Err(error) => RestoreOutcome::Failed(format!("of its list: {error}")),

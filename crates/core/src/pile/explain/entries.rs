@@ -1,11 +1,16 @@
 //! Which rule has an entry of a list, and what the rules make of a list as a whole.
 
+use std::sync::Arc;
+
 use crate::cancel::CancelToken;
 use crate::computer::TargetPath;
 use crate::pile::explain::{Asked, ExplainedThing, Seen, by_age, explain_file, thing_at};
 use crate::pile::{Explanation, Question};
-use crate::rule::{Fit, ListFormat, Ownership, RuleNumber, Verdict, age_at, decide_owner};
-use crate::source::holder::{self, Holder};
+use crate::rule::{
+    Fit, ListFormat, Ownership, RecordSet, RuleNumber, Verdict, age_at, decide_owner,
+};
+use crate::source::holder::{self, Holder, Wanted};
+use crate::source::holder::address::row_of;
 use crate::source::{HolderItem, Recogniser};
 
 /// A list that was read to explain it.
@@ -22,9 +27,30 @@ fn read(
 ) -> Result<ReadList, String> {
     let thing = thing_at(question.target, path).ok_or("it is not there")?;
     let disk = &**question.target.disk();
-    let (_, holder) = holder::read(disk, (&thing.folder, path.as_name()), format)
-        .map_err(|error| error.to_string())?;
+    let sets = record_sets(question, path);
+    let wanted = match format {
+        ListFormat::Xbel => Wanted::Entries(format),
+        ListFormat::Rows => Wanted::Rows(&sets),
+    };
+    let read = holder::read(disk, (&thing.folder, path.as_name()), wanted);
+    let holder = read.map_err(|error| error.to_string())?.holder;
     Ok(ReadList { thing, holder })
+}
+
+/// The rows that rules ask for of a database, in the order in which they own them.
+fn record_sets(question: &Question<'_>, path: &TargetPath) -> Vec<Arc<RecordSet>> {
+    let mut sets: Vec<Arc<RecordSet>> = Vec::new();
+    for search in question.searches {
+        let rule = question.rules.rule(search.rule);
+        let fits = path.below(&search.root).filter(|below| !below.is_empty());
+        let fits = fits.is_some_and(|below| rule.fit(below) == Fit::Takes);
+        if let Some(set) = rule.rule.records.as_ref().filter(|_| fits)
+            && !sets.contains(set)
+        {
+            sets.push(Arc::clone(set));
+        }
+    }
+    sets
 }
 
 /// Whose an entry is, with why its recogniser found it.
@@ -59,7 +85,7 @@ pub(super) fn explain_entry(question: &Question<'_>, path: &TargetPath) -> Optio
         .holder
         .items()
         .iter()
-        .find(|entry| entry.name == path.name())?;
+        .find(|entry| is_meant(entry, path.name()))?;
     let recogniser = Recogniser::new(question.target, question.now, &CancelToken::default());
     let place = (&list, &read.thing);
     let (owned, because) = owner(question, &recogniser, place, entry);
@@ -95,6 +121,19 @@ pub(super) fn explain_entry(question: &Question<'_>, path: &TargetPath) -> Optio
     })
 }
 
+/// What the items of a holder are called.
+fn items_of(format: ListFormat) -> &'static str {
+    match format {
+        ListFormat::Xbel => "entries",
+        ListFormat::Rows => "rows",
+    }
+}
+
+/// Whether a name is an entry's: of a row, table and number are enough.
+fn is_meant(entry: &HolderItem, name: &[u8]) -> bool {
+    entry.name == name || (entry.set.is_some() && row_of(&entry.name).as_bytes() == name)
+}
+
 /// What becomes of a list whose first owner is this rule.
 pub(super) fn sum_up(
     question: &Question<'_>,
@@ -104,7 +143,7 @@ pub(super) fn sum_up(
 ) -> (Verdict, String) {
     let read = match read(question, path, format) {
         Ok(read) => read,
-        Err(why) => return (Verdict::Spared, format!("its entries stay: {why}")),
+        Err(why) => return (Verdict::Spared, format!("its {} stay: {why}", items_of(format))),
     };
     let recogniser = Recogniser::new(question.target, question.now, &CancelToken::default());
     let rule = question.rules.rule(number);
@@ -128,6 +167,6 @@ pub(super) fn sum_up(
     };
     (
         verdict,
-        format!("{own} of its {all} entries are this rule's{limit}"),
+        format!("{own} of its {all} {} are this rule's{limit}", items_of(format)),
     )
 }

@@ -55,7 +55,7 @@ impl Reader {
                 self.word(text, "section", Section::by_name, &known)
             }),
             entries: (written.entries.as_ref()).and_then(|text| {
-                let known = ListFormat::ALL.map(ListFormat::name).join(", ");
+                let known = ListFormat::LISTS.map(ListFormat::name).join(", ");
                 self.word(text, "format of lists", ListFormat::by_name, &known)
             }),
             detect: detects

@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 use toml::Spanned;
 
+use crate::rule::parse::records::WrittenRecords;
 use crate::rule::{AgeBy, Rule, Rulebook};
 
 /// The most that a rulebook may hold; a longer file isn't one.
@@ -29,7 +30,8 @@ pub(crate) struct WrittenRule {
     pub class: Spanned<String>,
     pub about: Spanned<String>,
     pub after: Spanned<String>,
-    pub r#in: Spanned<Vec<Spanned<String>>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub r#in: Option<Spanned<Vec<Spanned<String>>>>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub take: Option<Vec<Spanned<String>>>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -58,6 +60,8 @@ pub(crate) struct WrittenRule {
     pub keep_newest: Option<WrittenKeep>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub age: Option<WrittenAge>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub records: Option<Spanned<WrittenRecords>>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub example: Vec<WrittenExample>,
 }
@@ -126,7 +130,10 @@ impl From<&Rule> for WrittenRule {
             class: nowhere(rule.class.name()),
             about: nowhere(&rule.about),
             after: nowhere(&rule.after),
-            r#in: Spanned::new(0..0, rule.within.iter().map(nowhere).collect()),
+            r#in: Some(Spanned::new(
+                0..0,
+                rule.within.iter().map(nowhere).collect(),
+            )),
             take: list(&rule.take),
             spare: list(&rule.spare),
             empty_folders: Some(rule.empty_folders),
@@ -135,7 +142,9 @@ impl From<&Rule> for WrittenRule {
                 .starts_taken
                 .map(|taken| nowhere(if taken { "taken" } else { "left" })),
             by: rule.by.map(|by| nowhere(by.name())),
-            entries: rule.entries.map(|format| nowhere(format.name())),
+            entries: (rule.entries.filter(|_| rule.records.is_none()))
+                .map(|format| nowhere(format.name())),
+            records: rule.records.as_ref().map(|set| Spanned::new(0..0, (&**set).into())),
             detect: rule.detect.map(|detect| nowhere(detect.name())),
             looks_like: list(
                 &rule

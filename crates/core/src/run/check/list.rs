@@ -1,14 +1,16 @@
 //! Everything that is asked of the entries of one list right before they go.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 
 use jolly_disk::Stat;
 
 use crate::computer::{EntryKind, TargetPath};
 use crate::plan::{FileIdentity, ItemOutcome, ListEntry, ManifestItem, StayReason, Tolerance};
 use crate::run::check::{Checker, SeenItem};
+use crate::rule::{Fit, ListFormat, RecordSet};
 use crate::source::Fingerprint;
-use crate::source::holder::{self, Holder};
+use crate::source::holder::{self, Holder, ReadHolder, Wanted, WrittenLog};
 
 /// A list that was opened for its entries to go.
 pub(crate) struct OpenList {
@@ -16,14 +18,19 @@ pub(crate) struct OpenList {
     /// What it was when it was read.
     pub(crate) stat: Stat,
     pub(crate) holder: Box<dyn Holder>,
+    /// The write-ahead log beside a database.
+    pub(crate) log: Option<WrittenLog>,
     positions: HashMap<Fingerprint, usize>,
 }
 
 impl OpenList {
     /// The bytes of an entry in an open form, from which a restore makes it again.
-    pub(crate) fn export(&self, entry: Fingerprint) -> Vec<u8> {
-        let at = self.positions.get(&entry);
-        at.map_or_else(Vec::new, |at| self.holder.export(*at))
+    pub(crate) fn export(&mut self, entry: Fingerprint) -> Result<Vec<u8>, StayReason> {
+        let Some(at) = self.positions.get(&entry) else {
+            return Err(StayReason::NotWhatWasShown);
+        };
+        let exported = self.holder.export(*at);
+        exported.map_err(|error| StayReason::ListStays(error.to_string()))
     }
 
     /// Whether it is the list that an item is an entry of.
@@ -40,18 +47,26 @@ impl Checker<'_> {
         };
         let path = item.file().into_owned();
         let disk = self.disk();
-        let (stat, holder) = {
+        let sets = self.record_sets(&path);
+        let wanted = match list {
+            ListFormat::Xbel => Wanted::Entries(list),
+            ListFormat::Rows => Wanted::Rows(&sets),
+        };
+        let ReadHolder { stat, holder, log } = {
             let folder = self.parent(&path)?;
             // Something else may stand there by now, which is not to be opened.
             let seen = disk.stat(folder, path.as_name());
             let seen = seen.map_err(|error| ItemOutcome::of_error(&error, "look at"))?;
             is_as_shown(&item.identity, &seen)?;
-            holder::read(disk, (folder, path.as_name()), list)
+            holder::read(disk, (folder, path.as_name()), wanted)
                 .map_err(|error| ItemOutcome::stays(StayReason::ListStays(error.to_string())))?
         };
         is_as_shown(&item.identity, &stat)?;
-        if let Some(program) = self.in_use.user_of(stat.key) {
-            return Err(ItemOutcome::stays(StayReason::OpenIn(program.clone())));
+        let logs = log.as_ref().map(|log| log.stat.key);
+        for key in [stat.key].into_iter().chain(logs) {
+            if let Some(program) = self.in_use.user_of(key) {
+                return Err(ItemOutcome::stays(StayReason::OpenIn(program.clone())));
+            }
         }
         let items = holder.items().iter().enumerate();
         let positions = items.map(|(at, item)| (item.fingerprint, at)).collect();
@@ -59,8 +74,26 @@ impl Checker<'_> {
             path,
             stat,
             holder,
+            log,
             positions,
         })
+    }
+
+    /// The rows that rules ask for of a database, in the order in which they own them.
+    fn record_sets(&mut self, path: &TargetPath) -> Vec<Arc<RecordSet>> {
+        let rules = self.shared.context.rules;
+        let mut sets: Vec<Arc<RecordSet>> = Vec::new();
+        for over in &self.near(path).searches {
+            let rule = rules.rule(over.search.rule);
+            let below = path.as_bytes().get(over.from..).unwrap_or_default();
+            if let Some(set) = &rule.rule.records
+                && rule.fit(below) == Fit::Takes
+                && !sets.contains(set)
+            {
+                sets.push(Arc::clone(set));
+            }
+        }
+        sets
     }
 
     /// Asks everything of one entry of an open list.

@@ -4,7 +4,7 @@ use jolly_disk::Folder;
 
 use crate::computer::EntryKind;
 use crate::rule::{
-    Detect, FileKind, Fit, FolderFit, Guard, LastGuard, Probe, Rule, RuleNumber, Search,
+    Detect, FileKind, Fit, FolderFit, Guard, LastGuard, Probe, RecordSet, Rule, RuleNumber, Search,
 };
 use crate::run::check::{SeenItem, Shared};
 use crate::source::{Candidate, Finding};
@@ -50,6 +50,10 @@ impl Probe for Listed<'_, '_> {
     fn rule(&self, at: usize) -> (RuleNumber, &Rule) {
         let number = self.searches[at].search.rule;
         (number, &self.shared.context.rules.rule(number).rule)
+    }
+
+    fn row_set(&self) -> Option<&RecordSet> {
+        self.seen.entry?.set.as_deref()
     }
 
     fn fit(&mut self, at: usize) -> Fit {

@@ -186,7 +186,7 @@ fn store_entry(
     let Some(entry) = item.entry else {
         return Err(ItemOutcome::stays(StayReason::NotWhatWasShown));
     };
-    let exported = list.export(entry.entry);
+    let exported = list.export(entry.entry).map_err(ItemOutcome::stays)?;
     let number = writer.store_entry(item, &list.stat, exported, stop)?;
     Ok((list.stat, number))
 }

@@ -1,6 +1,7 @@
 //! Settling entries of lists: what the lists hold by now.
 
 use std::collections::{BTreeMap, HashSet};
+use std::sync::Arc;
 
 use crate::computer::{Target, TargetPath};
 use crate::dustpan::{LeftBeside, clear_up};
@@ -9,8 +10,10 @@ use crate::plan::Outcome;
 use crate::run::LogEntry;
 use crate::run::log::record::Done;
 use crate::run::recover::absent;
+use crate::rule::{ListFormat, RecordSet};
 use crate::source::Fingerprint;
-use crate::source::holder;
+use crate::source::holder::address::table_of;
+use crate::source::holder::{self, Wanted};
 use crate::state::RunId;
 
 /// What lies beside lists that the run was making anew when it died, for each list where that is somebody's.
@@ -44,6 +47,21 @@ pub(crate) fn clear_up_lists(target: &Target, run: &RunId, entries: &[LogEntry])
     beside
 }
 
+/// The tables of rows whose fate is open, for each database.
+fn tables_of(entries: &[LogEntry]) -> BTreeMap<TargetPath, Vec<Arc<RecordSet>>> {
+    let mut tables: BTreeMap<TargetPath, Vec<Arc<RecordSet>>> = BTreeMap::new();
+    for entry in entries.iter().filter(|entry| entry.outcome.is_none()) {
+        let (Some(list), Some(table)) = (list_of(entry), table_of(entry.path.name())) else {
+            continue;
+        };
+        let of_list = tables.entry(list).or_default();
+        if !of_list.iter().any(|known| known.table == table) {
+            of_list.push(RecordSet::all_of(table));
+        }
+    }
+    tables
+}
+
 /// What the lists of open entries hold by now; why, where one can't be read.
 pub(crate) struct ListsNow(BTreeMap<TargetPath, Result<HashSet<Fingerprint>, String>>);
 
@@ -51,6 +69,7 @@ impl ListsNow {
     pub(crate) fn read(target: &Target, entries: &[LogEntry]) -> Self {
         let disk = &**target.disk();
         let mut lists = BTreeMap::new();
+        let sets = tables_of(entries);
         for entry in entries.iter().filter(|entry| entry.outcome.is_none()) {
             let (Some(list), Some(of)) = (list_of(entry), entry.intent.entry) else {
                 continue;
@@ -59,8 +78,13 @@ impl ListsNow {
                 let holding = list.parent().unwrap_or_default();
                 let folder = disk.open_folder(target.root(), holding.as_bytes());
                 let folder = folder.map_err(|error| error.to_string())?;
-                let read = holder::read(disk, (&folder, list.as_name()), of.list);
-                let (_, holder) = read.map_err(|error| error.to_string())?;
+                let sets = sets.get(&list).map(Vec::as_slice).unwrap_or_default();
+                let wanted = match of.list {
+                    ListFormat::Xbel => Wanted::Entries(of.list),
+                    ListFormat::Rows => Wanted::Rows(sets),
+                };
+                let read = holder::read(disk, (&folder, list.as_name()), wanted);
+                let holder = read.map_err(|error| error.to_string())?.holder;
                 let items = holder.items().iter();
                 Ok(items.map(|item| item.fingerprint).collect())
             };

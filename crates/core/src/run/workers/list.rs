@@ -2,11 +2,12 @@
 
 use std::collections::HashSet;
 
-use crate::dustpan::{ReplaceError, Replaced, replace};
+use crate::dustpan::{ReplaceError, Replaced, replace, settle_log};
+use crate::host::InUse;
 use crate::plan::{
     FileIdentity, ItemOutcome, ManifestItem, Moment, Outcome, StayReason, Tolerance,
 };
-use crate::rule::Removal;
+use crate::rule::{ListFormat, Removal};
 use crate::run::check::list::OpenList;
 use crate::run::workers::batch::Work;
 use crate::run::workers::remove::Remover;
@@ -32,7 +33,7 @@ impl Remover<'_, '_> {
         let Some((first, item)) = items.first() else {
             return Vec::new();
         };
-        let list = match self.checker.open_list(item) {
+        let mut list = match self.checker.open_list(item) {
             Ok(list) => list,
             Err(outcome) => {
                 let all = items.iter().map(|(at, _)| (*at, outcome.clone()));
@@ -53,12 +54,18 @@ impl Remover<'_, '_> {
         let entries = going.iter().filter_map(|(_, item)| item.entry);
         let gone: HashSet<Fingerprint> = entries.map(|entry| entry.entry).collect();
         let number = work.batch.first + first;
-        match self.make_anew(item, &list, &gone, (run, number)) {
+        match self.make_anew(item, &mut list, &gone, (run, number)) {
             Err(reason) => {
                 let stays = |(at, _): &(usize, _)| (*at, ItemOutcome::stays(reason.clone()));
                 outcomes.extend(going.iter().map(stays));
             }
-            Ok(()) => outcomes.extend(going.iter().map(|(at, item)| (*at, went(item)))),
+            Ok(freed) => {
+                let mut went: Vec<_> = going.iter().map(|(at, item)| (*at, went(item))).collect();
+                if let Some(freed) = freed {
+                    share_out(freed, &mut went);
+                }
+                outcomes.extend(went);
+            }
         }
         outcomes
     }
@@ -86,13 +93,14 @@ impl Remover<'_, '_> {
         self.checker.check_entry(item, list)
     }
 
+    /// Makes the holder anew; what that has given back, where it is more than an estimate.
     fn make_anew(
         &mut self,
         item: &ManifestItem,
-        list: &OpenList,
+        list: &mut OpenList,
         gone: &HashSet<Fingerprint>,
         of: (&RunId, usize),
-    ) -> Result<(), StayReason> {
+    ) -> Result<Option<u64>, StayReason> {
         let stays = |why: &dyn std::fmt::Display| StayReason::ListStays(why.to_string());
         let bytes = (list.holder.without(gone)).map_err(|error| stays(&error))?;
         let disk = self.checker.disk();
@@ -101,13 +109,7 @@ impl Remover<'_, '_> {
             let reason = outcome.reason;
             reason.unwrap_or(StayReason::WentByItself)
         })?;
-        let replaced = Replaced {
-            disk,
-            folder,
-            name: path.as_name(),
-            seen: &list.stat,
-        };
-        replace(&replaced, &bytes, of).map_err(|error| match error {
+        let refuse = |error: ReplaceError| match error {
             ReplaceError::Disk(error) => StayReason::of_error(&error, "make anew the list of"),
             ReplaceError::Changed => StayReason::Replaced(Moment::AtTheEnd),
             ReplaceError::Displaced(name) => StayReason::LiesElsewhere {
@@ -115,7 +117,49 @@ impl Remover<'_, '_> {
                 place: format!("beside it in {name}"),
             },
             ReplaceError::Metadata { .. } | ReplaceError::NoExchange => stays(&error),
-        })
+        };
+        let is_database = (item.entry).is_some_and(|entry| entry.list == ListFormat::Rows);
+        if is_database {
+            // To make it anew may have taken long, and a browser starts in no time.
+            let logs = list.log.as_ref().map(|log| log.stat.key);
+            let in_use = InUse::read();
+            let mut keys = [list.stat.key].into_iter().chain(logs);
+            if let Some(program) = keys.find_map(|key| in_use.user_of(key)) {
+                return Err(StayReason::OpenIn(program.clone()));
+            }
+        }
+        let mut seen = list.stat;
+        let replaced = |seen| Replaced {
+            disk,
+            folder,
+            name: path.as_name(),
+            seen,
+        };
+        let mut held = seen.allocated;
+        if let Some(log) = &list.log {
+            held = held.saturating_add(log.stat.allocated);
+            seen = settle_log(&replaced(&list.stat), log, of).map_err(refuse)?;
+        }
+        replace(&replaced(&seen), &bytes, of).map_err(refuse)?;
+        let now = disk.stat(folder, path.as_name()).ok();
+        let freed = now.map(|now| held.saturating_sub(now.allocated));
+        Ok(freed.filter(|_| is_database))
+    }
+}
+
+/// Has the outcomes of rows sum up to what came back: each as was estimated, as long as there is some, and the last ones
+/// what is left.
+fn share_out(freed: u64, went: &mut [(usize, ItemOutcome)]) {
+    let mut left = freed;
+    for (_, outcome) in went.iter_mut() {
+        let bytes = outcome.bytes.min(left);
+        outcome.is_as_listed &= bytes == outcome.bytes;
+        outcome.bytes = bytes;
+        left -= bytes;
+    }
+    if let Some((_, last)) = went.last_mut().filter(|_| left > 0) {
+        last.bytes += left;
+        last.is_as_listed = false;
     }
 }
 

@@ -9,6 +9,7 @@ use crate::rule::{ListFormat, Ownership, Spelling};
 use crate::source::arena::shard::NewItem;
 use crate::source::files::folder::Worker;
 use crate::source::files::job::Visited;
+use crate::source::holder::Wanted;
 use crate::source::{FolderId, FolderRecord, HolderItem, ItemKind, holder};
 
 /// A holder that a walk has come to.
@@ -18,6 +19,30 @@ struct ReadHolder<'n> {
     name: (&'n CStr, Spelling<'n>),
     stat: Stat,
     format: ListFormat,
+}
+
+/// What is told of the items of a holder that stay.
+struct Words {
+    all_stay: &'static str,
+    unreadable: &'static str,
+    undated: &'static str,
+}
+
+impl Words {
+    fn of(format: ListFormat) -> Self {
+        match format {
+            ListFormat::Xbel => Self {
+                all_stay: "its entries stay",
+                unreadable: "an entry names no document, so it stays",
+                undated: "an entry has no date, so it stays",
+            },
+            ListFormat::Rows => Self {
+                all_stay: "its rows stay",
+                unreadable: "a bookmark needs it, so it stays",
+                undated: "a row has no date, so it stays",
+            },
+        }
+    }
 }
 
 impl Worker<'_> {
@@ -30,20 +55,26 @@ impl Worker<'_> {
         name: (&CStr, Spelling<'_>),
         format: ListFormat,
     ) {
+        let sets = match format {
+            ListFormat::Rows => self.record_sets(at, name.1),
+            ListFormat::Xbel => Vec::new(),
+        };
         let disk = &**self.walk.context.target.disk();
         let path = at.path.join(name.0.to_bytes()).unwrap_or_default();
         let mut leave = |reason: &str, many| {
             self.gathered.unread.add(path.to_string(), reason, many);
         };
-        let (stat, holder) = match holder::read(disk, (folder, name.0), format) {
-            Ok(read) => read,
-            Err(error) => return leave(&format!("its entries stay: {error}"), 1),
+        let wanted = match format {
+            ListFormat::Xbel => Wanted::Entries(format),
+            ListFormat::Rows => Wanted::Rows(&sets),
+        };
+        let words = Words::of(format);
+        let (stat, holder) = match holder::read(disk, (folder, name.0), wanted) {
+            Ok(read) => (read.stat, read.holder),
+            Err(error) => return leave(&format!("{}: {error}", words.all_stay), 1),
         };
         if holder.unreadable() > 0 {
-            leave(
-                "an entry names no document, so it stays",
-                holder.unreadable(),
-            );
+            leave(words.unreadable, holder.unreadable());
         }
         // One that was moved while its folders were walked is read once.
         if !self.walk.is_new(stat.key) {
@@ -76,8 +107,9 @@ impl Worker<'_> {
         let undated = holder.items().iter().filter(|item| item.time.is_none());
         let undated = undated.count() as u64;
         if undated > 0 {
-            let reason = "an entry has no date, so it stays";
-            self.gathered.unread.add(path.to_string(), reason, undated);
+            self.gathered
+                .unread
+                .add(path.to_string(), words.undated, undated);
         }
         for item in holder.items() {
             if self.walk.cancel.is_cancelled() {

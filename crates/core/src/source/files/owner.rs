@@ -1,12 +1,13 @@
 //! Whose a name is: the first rule that takes it, and the pile that lets its folder go.
 
 use std::ffi::CStr;
+use std::sync::Arc;
 
 use jolly_disk::{Folder, Kind, Stat};
 
 use crate::computer::TargetPath;
 use crate::rule::{
-    Detect, FileKind, Fit, FolderGuards, Guard, Ownership, Probe, Rule, RuleNumber, Spelling,
+    Detect, FileKind, Fit, FolderGuards, Guard, Ownership, Probe, RecordSet, Rule, RuleNumber, Spelling,
     decide_owner,
 };
 use crate::source::files::folder::Worker;
@@ -62,6 +63,10 @@ impl Probe for Named<'_, '_, '_> {
         let context = self.worker.walk.context;
         let search = self.at.matcher.states[state].search;
         (context.search(search).rule, &context.rule(search).rule)
+    }
+
+    fn row_set(&self) -> Option<&RecordSet> {
+        self.entry?.set.as_deref()
     }
 
     fn fit(&mut self, state: usize) -> Fit {
@@ -170,6 +175,23 @@ impl Worker<'_> {
             Ownership::Spared(state) => Ownership::Spared(search(state)),
             Ownership::Nobodys => Ownership::Nobodys,
         }
+    }
+
+    /// The rows that rules ask for of a database, in the order in which they own them.
+    pub(crate) fn record_sets(&mut self, at: &Visited, spelling: Spelling<'_>) -> Vec<Arc<RecordSet>> {
+        let context = self.walk.context;
+        let mut takers = std::mem::take(&mut self.takers);
+        at.matcher.takers(context, &at.path, spelling, &mut takers);
+        let states = takers.iter().map(|state| at.matcher.states[*state].search);
+        let sets = states.filter_map(|search| context.rule(search).rule.records.clone());
+        let mut found: Vec<Arc<RecordSet>> = Vec::new();
+        for set in sets {
+            if !found.contains(&set) {
+                found.push(set);
+            }
+        }
+        self.takers = takers;
+        found
     }
 
     /// The pile that may remove a folder once it is empty, that of the first rule that looks above

@@ -1,4 +1,5 @@
-//! The name of a list's entry: the address of its document, as one part of a path below its list.
+//! The name of a holder's item, as one part of a path below it: of a list's entry the address of its document, of a row its
+//! table, its number there and its site, such as `cookies 1204 tides.example`.
 //!
 //! A slash can't stand in a part of a path; U+2215, which looks like it, stands for it. An address that has that letter
 //! itself is written with its percent signs, which means the same (RFC 3987).
@@ -24,4 +25,23 @@ pub(crate) fn shown_document(name: &[u8]) -> String {
     let address = address_of(name);
     let path = local_path(&address);
     Printable(path.as_deref().unwrap_or(address.as_bytes())).to_string()
+}
+
+/// The table in a row's name.
+pub(crate) fn table_of(name: &[u8]) -> Option<&str> {
+    let end = name.iter().position(|byte| *byte == b' ')?;
+    std::str::from_utf8(name.get(..end)?).ok()
+}
+
+/// Table and number in a row's name, as they are listed.
+pub(crate) fn row_of(name: &[u8]) -> String {
+    let mut words = name.splitn(3, |byte| *byte == b' ');
+    let both: Vec<&[u8]> = words.by_ref().take(2).collect();
+    String::from_utf8_lossy(&both.join(&b' ')).into_owned()
+}
+
+/// The site in a row's name.
+pub(crate) fn site_of(name: &[u8]) -> Option<&str> {
+    let site = name.splitn(3, |byte| *byte == b' ').nth(2)?;
+    std::str::from_utf8(site).ok()
 }

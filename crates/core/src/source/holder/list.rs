@@ -4,7 +4,7 @@ use std::collections::HashSet;
 
 use crate::format::xbel::{Xbel, XbelEntry};
 use crate::source::holder::address::name_of;
-use crate::source::holder::{Fingerprint, Holder, HolderError, HolderItem};
+use crate::source::holder::{Fingerprint, Holder, HolderError, HolderItem, Refused};
 use crate::source::recognise::local_path;
 
 /// A list in XBEL.
@@ -28,6 +28,7 @@ impl List {
                 size: entry.length(),
                 fingerprint: Fingerprint::of(exported.as_bytes()),
                 document: local_path(&entry.address),
+                set: None,
             }
         };
         let items = xbel.entries().iter().map(item).collect();
@@ -59,12 +60,17 @@ impl Holder for List {
         self.xbel.unnamed()
     }
 
-    fn export(&self, at: usize) -> Vec<u8> {
+    fn export(&mut self, at: usize) -> Result<Vec<u8>, HolderError> {
         let entry = self.xbel.entries().get(at);
-        entry.map_or_else(Vec::new, |entry| self.xbel.elements_of(entry).into_bytes())
+        let entry = entry.ok_or(HolderError::NotAsMeant)?;
+        Ok(self.xbel.elements_of(entry).into_bytes())
     }
 
-    fn without(&self, gone: &HashSet<Fingerprint>) -> Result<Vec<u8>, HolderError> {
+    fn fingerprint_of(&self, exported: &[u8]) -> Option<Fingerprint> {
+        Some(Fingerprint::of(exported))
+    }
+
+    fn without(&mut self, gone: &HashSet<Fingerprint>) -> Result<Vec<u8>, HolderError> {
         let entries = self.xbel.entries().iter().zip(&self.items);
         let out: HashSet<&str> = entries
             .filter(|(_, item)| gone.contains(&item.fingerprint))
@@ -78,7 +84,7 @@ impl Holder for List {
         Self::proven(made, &kept)
     }
 
-    fn with(&self, exported: &[Vec<u8>]) -> Result<Vec<u8>, HolderError> {
+    fn with(&mut self, exported: &[Vec<u8>]) -> Result<(Vec<u8>, Refused), HolderError> {
         let mut elements = Vec::with_capacity(exported.len());
         let mut wanted = self.fingerprints();
         for bytes in exported {
@@ -86,6 +92,7 @@ impl Holder for List {
             elements.push(text.ok_or(HolderError::NotAsMeant)?);
             wanted.push(Fingerprint::of(bytes));
         }
-        Self::proven(self.xbel.with(&elements)?, &wanted)
+        let bytes = Self::proven(self.xbel.with(&elements)?, &wanted)?;
+        Ok((bytes, Refused::new()))
     }
 }

@@ -1,0 +1,194 @@
+//! Databases whose rows are items: read and changed in memory alone, so that no path of somebody's profile is ever
+//! opened by SQLite, and what takes the place of the old file is whole.
+//!
+//! `connection` opens an image so that nothing in it runs, `schema` says whether its tables are as they are known,
+//! `read` lists rows, `export` and `put_back` are the way into a dustpan and back, `remove` has rows go with all that
+//! belongs to them. What is known of a table is in `format/known_tables`.
+
+mod connection;
+mod export;
+mod graph;
+mod put_back;
+mod read;
+mod remove;
+mod schema;
+mod value;
+
+use std::collections::{BTreeSet, HashSet};
+use std::sync::Arc;
+use std::sync::atomic::Ordering;
+
+use rusqlite::Connection;
+
+use crate::format::known_tables::KnownTable;
+use crate::format::sqlite::{Image, mark_as_logged};
+use crate::rule::RecordSet;
+use crate::source::holder::rows::connection::MayCopy;
+use crate::source::holder::rows::export::Exporter;
+use crate::source::holder::rows::graph::Graph;
+use crate::source::holder::rows::schema::Schema;
+pub(crate) use crate::source::holder::rows::schema::SchemaError;
+use crate::source::holder::{Fingerprint, Holder, HolderError, HolderItem, Refused};
+
+/// Rows that are read from one database at most.
+const MOST_ROWS: usize = 16_000_000;
+
+/// An open database.
+pub(crate) struct Rows {
+    connection: Connection,
+    may_copy: MayCopy,
+    schema: Schema,
+    sets: Vec<Arc<RecordSet>>,
+    items: Vec<HolderItem>,
+    /// The number of each item's row, in the same order.
+    keys: Vec<i64>,
+    /// Rows that stay because something beside them needs them.
+    unreadable: u64,
+    /// Whether its program keeps a write-ahead log.
+    keeps_log: bool,
+    exporter: Option<Exporter>,
+    /// Whether it was changed: then what was read of it doesn't hold any more.
+    is_spent: bool,
+}
+
+/// What lies beside a database and says more about it.
+#[derive(Debug, Default)]
+pub(crate) struct Beside {
+    /// Addresses of bookmarked pages.
+    pub bookmarked: BTreeSet<String>,
+}
+
+impl Rows {
+    /// Opens an image and lists the rows of these sets; a row is of the first that fits it.
+    ///
+    /// # Errors
+    /// When it isn't a whole database, or its tables aren't as they are known.
+    pub(crate) fn open(
+        image: Image,
+        sets: &[Arc<RecordSet>],
+        beside: &Beside,
+    ) -> Result<Self, HolderError> {
+        let (connection, may_copy) = connection::open(&image.bytes)?;
+        let keeps_log = image.keeps_log;
+        drop(image);
+        let schema = Schema::read(&connection)?;
+        let mut rows = Self {
+            connection,
+            may_copy,
+            schema,
+            sets: sets.to_vec(),
+            items: Vec::new(),
+            keys: Vec::new(),
+            unreadable: 0,
+            keeps_log,
+            exporter: None,
+            is_spent: false,
+        };
+        rows.remember(beside)?;
+        rows.read_all()?;
+        Ok(rows)
+    }
+
+    /// Writes what lies beside it where statements can ask for it.
+    fn remember(&self, beside: &Beside) -> rusqlite::Result<()> {
+        self.connection
+            .execute_batch("CREATE TEMP TABLE pin(url TEXT PRIMARY KEY)")?;
+        let mut pin = self
+            .connection
+            .prepare("INSERT OR IGNORE INTO temp.pin VALUES(?1)")?;
+        for address in &beside.bookmarked {
+            pin.execute([address])?;
+        }
+        Ok(())
+    }
+
+    /// The tables of its sets, each once.
+    fn tables(&self) -> Vec<String> {
+        let mut tables: Vec<String> = Vec::new();
+        for set in &self.sets {
+            let is_known = |table: &String| table.eq_ignore_ascii_case(&set.table);
+            if !tables.iter().any(is_known) {
+                tables.push(set.table.clone());
+            }
+        }
+        tables
+    }
+
+    fn graph<'a>(&'a self, table: &'a str) -> Graph<'a> {
+        let sets = self.sets.iter().map(|set| &**set);
+        Graph::of(table, sets.filter(move |set| set.table.eq_ignore_ascii_case(table)))
+    }
+
+    /// Whether it is whole, as far as SQLite can tell.
+    fn check_whole(&self) -> Result<(), HolderError> {
+        let answer: String = self
+            .connection
+            .query_row("PRAGMA main.integrity_check(1)", [], |row| row.get(0))?;
+        if answer == "ok" {
+            Ok(())
+        } else {
+            Err(HolderError::Damaged)
+        }
+    }
+
+    /// Compacts it, makes sure that it is whole, and gives its bytes.
+    fn into_bytes(&mut self) -> Result<Vec<u8>, HolderError> {
+        self.may_copy.store(true, Ordering::Relaxed);
+        let compacted = self.connection.execute_batch("VACUUM");
+        self.may_copy.store(false, Ordering::Relaxed);
+        compacted?;
+        self.check_whole()?;
+        let mut bytes = self.connection.serialize("main")?.to_vec();
+        if self.keeps_log {
+            mark_as_logged(&mut bytes);
+        }
+        Ok(bytes)
+    }
+
+    /// Nothing is asked of a database twice that was changed, or that has more tables than it came with.
+    fn spend(&mut self) -> Result<(), HolderError> {
+        if self.is_spent || self.exporter.is_some() {
+            return Err(HolderError::NotAsMeant);
+        }
+        self.is_spent = true;
+        Ok(())
+    }
+}
+
+/// What is known of the tables of some sets.
+pub(crate) fn known_tables(sets: &[Arc<RecordSet>]) -> impl Iterator<Item = &'static KnownTable> {
+    sets.iter()
+        .filter_map(|set| crate::format::known_tables::known_table(&set.table))
+}
+
+impl Holder for Rows {
+    fn items(&self) -> &[HolderItem] {
+        &self.items
+    }
+
+    fn unreadable(&self) -> u64 {
+        self.unreadable
+    }
+
+    fn export(&mut self, at: usize) -> Result<Vec<u8>, HolderError> {
+        self.export_row(at)
+    }
+
+    fn fingerprint_of(&self, exported: &[u8]) -> Option<Fingerprint> {
+        export::ExportedRow::read(exported).map(|row| row.fingerprint())
+    }
+
+    fn without(&mut self, gone: &HashSet<Fingerprint>) -> Result<Vec<u8>, HolderError> {
+        self.spend()?;
+        self.check_whole()?;
+        self.remove(gone)?;
+        self.into_bytes()
+    }
+
+    fn with(&mut self, exported: &[Vec<u8>]) -> Result<(Vec<u8>, Refused), HolderError> {
+        self.spend()?;
+        self.check_whole()?;
+        let refused = self.put_back(exported)?;
+        Ok((self.into_bytes()?, refused))
+    }
+}
