@@ -11,6 +11,7 @@ use jolly_core::CancelToken;
 use jolly_core::computer::{Dates, Layout, Target, TargetError, TargetPath};
 use jolly_core::decide::{Exclusion, Selection, Starts};
 use jolly_core::dustpan::ON_TARGET;
+use jolly_core::format::{Printable, Site};
 use jolly_core::pile::{Explanation, Question, Scan, ScanOrder, explain, scan};
 use jolly_core::rule::{Class, Guards, RuleNumber, RuleSet, resolve};
 use jolly_core::run::SameComputer;
@@ -83,7 +84,7 @@ impl Session {
                 exit: Exit::BadInput,
                 message: format!(
                     "\"{}\" is not a time\n  write it as RFC 3339 does, such as 2026-05-01T12:00:00Z",
-                    jolly_core::format::Printable(text.as_bytes())
+                    Printable(text.as_bytes())
                 ),
             })?),
         };
@@ -116,10 +117,8 @@ impl Session {
                 message: format!(
                     "nothing but the path {} tells which computer this is, and what is kept for it may be another's\n  \
                      if it is the same one, say so with --same-computer; else move what is kept away: {}",
-                    jolly_core::format::Printable(
-                        target.root_path().as_os_str().as_encoded_bytes()
-                    ),
-                    jolly_core::format::Printable(state.path().as_os_str().as_encoded_bytes())
+                    Printable(target.root_path().as_os_str().as_encoded_bytes()),
+                    Printable(state.path().as_os_str().as_encoded_bytes())
                 ),
             });
         }
@@ -266,7 +265,7 @@ impl Session {
                     exit: Exit::BadInput,
                     message: format!(
                         "no rule is called \"{}\"\n  `jolly-broom rules list` names them all",
-                        jolly_core::format::Printable(id.as_bytes())
+                        Printable(id.as_bytes())
                     ),
                 })
             })
@@ -290,7 +289,7 @@ impl Session {
                         exit: Exit::BadInput,
                         message: format!(
                             "no account is called \"{}\"\n  this target has: {}",
-                            jolly_core::format::Printable(name.as_bytes()),
+                            Printable(name.as_bytes()),
                             known.join(", ")
                         ),
                     })
@@ -299,32 +298,19 @@ impl Session {
     }
 }
 
-/// The databases that hold cookies in both browser families, with the side files beside them.
-/// Until rows can be told apart, keeping one site means leaving them alone.
-pub(crate) const COOKIE_DATABASES: [&str; 4] =
-    ["Cookies", "Cookies-*", "cookies.sqlite", "cookies.sqlite-*"];
-
-/// What is spared so that these sites keep what they stored.
+/// What is spared so that these sites keep what they left.
 fn kept_sites(domains: &[String]) -> Result<Vec<Exclusion>, Refusal> {
-    let is_domain = |domain: &String| {
-        let is_plain = |letter: char| letter.is_alphanumeric() || ".-".contains(letter);
-        domain.chars().all(is_plain) && domain.chars().any(char::is_alphanumeric)
-    };
-    if let Some(wrong) = domains.iter().find(|domain| !is_domain(domain)) {
-        return Err(Refusal {
+    let site = |domain: &String| {
+        let site = Site::of_host_or_address(domain);
+        site.map(Exclusion::of_site).ok_or_else(|| Refusal {
             exit: Exit::BadInput,
-            message: format!("\"{wrong}\" is not a site\n  give its domain, such as tides.example"),
-        });
-    }
-    let patterns = if domains.is_empty() {
-        &[][..]
-    } else {
-        &COOKIE_DATABASES[..]
+            message: format!(
+                "\"{}\" is not a site\n  give its domain, such as tides.example",
+                Printable(domain.as_bytes())
+            ),
+        })
     };
-    patterns
-        .iter()
-        .map(|pattern| Exclusion::of_run(pattern).map_err(|error| Refusal::bad_input(&error, "")))
-        .collect()
+    domains.iter().map(site).collect()
 }
 
 fn read_class(name: &str) -> Result<Class, Refusal> {
@@ -332,7 +318,7 @@ fn read_class(name: &str) -> Result<Class, Refusal> {
         exit: Exit::BadInput,
         message: format!(
             "no class is called \"{}\"\n  the classes are: spent, regrows, felt, ask",
-            jolly_core::format::Printable(name.as_bytes())
+            Printable(name.as_bytes())
         ),
     })
 }
@@ -373,7 +359,7 @@ pub(crate) fn open_target(options: &SharedOptions, root: &Path) -> Result<Target
                 exit: Exit::BadInput,
                 message: format!(
                     "\"{}\" is nothing that ages count from\n  it is `arrived`, or `modified` for a disk that was imaged or restored",
-                    jolly_core::format::Printable(other.as_bytes())
+                    Printable(other.as_bytes())
                 ),
             });
         }

@@ -17,8 +17,8 @@ pub(crate) mod xbel;
 
 pub use diagnostic::{DocumentError, Problem};
 pub(crate) use json::harmless_json;
-pub use known_tables::Family;
 pub use json::{json_text, write_json};
+pub use known_tables::Family;
 pub use printable::{Printable, is_harmless};
 pub(crate) use property_list::{MOST as PROPERTY_LIST_MOST, PropertyList, Unreadable};
 pub use random_access::RandomAccess;

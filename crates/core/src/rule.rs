@@ -27,9 +27,7 @@ pub(crate) use definition::age::{age_at, seconds_since};
 pub use definition::detect::Detect;
 pub use definition::file_kind::FileKind;
 pub use definition::list_format::ListFormat;
-pub use definition::records::{
-    AlsoRows, Epoch, RecordSet, RowFilter, RowSite, RowTime, TimeUnit,
-};
+pub use definition::records::{AlsoRows, Epoch, RecordSet, RowFilter, RowSite, RowTime, TimeUnit};
 pub use definition::section::Section;
 pub use definition::{
     AgeBy, AgeRule, Class, Example, Family, KeepNewest, Need, Removal, Rule, Rulebook, Verdict,

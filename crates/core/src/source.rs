@@ -14,6 +14,7 @@ pub(crate) mod moved;
 mod news;
 mod previous;
 pub(crate) mod recognise;
+mod site_storage;
 mod units;
 
 pub(crate) use arena::Owner;
@@ -26,4 +27,5 @@ pub use recognise::account::AccountAges;
 pub use recognise::cache_tag::{is_below_tag, is_tag, may_be_tagged, tag_owner};
 pub use recognise::trash::{TrashNotes, described, oldest_in_trash, together};
 pub use recognise::{Candidate, Finding, Reason, Recogniser, looks_like, time_of_itself};
+pub use site_storage::{is_of_site, sites_of_origin};
 pub use units::{Unit, Units};

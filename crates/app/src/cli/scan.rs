@@ -3,7 +3,7 @@
 use std::io::{self, Write};
 
 use jolly_core::CancelToken;
-use jolly_core::decide::{Decisions, PileState, Scope};
+use jolly_core::decide::{Decisions, PileState, Scope, Spot};
 use jolly_core::pile::{Scan, Sum};
 use jolly_core::rule::Class;
 use jolly_core::source::PileId;
@@ -12,7 +12,7 @@ use serde_json::{Value, json};
 use crate::cli::print;
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
-use crate::session::{COOKIE_DATABASES, Session};
+use crate::session::Session;
 use crate::wording::{at_once, bytes, count, counted, size};
 
 pub(super) fn run(options: &SharedOptions) -> Result<Exit, Refusal> {
@@ -50,16 +50,17 @@ pub(super) fn scanned(
     let decisions = Decisions::new(&scan, &selection)
         .map_err(|error| Refusal::bad_input(&error, "mend that exclusion"))?;
     for one in decisions.exclusions() {
-        let says = one.exclusion.spares.to_string();
-        if one.exclusion.scope != Scope::Run || COOKIE_DATABASES.contains(&says.as_str()) {
+        if one.exclusion.scope != Scope::Run {
             continue;
         }
+        let (option, says) = match &one.exclusion.spares.spot {
+            Some(Spot::Site(site)) => ("--keep-site", site.shown()),
+            _ => ("--exclude", one.exclusion.spares.to_string()),
+        };
         if one.reach.found.items == 0 {
-            print::message(&format!(
-                "--exclude {says} spares nothing of what was found"
-            ));
+            print::message(&format!("{option} {says} spares nothing of what was found"));
         } else if one.reach.is_everything(&scan) {
-            print::message(&format!("--exclude {says} spares all that was found"));
+            print::message(&format!("{option} {says} spares all that was found"));
         }
     }
     Ok((scan, decisions))

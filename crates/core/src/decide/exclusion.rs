@@ -7,8 +7,9 @@ use globset::GlobMatcher;
 use jiff::civil::Date;
 
 use crate::computer::{Layout, TargetPath, fold};
-use crate::format::Printable;
+use crate::format::{Printable, Site};
 use crate::rule::{AgeLimit, bound_pattern, build_pattern, written_size};
+use crate::source::is_of_site;
 
 /// Where an exclusion counts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -40,6 +41,8 @@ pub enum Spot {
     /// A glob. One with a `/` is held against the whole path below the target's root, one without
     /// against every name on the way; whatever lies below a match is spared, too.
     Pattern(String),
+    /// What a web site left in browsers.
+    Site(Site),
 }
 
 /// What an exclusion spares: whatever fits everything that is said here.
@@ -116,6 +119,7 @@ impl Spares {
             None => Place::Anywhere,
             Some(Spot::Path(path)) if path.is_root() => return Err(ExclusionError::Empty),
             Some(Spot::Path(path)) => Place::Path(spelt(path.as_bytes(), layout)),
+            Some(Spot::Site(site)) => Place::Site(site.clone()),
             Some(Spot::Pattern(pattern)) => Place::Pattern {
                 is_whole_path: pattern.contains('/'),
                 glob: glob(pattern, layout)?,
@@ -160,6 +164,7 @@ fn spelt(bytes: &[u8], layout: Layout) -> Vec<u8> {
 enum Place {
     Anywhere,
     Path(Vec<u8>),
+    Site(Site),
     Pattern {
         glob: GlobMatcher,
         is_whole_path: bool,
@@ -238,6 +243,7 @@ impl Matcher {
         match &self.spot {
             Place::Anywhere => true,
             Place::Path(spared) => is_at_or_below(&spelt(bytes, self.layout), spared),
+            Place::Site(site) => is_of_site(bytes, site),
             Place::Pattern {
                 glob,
                 is_whole_path: false,
@@ -252,7 +258,9 @@ impl Matcher {
 
     /// How a folder stands to the spot.
     pub(super) fn below(&self, folder: &TargetPath) -> Below {
-        if self.fits_path(folder) {
+        // A database belongs to all of its sites, and each of its rows to one.
+        let is_divided = || matches!(self.spot, Place::Site(_)) && is_database(folder.name());
+        if self.fits_path(folder) && !is_divided() {
             return Below::All;
         }
         match &self.spot {
@@ -265,7 +273,7 @@ impl Matcher {
                     Below::None
                 }
             }
-            Place::Anywhere | Place::Pattern { .. } => Below::Some,
+            Place::Anywhere | Place::Pattern { .. } | Place::Site(_) => Below::Some,
         }
     }
 
@@ -273,6 +281,10 @@ impl Matcher {
     pub(super) fn fits_name(&self, folder: &TargetPath, name: &[u8]) -> bool {
         match &self.spot {
             Place::Anywhere => true,
+            Place::Site(site) => {
+                let path = [folder.as_bytes(), b"/", name].concat();
+                is_of_site(&path, site)
+            }
             Place::Pattern {
                 glob,
                 is_whole_path: false,
@@ -332,7 +344,27 @@ fn is_at_or_below(path: &[u8], spared: &[u8]) -> bool {
         .is_some_and(|rest| rest.is_empty() || rest.starts_with(b"/"))
 }
 
+/// Whether a name is that of a database whose rows are told apart by site.
+fn is_database(name: &[u8]) -> bool {
+    let name = name.to_ascii_lowercase();
+    name == b"cookies" || name == b"cookies.sqlite"
+}
+
 impl Exclusion {
+    /// A site that one run keeps.
+    pub fn of_site(site: Site) -> Self {
+        Self {
+            spares: Spares {
+                spot: Some(Spot::Site(site)),
+                ..Spares::default()
+            },
+            why: String::new(),
+            since: None,
+            scope: Scope::Run,
+            is_suspended: false,
+        }
+    }
+
     /// What the options of one run spare: whatever fits a pattern.
     ///
     /// # Errors
@@ -363,6 +395,7 @@ impl fmt::Display for Spares {
         match &self.spot {
             Some(Spot::Path(path)) => parts.push(path.to_string()),
             Some(Spot::Pattern(pattern)) => parts.push(Printable(pattern.as_bytes()).to_string()),
+            Some(Spot::Site(site)) => parts.push(format!("the site {}", site.shown())),
             None => {}
         }
         match (&self.rule, &self.account) {

@@ -14,7 +14,7 @@ use crate::dustpan::ON_TARGET;
 use crate::format::Printable;
 use crate::plan::{ManifestItem, WrittenPlace, shown_place};
 use crate::rule::{ListFormat, RuleId};
-use crate::source::holder::address::shown_document;
+use crate::source::holder::address::shown_item;
 use crate::state::{LogError, RunId, StateError, StateFolder, archive_of, each_line};
 
 /// The format's name in the first line.
@@ -163,18 +163,18 @@ impl PanItem {
     pub fn shown_name(&self) -> String {
         match self.list {
             None => Printable(self.path.name()).to_string(),
-            Some(_) => shown_document(self.path.name()),
+            Some(format) => shown_item(format, self.path.name()),
         }
     }
 
     /// Where it lay, for people.
     pub fn shown(&self) -> String {
-        shown_place(&self.path, self.list.is_some())
+        shown_place(&self.path, self.list)
     }
 
     /// Where it lay, as a listing prints it.
     pub fn place(&self) -> WrittenPlace {
-        WrittenPlace::of(&self.path, self.list.is_some())
+        WrittenPlace::of(&self.path, self.list)
     }
 }
 

@@ -110,7 +110,9 @@ fn is_of_one_script(label: &str) -> bool {
     let is_latin = |letter: char| letter.is_ascii() || ('\u{df}'..='\u{24f}').contains(&letter);
     let is_eastern = |letter: char| ('\u{3040}'..='\u{9fff}').contains(&letter);
     label.chars().all(is_latin)
-        || label.chars().all(|letter| is_neutral(letter) || is_eastern(letter))
+        || label
+            .chars()
+            .all(|letter| is_neutral(letter) || is_eastern(letter))
 }
 
 #[cfg(test)]
@@ -122,7 +124,10 @@ mod tests {
         for (text, site) in [
             (".tides.example", Some("tides.example")),
             ("www.tides.example.", Some("tides.example")),
-            ("https://pia@shop.tides.example:8443/a?b#c", Some("tides.example")),
+            (
+                "https://pia@shop.tides.example:8443/a?b#c",
+                Some("tides.example"),
+            ),
             ("Shop.Boats.CO.UK", Some("boats.co.uk")),
             (".co.uk", Some("co.uk")),
             ("localhost", Some("localhost")),

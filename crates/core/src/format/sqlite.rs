@@ -93,7 +93,11 @@ pub(crate) fn is_hot(journal: &[u8]) -> bool {
 fn page_size(bytes: &[u8]) -> Option<usize> {
     let header = bytes.get(..HEADER)?;
     let written = u16::from_be_bytes(*header.get(16..)?.first_chunk()?);
-    let page = if written == 1 { 1 << 16 } else { usize::from(written) };
+    let page = if written == 1 {
+        1 << 16
+    } else {
+        usize::from(written)
+    };
     let is_one = header.starts_with(MAGIC) && page.is_power_of_two() && page >= 512;
     is_one.then_some(page)
 }
@@ -190,19 +194,27 @@ mod tests {
         let path = dir.path().join("a.db");
         let writer = Connection::open(&path).unwrap();
         writer
-            .execute_batch("PRAGMA journal_mode=WAL; PRAGMA wal_autocheckpoint=0; CREATE TABLE t(a);")
+            .execute_batch(
+                "PRAGMA journal_mode=WAL; PRAGMA wal_autocheckpoint=0; CREATE TABLE t(a);",
+            )
             .unwrap();
         for number in 0..500 {
-            writer.execute("INSERT INTO t VALUES(?1)", [number]).unwrap();
+            writer
+                .execute("INSERT INTO t VALUES(?1)", [number])
+                .unwrap();
         }
-        writer.execute_batch("BEGIN; DELETE FROM t; PRAGMA cache_spill=1;").unwrap();
+        writer
+            .execute_batch("BEGIN; DELETE FROM t; PRAGMA cache_spill=1;")
+            .unwrap();
         let read = |name: &str| std::fs::read(dir.path().join(name)).unwrap_or_default();
         let (bytes, log) = (read("a.db"), read("a.db-wal"));
         let count = |log: &[u8]| -> Option<i64> {
             let image = Image::new(bytes.clone(), log).ok()?;
             let mut reader = Connection::open_in_memory().ok()?;
             let length = image.bytes.len();
-            reader.deserialize_read_exact("main", &image.bytes[..], length, true).ok()?;
+            reader
+                .deserialize_read_exact("main", &image.bytes[..], length, true)
+                .ok()?;
             let many = reader.query_row("SELECT count(*) FROM t", [], |row| row.get(0));
             many.ok()
         };
@@ -228,7 +240,9 @@ mod tests {
         let dir = tempfile::tempdir().unwrap();
         let path = dir.path().join("a.db");
         let writer = Connection::open(&path).unwrap();
-        writer.execute_batch("CREATE TABLE t(a); CREATE TABLE u(a);").unwrap();
+        writer
+            .execute_batch("CREATE TABLE t(a); CREATE TABLE u(a);")
+            .unwrap();
         let bytes = std::fs::read(path).unwrap();
         assert!(Image::new(bytes.clone(), &[]).is_ok());
         assert_eq!(error(&bytes[..bytes.len() - 1]), SqliteError::Truncated);

@@ -10,8 +10,8 @@ use jolly_disk::{FileKey, Folder, Kind, Stat};
 use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
 use crate::rule::{
-    CompiledRule, Detect, FileKind, Fit, Guard, Guards, Ownership, Probe, RecordSet, Rule, RuleNumber,
-    RuleSet, Search, Verdict, age_at, decide_owner,
+    CompiledRule, Detect, FileKind, Fit, Guard, Guards, Ownership, Probe, RecordSet, Rule,
+    RuleNumber, RuleSet, Search, Verdict, age_at, decide_owner,
 };
 use crate::source::{Candidate, Finding, HolderItem, Recogniser, families, is_below_tag};
 

@@ -12,10 +12,11 @@ use crate::format::Printable;
 use crate::host::{InUse, RunningProgram};
 use crate::pile::{AtOnce, Blocked, Notes, Pile, at_once, build::build};
 use crate::rule::{
-    Class, Detect, Guards, Need, RuleNumber, RuleSet, Search, Unresolved, age_at, resolve,
+    Class, Detect, Guards, ListFormat, Need, RuleNumber, RuleSet, Search, Unresolved, age_at,
+    resolve,
 };
 use crate::source::context::WalkContext;
-use crate::source::holder::address::shown_document;
+use crate::source::holder::address::shown_item;
 use crate::source::{
     AccountAges, Arena, ItemId, LinkGroup, PileId, PreviousScan, Units, described, files,
     hard_links, moved,
@@ -278,7 +279,10 @@ impl Scan {
         let name = self.arena.name(item);
         match self.arena.fingerprint(item) {
             None => Printable(name).to_string(),
-            Some(_) => shown_document(name),
+            Some(_) => {
+                let rule = &self.rules.rule(self.pile(self.arena.pile(item)).rule).rule;
+                shown_item(rule.entries.unwrap_or(ListFormat::Xbel), name)
+            }
         }
     }
 

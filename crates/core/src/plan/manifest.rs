@@ -59,7 +59,7 @@ const BLOCK: u64 = 512;
 impl ManifestItem {
     /// Where it is, for people.
     pub fn shown(&self) -> String {
-        shown_place(&self.path, self.entry.is_some())
+        shown_place(&self.path, self.entry.map(|entry| entry.list))
     }
 
     /// The file that must be touched for it to go: itself, or the list that it is an entry of.

@@ -4,7 +4,8 @@ use serde::Serialize;
 
 use crate::computer::{TargetPath, WrittenPath};
 use crate::format::Printable;
-use crate::source::holder::address::address_of;
+use crate::rule::ListFormat;
+use crate::source::holder::address::{address_of, row_of, site_of};
 
 /// A path, and what in the file of that path is meant.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -12,35 +13,48 @@ pub struct WrittenPlace {
     /// The file.
     #[serde(flatten)]
     pub path: WrittenPath,
-    /// Of an entry of that file, the address of its document.
+    /// Of an entry of that file, the address of its document; of a row, its table and number.
     #[serde(rename = "in", skip_serializing_if = "Option::is_none")]
     pub within: Option<String>,
+    /// The site of a row.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub site: Option<String>,
 }
 
-/// A path for people; of an entry, its list and the address of its document.
-pub fn shown_place(path: &TargetPath, is_entry: bool) -> String {
-    let list = is_entry.then(|| path.parent()).flatten();
-    match list {
+/// A path for people; of an item of a holder, that and what is meant in it.
+pub fn shown_place(path: &TargetPath, holder: Option<ListFormat>) -> String {
+    match holder.zip(path.parent()) {
         None => path.to_string(),
-        Some(list) => {
+        Some((ListFormat::Xbel, list)) => {
             let address = address_of(path.name());
             format!("{list}, {}", Printable(address.as_bytes()))
+        }
+        Some((ListFormat::Rows, database)) => {
+            format!("{database}, {}", Printable(path.name()))
         }
     }
 }
 
 impl WrittenPlace {
-    /// The place of an item; of an entry, the list is the path.
-    pub fn of(path: &TargetPath, is_entry: bool) -> Self {
-        let list = is_entry.then(|| path.parent()).flatten();
-        match list {
-            None => Self {
+    /// The place of an item; of one in a holder, that is the path.
+    pub fn of(path: &TargetPath, holder: Option<ListFormat>) -> Self {
+        let Some((format, holder)) = holder.zip(path.parent()) else {
+            return Self {
                 path: WrittenPath::from(path),
                 within: None,
-            },
-            Some(list) => Self {
-                path: WrittenPath::from(&list),
-                within: Some(address_of(path.name())),
+                site: None,
+            };
+        };
+        let name = path.name();
+        Self {
+            path: WrittenPath::from(&holder),
+            within: Some(match format {
+                ListFormat::Xbel => address_of(name),
+                ListFormat::Rows => row_of(name),
+            }),
+            site: match format {
+                ListFormat::Xbel => None,
+                ListFormat::Rows => site_of(name).map(str::to_owned),
             },
         }
     }

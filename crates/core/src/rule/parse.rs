@@ -1,8 +1,8 @@
 //! From a rulebook's text to rules, with every mistake told at its place.
 
+mod records;
 #[cfg(test)]
 mod tests;
-mod records;
 mod values;
 pub(super) mod written;
 
@@ -15,9 +15,9 @@ use crate::computer::{Layout, Place};
 use crate::format::{DocumentError, Problem, is_harmless};
 use crate::rule::check::reach::reaches_most_of_a_home;
 use crate::rule::guard::could_only_hit_guarded;
+use crate::rule::parse::records::{WrittenRecords, all_of, divided};
 use crate::rule::parse::values::Words;
 use crate::rule::parse::written::{MOST_BYTES, WrittenBook, WrittenRule};
-use crate::rule::parse::records::{WrittenRecords, divided};
 use crate::rule::{AgeBy, AgeRule, Class, Detect, ListFormat, Removal, Rule, Rulebook, Within};
 
 impl Rulebook {
@@ -185,7 +185,8 @@ impl Reader {
         }
         let records = records.and_then(|records| self.records(&records));
         let Some(wanted_in) = written.r#in.take() else {
-            let help = "add it; every rule says its `id`, `title`, `class`, `about`, `after` and `in`";
+            let help =
+                "add it; every rule says its `id`, `title`, `class`, `about`, `after` and `in`";
             self.refuse(written.id.span(), "missing field `in`", "this rule", help);
             return None;
         };
@@ -211,12 +212,7 @@ impl Reader {
         let entries = records.as_ref().map(|_| ListFormat::Rows).or(entries);
         // A home as a whole is for the recogniser alone that says whose home it is.
         let is_whole_meant = detect.is_some_and(Detect::looks_inside);
-        let within = self.within(
-            wanted_in.into_inner(),
-            &within_span,
-            &take,
-            is_whole_meant,
-        );
+        let within = self.within(wanted_in.into_inner(), &within_span, &take, is_whole_meant);
         let are_own = within.iter().all(is_somebodys);
         let age = self.age(written.age, AgeBy::usual_of(entries));
         let looks_like = self.file_kinds(&written.looks_like.unwrap_or_default());
@@ -268,7 +264,10 @@ impl Reader {
         let Some(databases) = &records.database else {
             return;
         };
-        for beside in [written.r#in.as_ref().map(Spanned::span), written.take.as_ref().map(|_| written.id.span())] {
+        for beside in [
+            written.r#in.as_ref().map(Spanned::span),
+            written.take.as_ref().map(|_| written.id.span()),
+        ] {
             if let Some(span) = beside {
                 let help = "keep one of the two: `database`, or `in` with `take`";
                 let message = "`database` says already where the rule looks";
@@ -277,14 +276,18 @@ impl Reader {
             }
         }
         let (mut within, mut take): (Vec<Spanned<String>>, Vec<_>) = (Vec::new(), Vec::new());
-        for database in databases.all() {
-            let Some((place, below)) = divided(database) else {
-                let help = "a place in braces and a path below it, such as \"{profile.chromium}/Cookies\"";
+        for database in all_of(databases) {
+            let Some((place, below)) = divided(&database) else {
+                let help =
+                    "a place in braces and a path below it, such as \"{profile.chromium}/Cookies\"";
                 let message = format!("\"{}\" is not a database", database.get_ref());
                 self.refuse(database.span(), message, "here", help);
                 continue;
             };
-            if !within.iter().any(|known| known.get_ref() == place.get_ref()) {
+            if !within
+                .iter()
+                .any(|known| known.get_ref() == place.get_ref())
+            {
                 within.push(place);
             }
             take.push(below);

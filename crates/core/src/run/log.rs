@@ -303,7 +303,7 @@ impl Parts {
                         bytes: *bytes,
                         listed: entry.intent.bytes,
                         reason,
-                        place: &|| shown_place(&entry.path, entry.intent.entry.is_some()),
+                        place: &|| shown_place(&entry.path, entry.intent.entry.map(|it| it.list)),
                     });
                 }
             }
@@ -368,7 +368,7 @@ pub fn read_items(state: &StateFolder, run: &RunId) -> Result<Vec<LogItem>, LogE
         Some(LogItem {
             rule: entry.rule,
             account: entry.account,
-            place: WrittenPlace::of(&entry.path, entry.intent.entry.is_some()),
+            place: WrittenPlace::of(&entry.path, entry.intent.entry.map(|it| it.list)),
             kind: entry.intent.kind,
             outcome,
             bytes,

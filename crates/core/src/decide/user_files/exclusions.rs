@@ -12,19 +12,20 @@ use toml_edit::{DocumentMut, Item, Table, value};
 use crate::computer::TargetPath;
 use crate::decide::user_files::reader::Reader;
 use crate::decide::{Exclusion, Scope, Spares, Spot};
-use crate::format::DocumentError;
+use crate::format::{DocumentError, Site};
 use crate::rule::written_size;
 use crate::state::user_file::tables_of;
 
 /// What the keys are, for whoever wrote another one.
 const KEYS: &str = "a file of exclusions has `[[exclusion]]` with one or more of `path`, `path-base64`, \
-     `pattern`, `rule`, `account`, `larger-than`, `younger-than`; and `why`, `since`, `suspended`";
+     `pattern`, `site`, `rule`, `account`, `larger-than`, `younger-than`; and `why`, `since`, `suspended`";
 
 /// What a fresh file begins with.
 const HEAD: &str = "\
 # What Jolly Broom spares. Each [[exclusion]] spares whatever fits all that it says:
 #   path = \"home/pia/letters\"   one thing below the computer's root, and all below it
 #   pattern = \"*.iso\"           names; with a / in it, whole paths
+#   site = \"tides.example\"      cookies, visits and storage of a web site
 #   rule, account, larger-than = \"2 GiB\", younger-than = \"3 days\"
 # why, since and suspended = true say more about it.
 ";
@@ -42,6 +43,7 @@ struct WrittenExclusion {
     path: Option<Spanned<String>>,
     path_base64: Option<Spanned<String>>,
     pattern: Option<Spanned<String>>,
+    site: Option<Spanned<String>>,
     rule: Option<Spanned<String>>,
     account: Option<Spanned<String>>,
     larger_than: Option<Spanned<String>>,
@@ -89,9 +91,14 @@ fn exclusion(
 ) -> Option<Exclusion> {
     let span = written.span();
     let written = written.into_inner();
-    let spots = [&written.path, &written.path_base64, &written.pattern];
+    let spots = [
+        &written.path,
+        &written.path_base64,
+        &written.pattern,
+        &written.site,
+    ];
     if let [_, second, ..] = spots.into_iter().flatten().collect::<Vec<_>>().as_slice() {
-        let help = "keep one of `path`, `path-base64` and `pattern`; make another [[exclusion]] of the other";
+        let help = "keep one of `path`, `path-base64`, `pattern` and `site`; make another [[exclusion]] of the other";
         let message = "an exclusion says only once where things lie";
         reader.refuse(second.span(), message, "said again", help);
         return None;
@@ -110,7 +117,15 @@ fn exclusion(
         }
         (None, None) => None,
     };
+    let site = |text: &str| {
+        Site::of_host_or_address(text).ok_or_else(|| format!("\"{text}\" is not a site"))
+    };
+    let site = match &written.site {
+        Some(text) => Some(reader.value(text, site, "its domain, such as \"tides.example\"")?),
+        None => None,
+    };
     let spot = match (path, &written.pattern) {
+        _ if site.is_some() => site.map(Spot::Site),
         (Some(path), _) if path.is_root() => {
             let message = "the root of a computer can't be spared";
             reader.refuse(span, message, "this one", "name something below it");
@@ -233,6 +248,7 @@ fn table_of(exclusion: &Exclusion) -> Table {
             drop(table.insert(key, value(text)));
         }
         Some(Spot::Pattern(pattern)) => drop(table.insert("pattern", value(pattern))),
+        Some(Spot::Site(site)) => drop(table.insert("site", value(site.as_str()))),
         None => {}
     }
     let mut set = |key: &str, text: Option<String>| {

@@ -16,9 +16,7 @@ use crate::host::InUse;
 use crate::rule::{ListFormat, RecordSet};
 use crate::source::Fingerprint;
 use crate::source::holder::address::table_of;
-use crate::source::holder::{
-    self, Holder, HolderError, MOST_BYTES, Refused, Wanted, WrittenLog,
-};
+use crate::source::holder::{self, Holder, HolderError, MOST_BYTES, Refused, Wanted, WrittenLog};
 
 /// Entries of one list that wait to go back.
 pub(super) struct GatheredEntries {

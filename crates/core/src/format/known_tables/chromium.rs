@@ -1,8 +1,6 @@
 //! Tables of the Chromium family.
 
-use crate::format::known_tables::{
-    Becomes, Child, KnownTable, Parent, Pointer, Step,
-};
+use crate::format::known_tables::{Becomes, Child, KnownTable, Parent, Pointer, Step};
 
 /// Pages: a page goes with its last visit, unless it is bookmarked.
 const PAGES: Parent<'static> = Parent {

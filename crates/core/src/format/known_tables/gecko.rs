@@ -1,8 +1,6 @@
 //! Tables of the Gecko family.
 
-use crate::format::known_tables::{
-    Becomes, Child, Fading, KnownTable, Parent, Pointer, Step,
-};
+use crate::format::known_tables::{Becomes, Child, Fading, KnownTable, Parent, Pointer, Step};
 
 /// The parts of addresses that pages share.
 const ORIGINS: Parent<'static> = Parent {
@@ -11,7 +9,10 @@ const ORIGINS: Parent<'static> = Parent {
     unique: &["prefix", "host"],
     counted: &[],
     recount: &[Step {
-        needs: &["moz_origins.recalc_frecency", "moz_origins.recalc_alt_frecency"],
+        needs: &[
+            "moz_origins.recalc_frecency",
+            "moz_origins.recalc_alt_frecency",
+        ],
         sql: "UPDATE moz_origins SET recalc_frecency = 1, recalc_alt_frecency = 1 WHERE id IN (SELECT id FROM touched)",
     }],
     count_back: &[],
@@ -60,7 +61,10 @@ const PAGES: Parent<'static> = Parent {
             sql: COUNT,
         },
         Step {
-            needs: &["moz_places.recalc_frecency", "moz_places.recalc_alt_frecency"],
+            needs: &[
+                "moz_places.recalc_frecency",
+                "moz_places.recalc_alt_frecency",
+            ],
             sql: "UPDATE moz_places SET recalc_frecency = (frecency <> 0), recalc_alt_frecency = (frecency <> 0) \
                   WHERE id IN (SELECT id FROM touched)",
         },
@@ -144,7 +148,11 @@ pub(super) const TABLES: &[KnownTable] = &[
     },
     KnownTable {
         table: "moz_cookies",
-        required: &["moz_cookies.id", "moz_cookies.host", "moz_cookies.lastAccessed"],
+        required: &[
+            "moz_cookies.id",
+            "moz_cookies.host",
+            "moz_cookies.lastAccessed",
+        ],
         has_foreign_keys: false,
         stays: None,
         references: &[],

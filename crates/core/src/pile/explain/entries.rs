@@ -9,8 +9,8 @@ use crate::pile::{Explanation, Question};
 use crate::rule::{
     Fit, ListFormat, Ownership, RecordSet, RuleNumber, Verdict, age_at, decide_owner,
 };
-use crate::source::holder::{self, Holder, Wanted};
 use crate::source::holder::address::row_of;
+use crate::source::holder::{self, Holder, Wanted};
 use crate::source::{HolderItem, Recogniser};
 
 /// A list that was read to explain it.
@@ -143,7 +143,12 @@ pub(super) fn sum_up(
 ) -> (Verdict, String) {
     let read = match read(question, path, format) {
         Ok(read) => read,
-        Err(why) => return (Verdict::Spared, format!("its {} stay: {why}", items_of(format))),
+        Err(why) => {
+            return (
+                Verdict::Spared,
+                format!("its {} stay: {why}", items_of(format)),
+            );
+        }
     };
     let recogniser = Recogniser::new(question.target, question.now, &CancelToken::default());
     let rule = question.rules.rule(number);
@@ -167,6 +172,9 @@ pub(super) fn sum_up(
     };
     (
         verdict,
-        format!("{own} of its {all} {} are this rule's{limit}", items_of(format)),
+        format!(
+            "{own} of its {all} {} are this rule's{limit}",
+            items_of(format)
+        ),
     )
 }

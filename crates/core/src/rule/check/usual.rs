@@ -5,7 +5,9 @@ use std::ops::Range;
 use crate::computer::{Layout, Place, Places, TargetPath};
 use crate::rule::ownership::Probe;
 use crate::rule::pattern::path::{NameTest, Spelling};
-use crate::rule::{Detect, FileKind, Fit, Guard, Guards, Rule, RuleNumber, RuleSet, guard};
+use crate::rule::{
+    Detect, FileKind, Fit, Guard, Guards, RecordSet, Rule, RuleNumber, RuleSet, guard,
+};
 
 /// Such a computer, and rules that look on it.
 pub(crate) struct UsualComputer<'a> {
@@ -100,6 +102,11 @@ impl Probe for Sample<'_> {
     fn rule(&self, at: usize) -> (RuleNumber, &Rule) {
         let number = self.number(at);
         (number, &self.rules.rule(number).rule)
+    }
+
+    fn row_set(&self) -> Option<&RecordSet> {
+        // A database stands for a row that the rule asks for.
+        self.rules.rule(self.found_by?).rule.records.as_deref()
     }
 
     fn fit(&mut self, at: usize) -> Fit {

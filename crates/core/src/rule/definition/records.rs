@@ -87,7 +87,9 @@ impl RowTime {
     pub fn seconds(&self, written: i64) -> Option<i64> {
         // Before 1601 and after the year 9999 nobody browsed.
         const LAST: i64 = 253_402_300_799;
-        let seconds = self.epoch.since_1970(written.div_euclid(self.unit.per_second()));
+        let seconds = self
+            .epoch
+            .since_1970(written.div_euclid(self.unit.per_second()));
         (written > 0 && seconds <= LAST).then_some(seconds)
     }
 }

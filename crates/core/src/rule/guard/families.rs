@@ -71,6 +71,16 @@ pub(crate) const COPY_WORDS: &[&str] = &[
     "pacnew",
 ];
 
+/// What the names of tables hold whose rows are never taken: sign-ins, bookmarks, form entries, means of payment, keys,
+/// decisions, and a database's facts about itself.
+pub(crate) const GUARDED_TABLES: &[&str] = &[
+    "login", "password", "bookmark", "autofill", "form", "credit", "card", "iban", "address",
+    "token", "key", "cert", "perms", "pref", "meta", "sqlite_", "roots", "deleted",
+];
+
+/// Tables of guarded files whose rows may go: the rest of the file stays as it is.
+pub(crate) const FREE_TABLES: &[(&str, &str)] = &[("places.sqlite", "moz_historyvisits")];
+
 /// Families of files that are never taken, wherever they lie: what the system starts from, passwords,
 /// keys, certificates, form entries, bookmarks, the settings of a browser profile, mail.
 pub(crate) const FAMILIES: &[Family] = &[

@@ -117,6 +117,22 @@ fn is_copy_word(word: &[u8]) -> bool {
 
 /// The guard of a file by its name, which is given in small letters.
 pub(crate) fn names_guard(small: &[u8], rule: &Rule) -> Option<Guard> {
+    if let Some(records) = &rule.records {
+        let table = records.table.to_ascii_lowercase();
+        let mut also = records
+            .also
+            .iter()
+            .map(|also| also.table.to_ascii_lowercase());
+        if is_guarded_table(&table) || also.any(|table| is_guarded_table(&table)) {
+            return Some(Guard::Secret);
+        }
+        // It holds bookmarks beside the visits, and these can go without them.
+        let mut free = families::FREE_TABLES.iter();
+        let is_free = |(file, of): &(&str, &str)| file.as_bytes() == small && *of == table;
+        if records.also.is_empty() && free.any(is_free) {
+            return None;
+        }
+    }
     // What can't be read holds no settings any more; its recogniser has looked.
     let is_checked = || rule.detect == Some(Detect::BrokenLauncher) && small.ends_with(b".plist");
     let counts =
@@ -124,6 +140,13 @@ pub(crate) fn names_guard(small: &[u8], rule: &Rule) -> Option<Guard> {
     FILES
         .find(small, &counts)
         .or_else(|| named_as_folder(small))
+}
+
+/// Whether rows of a table are never taken, whatever database it is in.
+fn is_guarded_table(table: &str) -> bool {
+    families::GUARDED_TABLES
+        .iter()
+        .any(|part| table.contains(part))
 }
 
 /// The guard of a file that is called as a guarded folder is.

@@ -16,15 +16,15 @@ const HELP: &str = "names of tables and columns are made of letters, digits and 
 #[serde(deny_unknown_fields)]
 pub(crate) struct WrittenRecords {
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub database: Option<OneOrMore>,
+    pub database: Option<Spanned<OneOrMore>>,
     pub table: Spanned<String>,
     pub time: WrittenTime,
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub site: Option<WrittenSite>,
+    pub site: Option<Spanned<WrittenSite>>,
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
-    pub only: BTreeMap<Spanned<String>, Vec<i64>>,
+    pub only: BTreeMap<String, Vec<i64>>,
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
-    pub but: BTreeMap<Spanned<String>, Vec<i64>>,
+    pub but: BTreeMap<String, Vec<i64>>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub also: Vec<WrittenAlso>,
 }
@@ -32,23 +32,24 @@ pub(crate) struct WrittenRecords {
 #[derive(Debug, Serialize, Deserialize)]
 #[serde(untagged)]
 pub(crate) enum OneOrMore {
-    One(Spanned<String>),
-    More(Vec<Spanned<String>>),
+    One(String),
+    More(Vec<String>),
 }
 
-impl OneOrMore {
-    pub(crate) fn all(&self) -> &[Spanned<String>] {
-        match self {
-            Self::One(one) => std::slice::from_ref(one),
-            Self::More(all) => all,
-        }
-    }
+/// Every text of a list, or the only one, each at the place of the whole.
+pub(crate) fn all_of(written: &Spanned<OneOrMore>) -> Vec<Spanned<String>> {
+    let texts = match written.get_ref() {
+        OneOrMore::One(one) => std::slice::from_ref(one),
+        OneOrMore::More(all) => all,
+    };
+    let at = |text: &String| Spanned::new(written.span(), text.clone());
+    texts.iter().map(at).collect()
 }
 
 #[derive(Debug, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct WrittenTime {
-    pub column: OneOrMore,
+    pub column: Spanned<OneOrMore>,
     pub epoch: Spanned<String>,
     pub unit: Spanned<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -60,11 +61,11 @@ pub(crate) struct WrittenTime {
 #[derive(Debug, Serialize, Deserialize)]
 #[serde(untagged)]
 pub(crate) enum WrittenSite {
-    Own(Spanned<String>),
+    Own(String),
     Of {
-        table: Spanned<String>,
-        column: Spanned<String>,
-        by: Spanned<String>,
+        table: String,
+        column: String,
+        by: String,
     },
 }
 
@@ -88,7 +89,7 @@ impl Reader {
     /// Reads what a rule says of rows.
     pub(crate) fn records(&mut self, written: &WrittenRecords) -> Option<Arc<RecordSet>> {
         let before = self.problems.len();
-        let columns = written.time.column.all().to_vec();
+        let columns = all_of(&written.time.column);
         for column in &columns {
             self.identifier(column);
         }
@@ -108,19 +109,23 @@ impl Reader {
                 None
             }
         };
-        let site = written.site.as_ref().map(|site| match site {
-            WrittenSite::Own(column) => RowSite::Own(self.identifier(column)),
-            WrittenSite::Of { table, column, by } => RowSite::Of {
-                table: self.identifier(table),
-                column: self.identifier(column),
-                by: self.identifier(by),
-            },
+        let site = written.site.as_ref().map(|site| {
+            let mut name =
+                |text: &String| self.identifier(&Spanned::new(site.span(), text.clone()));
+            match site.get_ref() {
+                WrittenSite::Own(column) => RowSite::Own(name(column)),
+                WrittenSite::Of { table, column, by } => RowSite::Of {
+                    table: name(table),
+                    column: name(column),
+                    by: name(by),
+                },
+            }
         });
         let mut only = Vec::new();
         for (filters, must) in [(&written.only, true), (&written.but, false)] {
             for (column, values) in filters {
                 only.push(RowFilter {
-                    column: self.identifier(column),
+                    column: self.identifier(&Spanned::new(written.table.span(), column.clone())),
                     values: values.clone(),
                     must,
                 });
@@ -171,7 +176,7 @@ impl From<&RecordSet> for WrittenRecords {
         let filters = |must: bool| {
             let filters = set.only.iter().filter(|filter| filter.must == must);
             filters
-                .map(|filter| (nowhere(&filter.column), filter.values.clone()))
+                .map(|filter| (filter.column.clone(), filter.values.clone()))
                 .collect()
         };
         let time = set.time.as_ref();
@@ -181,19 +186,18 @@ impl From<&RecordSet> for WrittenRecords {
             database: None,
             table: nowhere(&set.table),
             time: WrittenTime {
-                column: OneOrMore::More(columns.iter().map(|it| nowhere(it)).collect()),
+                column: Spanned::new(0..0, OneOrMore::More(columns.to_vec())),
                 epoch: nowhere(time.map_or("1970", |time| time.epoch.name())),
                 unit: nowhere(time.map_or("s", |time| time.unit.name())),
                 table: of.map(|(table, _)| nowhere(table)),
                 by: of.map(|(_, by)| nowhere(by)),
             },
-            site: set.site.as_ref().map(|site| match site {
-                RowSite::Own(column) => WrittenSite::Own(nowhere(column)),
-                RowSite::Of { table, column, by } => WrittenSite::Of {
-                    table: nowhere(table),
-                    column: nowhere(column),
-                    by: nowhere(by),
-                },
+            site: set.site.as_ref().map(|site| {
+                let site = match site.clone() {
+                    RowSite::Own(column) => WrittenSite::Own(column),
+                    RowSite::Of { table, column, by } => WrittenSite::Of { table, column, by },
+                };
+                Spanned::new(0..0, site)
             }),
             only: filters(true),
             but: filters(false),

@@ -144,7 +144,10 @@ impl From<&Rule> for WrittenRule {
             by: rule.by.map(|by| nowhere(by.name())),
             entries: (rule.entries.filter(|_| rule.records.is_none()))
                 .map(|format| nowhere(format.name())),
-            records: rule.records.as_ref().map(|set| Spanned::new(0..0, (&**set).into())),
+            records: rule
+                .records
+                .as_ref()
+                .map(|set| Spanned::new(0..0, (&**set).into())),
             detect: rule.detect.map(|detect| nowhere(detect.name())),
             looks_like: list(
                 &rule

@@ -7,8 +7,8 @@ use jolly_disk::Stat;
 
 use crate::computer::{EntryKind, TargetPath};
 use crate::plan::{FileIdentity, ItemOutcome, ListEntry, ManifestItem, StayReason, Tolerance};
-use crate::run::check::{Checker, SeenItem};
 use crate::rule::{Fit, ListFormat, RecordSet};
+use crate::run::check::{Checker, SeenItem};
 use crate::source::Fingerprint;
 use crate::source::holder::{self, Holder, ReadHolder, Wanted, WrittenLog};
 

@@ -196,7 +196,9 @@ impl<'a> IntendedItem<'a> {
                 EntryKind::File => None,
                 EntryKind::Link => Some("link"),
                 EntryKind::Folder => Some("folder"),
-                EntryKind::ListEntry => Some("entry"),
+                EntryKind::ListEntry => {
+                    Some(item.entry.map_or("entry", |entry| entry.list.item_name()))
+                }
             },
             path,
             path_base64,

@@ -7,8 +7,8 @@ use jolly_disk::{Folder, Kind, Stat};
 
 use crate::computer::TargetPath;
 use crate::rule::{
-    Detect, FileKind, Fit, FolderGuards, Guard, Ownership, Probe, RecordSet, Rule, RuleNumber, Spelling,
-    decide_owner,
+    Detect, FileKind, Fit, FolderGuards, Guard, Ownership, Probe, RecordSet, Rule, RuleNumber,
+    Spelling, decide_owner,
 };
 use crate::source::files::folder::Worker;
 use crate::source::files::job::Visited;
@@ -178,7 +178,11 @@ impl Worker<'_> {
     }
 
     /// The rows that rules ask for of a database, in the order in which they own them.
-    pub(crate) fn record_sets(&mut self, at: &Visited, spelling: Spelling<'_>) -> Vec<Arc<RecordSet>> {
+    pub(crate) fn record_sets(
+        &mut self,
+        at: &Visited,
+        spelling: Spelling<'_>,
+    ) -> Vec<Arc<RecordSet>> {
         let context = self.walk.context;
         let mut takers = std::mem::take(&mut self.takers);
         at.matcher.takers(context, &at.path, spelling, &mut takers);

@@ -4,7 +4,8 @@
 //! A slash can't stand in a part of a path; U+2215, which looks like it, stands for it. An address that has that letter
 //! itself is written with its percent signs, which means the same (RFC 3987).
 
-use crate::format::Printable;
+use crate::format::{Printable, Site};
+use crate::rule::ListFormat;
 use crate::source::recognise::local_path;
 
 const SLASH: &str = "\u{2215}";
@@ -21,10 +22,24 @@ pub(crate) fn address_of(name: &[u8]) -> String {
 }
 
 /// The document that an entry's name stands for, for people: its path where it has one here, else its address.
-pub(crate) fn shown_document(name: &[u8]) -> String {
+fn shown_document(name: &[u8]) -> String {
     let address = address_of(name);
     let path = local_path(&address);
     Printable(path.as_deref().unwrap_or(address.as_bytes())).to_string()
+}
+
+/// What an item of a holder is called, for people.
+pub(crate) fn shown_item(format: ListFormat, name: &[u8]) -> String {
+    match format {
+        ListFormat::Xbel => shown_document(name),
+        ListFormat::Rows => match site_of(name) {
+            Some(site) => {
+                let site = Site::of_host(site).map_or_else(|| site.to_owned(), |site| site.shown());
+                Printable(format!("{site}, {}", row_of(name)).as_bytes()).to_string()
+            }
+            None => Printable(name).to_string(),
+        },
+    }
 }
 
 /// The table in a row's name.

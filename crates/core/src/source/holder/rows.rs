@@ -116,14 +116,17 @@ impl Rows {
 
     fn graph<'a>(&'a self, table: &'a str) -> Graph<'a> {
         let sets = self.sets.iter().map(|set| &**set);
-        Graph::of(table, sets.filter(move |set| set.table.eq_ignore_ascii_case(table)))
+        Graph::of(
+            table,
+            sets.filter(move |set| set.table.eq_ignore_ascii_case(table)),
+        )
     }
 
     /// Whether it is whole, as far as SQLite can tell.
     fn check_whole(&self) -> Result<(), HolderError> {
-        let answer: String = self
-            .connection
-            .query_row("PRAGMA main.integrity_check(1)", [], |row| row.get(0))?;
+        let answer: String =
+            self.connection
+                .query_row("PRAGMA main.integrity_check(1)", [], |row| row.get(0))?;
         if answer == "ok" {
             Ok(())
         } else {

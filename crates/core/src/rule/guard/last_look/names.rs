@@ -300,8 +300,27 @@ fn has_ending(name: &str, table: &str) -> bool {
     })
 }
 
+/// Parts of the names of tables of which no row goes.
+const KEPT_TABLES: &str = "login password bookmark autofill form credit card iban address token key cert perms pref \
+    meta sqlite_ roots deleted";
+
+fn small_table(name: &str) -> String {
+    name.to_lowercase()
+}
+
 /// Why a name is refused wherever it lies.
 pub(crate) fn of_name(rule: &Rule, name: &str) -> Option<&'static str> {
+    if let Some(records) = rule.records.as_deref() {
+        let mut tables = vec![small_table(&records.table)];
+        tables.extend(records.also.iter().map(|also| small_table(&also.table)));
+        let is_kept = |table: &String| KEPT_TABLES.split(' ').any(|part| table.contains(part));
+        if tables.iter().any(is_kept) {
+            return Some(SECRET);
+        }
+        if name == "places.sqlite" && tables == ["moz_historyvisits"] {
+            return None;
+        }
+    }
     if !may_be_kept(name) {
         return None;
     }

@@ -74,7 +74,8 @@ impl ExportedRow {
     /// Reads one; nothing where it is none.
     pub(super) fn read(bytes: &[u8]) -> Option<Self> {
         let row: Self = serde_json::from_slice(bytes).ok()?;
-        (row.format == FORMAT && row.version == VERSION && row.part.values().is_some()).then_some(row)
+        (row.format == FORMAT && row.version == VERSION && row.part.values().is_some())
+            .then_some(row)
     }
 
     pub(super) fn fingerprint(&self) -> Fingerprint {
@@ -117,7 +118,14 @@ impl Rows {
         let Some((mut part, values)) = part else {
             return Err(HolderError::NotAsMeant);
         };
-        reading.surround(&mut part, &values, key, &graph.children, graph.parents, graph.pointers)?;
+        reading.surround(
+            &mut part,
+            &values,
+            key,
+            &graph.children,
+            graph.parents,
+            graph.pointers,
+        )?;
         self.exporter = Some(exporter);
         let exported = ExportedRow {
             format: FORMAT.to_owned(),
@@ -160,13 +168,22 @@ fn gather_columns<'a>(
     pointers: &[Pointer<'a>],
     columns: &mut Vec<(&'a str, &'a str)>,
 ) {
-    columns.extend(pointers.iter().map(|pointer| (pointer.table, pointer.column)));
+    columns.extend(
+        pointers
+            .iter()
+            .map(|pointer| (pointer.table, pointer.column)),
+    );
     for child in children {
         columns.push((child.table, child.column));
         gather_columns(child.children, child.parents, child.pointers, columns);
     }
     for parent in parents {
-        columns.extend(parent.fading.iter().map(|it| (it.rows.table, it.rows.column)));
+        columns.extend(
+            parent
+                .fading
+                .iter()
+                .map(|it| (it.rows.table, it.rows.column)),
+        );
         gather_columns(parent.children, parent.parents, parent.pointers, columns);
     }
 }
@@ -220,7 +237,12 @@ impl Reading<'_> {
         Ok(())
     }
 
-    fn pointing(&self, part: &mut RowPart, pointer: &Pointer<'_>, key: i64) -> rusqlite::Result<()> {
+    fn pointing(
+        &self,
+        part: &mut RowPart,
+        pointer: &Pointer<'_>,
+        key: i64,
+    ) -> rusqlite::Result<()> {
         let (table, column) = (pointer.table, pointer.column);
         let sql = format!(
             "SELECT rowid FROM main.{} WHERE {} = ?1",
@@ -239,7 +261,12 @@ impl Reading<'_> {
         Ok(())
     }
 
-    fn children(&mut self, child: &Child<'_>, key: i64, of: &str) -> rusqlite::Result<Vec<RowPart>> {
+    fn children(
+        &mut self,
+        child: &Child<'_>,
+        key: i64,
+        of: &str,
+    ) -> rusqlite::Result<Vec<RowPart>> {
         let mut found = Vec::new();
         if !self.schema.has(child.table) {
             return Ok(found);
@@ -270,7 +297,11 @@ impl Reading<'_> {
         Ok(found)
     }
 
-    fn parent(&mut self, parent: &Parent<'_>, values: &RowValues) -> rusqlite::Result<Option<RowPart>> {
+    fn parent(
+        &mut self,
+        parent: &Parent<'_>,
+        values: &RowValues,
+    ) -> rusqlite::Result<Option<RowPart>> {
         let Some(key) = values.number(parent.via) else {
             return Ok(None);
         };

@@ -47,9 +47,21 @@ impl<'a> Graph<'a> {
         let own = |pointer: &&Pointer<'a>| pointer.table.eq_ignore_ascii_case(self.table);
         found.extend(self.pointers.iter().filter(own).map(|it| (*it, self.table)));
         for parent in self.parents {
-            found.extend(parent.pointers.iter().filter(own).map(|it| (*it, parent.table)));
+            found.extend(
+                parent
+                    .pointers
+                    .iter()
+                    .filter(own)
+                    .map(|it| (*it, parent.table)),
+            );
             for child in parent.children {
-                found.extend(child.pointers.iter().filter(own).map(|it| (*it, child.table)));
+                found.extend(
+                    child
+                        .pointers
+                        .iter()
+                        .filter(own)
+                        .map(|it| (*it, child.table)),
+                );
             }
         }
         found

@@ -50,10 +50,15 @@ impl Rows {
         let mut refused = Refused::new();
         self.connection.set_prepared_statement_cache_capacity(64);
         let tables = self.tables();
-        let watches = |table: &String| Graph::known(table).known.is_some_and(|it| it.has_foreign_keys);
+        let watches = |table: &String| {
+            Graph::known(table)
+                .known
+                .is_some_and(|it| it.has_foreign_keys)
+        };
         let foreign_keys = i32::from(tables.iter().any(watches));
-        self.connection
-            .execute_batch(&format!("PRAGMA foreign_keys = {foreign_keys}; BEGIN IMMEDIATE"))?;
+        self.connection.execute_batch(&format!(
+            "PRAGMA foreign_keys = {foreign_keys}; BEGIN IMMEDIATE"
+        ))?;
         let mut back: HashMap<String, Vec<i64>> = HashMap::new();
         {
             let mut restorer = RowRestorer {
@@ -65,7 +70,9 @@ impl Rows {
                 let Some(ExportedRow { part, .. }) = ExportedRow::read(bytes) else {
                     return Err(HolderError::NotAsMeant);
                 };
-                let of_set = tables.iter().find(|table| part.table.eq_ignore_ascii_case(table));
+                let of_set = tables
+                    .iter()
+                    .find(|table| part.table.eq_ignore_ascii_case(table));
                 let table = of_set.ok_or(HolderError::NotAsMeant)?;
                 self.connection.execute_batch("SAVEPOINT one")?;
                 match restorer.put(&self.graph(table), &part) {
@@ -92,7 +99,9 @@ impl Rows {
         self.connection.execute_batch(
             "DROP TABLE IF EXISTS temp.back; CREATE TEMP TABLE back(id INTEGER PRIMARY KEY)",
         )?;
-        let mut put = self.connection.prepare("INSERT OR IGNORE INTO temp.back VALUES(?1)")?;
+        let mut put = self
+            .connection
+            .prepare("INSERT OR IGNORE INTO temp.back VALUES(?1)")?;
         for key in keys {
             put.execute([key])?;
         }
@@ -168,7 +177,11 @@ impl RowRestorer<'_> {
                 for column in parent.counted {
                     let is_null = matches!(values.get(column), Some(Cell::Null) | None);
                     // What nobody has counted yet has no last time, either, where none may be.
-                    let nothing = if is_null { Cell::Null } else { Cell::Integer(0) };
+                    let nothing = if is_null {
+                        Cell::Null
+                    } else {
+                        Cell::Integer(0)
+                    };
                     values.set(column, nothing);
                 }
                 self.parents(&part.parents, parent.parents, &mut values)?;
@@ -233,12 +246,7 @@ impl RowRestorer<'_> {
     }
 
     /// Has rows point to one again that did before it went, where they point nowhere else by now.
-    fn point(
-        &self,
-        part: &RowPart,
-        known: &[Pointer<'_>],
-        key: i64,
-    ) -> Result<(), Hindrance> {
+    fn point(&self, part: &RowPart, known: &[Pointer<'_>], key: i64) -> Result<(), Hindrance> {
         for pointing in &part.pointers {
             let is_it = |pointer: &&Pointer<'_>| {
                 pointer.table == pointing.table && pointer.column == pointing.column
@@ -291,7 +299,10 @@ impl RowRestorer<'_> {
         values: &RowValues,
         or: &str,
     ) -> Result<usize, Hindrance> {
-        if values.iter().any(|(column, _)| !self.schema.has(&format!("{table}.{column}"))) {
+        if values
+            .iter()
+            .any(|(column, _)| !self.schema.has(&format!("{table}.{column}")))
+        {
             return Err(HolderError::Schema(SchemaError::Strange(table.to_owned())).into());
         }
         let columns = values.iter().map(|(column, _)| quoted(column));

@@ -55,7 +55,9 @@ impl KnownSites {
         if let Some(known) = self.by_text.get(text) {
             return *known;
         }
-        let site = std::str::from_utf8(text).ok().and_then(Site::of_host_or_address);
+        let site = std::str::from_utf8(text)
+            .ok()
+            .and_then(Site::of_host_or_address);
         let number = site.map(|site| {
             *self.by_site.entry(site).or_insert_with_key(|site| {
                 self.sites.push(site.clone());
@@ -77,7 +79,9 @@ fn host_part(text: &[u8]) -> &[u8] {
         return text;
     };
     let rest = text.get(start + 3..).unwrap_or_default();
-    let end = rest.iter().position(|byte| matches!(byte, b'/' | b'?' | b'#'));
+    let end = rest
+        .iter()
+        .position(|byte| matches!(byte, b'/' | b'?' | b'#'));
     end.map_or(text, |end| text.get(..start + 3 + end).unwrap_or(text))
 }
 
@@ -145,7 +149,9 @@ impl Rows {
             for at in &asked.times {
                 let written = match value(*at)? {
                     ValueRef::Integer(number) => asked.time.and_then(|time| time.seconds(number)),
-                    ValueRef::Null | ValueRef::Real(_) | ValueRef::Text(_) | ValueRef::Blob(_) => None,
+                    ValueRef::Null | ValueRef::Real(_) | ValueRef::Text(_) | ValueRef::Blob(_) => {
+                        None
+                    }
                 };
                 time = time.max(written);
             }
@@ -154,7 +160,9 @@ impl Rows {
                 Sites::Own(at) => sites.of(value(*at)?),
                 Sites::Of(at, known) => match value(*at)? {
                     ValueRef::Integer(id) => known.get(&id).copied(),
-                    ValueRef::Null | ValueRef::Real(_) | ValueRef::Text(_) | ValueRef::Blob(_) => None,
+                    ValueRef::Null | ValueRef::Real(_) | ValueRef::Text(_) | ValueRef::Blob(_) => {
+                        None
+                    }
                 },
             };
             let site = site.and_then(|number| sites.get(number));
@@ -205,7 +213,9 @@ fn ask<'a>(
 ) -> Result<Asked<'a>, HolderError> {
     let columns = schema.columns(&set.table);
     let position = |column: &str| {
-        let found = columns.iter().position(|one| one.eq_ignore_ascii_case(column));
+        let found = columns
+            .iter()
+            .position(|one| one.eq_ignore_ascii_case(column));
         found.ok_or_else(|| SchemaError::Strange(set.table.clone()))
     };
     let own_times = set.time.iter().filter(|time| time.of.is_none());
@@ -261,7 +271,8 @@ fn told(
             return Err(SchemaError::Strange(table.clone()).into());
         }
         let (by, column, table) = (quoted(by), quoted(column), quoted(table));
-        let mut statement = connection.prepare(&format!("SELECT {by}, {column} FROM main.{table}"))?;
+        let mut statement =
+            connection.prepare(&format!("SELECT {by}, {column} FROM main.{table}"))?;
         let mut rows = statement.query([])?;
         while let Some(row) = rows.next()? {
             if let (ValueRef::Integer(key), ValueRef::Integer(written)) =
@@ -281,7 +292,10 @@ fn staying(connection: &Connection, graph: &Graph<'_>) -> rusqlite::Result<HashS
     let Some(stays) = graph.known.and_then(|known| known.stays) else {
         return Ok(HashSet::new());
     };
-    let sql = format!("SELECT rowid FROM main.{} WHERE {stays}", quoted(graph.table));
+    let sql = format!(
+        "SELECT rowid FROM main.{} WHERE {stays}",
+        quoted(graph.table)
+    );
     let mut statement = connection.prepare(&sql)?;
     let keys = statement.query_map([], |row| row.get(0))?;
     keys.collect()
@@ -301,7 +315,11 @@ fn bytes_beside(
     };
     let own = count(graph.table)?.max(1);
     let mut bytes = 0;
-    for child in graph.children.iter().filter(|child| schema.has(child.table)) {
+    for child in graph
+        .children
+        .iter()
+        .filter(|child| schema.has(child.table))
+    {
         let columns = schema.columns(child.table).len() as u64;
         bytes += count(child.table)? * columns * 4 / own;
     }

@@ -21,7 +21,11 @@ struct Meant<'a> {
 
 impl Meant<'_> {
     fn condition(&self) -> String {
-        format!("{} IN (SELECT id FROM temp.{})", quoted(self.column), self.set)
+        format!(
+            "{} IN (SELECT id FROM temp.{})",
+            quoted(self.column),
+            self.set
+        )
     }
 }
 
@@ -36,7 +40,11 @@ impl Rows {
     /// Removes rows, and makes sure that exactly these are gone.
     pub(super) fn remove(&mut self, gone: &HashSet<Fingerprint>) -> Result<(), HolderError> {
         let tables = self.tables();
-        let watches = |table: &String| self.graph(table).known.is_some_and(|it| it.has_foreign_keys);
+        let watches = |table: &String| {
+            self.graph(table)
+                .known
+                .is_some_and(|it| it.has_foreign_keys)
+        };
         let foreign_keys = tables.iter().any(watches);
         let switch = format!("PRAGMA foreign_keys = {}", i32::from(foreign_keys));
         self.connection.execute_batch(&switch)?;
@@ -73,12 +81,17 @@ impl Rows {
 
     /// Puts the numbers of the rows of a table that go into `gone`; how many there are.
     fn fill(&self, table: &str, gone: &HashSet<Fingerprint>) -> Result<i64, HolderError> {
-        let batch = "DROP TABLE IF EXISTS temp.gone; CREATE TEMP TABLE gone(id INTEGER PRIMARY KEY)";
+        let batch =
+            "DROP TABLE IF EXISTS temp.gone; CREATE TEMP TABLE gone(id INTEGER PRIMARY KEY)";
         self.connection.execute_batch(batch)?;
-        let mut put = self.connection.prepare("INSERT INTO temp.gone VALUES(?1)")?;
+        let mut put = self
+            .connection
+            .prepare("INSERT INTO temp.gone VALUES(?1)")?;
         let mut many = 0;
         for (item, key) in self.items.iter().zip(&self.keys) {
-            let is_of_table = item.table().is_some_and(|it| it.eq_ignore_ascii_case(table));
+            let is_of_table = item
+                .table()
+                .is_some_and(|it| it.eq_ignore_ascii_case(table));
             if is_of_table && gone.contains(&item.fingerprint) {
                 put.execute([key])?;
                 many += 1;
@@ -97,7 +110,10 @@ impl RowRemover<'_> {
              CREATE TEMP TABLE gone_rows AS SELECT * FROM main.{table} WHERE rowid IN (SELECT id FROM temp.gone)"
         ))?;
         let via = graph.parents.iter().map(|parent| parent.via);
-        let inherited = graph.pointers.iter().any(|it| it.becomes == Becomes::Inherited);
+        let inherited = graph
+            .pointers
+            .iter()
+            .any(|it| it.becomes == Becomes::Inherited);
         let own = inherited.then_some("id");
         for column in via.chain(own) {
             if self.schema.has(&format!("{}.{column}", graph.table)) {
@@ -111,7 +127,13 @@ impl RowRemover<'_> {
             column: "rowid",
             set: "gone",
         };
-        self.remove_rows(meant, "gone", &graph.children, graph.parents, graph.pointers)
+        self.remove_rows(
+            meant,
+            "gone",
+            &graph.children,
+            graph.parents,
+            graph.pointers,
+        )
     }
 
     /// Removes rows and what belongs to them; `keys` holds their own keys.
@@ -219,7 +241,12 @@ impl RowRemover<'_> {
     }
 
     /// Has surviving rows point to something else than rows that go.
-    fn turn(&mut self, pointer: &Pointer<'_>, meant: Meant<'_>, keys: &str) -> rusqlite::Result<()> {
+    fn turn(
+        &mut self,
+        pointer: &Pointer<'_>,
+        meant: Meant<'_>,
+        keys: &str,
+    ) -> rusqlite::Result<()> {
         let Pointer {
             table,
             column,

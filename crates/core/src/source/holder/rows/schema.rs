@@ -14,7 +14,9 @@ pub(crate) enum SchemaError {
     NoTable(String),
     #[error("its table \"{0}\" is not as its browser makes it: it may be of a newer version")]
     Strange(String),
-    #[error("its table \"{0}\" is known to nobody and refers to these rows: it may be of a newer version")]
+    #[error(
+        "its table \"{0}\" is known to nobody and refers to these rows: it may be of a newer version"
+    )]
     Unknown(String),
     #[error("something in it would run when rows of \"{0}\" go")]
     Runs(String),
@@ -49,7 +51,8 @@ impl Schema {
     /// Reads it.
     pub(crate) fn read(connection: &Connection) -> rusqlite::Result<Self> {
         let mut schema = Self::default();
-        let mut things = connection.prepare("SELECT type, name, tbl_name, sql FROM sqlite_schema")?;
+        let mut things =
+            connection.prepare("SELECT type, name, tbl_name, sql FROM sqlite_schema")?;
         let mut rows = things.query([])?;
         let mut triggered = Vec::new();
         let mut names = Vec::new();
@@ -224,7 +227,9 @@ impl Schema {
 
 fn is_virtual(sql: &str) -> bool {
     let mut words = sql.split_whitespace().skip(1);
-    words.next().is_some_and(|word| word.eq_ignore_ascii_case("virtual"))
+    words
+        .next()
+        .is_some_and(|word| word.eq_ignore_ascii_case("virtual"))
 }
 
 fn read_table(connection: &Connection, name: &str) -> rusqlite::Result<Table> {
