@@ -115,6 +115,8 @@ pub(crate) enum HolderError {
     TooLarge,
     #[error("to read it takes more memory than there is")]
     NoMemory,
+    #[error("it is empty")]
+    Empty,
     #[error("it is no regular file")]
     NoFile,
     #[error("it has other names, too")]
@@ -249,6 +251,10 @@ pub(crate) fn read(
         return Err(SqliteError::HotJournal.into());
     }
     let (stat, bytes) = read_file(disk, (folder, name), MOST_DATABASE)?;
+    // Browsers leave such files behind when they break off early.
+    if bytes.is_empty() {
+        return Err(HolderError::Empty);
+    }
     let log = read_side(disk, folder, &side("-wal"), MOST_DATABASE)?;
     let whole = bytes.len() as u64 + log.as_ref().map_or(0, |(_, log)| log.len() as u64);
     if !has_memory_for(whole) {

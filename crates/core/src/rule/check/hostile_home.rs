@@ -105,8 +105,13 @@ pub fn run_hostile_home(rules: &RuleSet) -> (usize, Vec<PreciousTaken>) {
         let Ownership::Owned(at) = decide_owner(sample.searches(), &mut sample) else {
             return None;
         };
+        let rule = rules.rule(sample.number(at));
+        // Of a database rows go, and what it is stays.
+        if rule.rule.records.is_some() {
+            return None;
+        }
         Some(PreciousTaken {
-            rule: rules.rule(sample.number(at)).id.clone(),
+            rule: rule.id.clone(),
             path: precious.path.clone(),
         })
     });

@@ -9,7 +9,7 @@ use crate::rule::{ListFormat, Ownership, Spelling};
 use crate::source::arena::shard::NewItem;
 use crate::source::files::folder::Worker;
 use crate::source::files::job::Visited;
-use crate::source::holder::Wanted;
+use crate::source::holder::{HolderError, Wanted};
 use crate::source::{FolderId, FolderRecord, HolderItem, ItemKind, holder};
 
 /// A holder that a walk has come to.
@@ -71,6 +71,7 @@ impl Worker<'_> {
         let words = Words::of(format);
         let (stat, holder) = match holder::read(disk, (folder, name.0), wanted) {
             Ok(read) => (read.stat, read.holder),
+            Err(HolderError::Empty) => return,
             Err(error) => return leave(&format!("{}: {error}", words.all_stay), 1),
         };
         if holder.unreadable() > 0 {

@@ -94,7 +94,7 @@ fn is_of_schema(table: &str) -> bool {
 }
 
 fn is_plain_function(name: &str) -> bool {
-    ["count", "max", "min", "total", "coalesce", "like"]
+    ["count", "max", "min", "total", "coalesce", "like", "typeof"]
         .iter()
         .any(|known| name.eq_ignore_ascii_case(known))
 }
