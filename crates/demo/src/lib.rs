@@ -3,6 +3,7 @@
 //! Everything in here is made up. What is built is the same every time, but for the ages, which
 //! count from the moment of building.
 
+mod browsing;
 mod build;
 mod contents;
 mod examples;
@@ -16,6 +17,10 @@ mod system;
 mod tree;
 mod windows;
 
+pub use browsing::{
+    MadeCookie, MadeVisit, make_chromium_cookies, make_chromium_history, make_chromium_icons,
+    make_chromium_shortcuts, make_gecko_cookies, make_gecko_places,
+};
 pub use build::{DemoError, DemoLayout, build, build_examples, make_removable};
 pub use faulty::{Fault, FaultyDisk};
 pub use program::Program;

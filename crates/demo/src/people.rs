@@ -5,7 +5,7 @@ use std::path::Path;
 
 use crate::DemoError;
 use crate::contents::{Chance, thumbnail};
-use crate::profiles::{ChromiumPlaces, chromium, gecko};
+use crate::profiles::{ChromiumPlaces, chromium, damaged_profile, gecko, newer_profile};
 use crate::tree::{DAY, TreeBuilder};
 
 const KIB: u64 = 1 << 10;
@@ -101,6 +101,7 @@ fn pia(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     let profile = format!("{home}/.config/bramble/profiles/x8k2.till");
     let cache = format!("{home}/.cache/bramble/profiles/x8k2.till");
     gecko(tree, chance, (&profile, &cache), 350)?;
+    newer_profile(tree, &format!("{home}/.config/heron"))?;
     recently_used(tree, home, 5)?;
     tree.text(
         format!("{home}/.ssh/id_ed25519"),
@@ -157,6 +158,11 @@ fn pias_trash(tree: &TreeBuilder, home: &str) -> Result<(), DemoError> {
 fn joss(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     let home = "home/joss";
     chromium(tree, chance, &ChromiumPlaces::linux(home), 420)?;
+    damaged_profile(
+        tree,
+        chance,
+        &format!("{home}/.config/bramble/profiles/k2j9.summer"),
+    )?;
     for (name, kind, size, age) in [
         ("lanternfish-3.2.AppImage", "elf-program", 86 * MIB, 150),
         ("quay-12.4-live.iso", "disc-image", 240 * MIB, 420),

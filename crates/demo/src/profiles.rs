@@ -1,20 +1,186 @@
 //! Browser profiles with real databases, in the shapes that tell a family.
 
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
+
 use crate::DemoError;
+use crate::browsing::{
+    MadeCookie, MadeVisit, make_chromium_cookies, make_chromium_history, make_chromium_icons,
+    make_chromium_shortcuts, make_gecko_cookies, make_gecko_places,
+};
 use crate::contents::{Chance, SITES, database};
 use crate::tree::{DAY, TreeBuilder};
 
 const KIB: u64 = 1 << 10;
 
-/// Microseconds from 1601-01-01 to 1970-01-01, the Chromium family's epoch.
-const FROM_1601: i64 = 11_644_473_600_000_000;
+/// Years that somebody has browsed for.
+const YEARS: u64 = 3;
 
-/// Makes a database that was last changed an hour ago.
-fn fill(tree: &TreeBuilder, below: &str, statements: &[String]) -> Result<(), DemoError> {
+/// How much somebody browses, and what becomes of it.
+#[derive(Clone, Copy)]
+pub(crate) struct Habits {
+    pub visits: u64,
+    /// How many of the sites.
+    pub sites: usize,
+}
+
+/// What somebody did: often on a few sites, now and then on many, most of it long ago.
+fn visits(tree: &TreeBuilder, chance: &mut Chance, habits: Habits) -> Vec<MadeVisit> {
+    let mut days: Vec<u64> = (0..habits.visits)
+        .map(|_| chance.between(0, YEARS * 365 * 24))
+        .collect();
+    days.sort_unstable();
+    days.reverse();
+    let sites = &SITES[..habits.sites.min(SITES.len())];
+    let mut made: Vec<MadeVisit> = Vec::new();
+    for hours in days {
+        let often = chance.between(0, 10) < 6;
+        let many = if often { 5 } else { sites.len() };
+        let site = sites[usize::try_from(chance.between(0, many as u64)).unwrap_or(0)];
+        let page = match chance.between(0, 12) {
+            0 => "search?q=life+jackets".to_owned(),
+            number => format!("page/{number}"),
+        };
+        let host = if chance.between(0, 3) == 0 {
+            "www."
+        } else {
+            ""
+        };
+        let last = made.len().checked_sub(1);
+        made.push(MadeVisit {
+            address: format!("https://{host}{site}/{page}"),
+            seconds: tree.now() - i64::try_from(hours * 3600).unwrap_or(0) - 60,
+            from: last.filter(|_| chance.between(0, 2) == 0),
+            is_typed: chance.between(0, 9) == 0,
+            is_download: chance.between(0, 40) == 0,
+        });
+    }
+    made
+}
+
+/// The cookies of the sites that somebody visited: of those visited often one that looks like a sign-in.
+fn cookies(tree: &TreeBuilder, chance: &mut Chance, visits: &[MadeVisit]) -> Vec<MadeCookie> {
+    let mut last: BTreeMap<&str, (i64, u32)> = BTreeMap::new();
+    for visit in visits {
+        let host = visit.address.split('/').nth(2).unwrap_or_default();
+        let host = host.strip_prefix("www.").unwrap_or(host);
+        let known = last.entry(host).or_default();
+        *known = (known.0.max(visit.seconds), known.1 + 1);
+    }
+    let mut made = Vec::new();
+    for (host, (used, many)) in last {
+        let cookie = |name: &str, until: Option<i64>| MadeCookie {
+            host: format!(".{host}"),
+            name: name.to_owned(),
+            used,
+            until,
+        };
+        let until = tree.now() + chance.days(60, 400);
+        if many > 25 {
+            made.push(cookie("session_token", Some(until)));
+        }
+        made.push(cookie("visitor", Some(until)));
+        made.push(cookie("basket", None));
+    }
+    made
+}
+
+/// Has a database made that was last changed an hour ago.
+fn made(
+    tree: &TreeBuilder,
+    below: &str,
+    make: impl FnOnce(&Path) -> Result<(), DemoError>,
+) -> Result<(), DemoError> {
     let path = tree.path(below);
     tree.folder(below.rsplit_once('/').map_or("", |(folder, _)| folder))?;
-    database(&path, statements)?;
+    make(&path)?;
     tree.age(&path, 3600)
+}
+
+/// The databases of a profile of the Chromium family.
+fn chromium_databases(
+    tree: &TreeBuilder,
+    chance: &mut Chance,
+    (profile, cookies_file): (&str, &str),
+    habits: Habits,
+) -> Result<(), DemoError> {
+    let visits = visits(tree, chance, habits);
+    let cookies = cookies(tree, chance, &visits);
+    let at = |name: &str| format!("{profile}/{name}");
+    made(tree, &at(cookies_file), |path| {
+        make_chromium_cookies(path, &cookies)
+    })?;
+    made(tree, &at("History"), |path| {
+        make_chromium_history(path, &visits)
+    })?;
+    made(tree, &at("Favicons"), |path| {
+        make_chromium_icons(path, &visits)
+    })?;
+    made(tree, &at("Shortcuts"), |path| {
+        make_chromium_shortcuts(path, &visits)
+    })
+}
+
+/// A second profile, of a browser that is newer than anybody knows: its visits have moods.
+pub(crate) fn newer_profile(tree: &TreeBuilder, user_data: &str) -> Result<(), DemoError> {
+    let profile = format!("{user_data}/Profile 1");
+    tree.text(format!("{profile}/Preferences"), "{}", DAY)?;
+    let visit = MadeVisit {
+        address: "https://slipway.example/page/1".to_owned(),
+        seconds: tree.now() - 200 * DAY,
+        from: None,
+        is_typed: false,
+        is_download: false,
+    };
+    let history = format!("{profile}/History");
+    made(tree, &history, |path| make_chromium_history(path, &[visit]))?;
+    let newer = "CREATE TABLE visit_moods(visit_id INTEGER PRIMARY KEY, mood TEXT); \
+        INSERT INTO visit_moods VALUES(1, 'calm'); UPDATE meta SET value = '99';";
+    database(&tree.path(&history), &[newer.to_owned()])?;
+    tree.age(&tree.path(&history), 3600)
+}
+
+/// A profile of the Gecko family whose history is damaged in the middle.
+pub(crate) fn damaged_profile(
+    tree: &TreeBuilder,
+    chance: &mut Chance,
+    profile: &str,
+) -> Result<(), DemoError> {
+    gecko_settings(tree, profile)?;
+    let habits = Habits {
+        visits: 300,
+        sites: 12,
+    };
+    let visits = visits(tree, chance, habits);
+    let cookies = cookies(tree, chance, &visits);
+    let at = |name: &str| format!("{profile}/{name}");
+    made(tree, &at("cookies.sqlite"), |path| {
+        make_gecko_cookies(path, &cookies)
+    })?;
+    made(tree, &at("places.sqlite"), |path| {
+        make_gecko_places(path, &visits, &BTreeSet::new())?;
+        let torn = || {
+            let mut bytes = std::fs::read(path)?;
+            let page = 32 << 10;
+            let middle = bytes.len() / page / 2 * page;
+            if let Some(page) = bytes.get_mut(page..middle + page) {
+                page.fill(0x5a);
+            }
+            std::fs::write(path, bytes)
+        };
+        torn().map_err(DemoError::at("damage", path))
+    })
+}
+
+fn gecko_settings(tree: &TreeBuilder, profile: &str) -> Result<(), DemoError> {
+    tree.text(format!("{profile}/prefs.js"), "// settings\n", DAY)?;
+    tree.text(format!("{profile}/times.json"), "{}\n", 400 * DAY)?;
+    tree.text(
+        format!("{profile}/compatibility.ini"),
+        "[Compatibility]\nLastVersion=153.0\n",
+        DAY,
+    )
+    .map(drop)
 }
 
 /// Where a system keeps the parts of a profile of the Chromium family.
@@ -70,32 +236,11 @@ pub(crate) fn chromium(
             2 * DAY,
         )?;
     }
-    let cookie = |chance: &mut Chance, site: &str| {
-        let used = (tree.now() - chance.days(0, 500)) * 1_000_000 + FROM_1601;
-        format!("INSERT INTO cookies VALUES({used}, '.{site}', 'session', x'763130', {used}, 1);")
+    let habits = Habits {
+        visits: entries * 2,
+        sites: SITES.len(),
     };
-    let mut cookies = vec![
-        "CREATE TABLE meta(key TEXT PRIMARY KEY, value TEXT); INSERT INTO meta VALUES('version','24');
-         CREATE TABLE cookies(creation_utc INTEGER, host_key TEXT, name TEXT, encrypted_value BLOB,
-         last_access_utc INTEGER, is_persistent INTEGER);"
-            .to_owned(),
-    ];
-    let mut history = vec![
-        "CREATE TABLE meta(key TEXT PRIMARY KEY, value TEXT); INSERT INTO meta VALUES('version','70');
-         CREATE TABLE urls(id INTEGER PRIMARY KEY, url TEXT, title TEXT, visit_count INTEGER, last_visit_time INTEGER);
-         CREATE TABLE visits(id INTEGER PRIMARY KEY, url INTEGER, visit_time INTEGER, from_visit INTEGER);"
-            .to_owned(),
-    ];
-    for (number, site) in SITES.iter().cycle().take(60).enumerate() {
-        cookies.push(cookie(chance, site));
-        let seen = (tree.now() - chance.days(0, 500)) * 1_000_000 + FROM_1601;
-        history.push(format!(
-            "INSERT INTO urls VALUES({number}, 'https://{site}/page/{number}', 'Page {number}', 1, {seen});
-             INSERT INTO visits VALUES({number}, {number}, {seen}, 0);"
-        ));
-    }
-    fill(tree, &format!("{profile}/{cookies_file}"), &cookies)?;
-    fill(tree, &format!("{profile}/History"), &history)?;
+    chromium_databases(tree, chance, (&profile, cookies_file), habits)?;
     for number in 0..entries {
         let (name, size) = (chance.next(), chance.between(4 * KIB, 220 * KIB));
         let age = chance.hours(0, 24 * 60);
@@ -117,41 +262,26 @@ pub(crate) fn gecko(
     (profile, cache): (&str, &str),
     entries: u64,
 ) -> Result<(), DemoError> {
-    tree.text(format!("{profile}/prefs.js"), "// settings\n", DAY)?;
-    tree.text(format!("{profile}/times.json"), "{}\n", 400 * DAY)?;
-    tree.text(
-        format!("{profile}/compatibility.ini"),
-        "[Compatibility]\nLastVersion=153.0\n",
-        DAY,
-    )?;
+    gecko_settings(tree, profile)?;
     tree.text(
         format!("{profile}/logins.json"),
         "{\"logins\":[]}\n",
         90 * DAY,
     )?;
     tree.file(format!("{profile}/key4.db"), 32 * KIB, 90 * DAY)?;
-    let mut places = vec![
-        "CREATE TABLE moz_places(id INTEGER PRIMARY KEY, url TEXT, last_visit_date INTEGER, foreign_count INTEGER DEFAULT 0);
-         CREATE TABLE moz_historyvisits(id INTEGER PRIMARY KEY, place_id INTEGER, visit_date INTEGER);
-         CREATE TABLE moz_bookmarks(id INTEGER PRIMARY KEY, fk INTEGER, title TEXT);
-         PRAGMA user_version=86;"
-            .to_owned(),
-    ];
-    for (number, site) in SITES.iter().cycle().take(40).enumerate() {
-        let seen = (tree.now() - chance.days(0, 700)) * 1_000_000;
-        places.push(format!(
-            "INSERT INTO moz_places VALUES({number}, 'https://{site}/{number}', {seen}, 0);
-             INSERT INTO moz_historyvisits VALUES({number}, {number}, {seen});"
-        ));
-    }
-    fill(tree, &format!("{profile}/places.sqlite"), &places)?;
-    let cookies = "CREATE TABLE moz_cookies(id INTEGER PRIMARY KEY, host TEXT, name TEXT, lastAccessed INTEGER);
-         PRAGMA user_version=17;";
-    fill(
-        tree,
-        &format!("{profile}/cookies.sqlite"),
-        &[cookies.to_owned()],
-    )?;
+    let habits = Habits {
+        visits: entries * 2,
+        sites: 30,
+    };
+    let visits = visits(tree, chance, habits);
+    let cookies = cookies(tree, chance, &visits);
+    let bookmarked: BTreeSet<String> = visits.iter().take(3).map(|it| it.address.clone()).collect();
+    made(tree, &format!("{profile}/places.sqlite"), |path| {
+        make_gecko_places(path, &visits, &bookmarked)
+    })?;
+    made(tree, &format!("{profile}/cookies.sqlite"), |path| {
+        make_gecko_cookies(path, &cookies)
+    })?;
     for _ in 0..entries {
         let (name, size) = (chance.next(), chance.between(4 * KIB, 160 * KIB));
         let path = format!("{cache}/cache2/entries/{name:016X}{:024X}", name >> 3);
