@@ -22,6 +22,7 @@ mod plans;
 mod recoveries;
 mod reports;
 mod restores;
+mod rows;
 mod rubbish;
 mod rule_keys;
 mod rulebooks;

@@ -270,6 +270,7 @@ fn arb_rule() -> impl Strategy<Value = Rule> {
     );
     (said, looks, age, choices, more).prop_map(|(said, looks, age, choices, more)| Rule {
         entries: None,
+        records: None,
         id: String::new(),
         title: said.0,
         section: Some(Section::ALL[usize::from(choices.0)]),

@@ -50,10 +50,19 @@ const PAGES: Parent<'static> = Parent {
             }],
             ..Child::plain("segments", "url_id")
         },
-        Child::plain("visited_links", "link_url_id"),
     ],
     parents: &[],
     pointers: &[],
+};
+
+/// The page that a link leads to: it comes back with the link, and goes by itself.
+const LINKED_PAGE: Parent<'static> = Parent {
+    via: "link_url_id",
+    recount: &[],
+    count_back: &[],
+    goes_when: "0",
+    children: &[],
+    ..PAGES
 };
 
 /// Links that were followed, and from where.
@@ -76,7 +85,7 @@ const VISITED_LINKS: Parent<'static> = Parent {
     goes_when: "NOT EXISTS (SELECT 1 FROM visits v WHERE v.visited_link_id = visited_links.id)",
     fading: &[],
     children: &[],
-    parents: &[],
+    parents: &[LINKED_PAGE],
     pointers: &[],
 };
 
@@ -126,7 +135,7 @@ pub(super) const TABLES: &[KnownTable] = &[
             Child::plain("cluster_visit_duplicates", "visit_id"),
             Child::plain("cluster_visit_duplicates", "duplicate_visit_id"),
         ],
-        parents: &[VISITED_LINKS, PAGES],
+        parents: &[PAGES, VISITED_LINKS],
         pointers: &[
             Pointer {
                 table: "visits",
