@@ -10,6 +10,7 @@ mod report;
 mod restore;
 mod rules;
 mod scan;
+mod sites;
 mod sweep;
 
 use std::path::PathBuf;
@@ -95,6 +96,9 @@ enum Command {
         #[arg(long, value_name = "FILE")]
         out: PathBuf,
     },
+    /// The web sites that browsers know, and what each left there
+    #[command(after_help = "Example: jolly-broom sites --keep-site tides.example")]
+    Sites,
     /// The rules in force
     #[command(after_help = "Example: jolly-broom rules explain /tmp/dump-4411.bin")]
     Rules {
@@ -219,6 +223,7 @@ pub(crate) fn run() -> Exit {
         Some(Command::Report { run, out }) => report::run(&shared, &run, &out),
         Some(Command::Dustpan { command }) => dustpan::run(&shared, &command),
         Some(Command::Log { command }) => log::run(&shared, &command),
+        Some(Command::Sites) => sites::run(&shared),
         Some(Command::Rules { command }) => rules::run(&shared, &command),
     };
     match ended {

@@ -6,7 +6,9 @@ mod arrival;
 mod facts;
 mod large;
 mod signs;
+mod sites;
 
 pub use arrival::{Arrival, arrive};
 pub use facts::{Fact, facts};
 pub use signs::{Figure, Sign, signs};
+pub use sites::{HostTraces, Profile, SiteTraces, Sites, sites};

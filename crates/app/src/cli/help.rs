@@ -44,6 +44,7 @@ fn used_by(command: &str) -> &'static [&'static [&'static str]] {
             &TALK,
         ],
         "log" | "restore" => &[&WHERE, &TALK, &["dustpan"]],
+        "sites" => &[&WHERE, &["keep_site"]],
         "report" => &[&["state", "target", "help"]],
         "rules" => &[&["target", "layout", "rulebook", "json", "state", "help"]],
         _ => &[],

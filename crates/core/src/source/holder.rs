@@ -24,7 +24,7 @@ use crate::format::sqlite::{Image, SqliteError, is_hot};
 use crate::format::xbel::XbelError;
 use crate::rule::{ListFormat, RecordSet};
 use crate::source::holder::list::List;
-use crate::source::holder::rows::{Beside, Rows, SchemaError};
+use crate::source::holder::rows::{Beside, Database, Rows, SchemaError};
 
 /// A longer list is left alone, in bytes: real ones have some hundred thousand.
 pub(crate) const MOST_BYTES: u64 = 16 << 20;
@@ -242,6 +242,33 @@ pub(crate) fn read(
         }
         Wanted::Rows(sets) => sets,
     };
+    let ReadImage { stat, image, log } = read_image(disk, (folder, name))?;
+    let beside = Beside {
+        bookmarked: bookmarked(disk, folder, sets)?,
+    };
+    let holder = Box::new(Rows::open(image, sets, &beside)?);
+    Ok(ReadHolder { stat, holder, log })
+}
+
+/// A database that was read, with its write-ahead log.
+struct ReadImage {
+    stat: Stat,
+    image: Image,
+    log: Option<WrittenLog>,
+}
+
+/// Reads a database for what it says, without any of its rows going.
+///
+/// # Errors
+/// As of [`read`].
+pub(crate) fn read_database(
+    disk: &dyn Disk,
+    place: (&Folder, &CStr),
+) -> Result<Database, HolderError> {
+    Ok(Database::open(&read_image(disk, place)?.image)?)
+}
+
+fn read_image(disk: &dyn Disk, (folder, name): (&Folder, &CStr)) -> Result<ReadImage, HolderError> {
     let side = |ending: &str| {
         let name = [name.to_bytes(), ending.as_bytes()].concat();
         CString::new(name).unwrap_or_default()
@@ -273,11 +300,7 @@ pub(crate) fn read(
         }),
         Some(_) | None => None,
     };
-    let beside = Beside {
-        bookmarked: bookmarked(disk, folder, sets)?,
-    };
-    let holder = Box::new(Rows::open(image, sets, &beside)?);
-    Ok(ReadHolder { stat, holder, log })
+    Ok(ReadImage { stat, image, log })
 }
 
 /// Whether there is memory for some bytes of a database, several times over: as read, in SQLite, compacted, written.

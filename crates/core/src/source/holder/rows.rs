@@ -51,6 +51,42 @@ pub(crate) struct Rows {
     is_spent: bool,
 }
 
+/// A database that is only asked.
+pub(crate) struct Database {
+    connection: Connection,
+    schema: Schema,
+}
+
+impl Database {
+    pub(crate) fn open(image: &Image) -> rusqlite::Result<Self> {
+        let (connection, _) = connection::open(&image.bytes)?;
+        let schema = Schema::read(&connection)?;
+        Ok(Self { connection, schema })
+    }
+
+    /// Asks a question of tables and columns that it must have; each row of the answer is given once.
+    pub(crate) fn ask(
+        &self,
+        needs: &[&str],
+        sql: &str,
+        each: &mut dyn FnMut(&rusqlite::Row<'_>) -> rusqlite::Result<()>,
+    ) -> Result<(), HolderError> {
+        for need in needs {
+            let table = need.split('.').next().unwrap_or(need);
+            if !self.schema.has(need) {
+                return Err(SchemaError::Strange(table.to_owned()).into());
+            }
+            self.schema.check_runs(table)?;
+        }
+        let mut statement = self.connection.prepare(sql)?;
+        let mut rows = statement.query([])?;
+        while let Some(row) = rows.next()? {
+            each(row)?;
+        }
+        Ok(())
+    }
+}
+
 /// What lies beside a database and says more about it.
 #[derive(Debug, Default)]
 pub(crate) struct Beside {

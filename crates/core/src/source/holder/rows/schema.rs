@@ -122,15 +122,22 @@ impl Schema {
         self.check_parents(graph.table, graph.parents, &mut touched)?;
         self.check_pointers(graph.pointers, &mut touched)?;
         for name in &touched {
-            if self.views.contains(name) {
-                return Err(SchemaError::Strange(name.clone()));
-            }
-            let runs = |table: &Table| table.computes || table.has_trigger;
-            if self.tables.get(name).is_some_and(runs) {
-                return Err(SchemaError::Runs(name.clone()));
-            }
+            self.check_runs(name)?;
         }
         self.check_others(graph.known, &touched)
+    }
+
+    /// Nothing runs when rows of a table are read or go.
+    pub(crate) fn check_runs(&self, table: &str) -> Result<(), SchemaError> {
+        let table = table.to_lowercase();
+        if self.views.contains(&table) {
+            return Err(SchemaError::Strange(table));
+        }
+        let runs = |known: &Table| known.computes || known.has_trigger;
+        if self.tables.get(&table).is_some_and(runs) {
+            return Err(SchemaError::Runs(table));
+        }
+        Ok(())
     }
 
     fn check_children(
