@@ -2,7 +2,9 @@
 
 use jolly_core::computer::Layout;
 use jolly_core::decide::PileState;
+use jolly_core::format::{Printable, Site};
 use jolly_core::pile::AtOnce;
+use jolly_core::plan::SignInsLost;
 use jolly_core::rule::AgeLimit;
 use jolly_core::survey::{Figure, Sign};
 
@@ -83,6 +85,24 @@ pub(crate) fn age(seconds: u64) -> String {
     STEPS.iter().find(|(step, _)| seconds >= *step).map_or_else(
         || "moments".to_owned(),
         |(step, name)| counted(seconds / step, name),
+    )
+}
+
+/// Who will have to sign in again, and on which sites.
+pub(crate) fn signs_in_again(lost: &SignInsLost) -> String {
+    let who = lost.account.as_ref().map_or("somebody", |name| name);
+    let named: Vec<String> = lost.most_used.iter().map(Site::shown).collect();
+    let more = lost.many - named.len();
+    let more = if more > 0 {
+        format!(" and {more} more")
+    } else {
+        String::new()
+    };
+    format!(
+        "{} signs in again on {}: {}{more}",
+        Printable(who.as_bytes()),
+        counted(lost.many as u64, "site"),
+        named.join(", ")
     )
 }
 

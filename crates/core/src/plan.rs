@@ -12,6 +12,7 @@ mod manifest;
 mod order;
 mod outcome;
 mod preview;
+mod sign_ins;
 mod stay_reason;
 mod written_place;
 
@@ -23,5 +24,6 @@ pub use make::make_manifest;
 pub use manifest::{ConfirmedManifest, ListEntry, Manifest, ManifestItem, TargetMark};
 pub use outcome::{Outcome, OutcomeSums, Stayed};
 pub use preview::write_preview;
+pub use sign_ins::{SignInsLost, sign_ins_lost};
 pub use stay_reason::{Moment, StayReason};
 pub use written_place::{WrittenPlace, shown_place};

@@ -3,15 +3,16 @@
 use std::io::{self, Write};
 use std::path::Path;
 
+use jolly_core::CancelToken;
 use jolly_core::computer::EntryKind;
-use jolly_core::plan::{Manifest, make_manifest, write_plan, write_preview};
+use jolly_core::plan::{Manifest, make_manifest, sign_ins_lost, write_plan, write_preview};
 use jolly_core::rule::Removal;
 
 use crate::cli::{print, scan};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::Session;
-use crate::wording::{about, bytes, counted};
+use crate::wording::{about, bytes, counted, signs_in_again};
 
 pub(super) fn run(options: &SharedOptions, plan: Option<&Path>) -> Result<Exit, Refusal> {
     let cancel = print::cancel_on_interrupt()?;
@@ -25,6 +26,7 @@ pub(super) fn run(options: &SharedOptions, plan: Option<&Path>) -> Result<Exit, 
         print::result(|out| write_preview(&manifest, out))?;
     } else {
         print::result(|out| write_list(out, &manifest))?;
+        write_sign_ins(&session, &manifest, &cancel)?;
     }
     Ok(if scan.is_partial {
         Exit::Stopped
@@ -70,7 +72,10 @@ pub(super) fn write_list(out: &mut dyn Write, manifest: &Manifest) -> io::Result
             EntryKind::Folder => ("folder", String::new()),
             EntryKind::File => ("file", bytes(item.bytes)),
             EntryKind::Link => ("link", bytes(item.bytes)),
-            EntryKind::ListEntry => ("entry", about(item.bytes)),
+            EntryKind::ListEntry => {
+                let kind = item.entry.map_or("entry", |entry| entry.list.item_name());
+                (kind, about(item.bytes))
+            }
         };
         writeln!(
             out,
@@ -80,6 +85,18 @@ pub(super) fn write_list(out: &mut dyn Write, manifest: &Manifest) -> io::Result
         )?;
     }
     write_sums(out, manifest)
+}
+
+/// Who will have to sign in again.
+pub(super) fn write_sign_ins(
+    session: &Session,
+    manifest: &Manifest,
+    cancel: &CancelToken,
+) -> Result<(), Refusal> {
+    for lost in sign_ins_lost(&session.target, manifest, manifest.now, cancel) {
+        print::result(|out| writeln!(out, "{}.", signs_in_again(&lost)))?;
+    }
+    Ok(())
 }
 
 /// What goes, in two sentences.

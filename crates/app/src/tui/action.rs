@@ -30,6 +30,14 @@ pub(super) enum Action {
     Into,
     OutOf,
     Lens,
+    /// Keep a site on all computers.
+    KeepEverywhere,
+    /// Keep every site that is worth it.
+    KeepSuggested,
+    TakeCookies,
+    TakeHistory,
+    /// Show one profile after the other, then all.
+    Profile,
     Exclude,
     Exclusions,
     Decided,

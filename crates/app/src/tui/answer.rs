@@ -5,9 +5,10 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use jolly_core::CancelToken;
-use jolly_core::decide::{Entry, Inside, Reach, others};
+use jolly_core::decide::{Entry, Excluded, Inside, Reach, others};
 use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
+use jolly_core::survey::sites;
 
 use crate::options::SharedOptions;
 use crate::place::{self, PlaceChange};
@@ -70,6 +71,17 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
         Question::Narrow(ticket, scan, manifest, words) => {
             let list = CheckList::of(&scan, &manifest, &words, cancel);
             unless_cancelled(cancel, Msg::Narrowed(ticket, list.map(Box::new)))
+        }
+        Question::LookAtSites(scan) => {
+            let found = sites(&scan.target, cancel);
+            unless_cancelled(cancel, Msg::SitesRead(scan, Arc::new(found)))
+        }
+        Question::SpareSites(scan, wanted) => {
+            let found = wanted
+                .into_iter()
+                .map(|one| Excluded::find(&scan, one).map_err(|error| error.to_string()));
+            let found = found.collect();
+            unless_cancelled(cancel, Msg::SitesSpared(scan, found))
         }
         Question::AskToClose(job, program) => Msg::Closed(job, close(&program)),
     }

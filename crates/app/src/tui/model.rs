@@ -14,6 +14,7 @@ mod rows;
 mod rulebooks;
 mod runs;
 mod scanning;
+mod sites;
 mod starts;
 mod sweeping;
 mod weigh;
@@ -42,6 +43,7 @@ pub(super) use rows::{Order, Row, rows};
 pub(super) use rulebooks::{RuleRow, Rulebooks};
 pub(super) use runs::RunsView;
 pub(super) use scanning::{PlaceGroup, PlaceProgress, Scanning};
+pub(super) use sites::{RowKind, SiteOrder, SiteRow, SiteSum, SitesView};
 pub(super) use starts::{StartsRow, StartsView};
 pub(super) use sweeping::Sweeping;
 pub(super) use weigh::{ClassSum, Holders, Weigh};
@@ -101,6 +103,8 @@ pub(super) enum Overlay {
     Exclude(Box<Draft>),
     /// All exclusions.
     Exclusions(ExclusionsView),
+    /// What web sites left in browsers.
+    Sites(Box<SitesView>),
     /// What was decided; with the step in focus.
     Decided(usize),
     /// How this shop starts.

@@ -21,6 +21,7 @@ use jolly_core::run::{
 };
 use jolly_core::source::PileId;
 use jolly_core::state::RunId;
+use jolly_core::survey::Sites;
 use jolly_core::walk::ScanEvent;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
@@ -71,6 +72,10 @@ pub(super) enum Msg {
     Reckoned(u32, Result<(Arc<Reach>, bool), String>),
     /// The part of the list that holds some words; nothing when that broke off.
     Narrowed(u32, Option<Box<CheckList>>),
+    /// What web sites left in the browsers of a scanned computer.
+    SitesRead(Arc<Scan>, Arc<Sites>),
+    /// What sites that are to be kept spare.
+    SitesSpared(Arc<Scan>, Spared),
     /// A program that was asked to close has closed, or not.
     Closed(u32, Result<String, String>),
     /// The computer's own rulebook was changed, and it has new rules; or why not.
@@ -94,6 +99,9 @@ pub(super) enum Msg {
     /// A sweep has ended.
     Swept(Result<Box<SweptRun>, String>),
 }
+
+/// Exclusions with what they spare, or why there are none.
+pub(super) type Spared = Result<Vec<Excluded>, String>;
 
 /// A run that has ended, with what it left behind.
 pub(super) struct SweptRun {
@@ -278,6 +286,10 @@ pub(super) enum Question {
     Reckon(u32, Arc<Scan>, Spares),
     /// Read which part of the list holds some words.
     Narrow(u32, Arc<Scan>, Arc<Manifest>, String),
+    /// Read what web sites left in browsers.
+    LookAtSites(Arc<Scan>),
+    /// Find out what these exclusions spare.
+    SpareSites(Arc<Scan>, Vec<Exclusion>),
     /// Ask a program to close, for the check of this job.
     AskToClose(u32, RunningProgram),
 }

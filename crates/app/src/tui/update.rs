@@ -20,6 +20,7 @@ mod rulebooks;
 mod runs;
 mod save;
 mod scanning;
+mod sites;
 mod starts;
 mod weigh;
 
@@ -98,6 +99,8 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::Reckoned(..)
         | Msg::Narrowed(..)
         | Msg::Closed(..)
+        | Msg::SitesRead(..)
+        | Msg::SitesSpared(..)
         | Msg::Saved(..)
         | Msg::Dustpans(_)
         | Msg::Runs(_)
@@ -162,6 +165,11 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
             Vec::new()
         }
         Msg::Closed(job, result) => check::closed(model, job, result),
+        Msg::SitesRead(scan, found) => {
+            sites::found(model, &scan, found);
+            Vec::new()
+        }
+        Msg::SitesSpared(scan, spared) => sites::spared(model, &scan, spared),
         Msg::Saved(saves, result) => {
             save::saved(model, saves, result);
             Vec::new()
@@ -336,6 +344,7 @@ fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
         }
         (_, Some(Overlay::Rulebooks(view))) => rulebooks::act(model, view, action),
         (_, Some(Overlay::Exclusions(view))) => exclusions::act(model, view, action),
+        (_, Some(Overlay::Sites(view))) => sites::act(model, view, action),
         (_, Some(Overlay::Decided(focus))) => decided::act(model, focus, action),
         (_, Some(Overlay::Starts(view))) => starts::act(model, view, action),
         (_, Some(Overlay::Runs(view))) => runs::act(model, view, action),

@@ -14,6 +14,7 @@ mod report;
 mod rulebooks;
 mod runs;
 mod scan;
+mod sites;
 mod starts;
 mod strip;
 mod sweep;
@@ -113,6 +114,7 @@ fn before_station(
     match overlay {
         Overlay::Rulebooks(view) => rulebooks::draw(model, view, theme, frame, below),
         Overlay::Exclusions(view) => exclusions::draw(model, view, theme, frame, below),
+        Overlay::Sites(view) => sites::draw(model, view, theme, frame, below),
         Overlay::Dustpan(view) => dustpan::draw(model, view, theme, frame, below),
         Overlay::Runs(view) => runs::draw(model, view, theme, frame, below),
         Overlay::Decided(focus) => decided::draw(model, *focus, theme, frame, below),

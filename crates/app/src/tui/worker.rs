@@ -226,6 +226,14 @@ impl Workers {
                 (Kind::Reckon, Msg::Reckoned(*ticket, Err(why)))
             }
             Question::Narrow(ticket, ..) => (Kind::Narrow, Msg::Narrowed(*ticket, None)),
+            Question::LookAtSites(scan) => {
+                let nothing = Msg::SitesRead(Arc::clone(scan), Arc::default());
+                (Kind::Sites, nothing)
+            }
+            Question::SpareSites(scan, _) => {
+                let why = "it could not be counted".to_owned();
+                (Kind::Spare, Msg::SitesSpared(Arc::clone(scan), Err(why)))
+            }
             Question::AskToClose(job, program) => {
                 let why = format!("{program} could not be asked.");
                 (Kind::Close, Msg::Closed(*job, Err(why)))
@@ -315,11 +323,13 @@ enum Kind {
     Reckon,
     Narrow,
     Close,
+    Sites,
+    Spare,
 }
 
 /// What cancels the question of each kind that is being answered.
 #[derive(Default)]
-struct Slots([CancelToken; 6]);
+struct Slots([CancelToken; 8]);
 
 impl Slots {
     /// Cancels the question of that kind, and gives the token of a new one. What lies in several
@@ -332,6 +342,8 @@ impl Slots {
             Kind::Reckon => 3,
             Kind::Narrow => 4,
             Kind::Close => 5,
+            Kind::Sites => 6,
+            Kind::Spare => 7,
         };
         let fresh = CancelToken::default();
         if let Some(known) = self.0.get_mut(slot) {

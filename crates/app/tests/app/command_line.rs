@@ -295,7 +295,7 @@ fn a_kept_site_keeps_its_cookies_whatever_a_book_takes() {
     ];
     let with = |more: &[&str]| demo.run(&[&all[..], &[book.to_str().unwrap()], more].concat());
     let takes = |more: &[&str]| with(more).json()["totals"]["takes"]["items"].as_u64();
-    assert_eq!(takes(&[]), Some(3));
+    assert_eq!(takes(&[]), Some(4));
     assert_eq!(takes(&["--keep-site", "tides.example"]), Some(0));
     assert_eq!(with(&["--keep-site", "a/b"]).code, 2);
 }

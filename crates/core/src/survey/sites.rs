@@ -35,6 +35,12 @@ pub struct HostTraces {
 }
 
 impl HostTraces {
+    fn merge(&mut self, other: &Self) {
+        self.cookies = self.cookies.saturating_add(other.cookies);
+        self.visits = self.visits.saturating_add(other.visits);
+        self.used(other.last_used);
+    }
+
     fn used(&mut self, when: Option<i64>) {
         self.last_used = self.last_used.max(when);
     }
@@ -75,19 +81,33 @@ impl SiteTraces {
         }
     }
 
+    /// Adds what the same site left in another profile.
+    pub fn merge(&mut self, other: &Self) {
+        self.all.merge(&other.all);
+        for (host, traces) in &other.hosts {
+            self.hosts.entry(host.clone()).or_default().merge(traces);
+        }
+        self.cache = self.cache.saturating_add(other.cache);
+        self.storage = self.storage.saturating_add(other.storage);
+        self.signed_in_until = self.signed_in_until.max(other.signed_in_until);
+    }
+
+    /// Until when a sign-in lasts that doesn't end soon.
+    fn lasting_sign_in(&self, now: i64) -> Option<i64> {
+        self.signed_in_until.filter(|until| *until > now + LASTING)
+    }
+
+    /// Until when somebody looks signed in there, in words.
+    pub fn sign_in_words(&self, now: Timestamp) -> Option<String> {
+        sign_in_words(self.lasting_sign_in(now.as_second())?)
+    }
+
     /// Why it is worth keeping, in words; whether that is enough to suggest it.
     pub fn evidence(&self, now: Timestamp) -> (bool, Vec<String>) {
         let now = now.as_second();
         let mut said = Vec::new();
-        let lasts = self.signed_in_until.filter(|until| *until > now + LASTING);
-        if let Some(until) = lasts {
-            let date = Timestamp::from_second(until).ok();
-            let date = date.map(|at| at.to_zoned(jiff::tz::TimeZone::UTC).date().to_string());
-            said.push(format!(
-                "a cookie that looks like a sign-in, valid until {}",
-                date.unwrap_or_default()
-            ));
-        }
+        let lasts = self.lasting_sign_in(now);
+        said.extend(lasts.and_then(sign_in_words));
         let is_often = self.all.visits >= OFTEN;
         if is_often {
             said.push(format!("{} visits", self.all.visits));
@@ -103,6 +123,12 @@ impl SiteTraces {
         }
         (lasts.is_some() && is_often && is_lately, said)
     }
+}
+
+fn sign_in_words(until: i64) -> Option<String> {
+    let until = Timestamp::from_second(until).ok()?;
+    let date = until.to_zoned(jiff::tz::TimeZone::UTC).date();
+    Some(format!("looks signed in until {date}"))
 }
 
 /// A browser profile.

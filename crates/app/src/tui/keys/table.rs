@@ -37,7 +37,7 @@ const fn more(
 
 use Context::{
     Ages, Arrive, Check, Decided, Dustpan, Exclusions, Inside, Report, Rulebooks, Runs, Scan,
-    Starts, Sweep, Word,
+    Sites, Starts, Sweep, Word,
 };
 use KeyCode::{
     BackTab, Backspace, Char, Delete, Down, End, Enter, Esc, F, Home, Left, PageDown, PageUp,
@@ -115,15 +115,32 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     ),
     main(&[Inside], "esc", "back", &[(Esc, Action::Close)]),
     main(&[Ages], "=", "exact age", &[(Char('='), Action::ExactAge)]),
-    main(&[Ages, Inside], "/", "find", &[(Char('/'), Action::Find)]),
-    main(&[Ages, Inside], "u", "undo", &[(Char('u'), Action::Undo)]),
+    main(
+        &[Ages, Inside, Sites],
+        "/",
+        "find",
+        &[(Char('/'), Action::Find)],
+    ),
+    main(
+        &[Ages, Inside, Sites],
+        "u",
+        "undo",
+        &[(Char('u'), Action::Undo)],
+    ),
     more(
-        &[Ages, Inside, Check, Exclusions, Starts, Rulebooks, Dustpan],
+        &[
+            Ages, Inside, Sites, Check, Exclusions, Starts, Rulebooks, Dustpan,
+        ],
         "n",
         "find the next one",
         &[(Char('n'), Action::FindNext)],
     ),
-    main(&[Ages, Inside], "o", "order", &[(Char('o'), Action::Order)]),
+    main(
+        &[Ages, Inside, Sites],
+        "o",
+        "order",
+        &[(Char('o'), Action::Order)],
+    ),
     main(
         &[Inside],
         "[ ]",
@@ -195,11 +212,58 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         "on a class or its small piles: for all of them",
         &[],
     ),
+    main(&[Ages], "v", "sites", &[(Char('v'), Action::Lens)]),
     more(
-        &[Ages, Inside],
+        &[Inside, Sites],
         "v",
-        "the other view of this pile",
+        "back to the ages",
         &[(Char('v'), Action::Lens)],
+    ),
+    main(
+        &[Sites],
+        "space",
+        "keep, or let go",
+        &[(Char(' '), Action::Toggle)],
+    ),
+    main(
+        &[Sites],
+        "c",
+        "cookies go or stay",
+        &[(Char('c'), Action::TakeCookies)],
+    ),
+    main(
+        &[Sites],
+        "h",
+        "history goes or stays",
+        &[(Char('h'), Action::TakeHistory)],
+    ),
+    main(
+        &[Sites],
+        "s",
+        "keep what is worth it",
+        &[(Char('s'), Action::KeepSuggested)],
+    ),
+    more(
+        &[Sites],
+        "e",
+        "keep on all computers",
+        &[(Char('e'), Action::KeepEverywhere)],
+    ),
+    main(
+        &[Sites],
+        "enter",
+        "its hosts",
+        &[
+            (Enter, Action::Enter),
+            (Right, Action::Into),
+            (Left, Action::OutOf),
+        ],
+    ),
+    more(
+        &[Sites],
+        "p",
+        "one profile after the other, then all",
+        &[(Char('p'), Action::Profile)],
     ),
     more(
         &[Inside],
@@ -272,14 +336,15 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         &[(Delete, Action::Delete), (Backspace, Action::Delete)],
     ),
     main(
-        &[Exclusions, Decided, Starts, Rulebooks, Dustpan, Runs],
+        &[Exclusions, Sites, Decided, Starts, Rulebooks, Dustpan, Runs],
         "esc",
         "back",
         &[(Esc, Action::Close)],
     ),
     more(
         &[
-            Arrive, Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks, Dustpan, Runs,
+            Arrive, Ages, Inside, Check, Exclusions, Sites, Decided, Starts, Rulebooks, Dustpan,
+            Runs,
         ],
         "↑ ↓",
         "move; also k and j",
@@ -292,7 +357,7 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks, Dustpan, Runs,
+            Ages, Inside, Check, Exclusions, Sites, Decided, Starts, Rulebooks, Dustpan, Runs,
         ],
         "page up, page down",
         "move by a screen",

@@ -19,7 +19,7 @@ use jolly_core::dustpan::{KEPT_DAYS, Room, estimate_packed, find_room};
 use jolly_core::error_chain;
 use jolly_core::host::{InUse, RunningProgram};
 use jolly_core::pile::{Blocked, Scan, Sum};
-use jolly_core::plan::{Manifest, ManifestItem, make_manifest};
+use jolly_core::plan::{Manifest, ManifestItem, SignInsLost, make_manifest, sign_ins_lost};
 use jolly_core::rule::{Class, Removal};
 use jolly_core::run::{Predictions, RunSummary, overwrite_caveat};
 
@@ -100,6 +100,8 @@ pub(in crate::tui) struct Check {
     pub to_close: Vec<Waits>,
     /// The program about which was asked whether it is to be closed.
     pub asks: Option<usize>,
+    /// Who will have to sign in again, and where.
+    pub sign_ins: Vec<SignInsLost>,
     /// How many are written over first, and what that can't promise on this volume.
     pub overwritten: (u64, Option<&'static str>),
     pub rehearsal: Rehearsal,
@@ -132,6 +134,7 @@ impl Check {
             packs: None,
             to_close: Vec::new(),
             asks: None,
+            sign_ins: Vec::new(),
             overwritten: (0, None),
             rehearsal: Rehearsal::None,
             typed: String::new(),
@@ -178,6 +181,9 @@ impl Check {
         check.notices = notices;
         check.unnoticed = unnoticed;
         check.list = list;
+        let now = check.scan.now;
+        let never = CancelToken::default();
+        check.sign_ins = sign_ins_lost(&check.scan.target, &manifest, now, &never);
         check.ask_around(session, &manifest, decisions);
         check.manifest = Some(Arc::new(manifest));
         check.known = check.facts();

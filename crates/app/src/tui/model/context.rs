@@ -17,6 +17,8 @@ pub(in crate::tui) enum Context {
     Sweep,
     Report,
     Exclusions,
+    /// The sites lens.
+    Sites,
     Decided,
     Starts,
     Rulebooks,
@@ -27,7 +29,7 @@ pub(in crate::tui) enum Context {
 impl Context {
     /// Every one.
     #[cfg(test)]
-    pub(in crate::tui) const ALL: [Self; 14] = [
+    pub(in crate::tui) const ALL: [Self; 15] = [
         Self::Arrive,
         Self::Scan,
         Self::Ages,
@@ -37,6 +39,7 @@ impl Context {
         Self::Sweep,
         Self::Report,
         Self::Exclusions,
+        Self::Sites,
         Self::Decided,
         Self::Starts,
         Self::Rulebooks,
@@ -54,6 +57,7 @@ impl Context {
             Self::Sweep => Station::Sweep,
             Self::Report => Station::Report,
             Self::Exclusions
+            | Self::Sites
             | Self::Decided
             | Self::Starts
             | Self::Rulebooks
@@ -74,6 +78,7 @@ impl Context {
             Self::Sweep => "sweep",
             Self::Report => "report",
             Self::Exclusions => "exclusions",
+            Self::Sites => "sites",
             Self::Decided => "what was decided",
             Self::Starts => "how this shop starts",
             Self::Rulebooks => "rulebooks",
@@ -122,6 +127,7 @@ impl Overlay {
     pub(in crate::tui) fn context(&self) -> Option<Context> {
         match self {
             Self::Exclusions(_) => Some(Context::Exclusions),
+            Self::Sites(_) => Some(Context::Sites),
             Self::Decided(_) => Some(Context::Decided),
             Self::Dustpan(_) => Some(Context::Dustpan),
             Self::Runs(_) => Some(Context::Runs),

@@ -9,6 +9,7 @@ use jolly_core::host::RunningProgram;
 use jolly_core::pile::{Scan, Sum};
 use jolly_core::rule::{BAND_COUNT, Class};
 use jolly_core::source::{ItemId, PileId};
+use jolly_core::survey::Sites;
 
 use crate::tui::model::rows::{Arranged, small_piles};
 use crate::tui::model::{InsideView, Order, Row, rows};
@@ -87,6 +88,8 @@ pub(in crate::tui) struct Weigh {
     pub inside: Option<Box<InsideView>>,
     /// None while they are looked for.
     pub users: Option<Holders>,
+    /// What web sites left in browsers, once that was asked for.
+    pub sites: Option<Arc<Sites>>,
     /// Whether what is set aside stays on the computer's own volume, and frees little.
     pub is_dustpan_on_target: bool,
     /// The day of the scan: exclusions are dated by it.
@@ -121,6 +124,7 @@ impl Weigh {
             most_taken: 0,
             inside: None,
             users: None,
+            sites: None,
             is_dustpan_on_target: false,
             today,
         };

@@ -24,7 +24,11 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Overlay::Help(from, behind), code) => help(model, from, behind, code),
         // These have no lines to type in, and are served by the table of keys.
         (
-            Overlay::Exclusions(_) | Overlay::Decided(_) | Overlay::Dustpan(_) | Overlay::Runs(_),
+            Overlay::Exclusions(_)
+            | Overlay::Sites(_)
+            | Overlay::Decided(_)
+            | Overlay::Dustpan(_)
+            | Overlay::Runs(_),
             _,
         )
         | (_, KeyCode::Esc) => {}
@@ -122,6 +126,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
             | Overlay::Exclude(_)
             | Overlay::Place(_)
             | Overlay::Exclusions(_)
+            | Overlay::Sites(_)
             | Overlay::Dustpan(_)
             | Overlay::Runs(_)
             | Overlay::Decided(_),

@@ -26,6 +26,7 @@ pub(super) fn draw(
         Overlay::Rulebooks(_)
         | Overlay::Exclude(_)
         | Overlay::Exclusions(_)
+        | Overlay::Sites(_)
         | Overlay::Decided(_)
         | Overlay::Dustpan(_)
         | Overlay::Runs(_)

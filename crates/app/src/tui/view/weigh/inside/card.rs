@@ -89,7 +89,13 @@ impl Page<'_> {
             (ItemKind::Link, _) => format!("a link, {old}"),
             (ItemKind::Entry, _) => {
                 let frees = self.theme.size(arena.frees(item), true);
-                format!("an entry of this list, frees {frees}, {old} old")
+                let rule = self.weigh.scan.pile(arena.pile(item)).rule;
+                let rule = &self.weigh.scan.rules.rule(rule).rule;
+                let what = match rule.records {
+                    Some(_) => "a row of this database",
+                    None => "an entry of this list",
+                };
+                format!("{what}, frees {frees}, {old} old")
             }
             (ItemKind::File, 1) => format!("frees {frees}, {old} old"),
             (ItemKind::File, _) => {
