@@ -4,6 +4,7 @@
 
 use std::collections::BTreeSet;
 use std::os::unix::ffi::OsStrExt as _;
+use std::path::Path;
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
@@ -99,6 +100,21 @@ fn finished(demo: &Demo) {
     assert_eq!(names.filter(|entry| is_ours(&entry.file_name())).count(), 0);
 }
 
+/// Whether a database is whole and has a row, told as table and number.
+fn has_row(database: &Path, row: &str) -> bool {
+    let dir = tempfile::tempdir().unwrap();
+    let copy = dir.path().join("copy");
+    std::fs::copy(database, &copy).unwrap();
+    let db = rusqlite::Connection::open(&copy).unwrap();
+    let ok: String = db
+        .query_row("PRAGMA integrity_check", [], |row| row.get(0))
+        .unwrap();
+    assert_eq!(ok, "ok");
+    let (table, number) = row.split_once(' ').unwrap();
+    let sql = format!("SELECT 1 FROM {table} WHERE rowid = {number}");
+    db.prepare(&sql).unwrap().exists([]).unwrap()
+}
+
 #[test]
 fn a_sweep_killed_at_any_moment_is_accounted_for() {
     let mut interrupted = 0;
@@ -157,6 +173,12 @@ fn a_sweep_killed_at_any_moment_is_accounted_for() {
             let whole = root.join(std::ffi::OsStr::from_bytes(&path));
             let is_there = match item["in"].as_str() {
                 None => whole.symlink_metadata().is_ok(),
+                Some(row) if item["kind"] == "row" => {
+                    let site = item["site"].as_str();
+                    let site = site.map_or_else(String::new, |site| format!(" {site}"));
+                    path.extend_from_slice(format!("/{row}{site}").as_bytes());
+                    has_row(&whole, row)
+                }
                 // An entry is there while its list names it.
                 Some(address) => {
                     path.extend_from_slice(format!("/{}", address.replace('/', "∕")).as_bytes());

@@ -60,7 +60,10 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
 fn blocks_of_lists(scan: &Scan, going: &[ItemId]) -> i64 {
     let mut cut: HashMap<FolderId, (u64, &Stat)> = HashMap::new();
     for item in going {
-        if let Some(list) = scan.arena.holder(*item) {
+        let rule = scan.pile(scan.arena.pile(*item)).rule;
+        // What a database gives back is measured when it is compacted.
+        let is_row = scan.rules.rule(rule).rule.records.is_some();
+        if let Some(list) = scan.arena.holder(*item).filter(|_| !is_row) {
             let of_list = cut.entry(scan.arena.folder(*item)).or_insert((0, list));
             of_list.0 = of_list.0.saturating_add(scan.arena.frees(*item));
         }

@@ -16,6 +16,10 @@ pub enum Cause {
     Linked,
     /// A program opened them in the last moment, and holds what is no longer there.
     Held(RunningProgram),
+    /// Databases gave back less than their rows promised.
+    LessFromDatabases,
+    /// Databases gave back more when they were compacted.
+    MoreFromDatabases,
     /// Nothing that is known: a snapshot may hold it, or others wrote meanwhile.
     Unknown,
     /// More came back than was promised: others removed something meanwhile.
@@ -23,7 +27,8 @@ pub enum Cause {
 }
 
 /// Takes the difference between predicted and measured free space apart, in bytes; empty when there
-/// is none. The parts add up to it: what is less first, and `MoreFreed` the other way.
+/// is none. The parts add up to it: what is less first, and `MoreFreed` and
+/// `MoreFromDatabases` the other way.
 pub fn explain(summary: &RunSummary) -> Vec<(Cause, u64)> {
     let stayed: u64 = summary
         .outcomes
@@ -46,8 +51,16 @@ pub fn explain(summary: &RunSummary) -> Vec<(Cause, u64)> {
         (Cause::Dustpan, summary.packed_on_target),
     ];
     parts.extend(program.map(|program| (Cause::Held(program), held)));
+    let compacted = summary.compacted.unsigned_abs();
+    if summary.compacted < 0 {
+        parts.push((Cause::LessFromDatabases, compacted));
+    }
     parts.retain(|(_, bytes)| *bytes > 0);
-    let known: i128 = parts.iter().map(|(_, bytes)| i128::from(*bytes)).sum();
+    let mut known: i128 = parts.iter().map(|(_, bytes)| i128::from(*bytes)).sum();
+    if summary.compacted > 0 {
+        parts.push((Cause::MoreFromDatabases, compacted));
+        known -= i128::from(compacted);
+    }
     let missing = i128::from(summary.free_predicted) - i128::from(summary.free_after);
     let rest = missing - known;
     let size = u64::try_from(rest.unsigned_abs()).unwrap_or(u64::MAX);
@@ -73,6 +86,7 @@ mod tests {
             (before, after) in (0_u64..1 << 40, 0_u64..1 << 40),
             (went, stayed, unreached, folders) in (0_u64..1 << 30, 0_u64..1 << 30, 0_u64..1 << 30, 0_u64..1 << 20),
             (packed, held, linked, is_stopped) in (0_u64..1 << 30, 0_u64..1 << 20, 0_u64..1 << 20, any::<bool>()),
+            compacted in -(1_i64 << 20)..1 << 20,
         ) {
             let sum = |bytes| Sum { items: 1, bytes };
             let program = RunningProgram { process: 8, program: "knotbook".to_owned(), started: 0 };
@@ -88,6 +102,7 @@ mod tests {
                 items_promised: promised.saturating_sub(folders),
                 folders_stayed: 0,
                 linked,
+                compacted,
                 packed_on_target: packed,
                 still_held: (held, Some(program)),
                 compared: None,
@@ -96,7 +111,7 @@ mod tests {
             };
             let parts = explain(&summary);
             let signed = |(cause, bytes): &(Cause, u64)| match cause {
-                Cause::MoreFreed => -i128::from(*bytes),
+                Cause::MoreFreed | Cause::MoreFromDatabases => -i128::from(*bytes),
                 _ => i128::from(*bytes),
             };
             let explained: i128 = parts.iter().map(signed).sum();

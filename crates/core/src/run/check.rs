@@ -78,6 +78,10 @@ impl<'a> Checker<'a> {
         }
     }
 
+    pub(crate) fn shared(&self) -> &'a Shared<'a> {
+        self.shared
+    }
+
     pub(crate) fn disk(&self) -> &'a dyn Disk {
         &**self.shared.context.target.disk()
     }

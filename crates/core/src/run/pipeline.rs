@@ -83,6 +83,7 @@ pub(crate) fn run<'a>(
         };
         pipeline.go(&mut WorkerPool::begin(scope, &touch));
         quarantine.close();
+        pipeline.tally.note_compacted(shared.compacted());
         if let Some(packer) = pipeline.packer {
             packer.end();
         }

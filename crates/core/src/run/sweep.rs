@@ -115,6 +115,8 @@ pub struct RunSummary {
     pub folders_stayed: u64,
     /// Promised bytes of files that have another name still: it could not go.
     pub linked: u64,
+    /// What databases gave back beside what their rows promised, in bytes: it shows when they are compacted.
+    pub compacted: i64,
     /// What the dustpan takes on the target's own volume.
     pub packed_on_target: u64,
     /// What programs still hold of what went, in bytes: it comes back when they let go.

@@ -29,6 +29,8 @@ pub(crate) struct Tally<'a> {
     folders_stayed: u64,
     /// What names of files with several promised, less what came back with them.
     linked: i128,
+    /// What databases gave back beside what their rows promised.
+    compacted: i64,
     compared: Option<(&'a Predictions, Comparison)>,
 }
 
@@ -50,8 +52,14 @@ impl<'a> Tally<'a> {
             last: None,
             folders_stayed: 0,
             linked: 0,
+            compacted: 0,
             compared: predictions.map(|known| (known, Comparison::default())),
         }
+    }
+
+    /// Notes what databases gave back beside what their rows promised, in bytes.
+    pub(crate) fn note_compacted(&mut self, beside: i64) {
+        self.compacted = beside;
     }
 
     /// Counts one item, by its number in the manifest.
@@ -150,6 +158,7 @@ impl<'a> Tally<'a> {
             items_promised: manifest.takes.bytes,
             folders_stayed: self.folders_stayed,
             linked: u64::try_from(self.linked).unwrap_or(0),
+            compacted: self.compacted,
             packed_on_target: 0,
             still_held: (0, None),
             compared: self.compared.map(|(_, comparison)| comparison),

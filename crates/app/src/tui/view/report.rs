@@ -194,6 +194,12 @@ fn because(cause: &Cause) -> String {
         Cause::Held(program) => {
             format!("is still held by {program}, and comes back when it lets go")
         }
+        Cause::LessFromDatabases => {
+            "less than was estimated came back from databases".to_owned()
+        }
+        Cause::MoreFromDatabases => {
+            "more than was estimated: databases were compacted".to_owned()
+        }
         Cause::Unknown => {
             "is missing for no known reason: another program wrote meanwhile, or a snapshot keeps it"
                 .to_owned()

@@ -1,6 +1,7 @@
 //! What all threads of one run share: who holds what, what can't go whole, which rules look where.
 
 use std::collections::HashMap;
+use std::sync::atomic::{AtomicI64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use jiff::Timestamp;
@@ -38,6 +39,8 @@ pub(crate) struct Shared<'a> {
     devices: Mutex<HashMap<usize, Option<u64>>>,
     /// What goes whole or stays and can't go, and why.
     torn: Mutex<HashMap<Arc<TargetPath>, ItemOutcome>>,
+    /// What databases have given back beside what their rows promised, in bytes.
+    compacted: AtomicI64,
     /// The program that each rule waits for, for each account it looks for; asked once a look.
     busy: Mutex<Busy>,
 }
@@ -57,8 +60,20 @@ impl<'a> Shared<'a> {
             by_root,
             devices: Mutex::default(),
             torn: Mutex::default(),
+            compacted: AtomicI64::new(0),
             busy: Mutex::default(),
         }
+    }
+
+    /// Notes what a database has given back, of which its rows promised some.
+    pub(crate) fn note_compacted(&self, freed: u64, promised: u64) {
+        let beside = freed.cast_signed().saturating_sub(promised.cast_signed());
+        self.compacted.fetch_add(beside, Ordering::Relaxed);
+    }
+
+    /// What databases have given back beside what their rows promised.
+    pub(crate) fn compacted(&self) -> i64 {
+        self.compacted.load(Ordering::Relaxed)
     }
 
     /// Begins a batch: looks again who holds what, unless that was just done.

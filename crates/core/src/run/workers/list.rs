@@ -60,11 +60,11 @@ impl Remover<'_, '_> {
                 outcomes.extend(going.iter().map(stays));
             }
             Ok(freed) => {
-                let mut went: Vec<_> = going.iter().map(|(at, item)| (*at, went(item))).collect();
                 if let Some(freed) = freed {
-                    share_out(freed, &mut went);
+                    let promised = going.iter().map(|(_, item)| item.bytes).sum();
+                    self.checker.shared().note_compacted(freed, promised);
                 }
-                outcomes.extend(went);
+                outcomes.extend(going.iter().map(|(at, item)| (*at, went(item))));
             }
         }
         outcomes
@@ -144,22 +144,6 @@ impl Remover<'_, '_> {
         let now = disk.stat(folder, path.as_name()).ok();
         let freed = now.map(|now| held.saturating_sub(now.allocated));
         Ok(freed.filter(|_| is_database))
-    }
-}
-
-/// Has the outcomes of rows sum up to what came back: each as was estimated, as long as there is some, and the last ones
-/// what is left.
-fn share_out(freed: u64, went: &mut [(usize, ItemOutcome)]) {
-    let mut left = freed;
-    for (_, outcome) in went.iter_mut() {
-        let bytes = outcome.bytes.min(left);
-        outcome.is_as_listed &= bytes == outcome.bytes;
-        outcome.bytes = bytes;
-        left -= bytes;
-    }
-    if let Some((_, last)) = went.last_mut().filter(|_| left > 0) {
-        last.bytes += left;
-        last.is_as_listed = false;
     }
 }
 
