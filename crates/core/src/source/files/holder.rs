@@ -1,11 +1,12 @@
 //! Holders that a walk comes to: read where they lie, each entry asked about by itself.
 
 use std::ffi::CStr;
+use std::sync::Arc;
 use std::sync::atomic::Ordering;
 
 use jolly_disk::{Folder, Kind, Stat};
 
-use crate::rule::{ListFormat, Ownership, Spelling};
+use crate::rule::{ListFormat, Ownership, RecordSet, Spelling};
 use crate::source::arena::shard::NewItem;
 use crate::source::files::folder::Worker;
 use crate::source::files::job::Visited;
@@ -112,34 +113,55 @@ impl Worker<'_> {
                 .unread
                 .add(path.to_string(), words.undated, undated);
         }
+        // All rows of a set are one rule's: they differ in nothing that a rule asks about.
+        let mut of_set: Option<(Arc<RecordSet>, Option<usize>)> = None;
         for item in holder.items() {
             if self.walk.cancel.is_cancelled() {
                 self.gathered.is_broken = true;
                 return;
             }
-            self.look_at_entry(&read, id, item);
+            let known = of_set.as_ref().filter(|(set, _)| {
+                let own = item.set.as_ref();
+                own.is_some_and(|own| Arc::ptr_eq(own, set))
+            });
+            let owner = match known {
+                Some((_, owner)) => *owner,
+                None => self.owner_of_entry(&read, item),
+            };
+            if let Some(set) = &item.set
+                && known.is_none()
+            {
+                of_set = Some((Arc::clone(set), owner));
+            }
+            if let Some(owner) = owner {
+                self.add_entry(&read, id, item, owner);
+            }
         }
     }
 
-    fn look_at_entry(&mut self, read: &ReadHolder<'_>, id: FolderId, item: &HolderItem) {
-        let ReadHolder {
-            at,
-            folder,
-            name: (name, spelling),
-            stat,
-            format,
-        } = *read;
-        let Some(time) = item.time else { return };
+    /// The search whose rule has an entry.
+    fn owner_of_entry(&mut self, read: &ReadHolder<'_>, item: &HolderItem) -> Option<usize> {
+        let (name, spelling) = read.name;
         let asked = (name, spelling, Kind::File);
-        let owned = self.owner(at, folder, asked, &mut Some(stat), Some(item));
+        let owned = self.owner(
+            read.at,
+            read.folder,
+            asked,
+            &mut Some(read.stat),
+            Some(item),
+        );
         let Ownership::Owned(owner) = owned else {
-            return;
+            return None;
         };
-        let context = self.walk.context;
         // Another rule may want the file as a whole: then what is left of it is nobody's.
-        if context.rule(owner).rule.entries != Some(format) {
-            return;
-        }
+        let rule = &self.walk.context.rule(owner).rule;
+        (rule.entries == Some(read.format)).then_some(owner)
+    }
+
+    fn add_entry(&mut self, read: &ReadHolder<'_>, id: FolderId, item: &HolderItem, owner: usize) {
+        let (at, stat) = (read.at, read.stat);
+        let Some(time) = item.time else { return };
+        let context = self.walk.context;
         let entry = Stat {
             size: item.size,
             allocated: item.size,

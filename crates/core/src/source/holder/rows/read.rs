@@ -34,7 +34,41 @@ struct Asked<'a> {
 enum Sites {
     None,
     Own(usize),
-    Of(usize, HashMap<i64, u32>),
+    Of(usize, ByNumber),
+}
+
+/// Sites by the numbers of rows, which mostly count from 1 without great gaps.
+#[derive(Default)]
+struct ByNumber {
+    dense: Vec<u32>,
+    sparse: HashMap<i64, u32>,
+}
+
+impl ByNumber {
+    /// Numbers up to this many are looked up by position.
+    const DENSE: usize = 1 << 24;
+
+    fn insert(&mut self, number: i64, site: u32) {
+        match usize::try_from(number) {
+            Ok(at) if at < Self::DENSE => {
+                if at >= self.dense.len() {
+                    self.dense.resize((at + 1).next_power_of_two(), u32::MAX);
+                }
+                self.dense[at] = site;
+            }
+            _ => drop(self.sparse.insert(number, site)),
+        }
+    }
+
+    fn get(&self, number: i64) -> Option<u32> {
+        match usize::try_from(number) {
+            Ok(at) if at < Self::DENSE => {
+                let site = self.dense.get(at).copied();
+                site.filter(|site| *site != u32::MAX)
+            }
+            _ => self.sparse.get(&number).copied(),
+        }
+    }
 }
 
 /// Sites that were found, each once: there are many rows of few.
@@ -115,7 +149,8 @@ impl Rows {
         let sql = format!("SELECT rowid, * FROM main.{}", quoted(table));
         let mut statement = self.connection.prepare(&sql)?;
         let mut rows = statement.query([])?;
-        let mut hasher = RowHasher::new();
+        let names = order.iter().map(|at| columns[*at].as_str());
+        let mut hasher = RowHasher::new(table, names);
         while let Some(row) = rows.next()? {
             let key: i64 = row.get(0)?;
             let value = |at: usize| row.get_ref(at + 1);
@@ -138,14 +173,18 @@ impl Rows {
             if self.items.len() + items.len() >= MOST_ROWS {
                 return Err(HolderError::TooLarge);
             }
-            hasher.begin(table);
+            hasher.begin();
             let mut size = beside;
             for at in &order {
                 let value = value(*at)?;
-                hasher.add(&columns[*at], value);
+                hasher.add(value);
                 size += stored_length(value);
             }
-            let mut time = asked.told.get(&key).copied();
+            let mut time = if asked.told.is_empty() {
+                None
+            } else {
+                asked.told.get(&key).copied()
+            };
             for at in &asked.times {
                 let written = match value(*at)? {
                     ValueRef::Integer(number) => asked.time.and_then(|time| time.seconds(number)),
@@ -159,7 +198,7 @@ impl Rows {
                 Sites::None => None,
                 Sites::Own(at) => sites.of(value(*at)?),
                 Sites::Of(at, known) => match value(*at)? {
-                    ValueRef::Integer(id) => known.get(&id).copied(),
+                    ValueRef::Integer(id) => known.get(id),
                     ValueRef::Null | ValueRef::Real(_) | ValueRef::Text(_) | ValueRef::Blob(_) => {
                         None
                     }
@@ -234,7 +273,7 @@ fn ask<'a>(
             let sql = format!("SELECT id, {} FROM main.{}", quoted(column), quoted(table));
             let mut statement = connection.prepare(&sql)?;
             let mut rows = statement.query([])?;
-            let mut known = HashMap::new();
+            let mut known = ByNumber::default();
             while let Some(row) = rows.next()? {
                 if let (ValueRef::Integer(id), Some(site)) =
                     (row.get_ref(0)?, sites.of(row.get_ref(1)?))

@@ -52,38 +52,54 @@ impl ToSql for Cell {
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct RowValues(Vec<(String, Cell)>);
 
-/// Puts together the hash of a row, value by value, in the order of the columns' names.
+/// Puts together the hash of a row: its table and columns once for all rows, then value by value, in the order of the
+/// columns' names.
 pub(super) struct RowHasher {
     text: Vec<u8>,
+    /// How much of that is the table's.
+    begins: usize,
 }
 
 impl RowHasher {
-    pub(super) fn new() -> Self {
-        Self { text: Vec::new() }
+    /// For rows of a table with these columns, in the order of their names.
+    pub(super) fn new<'c>(table: &'c str, columns: impl Iterator<Item = &'c str>) -> Self {
+        let mut hasher = blake3::Hasher::new();
+        for name in [table].into_iter().chain(columns) {
+            hasher.update(&(name.len() as u64).to_le_bytes());
+            hasher.update(name.as_bytes());
+        }
+        let text = hasher.finalize().as_bytes().to_vec();
+        Self {
+            begins: text.len(),
+            text,
+        }
     }
 
-    /// Begins with another row of a table.
-    pub(super) fn begin(&mut self, table: &str) {
-        self.text.clear();
-        self.put(b'T', table.as_bytes());
+    /// Begins with another row.
+    pub(super) fn begin(&mut self) {
+        self.text.truncate(self.begins);
     }
 
-    fn put(&mut self, kind: u8, bytes: &[u8]) {
-        self.text.push(kind);
-        let length = bytes.len() as u64;
-        self.text.extend_from_slice(&length.to_le_bytes());
-        self.text.extend_from_slice(bytes);
-    }
-
-    /// Adds a column.
-    pub(super) fn add(&mut self, column: &str, value: ValueRef<'_>) {
-        self.put(b'C', column.as_bytes());
+    /// Adds the value of the next column.
+    pub(super) fn add(&mut self, value: ValueRef<'_>) {
+        let mut bytes = |kind: u8, bytes: &[u8]| {
+            self.text.push(kind);
+            let length = bytes.len() as u64;
+            self.text.extend_from_slice(&length.to_le_bytes());
+            self.text.extend_from_slice(bytes);
+        };
         match value {
-            ValueRef::Null => self.put(b'n', &[]),
-            ValueRef::Integer(number) => self.put(b'i', &number.to_le_bytes()),
-            ValueRef::Real(number) => self.put(b'r', &number.to_bits().to_le_bytes()),
-            ValueRef::Text(text) => self.put(b't', text),
-            ValueRef::Blob(bytes) => self.put(b'b', bytes),
+            ValueRef::Null => self.text.push(b'n'),
+            ValueRef::Integer(number) => {
+                self.text.push(b'i');
+                self.text.extend_from_slice(&number.to_le_bytes());
+            }
+            ValueRef::Real(number) => {
+                self.text.push(b'r');
+                self.text.extend_from_slice(&number.to_bits().to_le_bytes());
+            }
+            ValueRef::Text(text) => bytes(b't', text),
+            ValueRef::Blob(blob) => bytes(b'b', blob),
         }
     }
 
@@ -156,10 +172,10 @@ impl RowValues {
 
     /// What tells a row with these values from others.
     pub(super) fn fingerprint(&self, table: &str) -> Fingerprint {
-        let mut hasher = RowHasher::new();
-        hasher.begin(table);
-        for (column, value) in &self.0 {
-            hasher.add(column, value.as_ref());
+        let columns = self.0.iter().map(|(column, _)| column.as_str());
+        let mut hasher = RowHasher::new(table, columns);
+        for (_, value) in &self.0 {
+            hasher.add(value.as_ref());
         }
         hasher.finish()
     }
