@@ -12,7 +12,6 @@ mod manifest;
 mod order;
 mod outcome;
 mod preview;
-mod sign_ins;
 mod stay_reason;
 mod written_place;
 
@@ -21,9 +20,9 @@ pub use file_identity::{FileIdentity, Tolerance};
 pub(crate) use item_outcome::ItemOutcome;
 pub use items::Items;
 pub use make::make_manifest;
+pub use manifest::sign_ins::{SignInsLost, sign_ins_lost};
 pub use manifest::{ConfirmedManifest, ListEntry, Manifest, ManifestItem, TargetMark};
 pub use outcome::{Outcome, OutcomeSums, Stayed};
 pub use preview::write_preview;
-pub use sign_ins::{SignInsLost, sign_ins_lost};
 pub use stay_reason::{Moment, StayReason};
 pub use written_place::{WrittenPlace, shown_place};

@@ -154,18 +154,14 @@ fn chromium_visit(
         Some(from) => {
             let sql = "SELECT id FROM visited_links WHERE link_url_id = ?1 AND frame_url = ?2";
             let known = tx.query_row(sql, params![page, from.address], |row| row.get::<_, i64>(0));
-            match known {
-                Ok(known) => {
-                    let sql =
-                        "UPDATE visited_links SET visit_count = visit_count + 1 WHERE id = ?1";
-                    tx.execute(sql, [known])?;
-                    known
-                }
-                Err(_) => {
-                    let sql = "INSERT INTO visited_links(link_url_id, top_level_url, frame_url, visit_count) VALUES(?1, ?2, ?2, 1)";
-                    tx.execute(sql, params![page, from.address])?;
-                    tx.last_insert_rowid()
-                }
+            if let Ok(known) = known {
+                let sql = "UPDATE visited_links SET visit_count = visit_count + 1 WHERE id = ?1";
+                tx.execute(sql, [known])?;
+                known
+            } else {
+                let sql = "INSERT INTO visited_links(link_url_id, top_level_url, frame_url, visit_count) VALUES(?1, ?2, ?2, 1)";
+                tx.execute(sql, params![page, from.address])?;
+                tx.last_insert_rowid()
             }
         }
         None => 0,

@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use jiff::Timestamp;
 use jolly_core::decide::Spot;
 use jolly_core::format::{Printable, Site};
-use jolly_core::survey::{SiteTraces, Sites, sites};
+use jolly_core::survey::{Profile, SiteTraces, Sites, sites};
 use serde_json::json;
 
 use crate::cli::print;
@@ -81,7 +81,7 @@ fn write(
     let account = Sites::account_name(&session.target, one.account);
     let account = account.map_or("", |name| name);
     let profile = found.profiles.get(one.profile);
-    let profile = profile.map(|profile| profile.name()).unwrap_or_default();
+    let profile = profile.map(Profile::name).unwrap_or_default();
     let (suggested, evidence) = one.evidence(now);
     let mark = match (kept.contains(&one.site), suggested) {
         (true, _) => "kept",

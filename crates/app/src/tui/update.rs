@@ -66,9 +66,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
             Vec::new()
         }
         Msg::Kept(kept) => {
-            if let Err(why) = kept {
-                model.message = Some(why);
-            }
+            model.message = kept.err().or(model.message.take());
             Vec::new()
         }
         Msg::Scanning(job, event) => {

@@ -39,9 +39,11 @@ impl Site {
             return None;
         }
         // What IDNA refuses keeps its own spelling, or it would vanish from every list.
-        let ascii = match host.is_ascii() && !host.contains("xn--") {
-            true => host,
-            false => idna::domain_to_ascii(&host).unwrap_or(host),
+        let is_plain = host.is_ascii() && !host.contains("xn--");
+        let ascii = if is_plain {
+            host
+        } else {
+            idna::domain_to_ascii(&host).unwrap_or(host)
         };
         let domain = psl::domain(ascii.as_bytes());
         let domain = domain.and_then(|domain| std::str::from_utf8(domain.as_bytes()).ok());

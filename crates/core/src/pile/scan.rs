@@ -277,13 +277,11 @@ impl Scan {
     /// What an item is called, for people: its name, and of an entry its document.
     pub fn shown_name(&self, item: ItemId) -> String {
         let name = self.arena.name(item);
-        match self.arena.fingerprint(item) {
-            None => Printable(name).to_string(),
-            Some(_) => {
-                let rule = &self.rules.rule(self.pile(self.arena.pile(item)).rule).rule;
-                shown_item(rule.entries.unwrap_or(ListFormat::Xbel), name)
-            }
+        if self.arena.fingerprint(item).is_none() {
+            return Printable(name).to_string();
         }
+        let rule = &self.rules.rule(self.pile(self.arena.pile(item)).rule).rule;
+        shown_item(rule.entries.unwrap_or(ListFormat::Xbel), name)
     }
 
     /// Whether what a pile frees only shows when its lists are made anew.

@@ -1,5 +1,7 @@
 //! The exact list of what goes, each thing with its identity.
 
+pub(super) mod sign_ins;
+
 use std::borrow::Cow;
 use std::sync::Arc;
 

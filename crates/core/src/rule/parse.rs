@@ -8,6 +8,7 @@ pub(super) mod written;
 
 use std::collections::HashSet;
 use std::ops::Range;
+use std::sync::Arc;
 
 use toml::Spanned;
 
@@ -18,7 +19,9 @@ use crate::rule::guard::could_only_hit_guarded;
 use crate::rule::parse::records::{WrittenRecords, all_of, divided};
 use crate::rule::parse::values::Words;
 use crate::rule::parse::written::{MOST_BYTES, WrittenBook, WrittenRule};
-use crate::rule::{AgeBy, AgeRule, Class, Detect, ListFormat, Removal, Rule, Rulebook, Within};
+use crate::rule::{
+    AgeBy, AgeRule, Class, Detect, ListFormat, RecordSet, Removal, Rule, Rulebook, Within,
+};
 
 impl Rulebook {
     /// Reads a rulebook. The lines on which the rules start come with it, counted from 1.
@@ -177,19 +180,8 @@ impl Reader {
 
     fn rule(&mut self, mut written: WrittenRule) -> Option<Rule> {
         let before = self.problems.len();
-        let records = written.records.take();
-        let records_span = records.as_ref().map(Spanned::span);
-        let records = records.map(Spanned::into_inner);
-        if let Some(records) = &records {
-            self.databases(records, &mut written);
-        }
-        let records = records.and_then(|records| self.records(&records));
-        let Some(wanted_in) = written.r#in.take() else {
-            let help =
-                "add it; every rule says its `id`, `title`, `class`, `about`, `after` and `in`";
-            self.refuse(written.id.span(), "missing field `in`", "this rule", help);
-            return None;
-        };
+        let (records, records_span) = self.rows_of(&mut written);
+        let wanted_in = self.wanted_in(&mut written)?;
         let Words {
             needs,
             starts,
@@ -259,21 +251,43 @@ impl Reader {
         Some(rule)
     }
 
+    /// Where a rule looks, as it is written.
+    fn wanted_in(&mut self, written: &mut WrittenRule) -> Option<Spanned<Vec<Spanned<String>>>> {
+        let found = written.r#in.take();
+        if found.is_none() {
+            let help =
+                "add it; every rule says its `id`, `title`, `class`, `about`, `after` and `in`";
+            self.refuse(written.id.span(), "missing field `in`", "this rule", help);
+        }
+        found
+    }
+
+    /// The rows that a rule asks for, and where it says so.
+    fn rows_of(
+        &mut self,
+        written: &mut WrittenRule,
+    ) -> (Option<Arc<RecordSet>>, Option<Range<usize>>) {
+        let Some(records) = written.records.take() else {
+            return (None, None);
+        };
+        let span = records.span();
+        let records = records.into_inner();
+        self.databases(&records, written);
+        (self.records(&records), Some(span))
+    }
+
     /// The databases that a rule names stand for where it looks and what it takes there.
     fn databases(&mut self, records: &WrittenRecords, written: &mut WrittenRule) {
         let Some(databases) = &records.database else {
             return;
         };
-        for beside in [
-            written.r#in.as_ref().map(Spanned::span),
-            written.take.as_ref().map(|_| written.id.span()),
-        ] {
-            if let Some(span) = beside {
-                let help = "keep one of the two: `database`, or `in` with `take`";
-                let message = "`database` says already where the rule looks";
-                self.refuse(span, message, "beside it", help);
-                return;
-            }
+        let within = written.r#in.as_ref().map(Spanned::span);
+        let take = written.take.as_ref().map(|_| written.id.span());
+        if let Some(span) = within.or(take) {
+            let help = "keep one of the two: `database`, or `in` with `take`";
+            let message = "`database` says already where the rule looks";
+            self.refuse(span, message, "beside it", help);
+            return;
         }
         let (mut within, mut take): (Vec<Spanned<String>>, Vec<_>) = (Vec::new(), Vec::new());
         for database in all_of(databases) {

@@ -9,6 +9,7 @@ pub(crate) mod address;
 pub(crate) mod document;
 mod list;
 mod rows;
+pub(crate) mod site_storage;
 
 use std::collections::{BTreeSet, HashSet};
 use std::ffi::{CStr, CString};
@@ -133,10 +134,16 @@ pub(crate) enum HolderError {
     Damaged,
     #[error("SQLite refuses it: {0}")]
     Sqlite(rusqlite::Error),
-    #[error("the bookmarks beside it can't be read")]
-    Bookmarks,
+    #[error("a row can't be written down: {0}")]
+    Json(serde_json::Error),
+    #[error("the bookmarks beside it can't be read{}", why(.0.as_ref()))]
+    Bookmarks(Option<serde_json::Error>),
     #[error("made anew it would not be what was meant")]
     NotAsMeant,
+}
+
+fn why(error: Option<&serde_json::Error>) -> String {
+    error.map_or_else(String::new, |error| format!(": {error}"))
 }
 
 impl From<XbelError> for HolderError {
@@ -395,10 +402,10 @@ fn bookmarked(
         let bytes = match read_file(disk, (folder, &name), MOST_BYTES) {
             Ok((_, bytes)) => bytes,
             Err(HolderError::Read(error)) if error.kind() == io::ErrorKind::NotFound => continue,
-            Err(_) => return Err(HolderError::Bookmarks),
+            Err(_unread) => return Err(HolderError::Bookmarks(None)),
         };
         let json: serde_json::Value =
-            serde_json::from_slice(&bytes).map_err(|_| HolderError::Bookmarks)?;
+            serde_json::from_slice(&bytes).map_err(|error| HolderError::Bookmarks(Some(error)))?;
         gather_addresses(&json, &mut addresses);
     }
     Ok(addresses)

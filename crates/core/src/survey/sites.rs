@@ -175,7 +175,7 @@ impl Sites {
     }
 
     /// The name of an account.
-    pub fn account_name<'t>(target: &'t Target, account: Option<usize>) -> Option<&'t AccountName> {
+    pub fn account_name(target: &Target, account: Option<usize>) -> Option<&AccountName> {
         target.accounts.get(account?).map(|account| &account.name)
     }
 }
@@ -190,8 +190,8 @@ struct Gathering {
 impl Gathering {
     fn of(&mut self, site: Site) -> &mut SiteTraces {
         let (account, profile) = (self.account, self.profile);
-        let new = || SiteTraces::new(site.clone(), account, profile);
-        self.sites.entry(site.clone()).or_insert_with(new)
+        let new = |site: &Site| SiteTraces::new(site.clone(), account, profile);
+        self.sites.entry(site).or_insert_with_key(new)
     }
 }
 

@@ -56,9 +56,9 @@ fn visits() -> impl Strategy<Value = (Vec<MadeVisit>, BTreeSet<String>)> {
         let marked = made.iter().filter(|(_, is_marked)| *is_marked);
         let marked = marked.map(|(visit, _)| visit.address.clone()).collect();
         let mut visits: Vec<MadeVisit> = made.into_iter().map(|(visit, _)| visit).collect();
-        for at in 0..visits.len() {
-            let from = visits[at].from.filter(|_| at > 0);
-            visits[at].from = from.map(|from| from % at.max(1));
+        for (at, visit) in visits.iter_mut().enumerate() {
+            let from = visit.from.filter(|_| at > 0);
+            visit.from = from.map(|from| from % at.max(1));
         }
         (visits, marked)
     })
@@ -469,12 +469,14 @@ fn a_death_at_any_call_of_the_disk_leaves_each_database_old_or_new() {
     at_every_call(true);
 }
 
+/// Spoils a database.
+type Spoil = Box<dyn Fn(&Path)>;
+
 #[test]
 fn whatever_is_wrong_with_a_database_nothing_of_it_is_changed_and_the_scan_says_so() {
     let run_sql = |sql: &'static str| {
         move |path: &Path| Connection::open(path).unwrap().execute_batch(sql).unwrap()
     };
-    type Spoil = Box<dyn Fn(&Path)>;
     let cases: Vec<(&str, Spoil)> = vec![
         (
             "cut short",

@@ -1,4 +1,6 @@
-//! Every key of the program, in the order of the key line and the help.
+//! Every key of the program, in the order of the key line and the help: first those of a view alone, in `views`.
+
+mod views;
 
 use ratatui::crossterm::event::KeyCode;
 
@@ -45,7 +47,12 @@ use KeyCode::{
 };
 
 /// Every key of the program.
-pub(in crate::tui) const BINDINGS: &[Binding] = &[
+pub(in crate::tui) fn bindings() -> impl Iterator<Item = &'static Binding> {
+    views::BINDINGS.iter().chain(BINDINGS)
+}
+
+/// Those that count at stations, too.
+const BINDINGS: &[Binding] = &[
     main(
         &[Arrive],
         "enter",
@@ -219,52 +226,6 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         "back to the ages",
         &[(Char('v'), Action::Lens)],
     ),
-    main(
-        &[Sites],
-        "space",
-        "keep, or let go",
-        &[(Char(' '), Action::Toggle)],
-    ),
-    main(
-        &[Sites],
-        "c",
-        "cookies go or stay",
-        &[(Char('c'), Action::TakeCookies)],
-    ),
-    main(
-        &[Sites],
-        "h",
-        "history goes or stays",
-        &[(Char('h'), Action::TakeHistory)],
-    ),
-    main(
-        &[Sites],
-        "s",
-        "keep what is worth it",
-        &[(Char('s'), Action::KeepSuggested)],
-    ),
-    more(
-        &[Sites],
-        "e",
-        "keep on all computers",
-        &[(Char('e'), Action::KeepEverywhere)],
-    ),
-    main(
-        &[Sites],
-        "enter",
-        "its hosts",
-        &[
-            (Enter, Action::Enter),
-            (Right, Action::Into),
-            (Left, Action::OutOf),
-        ],
-    ),
-    more(
-        &[Sites],
-        "p",
-        "one profile after the other, then all",
-        &[(Char('p'), Action::Profile)],
-    ),
     more(
         &[Inside],
         "← →",
@@ -273,74 +234,6 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     ),
     main(&[Arrive], "b", "rulebooks", &[(Char('b'), Action::Rules)]),
     more(&[Ages], "b", "rulebooks", &[(Char('b'), Action::Rules)]),
-    main(
-        &[Exclusions],
-        "space",
-        "suspend, or count again",
-        &[(Char(' '), Action::Toggle)],
-    ),
-    main(&[Exclusions], "enter", "change", &[(Enter, Action::Enter)]),
-    main(
-        &[Exclusions],
-        "del",
-        "delete",
-        &[(Delete, Action::Delete), (Backspace, Action::Delete)],
-    ),
-    main(&[Exclusions], "u", "undo", &[(Char('u'), Action::Undo)]),
-    main(
-        &[Decided],
-        "enter",
-        "go back or forth to here",
-        &[(Enter, Action::Enter)],
-    ),
-    main(
-        &[Starts],
-        "space",
-        "start taken or left",
-        &[(Char(' '), Action::Toggle)],
-    ),
-    main(
-        &[Starts],
-        "[ ]",
-        "age limit",
-        &[(Char('['), Action::Younger), (Char(']'), Action::Older)],
-    ),
-    main(
-        &[Starts],
-        "=",
-        "exact age",
-        &[(Char('='), Action::ExactAge)],
-    ),
-    main(
-        &[Starts],
-        "del",
-        "as built in",
-        &[(Delete, Action::Delete), (Backspace, Action::Delete)],
-    ),
-    main(
-        &[Rulebooks],
-        "space",
-        "turn off here, or on again",
-        &[(Char(' '), Action::Toggle)],
-    ),
-    main(
-        &[Rulebooks],
-        "e",
-        "explain a path",
-        &[(Char('e'), Action::Explain)],
-    ),
-    more(
-        &[Rulebooks],
-        "del",
-        "remove a folder that was added",
-        &[(Delete, Action::Delete), (Backspace, Action::Delete)],
-    ),
-    main(
-        &[Exclusions, Sites, Decided, Starts, Rulebooks, Dustpan, Runs],
-        "esc",
-        "back",
-        &[(Esc, Action::Close)],
-    ),
     more(
         &[
             Arrive, Ages, Inside, Check, Exclusions, Sites, Decided, Starts, Rulebooks, Dustpan,
@@ -365,7 +258,8 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Arrive, Ages, Inside, Check, Exclusions, Decided, Starts, Rulebooks, Dustpan, Runs,
+            Arrive, Ages, Inside, Check, Exclusions, Sites, Decided, Starts, Rulebooks, Dustpan,
+            Runs,
         ],
         "home, end",
         "first and last",
@@ -454,19 +348,6 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
         &[(Char('g'), Action::GetBack)],
     ),
     main(
-        &[Dustpan],
-        "enter",
-        "open or close",
-        &[(Enter, Action::Enter)],
-    ),
-    main(&[Dustpan], "g", "get back", &[(Char('g'), Action::GetBack)]),
-    main(
-        &[Dustpan],
-        "del",
-        "empty a run",
-        &[(Delete, Action::Delete), (Backspace, Action::Delete)],
-    ),
-    main(
         &[Report],
         "f",
         "save to a file",
@@ -524,7 +405,7 @@ pub(in crate::tui) const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Inside, Exclusions, Decided, Starts, Rulebooks, Dustpan, Runs,
+            Inside, Exclusions, Sites, Decided, Starts, Rulebooks, Dustpan, Runs,
         ],
         "q",
         "leave the program",

@@ -222,11 +222,11 @@ impl Weigh {
         let is_it = |id: &PileId| {
             let rule = &self.scan.rules.rule(self.scan.pile(*id).rule).rule;
             let table = rule.records.as_deref().map(|set| set.table.as_str());
-            match (kind, table) {
-                (RowKind::Cookies, Some("cookies" | "moz_cookies")) => true,
-                (RowKind::History, Some("visits" | "moz_historyvisits")) => true,
-                _ => false,
-            }
+            matches!(
+                (kind, table),
+                (RowKind::Cookies, Some("cookies" | "moz_cookies"))
+                    | (RowKind::History, Some("visits" | "moz_historyvisits"))
+            )
         };
         self.decisions.shown(&self.scan).filter(is_it).collect()
     }

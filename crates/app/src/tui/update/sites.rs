@@ -138,7 +138,7 @@ fn keep(model: &mut Model, view: &mut SitesView, scope: Scope) -> Vec<Effect> {
     let is_more =
         scope == Scope::Everywhere && known.is_some_and(|known| known != Scope::Everywhere);
     if known.is_some() && !is_more {
-        let (_, effects) = change(model, |weigh| {
+        let ((), effects) = change(model, |weigh| {
             let all = weigh.decisions.exclusions().iter();
             let left = all
                 .filter(|one| !is_of_site(&one.exclusion))
@@ -223,7 +223,7 @@ pub(super) fn spared(model: &mut Model, scan: &Arc<Scan>, spared: Spared) -> Vec
         .iter()
         .all(|one| one.exclusion.scope == Scope::Everywhere);
     let rows: u64 = new.iter().map(|one| one.reach.found.items).sum();
-    let (_, effects) = change(model, |weigh| {
+    let ((), effects) = change(model, |weigh| {
         let is_again = |known: &jolly_core::decide::Excluded| {
             new.iter()
                 .any(|one| one.exclusion.spares == known.exclusion.spares)

@@ -120,9 +120,9 @@ fn standing(theme: &Theme, weigh: &Weigh, view: &SitesView) -> Line<'static> {
     for (kind, what) in [(RowKind::Cookies, "cookies"), (RowKind::History, "history")] {
         let piles = weigh.row_piles(kind);
         let mut takes = jolly_core::pile::Sum::default();
-        piles
-            .iter()
-            .for_each(|id| takes.add(weigh.decisions.takes(*id)));
+        for id in &piles {
+            takes.add(weigh.decisions.takes(*id));
+        }
         let (words, role) = if takes.items > 0 {
             (format!("{what}: {} go", count(takes.items)), Role::Straw)
         } else {

@@ -113,9 +113,13 @@ impl Worker<'_> {
                 .unread
                 .add(path.to_string(), words.undated, undated);
         }
+        self.look_at_entries(&read, id, holder.items());
+    }
+
+    fn look_at_entries(&mut self, read: &ReadHolder<'_>, id: FolderId, items: &[HolderItem]) {
         // All rows of a set are one rule's: they differ in nothing that a rule asks about.
         let mut of_set: Option<(Arc<RecordSet>, Option<usize>)> = None;
-        for item in holder.items() {
+        for item in items {
             if self.walk.cancel.is_cancelled() {
                 self.gathered.is_broken = true;
                 return;
@@ -126,7 +130,7 @@ impl Worker<'_> {
             });
             let owner = match known {
                 Some((_, owner)) => *owner,
-                None => self.owner_of_entry(&read, item),
+                None => self.owner_of_entry(read, item),
             };
             if let Some(set) = &item.set
                 && known.is_none()
@@ -134,7 +138,7 @@ impl Worker<'_> {
                 of_set = Some((Arc::clone(set), owner));
             }
             if let Some(owner) = owner {
-                self.add_entry(&read, id, item, owner);
+                self.add_entry(read, id, item, owner);
             }
         }
     }

@@ -171,7 +171,7 @@ impl Rows {
     }
 
     /// Compacts it, makes sure that it is whole, and gives its bytes.
-    fn into_bytes(&mut self) -> Result<Vec<u8>, HolderError> {
+    fn compacted(&mut self) -> Result<Vec<u8>, HolderError> {
         self.may_copy.store(true, Ordering::Relaxed);
         let compacted = self.connection.execute_batch("VACUUM");
         self.may_copy.store(false, Ordering::Relaxed);
@@ -221,13 +221,13 @@ impl Holder for Rows {
         self.spend()?;
         self.check_whole()?;
         self.remove(gone)?;
-        self.into_bytes()
+        self.compacted()
     }
 
     fn with(&mut self, exported: &[Vec<u8>]) -> Result<(Vec<u8>, Refused), HolderError> {
         self.spend()?;
         self.check_whole()?;
         let refused = self.put_back(exported)?;
-        Ok((self.into_bytes()?, refused))
+        Ok((self.compacted()?, refused))
     }
 }

@@ -10,7 +10,7 @@ use rusqlite::hooks::{AuthAction, AuthContext, Authorization};
 use rusqlite::limits::Limit;
 
 /// After this nothing of one database is waited for any more.
-const LONGEST: Duration = Duration::from_secs(600);
+const LONGEST: Duration = Duration::from_mins(10);
 
 /// Instructions of SQLite between two looks at the clock.
 const LOOKS: i32 = 1 << 20;

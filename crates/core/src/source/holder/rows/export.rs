@@ -132,7 +132,7 @@ impl Rows {
             version: VERSION,
             part,
         };
-        let mut line = serde_json::to_vec(&exported).map_err(|_| HolderError::NotAsMeant)?;
+        let mut line = serde_json::to_vec(&exported).map_err(HolderError::Json)?;
         line.push(b'\n');
         Ok(line)
     }

@@ -173,27 +173,35 @@ impl RowRestorer<'_> {
         };
         let key = match known {
             Some(key) => key,
-            None => {
-                for column in parent.counted {
-                    let is_null = matches!(values.get(column), Some(Cell::Null) | None);
-                    // What nobody has counted yet has no last time, either, where none may be.
-                    let nothing = if is_null {
-                        Cell::Null
-                    } else {
-                        Cell::Integer(0)
-                    };
-                    values.set(column, nothing);
-                }
-                self.parents(&part.parents, parent.parents, &mut values)?;
-                let key = self.insert(parent.table, part.key, &mut values)?;
-                self.children(&part.children, parent.children, key)?;
-                self.point(part, parent.pointers, key)?;
-                key
-            }
+            None => self.make_parent(parent, part, &mut values)?,
         };
         self.parents.insert(old, key);
         let fading: Vec<Child<'_>> = parent.fading.iter().map(|fading| fading.rows).collect();
         self.children(&part.fading, &fading, key)?;
+        Ok(key)
+    }
+
+    /// Makes a parent again that is gone; its number.
+    fn make_parent(
+        &mut self,
+        parent: &Parent<'_>,
+        part: &RowPart,
+        values: &mut RowValues,
+    ) -> Result<i64, Hindrance> {
+        for column in parent.counted {
+            let is_null = matches!(values.get(column), Some(Cell::Null) | None);
+            // What nobody has counted yet has no last time, either, where none may be.
+            let nothing = if is_null {
+                Cell::Null
+            } else {
+                Cell::Integer(0)
+            };
+            values.set(column, nothing);
+        }
+        self.parents(&part.parents, parent.parents, values)?;
+        let key = self.insert(parent.table, part.key, values)?;
+        self.children(&part.children, parent.children, key)?;
+        self.point(part, parent.pointers, key)?;
         Ok(key)
     }
 

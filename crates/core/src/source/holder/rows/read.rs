@@ -173,37 +173,15 @@ impl Rows {
             if self.items.len() + items.len() >= MOST_ROWS {
                 return Err(HolderError::TooLarge);
             }
+            let reading = RowReading {
+                columns: &order,
+                value: &value,
+                key,
+            };
             hasher.begin();
-            let mut size = beside;
-            for at in &order {
-                let value = value(*at)?;
-                hasher.add(value);
-                size += stored_length(value);
-            }
-            let mut time = if asked.told.is_empty() {
-                None
-            } else {
-                asked.told.get(&key).copied()
-            };
-            for at in &asked.times {
-                let written = match value(*at)? {
-                    ValueRef::Integer(number) => asked.time.and_then(|time| time.seconds(number)),
-                    ValueRef::Null | ValueRef::Real(_) | ValueRef::Text(_) | ValueRef::Blob(_) => {
-                        None
-                    }
-                };
-                time = time.max(written);
-            }
-            let site = match &asked.site {
-                Sites::None => None,
-                Sites::Own(at) => sites.of(value(*at)?),
-                Sites::Of(at, known) => match value(*at)? {
-                    ValueRef::Integer(id) => known.get(id),
-                    ValueRef::Null | ValueRef::Real(_) | ValueRef::Text(_) | ValueRef::Blob(_) => {
-                        None
-                    }
-                },
-            };
+            let size = beside + reading.hash(&mut hasher)?;
+            let time = reading.time(asked)?;
+            let site = reading.site(asked, sites)?;
             let site = site.and_then(|number| sites.get(number));
             items.push(HolderItem {
                 name: name_of(table, key, site),
@@ -221,6 +199,58 @@ impl Rows {
         self.keys.append(&mut keys);
         self.unreadable += kept;
         Ok(())
+    }
+}
+
+/// A row while it is read.
+struct RowReading<'a, 'r> {
+    /// Positions of the columns in the order of their names.
+    columns: &'a [usize],
+    value: &'a dyn Fn(usize) -> rusqlite::Result<ValueRef<'r>>,
+    key: i64,
+}
+
+impl RowReading<'_, '_> {
+    /// Adds all values to a hash; about how many bytes they take.
+    fn hash(&self, hasher: &mut RowHasher) -> rusqlite::Result<u64> {
+        let mut size = 0;
+        for at in self.columns {
+            let value = (self.value)(*at)?;
+            hasher.add(value);
+            size += stored_length(value);
+        }
+        Ok(size)
+    }
+
+    fn number(&self, at: usize) -> rusqlite::Result<Option<i64>> {
+        Ok(match (self.value)(at)? {
+            ValueRef::Integer(number) => Some(number),
+            ValueRef::Null | ValueRef::Real(_) | ValueRef::Text(_) | ValueRef::Blob(_) => None,
+        })
+    }
+
+    /// The latest time that it says, or that is told of it.
+    fn time(&self, asked: &Asked<'_>) -> rusqlite::Result<Option<i64>> {
+        let mut time = if asked.told.is_empty() {
+            None
+        } else {
+            asked.told.get(&self.key).copied()
+        };
+        for at in &asked.times {
+            let written = self.number(*at)?;
+            let seconds = written.and_then(|written| asked.time?.seconds(written));
+            time = time.max(seconds);
+        }
+        Ok(time)
+    }
+
+    /// The number of its site.
+    fn site(&self, asked: &Asked<'_>, sites: &mut KnownSites) -> rusqlite::Result<Option<u32>> {
+        Ok(match &asked.site {
+            Sites::None => None,
+            Sites::Own(at) => sites.of((self.value)(*at)?),
+            Sites::Of(at, known) => self.number(*at)?.and_then(|id| known.get(id)),
+        })
     }
 }
 

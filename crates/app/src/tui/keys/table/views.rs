@@ -1,0 +1,141 @@
+//! The keys of the views that stand before a station.
+
+use ratatui::crossterm::event::KeyCode;
+
+use crate::tui::keys::table::{main, more};
+use crate::tui::keys::{Action, Binding};
+use crate::tui::model::Context;
+
+use Context::{Decided, Dustpan, Exclusions, Rulebooks, Runs, Sites, Starts};
+use KeyCode::{Backspace, Char, Delete, Enter, Esc, Left, Right};
+
+/// Every key of a view alone.
+pub(super) const BINDINGS: &[Binding] = &[
+    main(
+        &[Sites],
+        "space",
+        "keep, or let go",
+        &[(Char(' '), Action::Toggle)],
+    ),
+    main(
+        &[Sites],
+        "C",
+        "cookies go or stay",
+        &[(Char('C'), Action::TakeCookies)],
+    ),
+    main(
+        &[Sites],
+        "H",
+        "history goes or stays",
+        &[(Char('H'), Action::TakeHistory)],
+    ),
+    main(
+        &[Sites],
+        "W",
+        "keep what is worth it",
+        &[(Char('W'), Action::KeepSuggested)],
+    ),
+    more(
+        &[Sites],
+        "K",
+        "keep on all computers",
+        &[(Char('K'), Action::KeepEverywhere)],
+    ),
+    main(
+        &[Sites],
+        "enter",
+        "its hosts",
+        &[
+            (Enter, Action::Enter),
+            (Right, Action::Into),
+            (Left, Action::OutOf),
+        ],
+    ),
+    more(
+        &[Sites],
+        "P",
+        "one profile after the other, then all",
+        &[(Char('P'), Action::Profile)],
+    ),
+    main(
+        &[Exclusions],
+        "space",
+        "suspend, or count again",
+        &[(Char(' '), Action::Toggle)],
+    ),
+    main(&[Exclusions], "enter", "change", &[(Enter, Action::Enter)]),
+    main(
+        &[Exclusions],
+        "del",
+        "delete",
+        &[(Delete, Action::Delete), (Backspace, Action::Delete)],
+    ),
+    main(&[Exclusions], "u", "undo", &[(Char('u'), Action::Undo)]),
+    main(
+        &[Decided],
+        "enter",
+        "go back or forth to here",
+        &[(Enter, Action::Enter)],
+    ),
+    main(
+        &[Starts],
+        "space",
+        "start taken or left",
+        &[(Char(' '), Action::Toggle)],
+    ),
+    main(
+        &[Starts],
+        "[ ]",
+        "age limit",
+        &[(Char('['), Action::Younger), (Char(']'), Action::Older)],
+    ),
+    main(
+        &[Starts],
+        "=",
+        "exact age",
+        &[(Char('='), Action::ExactAge)],
+    ),
+    main(
+        &[Starts],
+        "del",
+        "as built in",
+        &[(Delete, Action::Delete), (Backspace, Action::Delete)],
+    ),
+    main(
+        &[Rulebooks],
+        "space",
+        "turn off here, or on again",
+        &[(Char(' '), Action::Toggle)],
+    ),
+    main(
+        &[Rulebooks],
+        "e",
+        "explain a path",
+        &[(Char('e'), Action::Explain)],
+    ),
+    more(
+        &[Rulebooks],
+        "del",
+        "remove a folder that was added",
+        &[(Delete, Action::Delete), (Backspace, Action::Delete)],
+    ),
+    main(
+        &[Exclusions, Sites, Decided, Starts, Rulebooks, Dustpan, Runs],
+        "esc",
+        "back",
+        &[(Esc, Action::Close)],
+    ),
+    main(
+        &[Dustpan],
+        "enter",
+        "open or close",
+        &[(Enter, Action::Enter)],
+    ),
+    main(&[Dustpan], "g", "get back", &[(Char('g'), Action::GetBack)]),
+    main(
+        &[Dustpan],
+        "del",
+        "empty a run",
+        &[(Delete, Action::Delete), (Backspace, Action::Delete)],
+    ),
+];
