@@ -231,3 +231,76 @@ impl Holder for Rows {
         Ok((self.compacted()?, refused))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::fuzz::{config, foreign};
+    use crate::rule::{Epoch, RowSite, RowTime, TimeUnit};
+
+    /// A small history, and the log beside one that holds a visit more.
+    fn sample() -> (Vec<u8>, Vec<u8>) {
+        let dir = tempfile::tempdir().unwrap();
+        let path = dir.path().join("History");
+        let db = Connection::open(&path).unwrap();
+        db.execute_batch(
+            "PRAGMA page_size = 512; PRAGMA journal_mode = WAL; \
+             CREATE TABLE urls(id INTEGER PRIMARY KEY, url TEXT, visit_count INTEGER, typed_count INTEGER, last_visit_time INTEGER); \
+             CREATE TABLE visits(id INTEGER PRIMARY KEY, url INTEGER, visit_time INTEGER, from_visit INTEGER); \
+             INSERT INTO urls VALUES(1, 'https://tides.example/a', 1, 0, 13000000000000000); \
+             INSERT INTO visits VALUES(1, 1, 13000000000000000, 0); PRAGMA wal_checkpoint(TRUNCATE); \
+             INSERT INTO visits VALUES(2, 1, 13000000000000001, 1);",
+        )
+        .unwrap();
+        let read = |name: &str| std::fs::read(dir.path().join(name)).unwrap();
+        (read("History"), read("History-wal"))
+    }
+
+    fn visits() -> Arc<RecordSet> {
+        Arc::new(RecordSet {
+            time: Some(RowTime {
+                of: None,
+                columns: vec!["visit_time".to_owned()],
+                epoch: Epoch::Y1601,
+                unit: TimeUnit::Microseconds,
+            }),
+            site: Some(RowSite::Of {
+                table: "urls".to_owned(),
+                column: "url".to_owned(),
+                by: "url".to_owned(),
+            }),
+            ..(*RecordSet::all_of("visits")).clone()
+        })
+    }
+
+    /// Whatever a file holds, it is refused, or what goes is exactly what was listed.
+    #[test]
+    fn fuzz_databases() {
+        let (database, log) = sample();
+        let mut runner = proptest::test_runner::TestRunner::new(config());
+        let logs =
+            prop_oneof![3 => Just(log.clone()), 1 => foreign(&[&log]), 1 => Just(Vec::new())];
+        let files = prop_oneof![1 => Just(database.clone()), 4 => foreign(&[&database])];
+        let ran = runner.run(&(files, logs), |(database, log)| {
+            let open = || {
+                let image = Image::new(database.clone(), &log).ok()?;
+                Rows::open(image, &[visits()], &Beside::default()).ok()
+            };
+            let Some(mut rows) = open() else {
+                return Ok(());
+            };
+            let all = rows.items.clone();
+            let gone: HashSet<Fingerprint> = all.iter().take(1).map(|it| it.fingerprint).collect();
+            if let Ok(bytes) = rows.without(&gone) {
+                let image = Image::new(bytes, &[]).unwrap();
+                let left = Rows::open(image, &[visits()], &Beside::default()).unwrap();
+                let kept = all.iter().filter(|item| !gone.contains(&item.fingerprint));
+                prop_assert_eq!(left.items.len(), kept.count());
+            }
+            Ok(())
+        });
+        ran.unwrap();
+    }
+}
