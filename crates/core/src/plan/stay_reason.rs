@@ -147,7 +147,7 @@ impl fmt::Display for StayReason {
             Self::Excluded(why) => return write!(f, "it was excluded since: {why}"),
             Self::NotAllowed { verb } => return write!(f, "the system doesn't let us {verb} it"),
             Self::Disk { verb, error } => return write!(f, "cannot {verb} it: {error}"),
-            Self::ListStays(why) => return write!(f, "of its list: {why}"),
+            Self::ListStays(why) => return write!(f, "its list or database stays: {why}"),
             Self::DustpanFailed(why) => return f.write_str(why),
             Self::PartStays(why) => {
                 return write!(f, "it goes whole or stays, and of a part of it: {why}");
@@ -169,7 +169,7 @@ impl fmt::Display for StayReason {
             Self::NotWhatWasShown => "it is no longer what was shown",
             Self::LinkOnItsWay => "a link took the place of a folder on its way",
             Self::ChangedWhileStored => "it changed while it was stored",
-            Self::ListChanged => "its list changed since",
+            Self::ListChanged => "its list or database changed since",
             Self::ShrankWhileStored => "it shrank meanwhile",
             Self::NoLongerFile => "it is no longer a file",
             Self::NotWhatItsRuleLooksFor => "it is no longer what its rule looks for",

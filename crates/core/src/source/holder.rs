@@ -21,6 +21,7 @@ use std::sync::Arc;
 use jolly_disk::{Disk, Folder, Kind, Stat};
 use serde::{Deserialize, Serialize};
 
+use crate::cancel::CancelToken;
 use crate::format::sqlite::{Image, SqliteError, is_hot};
 use crate::format::xbel::XbelError;
 use crate::rule::{ListFormat, RecordSet};
@@ -228,7 +229,8 @@ pub(crate) fn blank(format: ListFormat) -> Result<Box<dyn Holder>, HolderError> 
     }
 }
 
-/// Reads a holder of a target; nothing of it is changed, and what was looked at is what was read.
+/// Reads a holder of a target; nothing of it is changed, and what was looked at is what was read. Once it is cancelled
+/// nothing more is asked of a database, now or later.
 ///
 /// # Errors
 /// When it can't be read, is too large, has other names, changes meanwhile, or isn't in that format.
@@ -236,6 +238,7 @@ pub(crate) fn read(
     disk: &dyn Disk,
     (folder, name): (&Folder, &CStr),
     wanted: Wanted<'_>,
+    cancel: &CancelToken,
 ) -> Result<ReadHolder, HolderError> {
     let sets = match wanted {
         Wanted::Entries(format) => {
@@ -253,7 +256,7 @@ pub(crate) fn read(
     let beside = Beside {
         bookmarked: bookmarked(disk, folder, sets)?,
     };
-    let holder = Box::new(Rows::open(image, sets, &beside)?);
+    let holder = Box::new(Rows::open(image, sets, &beside, cancel)?);
     Ok(ReadHolder { stat, holder, log })
 }
 
@@ -271,8 +274,9 @@ struct ReadImage {
 pub(crate) fn read_database(
     disk: &dyn Disk,
     place: (&Folder, &CStr),
+    cancel: &CancelToken,
 ) -> Result<Database, HolderError> {
-    Ok(Database::open(&read_image(disk, place)?.image)?)
+    Ok(Database::open(&read_image(disk, place)?.image, cancel)?)
 }
 
 fn read_image(disk: &dyn Disk, (folder, name): (&Folder, &CStr)) -> Result<ReadImage, HolderError> {

@@ -216,7 +216,13 @@ pub fn sites(target: &Target, cancel: &CancelToken) -> Sites {
                 account,
                 sites: BTreeMap::new(),
             };
-            rows::gather(target, (path, family), &mut gathering, &mut found.unread);
+            rows::gather(
+                target,
+                (path, family),
+                &mut gathering,
+                &mut found.unread,
+                cancel,
+            );
             let own_caches = target.places.of_account(cache, account);
             let own = own_caches.iter().filter(|cache| is_of(cache, path));
             let folders: Vec<&TargetPath> = own.chain([path]).collect();

@@ -7,6 +7,7 @@ use std::sync::Arc;
 
 use jolly_disk::{Folder, Metadata, Stat};
 
+use crate::cancel::CancelToken;
 use crate::computer::TargetPath;
 use crate::dustpan::entry::{ArchiveEntry, Body};
 use crate::dustpan::put_back::{PutBack, missing, refused};
@@ -187,7 +188,8 @@ impl PutBack<'_> {
             ListFormat::Xbel => Wanted::Entries(gathered.list),
             ListFormat::Rows => Wanted::Rows(&sets),
         };
-        match holder::read(self.disk(), (folder, path.as_name()), wanted) {
+        let never = CancelToken::default();
+        match holder::read(self.disk(), (folder, path.as_name()), wanted, &never) {
             Ok(read) => {
                 let in_use = InUse::read();
                 if let Some(program) = in_use.user_of(read.stat.key) {

@@ -32,7 +32,8 @@ fn read(
         ListFormat::Xbel => Wanted::Entries(format),
         ListFormat::Rows => Wanted::Rows(&sets),
     };
-    let read = holder::read(disk, (&thing.folder, path.as_name()), wanted);
+    let never = CancelToken::default();
+    let read = holder::read(disk, (&thing.folder, path.as_name()), wanted, &never);
     let holder = read.map_err(|error| error.to_string())?.holder;
     Ok(ReadList { thing, holder })
 }

@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, HashSet};
 use std::sync::Arc;
 
+use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
 use crate::dustpan::{LeftBeside, clear_up};
 use crate::format::Printable;
@@ -69,6 +70,7 @@ impl ListsNow {
     pub(crate) fn read(target: &Target, entries: &[LogEntry]) -> Self {
         let disk = &**target.disk();
         let mut lists = BTreeMap::new();
+        let never = CancelToken::default();
         let sets = tables_of(entries);
         for entry in entries.iter().filter(|entry| entry.outcome.is_none()) {
             let (Some(list), Some(of)) = (list_of(entry), entry.intent.entry) else {
@@ -83,7 +85,7 @@ impl ListsNow {
                     ListFormat::Xbel => Wanted::Entries(of.list),
                     ListFormat::Rows => Wanted::Rows(sets),
                 };
-                let read = holder::read(disk, (&folder, list.as_name()), wanted);
+                let read = holder::read(disk, (&folder, list.as_name()), wanted, &never);
                 let holder = read.map_err(|error| error.to_string())?.holder;
                 let items = holder.items().iter();
                 Ok(items.map(|item| item.fingerprint).collect())

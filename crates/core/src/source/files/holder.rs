@@ -70,9 +70,13 @@ impl Worker<'_> {
             ListFormat::Rows => Wanted::Rows(&sets),
         };
         let words = Words::of(format);
-        let (stat, holder) = match holder::read(disk, (folder, name.0), wanted) {
+        let (stat, holder) = match holder::read(disk, (folder, name.0), wanted, self.walk.cancel) {
             Ok(read) => (read.stat, read.holder),
             Err(HolderError::Empty) => return,
+            Err(_) if self.walk.cancel.is_cancelled() => {
+                self.gathered.is_broken = true;
+                return;
+            }
             Err(error) => return leave(&format!("{}: {error}", words.all_stay), 1),
         };
         if holder.unreadable() > 0 {

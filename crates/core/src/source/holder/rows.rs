@@ -20,6 +20,7 @@ use std::sync::atomic::Ordering;
 
 use rusqlite::Connection;
 
+use crate::cancel::CancelToken;
 use crate::format::known_tables::KnownTable;
 use crate::format::sqlite::{Image, mark_as_logged};
 use crate::rule::RecordSet;
@@ -30,8 +31,8 @@ use crate::source::holder::rows::schema::Schema;
 pub(crate) use crate::source::holder::rows::schema::SchemaError;
 use crate::source::holder::{Fingerprint, Holder, HolderError, HolderItem, Refused};
 
-/// Rows that are read from one database at most.
-const MOST_ROWS: usize = 16_000_000;
+/// Rows that are read from one database at most: real ones have some hundred thousand, and each takes memory.
+const MOST_ROWS: usize = 4_000_000;
 
 /// An open database.
 pub(crate) struct Rows {
@@ -58,8 +59,8 @@ pub(crate) struct Database {
 }
 
 impl Database {
-    pub(crate) fn open(image: &Image) -> rusqlite::Result<Self> {
-        let (connection, _) = connection::open(&image.bytes)?;
+    pub(crate) fn open(image: &Image, cancel: &CancelToken) -> rusqlite::Result<Self> {
+        let (connection, _) = connection::open(&image.bytes, cancel)?;
         let schema = Schema::read(&connection)?;
         Ok(Self { connection, schema })
     }
@@ -103,8 +104,9 @@ impl Rows {
         image: Image,
         sets: &[Arc<RecordSet>],
         beside: &Beside,
+        cancel: &CancelToken,
     ) -> Result<Self, HolderError> {
-        let (connection, may_copy) = connection::open(&image.bytes)?;
+        let (connection, may_copy) = connection::open(&image.bytes, cancel)?;
         let keeps_log = image.keeps_log;
         drop(image);
         let schema = Schema::read(&connection)?;
@@ -286,7 +288,13 @@ mod tests {
         let ran = runner.run(&(files, logs), |(database, log)| {
             let open = || {
                 let image = Image::new(database.clone(), &log).ok()?;
-                Rows::open(image, &[visits()], &Beside::default()).ok()
+                Rows::open(
+                    image,
+                    &[visits()],
+                    &Beside::default(),
+                    &CancelToken::default(),
+                )
+                .ok()
             };
             let Some(mut rows) = open() else {
                 return Ok(());
@@ -295,7 +303,13 @@ mod tests {
             let gone: HashSet<Fingerprint> = all.iter().take(1).map(|it| it.fingerprint).collect();
             if let Ok(bytes) = rows.without(&gone) {
                 let image = Image::new(bytes, &[]).unwrap();
-                let left = Rows::open(image, &[visits()], &Beside::default()).unwrap();
+                let left = Rows::open(
+                    image,
+                    &[visits()],
+                    &Beside::default(),
+                    &CancelToken::default(),
+                )
+                .unwrap();
                 let kept = all.iter().filter(|item| !gone.contains(&item.fingerprint));
                 prop_assert_eq!(left.items.len(), kept.count());
             }

@@ -2,6 +2,7 @@
 
 use std::ffi::CString;
 
+use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
 use crate::format::{Family, Site, host_of_address};
 use crate::rule::Epoch;
@@ -85,6 +86,7 @@ pub(super) fn gather(
     (profile, family): (&TargetPath, Family),
     gathering: &mut Gathering,
     unread: &mut Vec<(TargetPath, String)>,
+    cancel: &CancelToken,
 ) {
     let (asked, epoch) = match family {
         Family::Chromium => (&CHROMIUM, Epoch::Y1601),
@@ -95,7 +97,7 @@ pub(super) fn gather(
             let Ok(path) = profile.join(file.as_bytes()) else {
                 continue;
             };
-            match ask(target, &path, asked) {
+            match ask(target, &path, asked, cancel) {
                 Ok(answers) => {
                     for answer in answers {
                         add(gathering, asked, epoch, &answer);
@@ -111,13 +113,18 @@ pub(super) fn gather(
     }
 }
 
-fn ask(target: &Target, path: &TargetPath, asked: &Asked) -> Result<Vec<Answer>, HolderError> {
+fn ask(
+    target: &Target,
+    path: &TargetPath,
+    asked: &Asked,
+    cancel: &CancelToken,
+) -> Result<Vec<Answer>, HolderError> {
     let disk = &**target.disk();
     let folder = path.parent().unwrap_or_default();
     let folder = disk.open_folder(target.root(), folder.as_bytes());
     let folder = folder.map_err(HolderError::Read)?;
     let name = CString::new(path.name()).unwrap_or_default();
-    let database = read_database(disk, (&folder, &name))?;
+    let database = read_database(disk, (&folder, &name), cancel)?;
     let mut answers = Vec::new();
     database.ask(asked.needs, asked.sql, &mut |row| {
         let text = |at: usize| -> rusqlite::Result<String> {

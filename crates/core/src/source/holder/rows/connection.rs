@@ -9,6 +9,8 @@ use rusqlite::config::DbConfig;
 use rusqlite::hooks::{AuthAction, AuthContext, Authorization};
 use rusqlite::limits::Limit;
 
+use crate::cancel::CancelToken;
+
 /// After this nothing of one database is waited for any more.
 const LONGEST: Duration = Duration::from_mins(10);
 
@@ -23,7 +25,7 @@ pub(super) type MayCopy = Arc<AtomicBool>;
 
 /// Opens an image. Triggers, views, extensions and functions with effects are off; statements may read, delete, update,
 /// insert and make temporary tables, and nothing else.
-pub(super) fn open(image: &[u8]) -> rusqlite::Result<(Connection, MayCopy)> {
+pub(super) fn open(image: &[u8], cancel: &CancelToken) -> rusqlite::Result<(Connection, MayCopy)> {
     let mut connection = Connection::open_in_memory()?;
     for (config, on) in [
         (DbConfig::SQLITE_DBCONFIG_DEFENSIVE, true),
@@ -47,7 +49,9 @@ pub(super) fn open(image: &[u8]) -> rusqlite::Result<(Connection, MayCopy)> {
     connection.deserialize_read_exact("main", image, image.len(), false)?;
     connection.execute_batch("PRAGMA secure_delete = ON;")?;
     let until = Instant::now() + LONGEST;
-    connection.progress_handler(LOOKS, Some(move || Instant::now() > until))?;
+    let cancel = cancel.clone();
+    let is_over = move || cancel.is_cancelled() || Instant::now() > until;
+    connection.progress_handler(LOOKS, Some(is_over))?;
     let may_copy = MayCopy::default();
     let copies = Arc::clone(&may_copy);
     let judge = move |asked: AuthContext<'_>| judge(&asked, copies.load(Ordering::Relaxed));
