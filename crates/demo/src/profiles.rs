@@ -237,7 +237,7 @@ pub(crate) fn chromium(
         )?;
     }
     let habits = Habits {
-        visits: entries * 2,
+        visits: entries,
         sites: SITES.len(),
     };
     chromium_databases(tree, chance, (&profile, cookies_file), habits)?;
@@ -270,7 +270,7 @@ pub(crate) fn gecko(
     )?;
     tree.file(format!("{profile}/key4.db"), 32 * KIB, 90 * DAY)?;
     let habits = Habits {
-        visits: entries * 2,
+        visits: entries,
         sites: 30,
     };
     let visits = visits(tree, chance, habits);

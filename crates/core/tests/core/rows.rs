@@ -265,7 +265,7 @@ fn listed(manifest: &Manifest, table: &str) -> BTreeSet<i64> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 16, ..ProptestConfig::default() })]
 
     #[test]
     fn prop_visits_go_as_shown_leave_a_whole_history_and_come_back_as_they_were(

@@ -120,6 +120,7 @@ const BINDINGS: &[Binding] = &[
         "exclude",
         &[(Char('x'), Action::Exclude)],
     ),
+    main(&[Ages], "v", "sites", &[(Char('v'), Action::Lens)]),
     main(&[Inside], "esc", "back", &[(Esc, Action::Close)]),
     main(&[Ages], "=", "exact age", &[(Char('='), Action::ExactAge)]),
     main(
@@ -219,7 +220,6 @@ const BINDINGS: &[Binding] = &[
         "on a class or its small piles: for all of them",
         &[],
     ),
-    main(&[Ages], "v", "sites", &[(Char('v'), Action::Lens)]),
     more(
         &[Inside, Sites],
         "v",
