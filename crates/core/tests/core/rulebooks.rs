@@ -343,3 +343,126 @@ proptest! {
         }
     }
 }
+
+/// A book with one rule that asks for rows, with these keys.
+fn of_rows(rule: &str, records: &str) -> String {
+    format!(
+        "rulebook = \"mine\"\nlayout = \"linux\"\n[[rule]]\nid = \"rows\"\ntitle = \"Rows\"\nclass = \"felt\"\nabout = \"a\"\nafter = \"b\"\n{rule}\n\
+         [rule.records]\n{records}\n"
+    )
+}
+
+#[test]
+fn rows_are_asked_for_in_plain_words_and_never_of_what_is_guarded() {
+    let time = "time = { column = \"t\", epoch = \"1970\", unit = \"s\" }";
+    let wrong = |rule: &str, records: &str| {
+        let error = Rulebook::parse("mine.toml", &of_rows(rule, records)).unwrap_err();
+        let told = error.problems.iter().map(|problem| problem.message.clone());
+        told.collect::<Vec<_>>().join("; ")
+    };
+    let cookies = "database = \"{profile.chromium}/Cookies\"\ntable = \"cookies\"";
+    for (rule, records, why) in [
+        // Bookmarks, sign-ins and form entries, under any name of a file.
+        (
+            "",
+            format!(
+                "database = \"{{profile.gecko}}/places.sqlite\"\ntable = \"moz_bookmarks\"\n{time}"
+            ),
+            "guarded",
+        ),
+        (
+            "",
+            format!("database = \"{{profile.chromium}}/Login Data\"\ntable = \"logins\"\n{time}"),
+            "guarded",
+        ),
+        (
+            "",
+            format!("database = \"{{profile.chromium}}/History\"\ntable = \"LOGINS\"\n{time}"),
+            "guarded",
+        ),
+        (
+            "",
+            format!("database = \"{{profile.chromium}}/Web Data\"\ntable = \"visits\"\n{time}"),
+            "guarded",
+        ),
+        (
+            "",
+            format!(
+                "database = \"{{profile.gecko}}/places.sqlite\"\ntable = \"moz_historyvisits\"\n{time}\n\
+            also = [{{ table = \"moz_keywords\", column = \"id\" }}]"
+            ),
+            "guarded",
+        ),
+        (
+            "",
+            format!(
+                "database = \"{{profile.chromium}}/Cookies\"\ntable = \"a; DROP TABLE b\"\n{time}"
+            ),
+            "not a name of a table",
+        ),
+        (
+            "",
+            format!(
+                "database = \"{{profile.chromium}}/Cookies\"\ntable = \"sqlite_schema\"\n{time}"
+            ),
+            "not a name of a table",
+        ),
+        (
+            "",
+            format!("database = \"Cookies\"\ntable = \"cookies\"\n{time}"),
+            "not a database",
+        ),
+        (
+            "",
+            format!("database = \"{{profile.chromium}}/../Cookies\"\ntable = \"cookies\"\n{time}"),
+            "pattern",
+        ),
+        (
+            "",
+            format!("table = \"cookies\"\n{time}"),
+            "missing field `in`",
+        ),
+        (
+            "in = [\"{profile.chromium}\"]",
+            format!("{cookies}\n{time}"),
+            "says already",
+        ),
+        (
+            "detect = \"document-gone\"",
+            format!("{cookies}\n{time}"),
+            "only files have",
+        ),
+        (
+            "by = \"overwrite\"",
+            format!("{cookies}\n{time}"),
+            "only files have",
+        ),
+        (
+            "age = { by = \"arrived\" }",
+            format!("{cookies}\n{time}"),
+            "only files have",
+        ),
+        (
+            "",
+            format!("{cookies}\ntime = {{ column = \"t\", epoch = \"1900\", unit = \"s\" }}"),
+            "not a known epoch",
+        ),
+    ] {
+        let told = wrong(rule, &records);
+        assert!(told.contains(why), "{records}: {told}");
+    }
+    // What is read and written again is the same book.
+    for layout in [Layout::Linux, Layout::Windows, Layout::Macos] {
+        let (file, text) = builtin(layout);
+        let (book, _) = Rulebook::parse(&file, &text).unwrap();
+        let (again, _) = Rulebook::parse(&file, &book.to_string()).unwrap();
+        assert_eq!(book, again);
+        assert!(
+            book.rules
+                .iter()
+                .filter(|rule| rule.records.is_some())
+                .count()
+                >= 8
+        );
+    }
+}

@@ -95,10 +95,10 @@ impl Reader {
         }
         let known = Epoch::ALL.map(Epoch::name).join(", ");
         let by_name = |name: &str| Epoch::ALL.into_iter().find(|one| one.name() == name);
-        let epoch = self.word(&written.time.epoch, "epoch", by_name, &known);
+        let epoch = self.word(&written.time.epoch, "known epoch", by_name, &known);
         let known = TimeUnit::ALL.map(TimeUnit::name).join(", ");
         let by_name = |name: &str| TimeUnit::ALL.into_iter().find(|one| one.name() == name);
-        let unit = self.word(&written.time.unit, "unit of time", by_name, &known);
+        let unit = self.word(&written.time.unit, "known unit of time", by_name, &known);
         let of = match (&written.time.table, &written.time.by) {
             (None, None) => None,
             (Some(table), Some(by)) => Some((self.identifier(table), self.identifier(by))),
