@@ -120,7 +120,6 @@ const BINDINGS: &[Binding] = &[
         "exclude",
         &[(Char('x'), Action::Exclude)],
     ),
-    main(&[Ages], "v", "sites", &[(Char('v'), Action::Lens)]),
     main(&[Inside], "esc", "back", &[(Esc, Action::Close)]),
     main(&[Ages], "=", "exact age", &[(Char('='), Action::ExactAge)]),
     main(
@@ -149,6 +148,7 @@ const BINDINGS: &[Binding] = &[
         "order",
         &[(Char('o'), Action::Order)],
     ),
+    main(&[Ages], "v", "sites", &[(Char('v'), Action::Lens)]),
     main(
         &[Inside],
         "[ ]",

@@ -10,8 +10,8 @@ use jolly_disk::FileKey;
 use crate::cancel::CancelToken;
 use crate::computer::{TargetPath, running};
 use crate::host::{InUse, RunningProgram};
-use crate::plan::StayReason;
 use crate::plan::item_outcome::ItemOutcome;
+use crate::plan::{ManifestItem, StayReason};
 use crate::rule::{CompiledRule, Kept, RuleNumber, Search};
 use crate::run::RunContext;
 use crate::run::check::listed::SearchOver;
@@ -63,6 +63,16 @@ impl<'a> Shared<'a> {
             compacted: AtomicI64::new(0),
             busy: Mutex::default(),
         }
+    }
+
+    /// The program that the rule of an item waits for, by a look at what runs now.
+    pub(crate) fn waits_for(&self, item: &ManifestItem, in_use: &InUse) -> Option<RunningProgram> {
+        let target = self.context.target;
+        let number = self.context.rules.by_id(&item.rule)?;
+        let mut accounts = target.accounts.iter();
+        let account = accounts.position(|account| Some(&account.name) == item.account.as_ref());
+        let mut families = self.context.rules.rule(number).rule.busy.iter();
+        families.find_map(|family| running(target, in_use, account, family))
     }
 
     /// Notes what a database has given back, of which its rows promised some.

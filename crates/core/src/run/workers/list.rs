@@ -103,7 +103,7 @@ impl Remover<'_, '_> {
     ) -> Result<Option<u64>, StayReason> {
         let stays = |why: &dyn std::fmt::Display| StayReason::ListStays(why.to_string());
         let bytes = (list.holder.without(gone)).map_err(|error| stays(&error))?;
-        let disk = self.checker.disk();
+        let (disk, shared) = (self.checker.disk(), self.checker.shared());
         let path = item.file();
         let folder = self.checker.parent(&path).map_err(|outcome| {
             let reason = outcome.reason;
@@ -126,6 +126,9 @@ impl Remover<'_, '_> {
             let mut keys = [list.stat.key].into_iter().chain(logs);
             if let Some(program) = keys.find_map(|key| in_use.user_of(key)) {
                 return Err(StayReason::OpenIn(program.clone()));
+            }
+            if let Some(program) = shared.waits_for(item, &in_use) {
+                return Err(StayReason::WaitsFor(program));
             }
         }
         let mut seen = list.stat;
