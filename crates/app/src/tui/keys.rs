@@ -35,7 +35,10 @@ pub(super) fn at(context: Context) -> impl Iterator<Item = &'static Binding> {
 }
 
 /// Columns of the way to all keys, which never drops out of the key line.
-const HELP: usize = "? keys   ".len();
+const HELP: usize = "? keys".len();
+
+/// Columns between two keys of the key line; behind the last one they may be cut off.
+const GAP: usize = 3;
 
 /// The rows that the key line has room for, each with the column where it starts.
 pub(super) fn on_line(
@@ -50,13 +53,13 @@ pub(super) fn on_line(
         if !row.keys.iter().any(is_offered) {
             continue;
         }
-        let wide = row.label.width() + row.says.width() + 4;
-        let room = if row.label == "?" { 0 } else { HELP };
-        if at + wide + room > width {
+        let wide = row.label.width() + 1 + row.says.width();
+        let behind = if row.label == "?" { 0 } else { GAP + HELP };
+        if at + wide + behind > width {
             continue;
         }
         placed.push((at, row));
-        at += wide;
+        at += wide + GAP;
     }
     placed
 }
