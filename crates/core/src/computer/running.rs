@@ -100,5 +100,7 @@ fn holder_of(
         .ok()?;
     let name = CString::new(path.name()).ok()?;
     let stat = disk.stat(&folder, &name).ok()?;
-    in_use.user_of(stat.key).cloned()
+    // A sweep itself writes the databases that it makes anew; that is no browser.
+    let is_ours = |by: &&RunningProgram| by.process == std::process::id();
+    in_use.user_of(stat.key).filter(|by| !is_ours(by)).cloned()
 }

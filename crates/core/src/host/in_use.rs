@@ -95,7 +95,11 @@ impl InUse {
                 started: started(number).unwrap_or(0),
             };
             for key in keys {
-                users.entry(key).or_insert_with(|| program.clone());
+                let by = users.entry(key).or_insert_with(|| program.clone());
+                // Somebody else says more of a file than that we hold it, too.
+                if by.process == own {
+                    by.clone_from(&program);
+                }
             }
             if let Ok(metadata) = std::fs::metadata(&folder) {
                 programs.push((program, metadata.uid()));
