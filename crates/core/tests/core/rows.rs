@@ -622,3 +622,29 @@ fn what_was_changed_or_opened_since_the_scan_stays() {
             > 0
     );
 }
+
+#[test]
+fn a_browser_that_ended_since_the_last_look_is_not_waited_for() {
+    let book = OLD_VISITS.replace("[rule.records]", "busy = [\"gecko\"]\n[rule.records]");
+    let bench = some().with_book(&book);
+    let scan = bench.scan();
+    let confirmed = manifest_of(&scan, true).confirm();
+    let stays = |is_still_there: bool| {
+        let browser = Program::holding(&bench.root().join(GECKO).join("cookies.sqlite"));
+        let browser = std::cell::RefCell::new(Some(browser));
+        let asked = std::cell::Cell::new(0);
+        // The clock is asked before the look at who holds what, and again soon after it.
+        let clock = || {
+            asked.set(asked.get() + 1);
+            if asked.get() == 2 && !is_still_there {
+                browser.take();
+            }
+            now()
+        };
+        let never = CancelToken::default();
+        let rehearsed = rehearse(&context(&scan), &confirmed, None, &never, &clock, &|_| {});
+        assert!(asked.get() >= 2);
+        rehearsed.unwrap().summary.stayed.len()
+    };
+    assert_eq!((stays(true), stays(false)), (1, 0));
+}

@@ -71,8 +71,17 @@ impl<'a> Shared<'a> {
         let number = self.context.rules.by_id(&item.rule)?;
         let mut accounts = target.accounts.iter();
         let account = accounts.position(|account| Some(&account.name) == item.account.as_ref());
-        let mut families = self.context.rules.rule(number).rule.busy.iter();
-        families.find_map(|family| running(target, in_use, account, family))
+        self.running_of(self.context.rules.rule(number), account, in_use)
+    }
+
+    fn running_of(
+        &self,
+        rule: &CompiledRule,
+        account: Option<usize>,
+        in_use: &InUse,
+    ) -> Option<RunningProgram> {
+        let mut families = rule.rule.busy.iter();
+        families.find_map(|family| running(self.context.target, in_use, account, family))
     }
 
     /// Notes what a database has given back, of which its rows promised some.
@@ -169,19 +178,17 @@ impl<'a> Shared<'a> {
 
     /// The program that runs and that a rule waits for.
     pub(super) fn busy(&self, rule: &CompiledRule, search: &Search) -> Option<RunningProgram> {
-        let families = &rule.rule.busy;
-        if families.is_empty() {
+        if rule.rule.busy.is_empty() {
             return None;
         }
         let key = (search.rule, search.account);
         let in_use = self.in_use();
         let mut known = lock(&self.busy);
         let look = || {
-            let target = self.context.target;
-            let mut held = families
-                .iter()
-                .filter_map(|family| running(target, &in_use, search.account, family));
-            held.next()
+            self.running_of(rule, search.account, &in_use)?;
+            // A database that was made anew since that look may have got the number of a file that somebody held
+            // then and that is gone by now; only one who holds it still is waited for.
+            self.running_of(rule, search.account, &InUse::read())
         };
         known.entry(key).or_insert_with(look).clone()
     }
