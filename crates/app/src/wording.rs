@@ -4,7 +4,7 @@ use jolly_core::computer::Layout;
 use jolly_core::decide::PileState;
 use jolly_core::format::{Printable, Site};
 use jolly_core::pile::AtOnce;
-use jolly_core::plan::SignInsLost;
+use jolly_core::plan::{SafetyCopies, SignInsLost};
 use jolly_core::rule::AgeLimit;
 use jolly_core::survey::{Figure, Sign};
 
@@ -104,6 +104,20 @@ pub(crate) fn signs_in_again(lost: &SignInsLost) -> String {
         counted(lost.many as u64, "site"),
         named.join(", ")
     )
+}
+
+/// What is copied before rows go.
+pub(crate) fn copied_first(copies: &SafetyCopies) -> String {
+    let profiles = counted(copies.profiles.len() as u64, "browser profile");
+    format!("the bookmarks and logins of {profiles} are copied into the dustpan")
+}
+
+/// So many copies.
+pub(crate) fn counted_copies(many: u64) -> String {
+    match many {
+        1 => "1 copy".to_owned(),
+        many => format!("{} copies", count(many)),
+    }
 }
 
 /// A limit in words: "older than 3 months".

@@ -3,6 +3,7 @@
 //! Nothing here opens a file of a target or knows what a rule is: bytes go in, facts come out. A new format is a new
 //! file, with the standard that it follows named at its head.
 
+pub(crate) mod bookmark_file;
 mod diagnostic;
 mod json;
 pub(crate) mod known_tables;

@@ -20,6 +20,7 @@ pub use file_identity::{FileIdentity, Tolerance};
 pub(crate) use item_outcome::ItemOutcome;
 pub use items::Items;
 pub use make::make_manifest;
+pub use manifest::safety_copies::{SafetyCopies, safety_copies};
 pub use manifest::sign_ins::{SignInsLost, sign_ins_lost};
 pub use manifest::{ConfirmedManifest, ListEntry, Manifest, ManifestItem, TargetMark};
 pub use outcome::{Outcome, OutcomeSums, Stayed};

@@ -5,10 +5,13 @@
 mod arrival;
 mod facts;
 mod large;
+mod profiles;
 mod signs;
 mod sites;
 
 pub use arrival::{Arrival, arrive};
 pub use facts::{Fact, facts};
+pub(crate) use profiles::profile_of;
+pub use profiles::{Profile, profiles};
 pub use signs::{Figure, Sign, signs};
-pub use sites::{HostTraces, Profile, SiteTraces, Sites, sites};
+pub use sites::{HostTraces, SiteTraces, Sites, sites};

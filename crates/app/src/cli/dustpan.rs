@@ -38,6 +38,7 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
                 "past": pan.until <= now,
                 "target": pan.target,
                 "items": pan.held().count(),
+                "copies": pan.copies().count(),
                 "bytes": pan.packed(),
                 "here": pan.is_here(),
             }))?,

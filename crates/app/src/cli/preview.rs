@@ -5,14 +5,16 @@ use std::path::Path;
 
 use jolly_core::CancelToken;
 use jolly_core::computer::EntryKind;
-use jolly_core::plan::{Manifest, make_manifest, sign_ins_lost, write_plan, write_preview};
+use jolly_core::plan::{
+    Manifest, make_manifest, safety_copies, sign_ins_lost, write_plan, write_preview,
+};
 use jolly_core::rule::Removal;
 
 use crate::cli::{print, scan};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::Session;
-use crate::wording::{about, bytes, counted, signs_in_again};
+use crate::wording::{about, bytes, copied_first, counted, signs_in_again};
 
 pub(super) fn run(options: &SharedOptions, plan: Option<&Path>) -> Result<Exit, Refusal> {
     let cancel = print::cancel_on_interrupt()?;
@@ -26,7 +28,7 @@ pub(super) fn run(options: &SharedOptions, plan: Option<&Path>) -> Result<Exit, 
         print::result(|out| write_preview(&manifest, out))?;
     } else {
         print::result(|out| write_list(out, &manifest))?;
-        write_sign_ins(&session, &manifest, &cancel)?;
+        write_about_profiles(&session, &manifest, &cancel)?;
     }
     Ok(if scan.is_partial {
         Exit::Stopped
@@ -87,14 +89,18 @@ pub(super) fn write_list(out: &mut dyn Write, manifest: &Manifest) -> io::Result
     write_sums(out, manifest)
 }
 
-/// Who will have to sign in again.
-pub(super) fn write_sign_ins(
+/// Who will have to sign in again, and what is copied before that.
+pub(super) fn write_about_profiles(
     session: &Session,
     manifest: &Manifest,
     cancel: &CancelToken,
 ) -> Result<(), Refusal> {
     for lost in sign_ins_lost(&session.target, manifest, manifest.now, cancel) {
         print::result(|out| writeln!(out, "{}.", signs_in_again(&lost)))?;
+    }
+    let copies = safety_copies(&session.target, manifest);
+    if !copies.profiles.is_empty() {
+        print::result(|out| writeln!(out, "Before that {}.", copied_first(&copies)))?;
     }
     Ok(())
 }

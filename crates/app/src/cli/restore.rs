@@ -13,7 +13,7 @@ use crate::cli::print;
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::{clock, open_state, open_target, same_computer};
-use crate::wording::counted;
+use crate::wording::{counted, counted_copies};
 
 /// What is to come back.
 pub(super) struct Wanted<'a> {
@@ -41,7 +41,8 @@ pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, 
         .collect::<Result<Vec<TargetPath>, Refusal>>()?;
     if let Some(missing) = wanted.iter().find(|path| {
         !pan.held()
-            .any(|item| holds(path, item) && is_in(within, item))
+            .chain(pan.copies())
+            .any(|item| item.is_wanted(std::slice::from_ref(*path)) && is_in(within, item))
     }) {
         return Err(Refusal {
             exit: Exit::BadInput,
@@ -51,9 +52,7 @@ pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, 
             ),
         });
     }
-    let is_wanted = |item: &PanItem| {
-        is_in(within, item) && (wanted.is_empty() || wanted.iter().any(|path| holds(path, item)))
-    };
+    let is_wanted = |item: &PanItem| item.is_wanted(&wanted) && is_in(within, item);
     let progress = print::Progress::new();
     let sink = |done, of| progress.restore(done, of);
     let order = RestoreOrder {
@@ -63,8 +62,16 @@ pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, 
         when: clock(),
         same: same_computer(options),
     };
+    // What was only copied comes back when it is named.
+    if wanted.is_empty() && pan.held().next().is_none() {
+        tell_of_copies(&pan, within);
+        return Ok(Exit::Done);
+    }
     let returned = bring_back(&order, &is_wanted, &cancel, &sink)?;
     progress.end();
+    if wanted.is_empty() && !options.json {
+        tell_of_copies(&pan, within);
+    }
     tell(options, &returned)
 }
 
@@ -129,13 +136,24 @@ fn on_target(target: &Target, path: &std::path::Path) -> Result<TargetPath, Refu
     meant.map_err(|error| Refusal::bad_input(&error, "such as home/pia/.local/share/Trash"))
 }
 
-fn holds(path: &TargetPath, item: &PanItem) -> bool {
-    item.path.below(path).is_some()
-}
-
 /// Whether it is what was named in a list: the address of an entry, as listings print it.
 fn is_in(within: Option<&str>, item: &PanItem) -> bool {
     within.is_none_or(|wanted| item.place().within.as_deref() == Some(wanted))
+}
+
+/// Offers the safety copies of a run.
+fn tell_of_copies(pan: &Pan, within: Option<&str>) {
+    if within.is_some() || pan.copies().next().is_none() {
+        return;
+    }
+    let many = pan.copies().count() as u64;
+    print::note(&format!(
+        "{} of bookmarks and logins wait, too: what they are of stayed where it is; one comes back when it is named:",
+        counted_copies(many)
+    ));
+    for copy in pan.copies() {
+        print::note(&format!("  {}", copy.shown()));
+    }
 }
 
 fn tell(options: &SharedOptions, returned: &RestoreSummary) -> Result<Exit, Refusal> {

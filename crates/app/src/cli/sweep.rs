@@ -57,7 +57,7 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
     if !sweep.yes {
         if !options.json {
             print::result(|out| preview::write_sums(out, &manifest))?;
-            preview::write_sign_ins(&session, &manifest, &cancel)?;
+            preview::write_about_profiles(&session, &manifest, &cancel)?;
         }
         hint_at_all(options, &manifest);
         print::note("jolly-broom: nothing was removed; add --yes to do it");

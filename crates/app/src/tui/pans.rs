@@ -56,8 +56,7 @@ pub(super) fn carry_out(work: FileWork) -> Msg {
         FileWork::LoadRuns(session) => Msg::Runs(runs(&session)),
         FileWork::LoadDustpans(session) => Msg::Dustpans(load(&session)),
         FileWork::BringBack(session, pan, paths) => {
-            let is_wanted =
-                |item: &PanItem| paths.iter().any(|path| item.path.below(path).is_some());
+            let is_wanted = |item: &PanItem| item.is_wanted(&paths);
             let (never, quiet) = (CancelToken::default(), |_, _| {});
             let order = RestoreOrder {
                 state: &session.state,

@@ -1,6 +1,7 @@
 //! Where set-aside items wait: one tar in zstd a run, readable by ordinary tools, and a record of
 //! what is in it.
 
+mod copy;
 mod source;
 
 use std::io::{self, Write as _};
@@ -217,9 +218,7 @@ impl Writer<'_> {
         stat: &Stat,
         stop: &CancelToken,
     ) -> Result<u64, ItemOutcome> {
-        if self.is_shut.load(Ordering::SeqCst) {
-            return Err(ItemOutcome::stays(StayReason::DustpanShut));
-        }
+        self.check_open()?;
         let name = item.path.as_name();
         let read = |error: io::Error| ItemOutcome::of_error(&error, "read");
         let mut metadata = metadata_of(stat);
@@ -276,6 +275,17 @@ impl Writer<'_> {
         self.take(&entry, source, packed, stop)
     }
 
+    /// Whether it still takes anything.
+    ///
+    /// # Errors
+    /// Once anything has failed.
+    pub(crate) fn check_open(&self) -> Result<(), ItemOutcome> {
+        if self.is_shut.load(Ordering::SeqCst) {
+            return Err(ItemOutcome::stays(StayReason::DustpanShut));
+        }
+        Ok(())
+    }
+
     /// Takes an entry of a list, as it is exported; `list` is a look at that, whose owner and mode it gets.
     pub(crate) fn store_entry(
         &mut self,
@@ -284,9 +294,7 @@ impl Writer<'_> {
         exported: Vec<u8>,
         stop: &CancelToken,
     ) -> Result<u64, ItemOutcome> {
-        if self.is_shut.load(Ordering::SeqCst) {
-            return Err(ItemOutcome::stays(StayReason::DustpanShut));
-        }
+        self.check_open()?;
         let size = exported.len() as u64;
         let entry = ArchiveEntry {
             path: item.path.as_bytes().to_vec(),
@@ -423,6 +431,11 @@ impl Writer<'_> {
 }
 
 impl Verifier<'_> {
+    /// Whether anything has failed: then nothing that was not proven yet is safe.
+    pub(crate) fn is_shut(&self) -> bool {
+        self.is_shut.load(Ordering::SeqCst)
+    }
+
     /// Brings a frame to the disk, reads it back from there, and notes it.
     ///
     /// # Errors

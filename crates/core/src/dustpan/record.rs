@@ -69,6 +69,9 @@ pub(crate) struct Packed {
     pub names: u32,
     /// BLAKE3 of its entry in the archive as it was written, without padding, in hex.
     pub hash: String,
+    /// It stays where it is, and this is a copy in case something goes wrong with it.
+    #[serde(default, skip_serializing_if = "is_not")]
+    pub copy: bool,
     /// It could not be read whole, so it stayed, and what is in the archive is no copy of it.
     #[serde(default, skip_serializing_if = "is_not")]
     pub broken: bool,
@@ -126,6 +129,7 @@ impl Packed {
                 1
             },
             hash: String::new(),
+            copy: false,
             broken: false,
         }
     }
@@ -154,11 +158,23 @@ pub struct PanItem {
     pub(crate) hash: String,
     /// Which of the frames it is in.
     pub(crate) frame: usize,
-    /// Whether it ever left the target.
+    /// Whether it ever left the target, or is a whole copy of something that didn't.
     pub(crate) has_left: bool,
+    /// Whether it stayed where it is, and this is a copy in case something goes wrong with it.
+    pub is_copy: bool,
 }
 
 impl PanItem {
+    /// Whether it is among what was asked for: all but the copies where no path is named, else what lies there or
+    /// below; of copies only the one that is named itself, for what they are of is there still.
+    pub fn is_wanted(&self, paths: &[TargetPath]) -> bool {
+        let is_below = || paths.iter().any(|path| self.path.below(path).is_some());
+        if self.is_copy {
+            return paths.contains(&self.path);
+        }
+        paths.is_empty() || is_below()
+    }
+
     /// What it is called, for people: its name, and of an entry its document.
     pub fn shown_name(&self) -> String {
         match self.list {
@@ -254,7 +270,7 @@ impl Pan {
             .iter()
             .filter_map(|run| Self::read(state, run).transpose());
         let is_full = |pan: &Result<Self, LogError>| match pan {
-            Ok(pan) => pan.emptied.is_none() && pan.held().next().is_some(),
+            Ok(pan) => pan.emptied.is_none() && pan.held().chain(pan.copies()).next().is_some(),
             Err(LogError::NeverBegan { .. }) => false,
             Err(_) => true,
         };
@@ -263,7 +279,14 @@ impl Pan {
 
     /// What it holds: everything that left the target, brought back or not.
     pub fn held(&self) -> impl Iterator<Item = &PanItem> {
-        self.items.iter().filter(|item| item.has_left)
+        let items = self.items.iter();
+        items.filter(|item| item.has_left && !item.is_copy)
+    }
+
+    /// Safety copies of what stayed where it is.
+    pub fn copies(&self) -> impl Iterator<Item = &PanItem> {
+        let items = self.items.iter();
+        items.filter(|item| item.has_left && item.is_copy)
     }
 
     /// Bytes that the archive takes; nought when it isn't there.
@@ -335,6 +358,7 @@ impl Pan {
                     hash: packed.hash,
                     frame,
                     has_left: !packed.broken,
+                    is_copy: packed.copy,
                 });
                 self.items.extend(items);
             }
@@ -370,7 +394,7 @@ impl Pan {
     pub(crate) fn numbers(&self) -> HashMap<&TargetPath, u64> {
         let numbered = self.items.iter().zip(0..);
         numbered
-            .filter(|(item, _)| item.has_left)
+            .filter(|(item, _)| item.has_left && !item.is_copy)
             .map(|(item, number)| (&item.path, number))
             .collect()
     }

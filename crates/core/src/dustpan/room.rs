@@ -7,7 +7,7 @@ use jolly_disk::trusted_folder;
 
 use crate::computer::Target;
 use crate::dustpan::MOST_STORED;
-use crate::plan::{Manifest, ManifestItem};
+use crate::plan::{Manifest, ManifestItem, safety_copies};
 use crate::rule::Removal;
 use crate::state::StateFolder;
 
@@ -67,8 +67,8 @@ fn nearest_folder(path: &Path) -> &Path {
 }
 
 /// Looks where what a manifest sets aside has room: in the folder that was named, else in the state
-/// folder, else on the target itself. Nothing when it sets nothing aside. Where files have no owners,
-/// whoever reads the volume could read the dustpan: there it is not put.
+/// folder, else on the target itself. Nothing when it sets nothing aside and nothing is copied first. Where
+/// files have no owners, whoever reads the volume could read the dustpan: there it is not put.
 ///
 /// # Errors
 /// When there is room nowhere.
@@ -84,14 +84,16 @@ pub fn find_room(
             .iter()
             .filter(|item| item.by == Removal::SetAside)
     };
-    if aside().next().is_none() {
+    let copies = safety_copies(target, manifest);
+    if aside().next().is_none() && copies.profiles.is_empty() {
         return Ok(None);
     }
     let size = |item: ManifestItem| item.stored().saturating_add(HEAD);
-    let whole = aside().map(size).fold(0, u64::saturating_add);
+    let whole = aside().map(size).fold(copies.bytes, u64::saturating_add);
     // On its own volume things come back frame by frame: what is packed and not yet gone is at most
     // one frame.
     let frame = aside().map(size).max().unwrap_or(0).max(MOST_STORED);
+    let frame = frame.saturating_add(copies.bytes);
     let own = target.volume_device();
     let disk = target.disk();
     let measure = |path: &Path| {

@@ -1,5 +1,6 @@
 //! The exact list of what goes, each thing with its identity.
 
+pub(super) mod safety_copies;
 pub(super) mod sign_ins;
 
 use std::borrow::Cow;
@@ -70,6 +71,12 @@ impl ManifestItem {
             None => Cow::Borrowed(&self.path),
             Some(_) => Cow::Owned(self.path.parent().unwrap_or_default()),
         }
+    }
+
+    /// Whether it is a row of a database.
+    pub(crate) fn is_row(&self) -> bool {
+        self.entry
+            .is_some_and(|entry| entry.list == ListFormat::Rows)
     }
 
     /// Bytes that it takes where it is set aside: holes take none.

@@ -56,6 +56,8 @@ pub enum StayReason {
     },
     ReadOnly,
     NeverStored,
+    /// What is copied before rows of its profile go could not be.
+    NotCopied(String),
     DustpanShut,
     DustpanFailed(String),
     WayOutTakenAway,
@@ -125,6 +127,7 @@ impl StayReason {
             | Self::NotEmpty => Outcome::Refused,
             Self::NotAllowed { .. } | Self::ReadOnly => Outcome::Denied,
             Self::NeverStored
+            | Self::NotCopied(_)
             | Self::DustpanShut
             | Self::DustpanFailed(_)
             | Self::ListStays(_)
@@ -148,6 +151,12 @@ impl fmt::Display for StayReason {
             Self::NotAllowed { verb } => return write!(f, "the system doesn't let us {verb} it"),
             Self::Disk { verb, error } => return write!(f, "cannot {verb} it: {error}"),
             Self::ListStays(why) => return write!(f, "its list or database stays: {why}"),
+            Self::NotCopied(why) => {
+                return write!(
+                    f,
+                    "its profile's bookmarks and logins can't be copied first: {why}"
+                );
+            }
             Self::DustpanFailed(why) => return f.write_str(why),
             Self::PartStays(why) => {
                 return write!(f, "it goes whole or stays, and of a part of it: {why}");

@@ -3,6 +3,7 @@
 
 pub(crate) mod packer;
 pub(crate) mod recorder;
+mod safety_copies;
 
 use std::collections::VecDeque;
 use std::sync::Arc;
@@ -68,7 +69,7 @@ pub(crate) fn run<'a>(
     thread::scope(|scope| {
         let packer = dustpan
             .as_deref_mut()
-            .map(|dustpan| Packer::begin(scope, &shared, dustpan, (stop, &real.pause)));
+            .map(|dustpan| Packer::begin(scope, &shared, (dustpan, real.run), (stop, &real.pause)));
         let mut pipeline = Pipeline {
             shared: &shared,
             touch: &touch,

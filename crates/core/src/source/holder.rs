@@ -6,6 +6,7 @@
 //! beside `list.rs`, a word in [`ListFormat`], and a line in [`open`] and [`blank`].
 
 pub(crate) mod address;
+pub(crate) mod bookmarks;
 pub(crate) mod document;
 mod list;
 mod rows;

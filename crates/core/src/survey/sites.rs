@@ -11,8 +11,9 @@ use std::collections::BTreeMap;
 use jiff::Timestamp;
 
 use crate::cancel::CancelToken;
-use crate::computer::{AccountName, Place, Target, TargetPath};
-use crate::format::{Family, Site};
+use crate::computer::{AccountName, Target, TargetPath};
+use crate::format::Site;
+use crate::survey::{Profile, profiles};
 
 /// A site with at least so many visits is used often.
 const OFTEN: u64 = 10;
@@ -131,31 +132,6 @@ fn sign_in_words(until: i64) -> Option<String> {
     Some(format!("looks signed in until {date}"))
 }
 
-/// A browser profile.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Profile {
-    /// Where it lies.
-    pub path: TargetPath,
-    /// Whose it is, by position in the target's accounts.
-    pub account: Option<usize>,
-    /// Its browser's family.
-    pub family: Family,
-}
-
-impl Profile {
-    /// What people see of it: its folder, and the one that tells profiles of one browser from others.
-    pub fn name(&self) -> String {
-        let name = |path: &TargetPath| crate::format::Printable(path.name()).to_string();
-        match self.family {
-            Family::Gecko => name(&self.path),
-            Family::Chromium => match self.path.parent() {
-                Some(above) => format!("{}/{}", name(&above), name(&self.path)),
-                None => name(&self.path),
-            },
-        }
-    }
-}
-
 /// All sites of a target.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Sites {
@@ -198,42 +174,29 @@ impl Gathering {
 /// Finds out what sites left in all profiles of a target; what is known so far when it is cancelled.
 pub fn sites(target: &Target, cancel: &CancelToken) -> Sites {
     let mut found = Sites::default();
-    for (place, cache, family) in [
-        (
-            Place::ChromiumProfile,
-            Place::ChromiumCache,
-            Family::Chromium,
-        ),
-        (Place::GeckoProfile, Place::GeckoCache, Family::Gecko),
-    ] {
-        let profiles: Vec<_> = target.places.of(place).collect();
-        for (account, path) in profiles {
-            if cancel.is_cancelled() {
-                break;
-            }
-            let mut gathering = Gathering {
-                profile: found.profiles.len(),
-                account,
-                sites: BTreeMap::new(),
-            };
-            rows::gather(
-                target,
-                (path, family),
-                &mut gathering,
-                &mut found.unread,
-                cancel,
-            );
-            let own_caches = target.places.of_account(cache, account);
-            let own = own_caches.iter().filter(|cache| is_of(cache, path));
-            let folders: Vec<&TargetPath> = own.chain([path]).collect();
-            stored::gather(target, (path, family), &folders, &mut gathering, cancel);
-            found.sites.extend(gathering.sites.into_values());
-            found.profiles.push(Profile {
-                path: path.clone(),
-                account,
-                family,
-            });
+    for profile in profiles(target) {
+        if cancel.is_cancelled() {
+            break;
         }
+        let (account, path, family) = (profile.account, &profile.path, profile.family);
+        let mut gathering = Gathering {
+            profile: found.profiles.len(),
+            account,
+            sites: BTreeMap::new(),
+        };
+        rows::gather(
+            target,
+            (path, family),
+            &mut gathering,
+            &mut found.unread,
+            cancel,
+        );
+        let own_caches = target.places.of_account(profile.cache_place(), account);
+        let own = own_caches.iter().filter(|cache| is_of(cache, path));
+        let folders: Vec<&TargetPath> = own.chain([path]).collect();
+        stored::gather(target, (path, family), &folders, &mut gathering, cancel);
+        found.sites.extend(gathering.sites.into_values());
+        found.profiles.push(profile);
     }
     let order = |one: &SiteTraces| {
         let used = (one.all.visits, one.all.cookies, one.all.last_used);

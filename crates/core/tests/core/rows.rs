@@ -5,8 +5,9 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use jolly_core::CancelToken;
+use jolly_core::computer::TargetPath;
 use jolly_core::decide::{Decisions, Excluded, Exclusion, Selection};
-use jolly_core::dustpan::{Pan, RestoreOutcome};
+use jolly_core::dustpan::{Pan, PanItem, RestoreOutcome};
 use jolly_core::format::Site;
 use jolly_core::pile::Scan;
 use jolly_core::plan::{Manifest, Outcome, make_manifest};
@@ -621,6 +622,93 @@ fn what_was_changed_or_opened_since_the_scan_stays() {
         .items
             > 0
     );
+}
+
+#[test]
+fn bookmarks_and_logins_are_copied_before_rows_go_and_no_row_goes_without() {
+    let book = OLD_VISITS.replace("[rule.records]", "by = \"remove\"\n[rule.records]");
+    let bench = || {
+        let bench = some().with_book(&book);
+        bench
+            .tree
+            .text(format!("{GECKO}/logins.json"), "{\"logins\":[1]}", DAY)
+            .unwrap();
+        bench
+            .tree
+            .file(format!("{GECKO}/key4.db"), 5000, DAY)
+            .unwrap();
+        let sql = "INSERT INTO moz_bookmarks(type, fk, parent, position, title, guid) \
+            SELECT 1, id, 3, 0, 'Tides <&>', 'b' || id FROM moz_places LIMIT 1";
+        Connection::open(places(&bench))
+            .unwrap()
+            .execute(sql, [])
+            .unwrap();
+        bench
+    };
+    let one = bench();
+    let scan = one.scan();
+    let manifest = manifest_of(&scan, true);
+    let going = listed(&manifest, "moz_historyvisits");
+    assert_eq!(going.len(), 4);
+    sweep(&one, &scan, &manifest);
+    assert!(keys(&places(&one), "moz_historyvisits").is_disjoint(&going));
+    let pan = Pan::read(&one.state(), &run_id("one")).unwrap().unwrap();
+    assert_eq!(pan.held().count(), 0);
+    let copies: Vec<String> = pan.copies().map(PanItem::shown).collect();
+    let named = |name: &str| format!("{GECKO}/{name}");
+    let all = ["logins.json", "key4.db", "bookmarks-one.html"].map(named);
+    assert_eq!(copies, all);
+    // They are offered by name alone, and put nothing onto what is there.
+    let order = RestoreOrder {
+        state: &one.state(),
+        pan: &pan,
+        target: &scan.target,
+        when: now(),
+        same: SameComputer::IsSaid,
+    };
+    let never = CancelToken::default();
+    let restored = |paths: &[TargetPath]| {
+        restore(&order, &|item| item.is_wanted(paths), &never, &|_, _| {}).map(|it| {
+            let outcomes = it.items.into_iter();
+            outcomes
+                .map(|(_, outcome)| outcome.is_back())
+                .collect::<Vec<_>>()
+        })
+    };
+    let path = |name: &str| TargetPath::new(named(name)).unwrap();
+    assert!(restored(&[]).is_err() && restored(&[TargetPath::new(GECKO).unwrap()]).is_err());
+    let logins = one.root().join(named("logins.json"));
+    std::fs::write(&logins, "{").unwrap();
+    assert_eq!(restored(&[path("logins.json")]).unwrap(), [false]);
+    std::fs::rename(&logins, one.root().join(named("logins.bad"))).unwrap();
+    let wanted = [path("logins.json"), path("bookmarks-one.html")];
+    assert_eq!(restored(&wanted).unwrap(), [true, true]);
+    assert_eq!(std::fs::read(&logins).unwrap(), b"{\"logins\":[1]}");
+    let html = std::fs::read_to_string(one.root().join(named("bookmarks-one.html"))).unwrap();
+    assert!(html.contains(">Tides &lt;&amp;&gt;</A>"), "{html}");
+
+    // Whatever the disk refuses, rows go only when every copy is there.
+    let mut call = 1;
+    loop {
+        let one = bench();
+        let disk = Arc::new(FaultyDisk::new(Fault::None));
+        let target = one.target_on(Arc::<FaultyDisk>::clone(&disk));
+        let scan = scan_on(&target, &one.rules());
+        let manifest = manifest_of(&scan, true);
+        let calls = disk.calls();
+        disk.fail_at(call);
+        drop(run(&one, &scan, &manifest, "one", &never));
+        let left = keys(&places(&one), "moz_historyvisits");
+        if left.is_disjoint(&going) {
+            let pan = Pan::read(&one.state(), &run_id("one")).unwrap().unwrap();
+            assert_eq!(pan.copies().count(), 3, "call {call}");
+        }
+        if disk.calls() < calls + call {
+            assert!(call > 20 && left.is_disjoint(&going));
+            break;
+        }
+        call += 1;
+    }
 }
 
 #[test]

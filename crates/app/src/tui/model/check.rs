@@ -19,7 +19,9 @@ use jolly_core::dustpan::{KEPT_DAYS, Room, estimate_packed, find_room};
 use jolly_core::error_chain;
 use jolly_core::host::{InUse, RunningProgram};
 use jolly_core::pile::{Blocked, Scan, Sum};
-use jolly_core::plan::{Manifest, ManifestItem, SignInsLost, make_manifest, sign_ins_lost};
+use jolly_core::plan::{
+    Manifest, ManifestItem, SafetyCopies, SignInsLost, make_manifest, safety_copies, sign_ins_lost,
+};
 use jolly_core::rule::{Class, Removal};
 use jolly_core::run::{Predictions, RunSummary, overwrite_caveat};
 
@@ -102,6 +104,8 @@ pub(in crate::tui) struct Check {
     pub asks: Option<usize>,
     /// Who will have to sign in again, and where.
     pub sign_ins: Vec<SignInsLost>,
+    /// What is copied before rows of browser profiles go.
+    pub copies: SafetyCopies,
     /// How many are written over first, and what that can't promise on this volume.
     pub overwritten: (u64, Option<&'static str>),
     pub rehearsal: Rehearsal,
@@ -135,6 +139,7 @@ impl Check {
             to_close: Vec::new(),
             asks: None,
             sign_ins: Vec::new(),
+            copies: SafetyCopies::default(),
             overwritten: (0, None),
             rehearsal: Rehearsal::None,
             typed: String::new(),
@@ -184,6 +189,7 @@ impl Check {
         let now = check.scan.now;
         let never = CancelToken::default();
         check.sign_ins = sign_ins_lost(&check.scan.target, &manifest, now, &never);
+        check.copies = safety_copies(&check.scan.target, &manifest);
         check.ask_around(session, &manifest, decisions);
         check.manifest = Some(Arc::new(manifest));
         check.known = check.facts();

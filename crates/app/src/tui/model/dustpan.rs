@@ -20,6 +20,8 @@ pub(in crate::tui) struct PanFolder {
 pub(in crate::tui) struct DustpanRun {
     pub pan: Arc<Pan>,
     pub items: Vec<PanItem>,
+    /// How many of them left their places; the others are copies.
+    pub held: usize,
     pub folders: Vec<PanFolder>,
     /// Bytes of what it holds, and of its archive.
     pub bytes: u64,
@@ -33,7 +35,7 @@ pub(in crate::tui) struct DustpanRun {
 impl DustpanRun {
     /// What a dustpan holds, ordered by folder. It looks at the disk, so a thread makes it.
     pub(in crate::tui) fn of(pan: Pan) -> Self {
-        let mut items: Vec<PanItem> = pan.held().cloned().collect();
+        let mut items: Vec<PanItem> = pan.held().chain(pan.copies()).cloned().collect();
         items.sort_by(|one, other| {
             let key = |item: &PanItem| item.path.folder_bytes().to_vec();
             key(one)
@@ -61,8 +63,9 @@ impl DustpanRun {
             bytes: items
                 .iter()
                 .fold(0, |sum, item| sum.saturating_add(item.size)),
+            held: pan.held().count(),
             packed: pan.packed(),
-            back: items.iter().filter(|item| item.back.is_some()).count(),
+            back: pan.held().filter(|item| item.back.is_some()).count(),
             is_here: pan.is_here(),
             items,
             folders,
@@ -150,7 +153,7 @@ impl DustpanView {
     ) -> Option<(&DustpanRun, Vec<TargetPath>, u64)> {
         let (run, path) = self.named(row)?;
         let paths = together(&path);
-        let is_wanted = |item: &&PanItem| paths.iter().any(|path| item.path.below(path).is_some());
+        let is_wanted = |item: &&PanItem| item.is_wanted(&paths);
         let many = run.items.iter().filter(is_wanted).count() as u64;
         Some((run, paths, many))
     }

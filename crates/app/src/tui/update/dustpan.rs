@@ -134,7 +134,7 @@ fn empty(model: &mut Model, view: &mut DustpanView, asked: Option<(Action, usize
         model.message = Some(format!(
             "del once more empties it for good: {} come back, {} can't be brought back any more.",
             bytes(run.packed),
-            counted((run.items.len() - run.back) as u64, "item")
+            counted((run.held - run.back) as u64, "item")
         ));
         return Vec::new();
     }

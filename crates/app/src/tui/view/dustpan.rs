@@ -30,7 +30,7 @@ fn title(theme: &Theme, view: &DustpanView) -> Line<'static> {
     line.add(words, theme.bold(Role::Straw));
     let runs = view.runs.as_deref().unwrap_or_default();
     if !runs.is_empty() {
-        let items: usize = runs.iter().map(|run| run.items.len() - run.back).sum();
+        let items: usize = runs.iter().map(|run| run.held - run.back).sum();
         let packed = runs
             .iter()
             .fold(0_u64, |sum, run| sum.saturating_add(run.packed));
@@ -144,7 +144,7 @@ fn row_line(
             let time = run.pan.started.to_zoned(TimeZone::system());
             let name = format!("{}, {}", time.strftime("%e %B %Y %H:%M"), run.pan.label);
             line.add(left(&cut(name.trim(), room), room), theme.bold(Role::Text));
-            line.add(right(&count(run.items.len() as u64), COUNT), text);
+            line.add(right(&count(run.held as u64), COUNT), text);
             line.add(right(&bytes(run.bytes), SIZE), text);
             line.add(format!("  {}", left(&state(run), STATE)), quiet);
         }
@@ -186,7 +186,12 @@ fn row_line(
             let back = item
                 .back
                 .map(|back| format!("back since {}", day(local(back))));
-            let state = back.unwrap_or_else(|| "in the dustpan".to_owned());
+            let waits = if item.is_copy {
+                "a copy of what stayed there"
+            } else {
+                "in the dustpan"
+            };
+            let state = back.unwrap_or_else(|| waits.to_owned());
             line.add(format!("  {}", left(&state, STATE)), quiet);
         }
     }
@@ -197,7 +202,10 @@ fn state(run: &DustpanRun) -> String {
     if !run.is_here {
         return "its volume is not here".to_owned();
     }
-    if run.back == run.items.len() {
+    if run.held == 0 {
+        return "copies of what stayed there".to_owned();
+    }
+    if run.back == run.held {
         return "all back where it was".to_owned();
     }
     // The month in letters is what the column has no room for.
@@ -224,7 +232,7 @@ fn card(theme: &Theme, view: &DustpanView, width: usize) -> Vec<Line<'static>> {
     let what = match row {
         PanRow::Run(_) => format!(
             "all of it: {}, {} packed",
-            counted(run.items.len() as u64, "item"),
+            counted(run.held as u64, "item"),
             bytes(run.packed)
         ),
         PanRow::Folder(..) => format!("{path}: {}", counted(many, "item")),
@@ -234,7 +242,7 @@ fn card(theme: &Theme, view: &DustpanView, width: usize) -> Vec<Line<'static>> {
     let back = format!(
         "{} of {} were brought back",
         count(run.back as u64),
-        count(run.items.len() as u64)
+        count(run.held as u64)
     );
     vec![
         Line::styled(rule, theme.style(Role::Faint)),

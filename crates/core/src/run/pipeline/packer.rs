@@ -16,10 +16,20 @@ use crate::run::Pause;
 use crate::run::check::list::OpenList;
 use crate::run::check::{Checker, Shared};
 use crate::run::pipeline::recorder::Batch;
+use crate::run::pipeline::safety_copies::SafetyCopies;
+use crate::state::RunId;
 
-/// What was stored of each item of a batch that is set aside, by its position: how it looked, and
-/// its number in the dustpan.
-pub(crate) type Stored = HashMap<usize, Result<(Stat, u64), ItemOutcome>>;
+/// What the dustpan has of an item.
+#[derive(Clone, Copy)]
+pub(crate) enum Kept {
+    /// Its bytes: how it looked when they were read, and its number in the dustpan.
+    Item(Stat, u64),
+    /// Copies of what is dearest in its profile; the item itself just goes.
+    Copies,
+}
+
+/// What was stored for each item of a batch that is set aside, or that only goes once copies were made, by its position.
+pub(crate) type Stored = HashMap<usize, Result<Kept, ItemOutcome>>;
 
 enum Proof {
     Frame(Option<Frame>, Stored),
@@ -42,7 +52,7 @@ impl Packer {
     pub(crate) fn begin<'scope>(
         scope: &'scope Scope<'scope, '_>,
         shared: &'scope Shared<'_>,
-        dustpan: &'scope mut Dustpan,
+        (dustpan, run): (&'scope mut Dustpan, &'scope RunId),
         (stop, pause): (&'scope CancelToken, &'scope Pause),
     ) -> Self {
         let (orders, ordered) = channel::<Batch>();
@@ -51,8 +61,9 @@ impl Packer {
         let (mut writer, mut verifier) = dustpan.halves();
         let prove = proofs.clone();
         scope.spawn(move || {
+            let mut copies = SafetyCopies::of(shared.context.target, run);
             for batch in ordered {
-                let mut stored = store(shared, &mut writer, &batch, stop, pause);
+                let mut stored = store(shared, (&mut writer, &mut copies), &batch, stop, pause);
                 let closed = if stop.is_cancelled() {
                     // Something may be in it that is not whole, and nothing of it will be touched.
                     stored.clear();
@@ -129,7 +140,10 @@ pub(crate) fn stayed<'v>(
     let mut stayed: Vec<u64> = stored
         .iter()
         .filter(|(at, _)| !is_gone(**at))
-        .filter_map(|(_, stored)| stored.as_ref().ok().map(|(_, number)| *number))
+        .filter_map(|(_, stored)| match stored {
+            Ok(Kept::Item(_, number)) => Some(*number),
+            Ok(Kept::Copies) | Err(_) => None,
+        })
         .collect();
     stayed.sort_unstable();
     stayed
@@ -146,6 +160,8 @@ fn prove_all(
             Proof::Frame(frame, stored) => {
                 let proven = frame.map_or(Ok(()), |frame| verifier.prove(frame, stop));
                 let stored = match proven {
+                    // Copies may be in a frame before.
+                    Ok(()) if verifier.is_shut() => spoilt(stored, "the dustpan can't be written"),
                     Ok(()) => stored,
                     // Nothing of it was touched, nor will it be.
                     Err(_) if stop.is_cancelled() => Stored::new(),
@@ -164,7 +180,7 @@ fn prove_all(
 fn spoilt(stored: Stored, why: &str) -> Stored {
     let spoil = |(at, stored): (usize, Result<_, ItemOutcome>)| {
         let failed = || ItemOutcome::stays(StayReason::DustpanFailed(why.to_owned()));
-        (at, stored.and_then(|_: (Stat, u64)| Err(failed())))
+        (at, stored.and_then(|_: Kept| Err(failed())))
     };
     stored.into_iter().map(spoil).collect()
 }
@@ -175,7 +191,7 @@ fn store_entry(
     writer: &mut Writer<'_>,
     (item, open): (&ManifestItem, &mut Option<OpenList>),
     stop: &CancelToken,
-) -> Result<(Stat, u64), ItemOutcome> {
+) -> Result<Kept, ItemOutcome> {
     let known = open.take().filter(|list| list.is_of(item));
     let list = match known {
         Some(list) => list,
@@ -188,13 +204,13 @@ fn store_entry(
     };
     let exported = list.export(entry.entry).map_err(ItemOutcome::stays)?;
     let number = writer.store_entry(item, &list.stat, exported, stop)?;
-    Ok((list.stat, number))
+    Ok(Kept::Item(list.stat, number))
 }
 
-/// Stores what a batch sets aside; a verdict for what can't be stored.
+/// Stores what a batch sets aside, and what is copied before it may go; a verdict for what can't be stored.
 fn store(
     shared: &Shared<'_>,
-    writer: &mut Writer<'_>,
+    (writer, copies): (&mut Writer<'_>, &mut SafetyCopies<'_>),
     batch: &Batch,
     stop: &CancelToken,
     pause: &Pause,
@@ -203,10 +219,18 @@ fn store(
     let mut checker = Checker::new(shared);
     let mut list = None;
     let aside = batch.items.iter().enumerate();
-    for (at, item) in aside.filter(|(_, item)| item.by == Removal::SetAside) {
+    let is_kept = |item: &ManifestItem| item.by == Removal::SetAside || item.is_row();
+    for (at, item) in aside.filter(|(_, item)| is_kept(item)) {
         pause.wait(stop);
         if stop.is_cancelled() {
             break;
+        }
+        if item.is_row() {
+            let copied = copies.make(writer, item, stop);
+            if copied.is_err() || item.by != Removal::SetAside {
+                stored.insert(at, copied.map(|()| Kept::Copies));
+                continue;
+            }
         }
         if item.entry.is_some() {
             let result = store_entry(&mut checker, writer, (item, &mut list), stop);
@@ -218,7 +242,7 @@ fn store(
             let disk = &**shared.context.target.disk();
             let folder = checker.parent(&item.path)?;
             let number = writer.store((disk, folder), item, &stat, stop)?;
-            Ok((stat, number))
+            Ok(Kept::Item(stat, number))
         });
         stored.insert(at, result);
     }

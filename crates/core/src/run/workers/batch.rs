@@ -12,7 +12,7 @@ use crate::plan::{FileIdentity, Items, ManifestItem, Outcome, StayReason, Tolera
 use crate::rule::Removal;
 use crate::run::Pause;
 use crate::run::check::{Checker, Shared};
-use crate::run::pipeline::packer::Stored;
+use crate::run::pipeline::packer::{Kept, Stored};
 use crate::run::pipeline::recorder::Batch;
 use crate::run::workers::quarantine::Quarantine;
 use crate::run::workers::remove::Remover;
@@ -233,9 +233,9 @@ fn touch(
 ) -> ItemOutcome {
     let stored = match (item.by, work.stored.get(&at)) {
         (Removal::Remove | Removal::Overwrite, _) => None,
-        (Removal::SetAside, Some(Ok((before, _)))) => Some(before),
+        (Removal::SetAside, Some(Ok(Kept::Item(before, _)))) => Some(before),
         (Removal::SetAside, Some(Err(outcome))) => return outcome.clone(),
-        (Removal::SetAside, None) => {
+        (Removal::SetAside, None | Some(Ok(Kept::Copies))) => {
             return ItemOutcome::stays(StayReason::NeverStored);
         }
     };

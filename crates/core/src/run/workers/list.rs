@@ -9,6 +9,7 @@ use crate::plan::{
 };
 use crate::rule::{ListFormat, Removal};
 use crate::run::check::list::OpenList;
+use crate::run::pipeline::packer::Kept;
 use crate::run::workers::batch::Work;
 use crate::run::workers::remove::Remover;
 use crate::source::Fingerprint;
@@ -76,15 +77,25 @@ impl Remover<'_, '_> {
         (at, item): (usize, &ManifestItem),
         list: &OpenList,
     ) -> Result<(), ItemOutcome> {
-        match (item.by, work.stored.get(&at)) {
-            (Removal::Remove, _) => {}
+        let stored = match work.stored.get(&at) {
+            Some(Err(outcome)) => return Err(outcome.clone()),
+            Some(Ok(kept)) => Some(kept),
+            None => None,
+        };
+        match (item.by, stored) {
             // Its bytes are no file of its own.
             (Removal::Overwrite, _) => {
                 return Err(ItemOutcome::stays(StayReason::WayNotAllowed));
             }
-            (Removal::SetAside, None) => return Err(ItemOutcome::stays(StayReason::NeverStored)),
-            (Removal::SetAside, Some(Err(outcome))) => return Err(outcome.clone()),
-            (Removal::SetAside, Some(Ok((stored, _)))) => {
+            (Removal::SetAside, None | Some(Kept::Copies)) => {
+                return Err(ItemOutcome::stays(StayReason::NeverStored));
+            }
+            // Rows go only once copies of what is dearest in their profile are safe.
+            (Removal::Remove, None) if item.is_row() => {
+                return Err(ItemOutcome::stays(StayReason::NeverStored));
+            }
+            (Removal::Remove, _) => {}
+            (Removal::SetAside, Some(Kept::Item(stored, _))) => {
                 if !FileIdentity::of(stored).is_same(&list.stat, Tolerance::Nothing) {
                     return Err(ItemOutcome::stays(StayReason::ChangedWhileStored));
                 }

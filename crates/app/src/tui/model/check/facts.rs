@@ -5,7 +5,7 @@ use jolly_core::pile::Blocked;
 
 use crate::tui::lookups::shown;
 use crate::tui::model::check::{Check, Rehearsal};
-use crate::wording::{bytes, count, counted, day, signs_in_again};
+use crate::wording::{bytes, copied_first, count, counted, day, signs_in_again};
 
 /// One of them.
 pub(in crate::tui) struct Fact {
@@ -49,6 +49,9 @@ impl Check {
         for (at, lost) in self.sign_ins.iter().enumerate() {
             let about = if at == 0 { "sign-ins" } else { "" };
             all.push(fact(about, signs_in_again(lost)));
+        }
+        if !self.copies.profiles.is_empty() {
+            all.push(fact("copied first", copied_first(&self.copies)));
         }
         for (at, waits) in self.to_close.iter().enumerate().take(NAMED) {
             let verb = if waits.files == 1 { "waits" } else { "wait" };
