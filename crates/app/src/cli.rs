@@ -2,6 +2,7 @@
 
 mod demo;
 mod dustpan;
+mod extensions;
 mod help;
 mod log;
 mod preview;
@@ -99,6 +100,9 @@ enum Command {
     /// The web sites that browsers know, and what each left there
     #[command(after_help = "Example: jolly-broom sites --keep-site tides.example")]
     Sites,
+    /// What was added to browsers, what it may do, and where it came from
+    #[command(after_help = "Example: jolly-broom extensions --target /mnt/till")]
+    Extensions,
     /// The rules in force
     #[command(after_help = "Example: jolly-broom rules explain /tmp/dump-4411.bin")]
     Rules {
@@ -224,6 +228,7 @@ pub(crate) fn run() -> Exit {
         Some(Command::Dustpan { command }) => dustpan::run(&shared, &command),
         Some(Command::Log { command }) => log::run(&shared, &command),
         Some(Command::Sites) => sites::run(&shared),
+        Some(Command::Extensions) => extensions::run(&shared),
         Some(Command::Rules { command }) => rules::run(&shared, &command),
     };
     match ended {

@@ -6,7 +6,7 @@ use jolly_core::format::{Printable, Site};
 use jolly_core::pile::AtOnce;
 use jolly_core::plan::{SafetyCopies, SignInsLost};
 use jolly_core::rule::AgeLimit;
-use jolly_core::survey::{Figure, Sign};
+use jolly_core::survey::{Extension, Figure, Sign};
 
 const UNITS: [&str; 7] = ["B", "KiB", "MiB", "GiB", "TiB", "PiB", "EiB"];
 
@@ -104,6 +104,22 @@ pub(crate) fn signs_in_again(lost: &SignInsLost) -> String {
         counted(lost.many as u64, "site"),
         named.join(", ")
     )
+}
+
+/// How an extension leaves.
+pub(crate) const HOW_TO_REMOVE: &str =
+    "its browser's own page of extensions turns one off or removes it; nothing here does";
+
+/// An extension in a line: whether it is on, where it came from, and what it may do.
+pub(crate) fn extension_facts(one: &Extension) -> String {
+    let state = if one.is_on { "on" } else { "off" };
+    let may = if one.may.is_empty() {
+        "asks for nothing that matters".to_owned()
+    } else {
+        one.may.join(", ")
+    };
+    let facts = format!("{state}, {}; {may}", one.origin.words());
+    Printable(facts.as_bytes()).to_string()
 }
 
 /// What is copied before rows go.

@@ -28,7 +28,7 @@ pub(crate) use places::find::{
 };
 pub use places::{Place, Places};
 pub(crate) use presence::{Presence, presence};
-pub(crate) use read_small::read_small;
+pub(crate) use read_small::{read_small, read_whole};
 pub(crate) use running::running;
 pub use systems::mounted_systems;
 pub use volume::Volume;

@@ -3,13 +3,16 @@
 //! Everything here is cheap: it is told when its time is up, and says so in its figures.
 
 mod arrival;
+mod extensions;
 mod facts;
+mod folders;
 mod large;
 mod profiles;
 mod signs;
 mod sites;
 
 pub use arrival::{Arrival, arrive};
+pub use extensions::{Extension, Origin, extensions};
 pub use facts::{Fact, facts};
 pub(crate) use profiles::profile_of;
 pub use profiles::{Profile, profiles};

@@ -7,6 +7,7 @@ mod browsing;
 mod build;
 mod contents;
 mod examples;
+mod extensions;
 mod faulty;
 mod macos;
 mod people;

@@ -5,6 +5,7 @@ use std::path::Path;
 
 use crate::DemoError;
 use crate::contents::{Chance, thumbnail};
+use crate::extensions::{chromium_extensions, gecko_extensions};
 use crate::profiles::{ChromiumPlaces, chromium, damaged_profile, gecko, newer_profile};
 use crate::tree::{DAY, TreeBuilder};
 
@@ -101,6 +102,8 @@ fn pia(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     let profile = format!("{home}/.config/bramble/profiles/x8k2.till");
     let cache = format!("{home}/.cache/bramble/profiles/x8k2.till");
     gecko(tree, chance, (&profile, &cache), 350)?;
+    gecko_extensions(tree, &profile)?;
+    chromium_extensions(tree, &format!("{home}/.config/heron/Default"))?;
     newer_profile(tree, &format!("{home}/.config/heron"))?;
     recently_used(tree, home, 5)?;
     tree.text(

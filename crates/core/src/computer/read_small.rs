@@ -8,6 +8,25 @@ use jolly_disk::{Disk, Folder};
 /// The most that is read of a small text file on a target; a longer one isn't what it claims.
 const MOST_TEXT: u64 = 1024 * 1024;
 
+/// Reads a regular file of a target whole.
+///
+/// # Errors
+/// When it can't be read, or is longer than `most`.
+pub(crate) fn read_whole(
+    disk: &dyn Disk,
+    folder: &Folder,
+    name: &CStr,
+    most: u64,
+) -> io::Result<Vec<u8>> {
+    let mut bytes = Vec::new();
+    let file = disk.open_file(folder, name)?;
+    file.take(most + 1).read_to_end(&mut bytes)?;
+    if bytes.len() as u64 > most {
+        return Err(io::ErrorKind::FileTooLarge.into());
+    }
+    Ok(bytes)
+}
+
 /// Reads a small regular file of a target.
 pub(crate) fn read_small(
     disk: &dyn Disk,

@@ -120,6 +120,18 @@ pub enum Family {
     Gecko,
 }
 
+impl Family {
+    /// The family in whose databases a table stands.
+    pub fn of_table(name: &str) -> Self {
+        let begins = name.get(..4).unwrap_or_default();
+        if begins.eq_ignore_ascii_case("moz_") {
+            Self::Gecko
+        } else {
+            Self::Chromium
+        }
+    }
+}
+
 /// What is known of a table, by its name.
 pub(crate) fn known_table(name: &str) -> Option<&'static KnownTable> {
     let mut all = chromium::TABLES.iter().chain(gecko::TABLES);

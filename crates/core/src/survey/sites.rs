@@ -13,7 +13,7 @@ use jiff::Timestamp;
 use crate::cancel::CancelToken;
 use crate::computer::{AccountName, Target, TargetPath};
 use crate::format::Site;
-use crate::survey::{Profile, profiles};
+use crate::survey::{Extension, Profile, extensions, profiles};
 
 /// A site with at least so many visits is used often.
 const OFTEN: u64 = 10;
@@ -137,6 +137,8 @@ fn sign_in_words(until: i64) -> Option<String> {
 pub struct Sites {
     /// Every profile.
     pub profiles: Vec<Profile>,
+    /// What was added to the browsers of these profiles.
+    pub extensions: Vec<Extension>,
     /// What each site left in each, those used most first.
     pub sites: Vec<SiteTraces>,
     /// What couldn't be read, and why.
@@ -198,6 +200,9 @@ pub fn sites(target: &Target, cancel: &CancelToken) -> Sites {
         found.sites.extend(gathering.sites.into_values());
         found.profiles.push(profile);
     }
+    let (added, unread) = extensions(target, cancel);
+    found.extensions = added;
+    found.unread.extend(unread);
     let order = |one: &SiteTraces| {
         let used = (one.all.visits, one.all.cookies, one.all.last_used);
         (std::cmp::Reverse(used), one.site.clone(), one.profile)

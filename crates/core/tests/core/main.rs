@@ -12,6 +12,7 @@
 
 mod arrivals;
 mod decisions;
+mod extensions;
 mod hostile;
 mod insides;
 mod journals;

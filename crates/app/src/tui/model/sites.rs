@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use jolly_core::decide::{Exclusion, Spot};
-use jolly_core::format::Site;
+use jolly_core::format::{Family, Site};
 use jolly_core::source::PileId;
 use jolly_core::survey::{HostTraces, SiteTraces, Sites};
 
@@ -229,6 +229,26 @@ impl Weigh {
             )
         };
         self.decisions.shown(&self.scan).filter(is_it).collect()
+    }
+
+    /// The profiles that cookies go from, by position: those whose piles wait for a program lose none.
+    pub(in crate::tui) fn profiles_losing_cookies(&self, sites: Option<&Sites>) -> BTreeSet<usize> {
+        let piles = self.row_piles(RowKind::Cookies).into_iter();
+        let taken = piles.filter(|id| self.decisions.takes(*id).items > 0);
+        let owners: HashSet<(Option<usize>, Option<Family>)> = taken
+            .map(|id| {
+                let pile = self.scan.pile(id);
+                let records = self.scan.rules.rule(pile.rule).rule.records.as_deref();
+                let family = records.map(|set| Family::of_table(&set.table));
+                (pile.account, family)
+            })
+            .collect();
+        let profiles = sites.map_or(&[][..], |sites| &sites.profiles[..]);
+        let losing = profiles.iter().enumerate();
+        losing
+            .filter(|(_, profile)| owners.contains(&(profile.account, Some(profile.family))))
+            .map(|(at, _)| at)
+            .collect()
     }
 
     /// Whether any of some piles is taken.

@@ -87,6 +87,7 @@ pub(super) fn act(model: &mut Model, mut view: Box<SitesView>, action: Action) -
                 _ => None,
             };
             view.sum_up();
+            view.focus = 0;
             Vec::new()
         }
         Action::Undo | Action::Redo => back_or_again(model, action),

@@ -1,10 +1,12 @@
 //! The sites lens: one row a site, with what it left and whether it is kept.
 
-use std::collections::HashMap;
+mod profile_card;
+
+use std::collections::{BTreeSet, HashMap};
 
 use jolly_core::decide::Scope;
 use jolly_core::format::Site;
-use jolly_core::survey::{HostTraces, Profile, Sites};
+use jolly_core::survey::{HostTraces, Sites};
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
@@ -17,7 +19,7 @@ use crate::tui::view::{edge, keyline, lines, page, raise};
 use crate::wording::{age, bytes, count, counted};
 
 /// Width of whether a site is kept.
-const STATE: usize = 13;
+const STATE: usize = 15;
 /// Widths of the figures.
 const COUNT: usize = 9;
 const USED: usize = 15;
@@ -41,20 +43,30 @@ pub(super) fn draw(
     let kept = weigh.kept_sites();
     let columns = SiteColumns::fit(width);
     let mut rows = vec![
-        title(theme, view, &kept),
+        title(theme, (weigh, view), &kept),
         standing(theme, weigh, view),
         columns.heading(theme),
     ];
-    let room = usize::from(work.height).saturating_sub(CARD + rows.len() + 1);
+    let chosen = view
+        .sites
+        .as_ref()
+        .zip(view.profile)
+        .and_then(|(sites, at)| {
+            let profile = sites.profiles.get(at)?;
+            Some(profile_card::lines(theme, weigh, (sites, profile), width))
+        });
+    let below = chosen.unwrap_or_default();
+    let card_lines = CARD + below.len();
+    let room = usize::from(work.height).saturating_sub(card_lines + rows.len() + 1);
     let first = first_row(view.focus, view.rows.len(), room);
-    let goes = weigh.takes_any(&weigh.row_piles(RowKind::Cookies));
+    let goes = weigh.profiles_losing_cookies(view.sites.as_deref());
     for (at, row) in view.rows.iter().enumerate().skip(first).take(room) {
         let is_focus = at == view.focus;
         let drawer = RowDrawer {
             theme,
             view,
             kept: &kept,
-            goes,
+            goes: &goes,
             columns: &columns,
         };
         let line = drawer.row(*row, is_focus);
@@ -74,10 +86,11 @@ pub(super) fn draw(
     }
     let used = rows.len();
     let height = usize::from(work.height);
-    rows.extend((used..height.saturating_sub(CARD)).map(|_| Line::default()));
+    rows.extend((used..height.saturating_sub(card_lines)).map(|_| Line::default()));
     if let (Some(sum), Some(sites)) = (view.focused(), &view.sites) {
         rows.extend(card(theme, weigh, sites, sum, width));
     }
+    rows.extend(below);
     lines(frame, work, rows);
     if let Some(text) = &model.message {
         let line = Line::styled(format!(" {}", cut(text, width)), theme.style(Role::Straw));
@@ -86,7 +99,11 @@ pub(super) fn draw(
     keyline::draw(model, Context::Sites, theme, frame, keys);
 }
 
-fn title(theme: &Theme, view: &SitesView, kept: &HashMap<Site, Scope>) -> Line<'static> {
+fn title(
+    theme: &Theme,
+    (weigh, view): (&Weigh, &SitesView),
+    kept: &HashMap<Site, Scope>,
+) -> Line<'static> {
     let mut line = Pieces::default();
     line.add(
         " Sites: what web sites left in browsers",
@@ -99,7 +116,7 @@ fn title(theme: &Theme, view: &SitesView, kept: &HashMap<Site, Scope>) -> Line<'
             .filter(|sum| kept.contains_key(&sum.site))
             .count();
         let shown = match view.profile.and_then(|at| sites.profiles.get(at)) {
-            Some(profile) => format!("in {}", profile.name()),
+            Some(profile) => format!("in {}", profile_card::name_of(weigh, profile)),
             None => format!("in {}", counted(sites.profiles.len() as u64, "profile")),
         };
         let sums = format!(
@@ -135,6 +152,17 @@ fn standing(theme: &Theme, weigh: &Weigh, view: &SitesView) -> Line<'static> {
     if unread > 0 {
         let words = format!("{} couldn't be read", counted(unread as u64, "database"));
         line.add(words, theme.style(Role::Ask));
+    }
+    let added = view
+        .sites
+        .as_ref()
+        .map_or(0, |sites| sites.extensions.len());
+    if added > 0 && view.profile.is_none() {
+        let words = format!(
+            "   {} added to browsers: P shows them by profile",
+            counted(added as u64, "extension")
+        );
+        line.add(words, theme.style(Role::Quiet));
     }
     line.line()
 }
@@ -183,8 +211,8 @@ struct RowDrawer<'a> {
     theme: &'a Theme,
     view: &'a SitesView,
     kept: &'a HashMap<Site, Scope>,
-    /// Whether cookies go.
-    goes: bool,
+    /// The profiles that cookies go from.
+    goes: &'a BTreeSet<usize>,
     columns: &'a SiteColumns,
 }
 
@@ -267,7 +295,9 @@ impl RowDrawer<'_> {
             Some(Scope::Everywhere) => ("kept always", Role::Spent),
             Some(Scope::Run | Scope::Computer) => ("kept", Role::Spent),
             None if is_pending => ("…", Role::Quiet),
-            None if self.goes && sum.all.cookies > 0 => ("goes", Role::Straw),
+            None if sum.all.cookies > 0 && !self.goes.is_disjoint(&sum.profiles) => {
+                ("goes", Role::Straw)
+            }
             None if sum.is_suggested => ("worth keeping", Role::Regrows),
             None => ("", Role::Quiet),
         }
@@ -307,13 +337,10 @@ fn card(
     if sum.site.as_str() != sum.shown {
         head.add(format!("   {}", sum.site), quiet);
     }
-    let name = |profile: &Profile| {
-        let account = Sites::account_name(&weigh.scan.target, profile.account);
-        let account = account.map_or_else(String::new, |name| format!(" of {name}"));
-        format!("{}{account}", profile.name())
-    };
     let known = sum.profiles.iter().filter_map(|at| sites.profiles.get(*at));
-    let known: Vec<String> = known.map(name).collect();
+    let known: Vec<String> = known
+        .map(|profile| profile_card::name_of(weigh, profile))
+        .collect();
     let because = if sum.evidence.is_empty() {
         "nothing says that somebody is signed in there".to_owned()
     } else {

@@ -2,7 +2,6 @@
 
 use std::ffi::CString;
 use std::io::{Read as _, Seek as _, SeekFrom};
-use std::ops::ControlFlow;
 
 use jolly_disk::{Disk, Folder, Kind};
 
@@ -10,10 +9,8 @@ use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
 use crate::format::{Family, Site};
 use crate::source::sites_of_origin;
+use crate::survey::folders::{bytes_in, names_in, open_below};
 use crate::survey::sites::Gathering;
-
-/// Folders within each other at most.
-const DEPTH: usize = 12;
 
 /// The longest key of a cache entry that is read, in bytes.
 const MOST_KEY: usize = 4096;
@@ -43,8 +40,8 @@ pub(super) fn gather(
     cancel: &CancelToken,
 ) {
     let disk = &**target.disk();
-    if let Some(storage) = open(target, profile, storage_of(family)) {
-        for (name, kind) in names(disk, &storage) {
+    if let Some(storage) = open_below(target, profile, storage_of(family)) {
+        for (name, kind) in names_in(disk, &storage) {
             let text = String::from_utf8_lossy(name.to_bytes()).into_owned();
             let Some(site) = sites_of_origin(&text).into_iter().next() else {
                 continue;
@@ -53,15 +50,15 @@ pub(super) fn gather(
                 let Ok(inner) = disk.open_folder(&storage, name.to_bytes()) else {
                     continue;
                 };
-                gathering.of(site).storage += bytes_below(disk, &inner, DEPTH);
+                gathering.of(site).storage += bytes_in(disk, &inner);
             }
         }
     }
     for folder in folders {
-        let Some(cache) = open(target, folder, cache_of(family)) else {
+        let Some(cache) = open_below(target, folder, cache_of(family)) else {
             continue;
         };
-        for (name, kind) in names(disk, &cache) {
+        for (name, kind) in names_in(disk, &cache) {
             if cancel.is_cancelled() {
                 return;
             }
@@ -76,43 +73,6 @@ pub(super) fn gather(
             }
         }
     }
-}
-
-fn open(target: &Target, folder: &TargetPath, below: &str) -> Option<Folder> {
-    let path = folder.join(below.as_bytes()).ok()?;
-    target
-        .disk()
-        .open_folder(target.root(), path.as_bytes())
-        .ok()
-}
-
-fn names(disk: &dyn Disk, folder: &Folder) -> Vec<(CString, Kind)> {
-    let mut names = Vec::new();
-    let listed = disk.list(folder, &mut |entry| {
-        let looked = || disk.stat(folder, entry.name).ok().map(|stat| stat.kind);
-        if let Some(kind) = entry.kind.or_else(looked) {
-            names.push((CString::from(entry.name), kind));
-        }
-        ControlFlow::Continue(())
-    });
-    // What was told before a failure still says what it says.
-    drop(listed);
-    names
-}
-
-fn bytes_below(disk: &dyn Disk, folder: &Folder, depth: usize) -> u64 {
-    let mut bytes = 0;
-    for (name, kind) in names(disk, folder) {
-        bytes += match kind {
-            Kind::File => disk.stat(folder, &name).map_or(0, |stat| stat.allocated),
-            Kind::Folder if depth > 0 => match disk.open_folder(folder, name.to_bytes()) {
-                Ok(inner) => bytes_below(disk, &inner, depth - 1),
-                Err(_) => 0,
-            },
-            Kind::Folder | Kind::Link | Kind::Other => 0,
-        };
-    }
-    bytes
 }
 
 /// The address of a cache entry, and the bytes that it holds.
