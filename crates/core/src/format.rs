@@ -11,6 +11,7 @@ mod printable;
 mod property_list;
 mod random_access;
 mod recycled;
+pub(crate) mod shell_link;
 mod site;
 pub(crate) mod sqlite;
 pub(crate) mod text_id;

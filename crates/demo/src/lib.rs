@@ -13,6 +13,7 @@ mod macos;
 mod people;
 mod profiles;
 mod program;
+mod recent;
 mod skipped;
 mod system;
 mod tree;
@@ -25,5 +26,6 @@ pub use browsing::{
 pub use build::{DemoError, DemoLayout, build, build_examples, make_removable};
 pub use faulty::{Fault, FaultyDisk};
 pub use program::Program;
+pub use recent::{FIXED_DISK, shell_link};
 pub use skipped::skipped;
 pub use tree::TreeBuilder;

@@ -6,6 +6,7 @@ use crate::DemoError;
 use crate::contents::Chance;
 use crate::people::CACHE_TAG;
 use crate::profiles::{ChromiumPlaces, chromium, gecko};
+use crate::recent::editor_histories;
 use crate::tree::{DAY, TreeBuilder};
 
 const KIB: u64 = 1 << 10;
@@ -104,6 +105,7 @@ const TIDEWATCH: &str = "/Applications/Tidewatch.app/Contents/MacOS/tidewatch";
 
 fn pia(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     let home = "Users/pia";
+    editor_histories(tree, home)?;
     for number in 0..60 {
         let path = format!("{home}/Pictures/boats/dinghy-{number:03}.jpg");
         tree.file(

@@ -7,6 +7,7 @@ use crate::DemoError;
 use crate::contents::{Chance, thumbnail};
 use crate::extensions::{chromium_extensions, gecko_extensions};
 use crate::profiles::{ChromiumPlaces, chromium, damaged_profile, gecko, newer_profile};
+use crate::recent::{editor_histories, recent_entries};
 use crate::tree::{DAY, TreeBuilder};
 
 const KIB: u64 = 1 << 10;
@@ -106,6 +107,8 @@ fn pia(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     chromium_extensions(tree, &format!("{home}/.config/heron/Default"))?;
     newer_profile(tree, &format!("{home}/.config/heron"))?;
     recently_used(tree, home, 5)?;
+    recent_entries(tree, home)?;
+    editor_histories(tree, home)?;
     tree.text(
         format!("{home}/.ssh/id_ed25519"),
         "a key that must stay\n",

@@ -5,6 +5,7 @@ use std::path::Path;
 use crate::DemoError;
 use crate::contents::Chance;
 use crate::profiles::{ChromiumPlaces, chromium, gecko};
+use crate::recent::recent_links;
 use crate::tree::{DAY, TreeBuilder};
 
 const KIB: u64 = 1 << 10;
@@ -131,6 +132,7 @@ fn accounts(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
         user_data,
         cookies: "Network/Cookies",
     };
+    recent_links(tree, "Users/pia")?;
     chromium(tree, chance, &heron, 300)?;
     let profile = "Users/joss/AppData/Roaming/Bramble/Profiles/x8k2.office";
     let cache = "Users/joss/AppData/Local/Bramble/Profiles/x8k2.office";

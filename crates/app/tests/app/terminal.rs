@@ -61,6 +61,10 @@ impl Term {
     /// Presses keys by their tmux names.
     pub(crate) fn keys(&self, keys: &[&str]) {
         self.run(&[&["send-keys", "--"], keys].concat());
+        // A key that follows at once would be read as one with Alt held down.
+        if keys.last() == Some(&"Escape") {
+            sleep(Duration::from_millis(300));
+        }
     }
 
     /// Types text.

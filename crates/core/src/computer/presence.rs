@@ -2,10 +2,11 @@
 //! never out of it.
 
 use std::io;
+use std::ops::ControlFlow;
 
 use jolly_disk::Kind;
 
-use crate::computer::{Layout, Target, TargetPath};
+use crate::computer::{Layout, Target, TargetPath, fold};
 
 /// What is known of a path on a target.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -115,6 +116,62 @@ pub(crate) fn presence(target: &Target, folder: &TargetPath, path: &[u8]) -> Pre
         }
     }
     Presence::There
+}
+
+/// The drive that a system calls the volume that it lies on.
+const OWN_DRIVE: &str = "C:\\";
+
+/// Looks for a path as a windows system writes it, whatever the case of its letters. Only what lies on its own drive can be
+/// gone; other drives aren't here.
+pub(crate) fn presence_by_drive(target: &Target, path: &str) -> Presence {
+    let on_own = path
+        .get(..3)
+        .filter(|drive| drive.eq_ignore_ascii_case(OWN_DRIVE));
+    let (Layout::Windows, Some(_), Some(below)) = (target.layout, on_own, path.get(3..)) else {
+        return Presence::Unknown;
+    };
+    let mut here = TargetPath::root();
+    for part in below.split('\\') {
+        // Short names stand for others, and nothing plain is called like these.
+        let is_plain = !part.is_empty() && !part.contains('~') && part != "." && part != "..";
+        let Some(names) = is_plain.then(|| names_like(target, &here, part)).flatten() else {
+            return Presence::Unknown;
+        };
+        let Some(name) = names.first() else {
+            return Presence::Gone;
+        };
+        let Ok(below) = here.join(name) else {
+            return Presence::Unknown;
+        };
+        if target.mount_points().contains(&below) {
+            return Presence::Unknown;
+        }
+        here = below;
+    }
+    Presence::There
+}
+
+/// The names in a folder that are this one but for the case of letters; nothing where that can't be said, and where a link
+/// may lead elsewhere.
+fn names_like(target: &Target, folder: &TargetPath, part: &str) -> Option<Vec<Vec<u8>>> {
+    let disk = target.disk();
+    let wanted = fold(part.as_bytes());
+    let opened = match disk.open_folder(target.root(), folder.as_bytes()) {
+        // What is below a file is gone.
+        Err(error) if error.kind() == io::ErrorKind::NotADirectory => return Some(Vec::new()),
+        opened => opened.ok()?,
+    };
+    let (mut names, mut is_certain) = (Vec::new(), true);
+    let listed = disk.list(&opened, &mut |entry| {
+        let name = entry.name.to_bytes();
+        if fold(name) == wanted {
+            let stat = disk.stat(&opened, entry.name);
+            is_certain &= stat.is_ok_and(|stat| matches!(stat.kind, Kind::File | Kind::Folder));
+            names.push(name.to_vec());
+        }
+        ControlFlow::Continue(())
+    });
+    (listed.is_ok() && is_certain).then_some(names)
 }
 
 /// Whether a name that isn't there is really gone: on layouts that ignore case another spelling

@@ -315,10 +315,9 @@ impl Reader {
     fn listed(&mut self, rule: &Rule, at: Range<usize>) {
         let is_gone = rule.detect == Some(Detect::DocumentGone);
         let Some(format) = rule.entries else {
-            if rule.age.by == AgeBy::Row || is_gone {
-                let help =
-                    "add `entries = \"xbel\"`, or leave `by = \"row\"` and `document-gone` out";
-                let message = "only the entries of a list have a date and a document of their own";
+            if rule.age.by == AgeBy::Row {
+                let help = "add `entries = \"xbel\"`, or leave `by = \"row\"` out";
+                let message = "only the entries of a list have a date of their own";
                 self.refuse(at, message, "this rule", help);
             }
             return;

@@ -234,7 +234,10 @@ impl<'a> Recogniser<'a> {
                 .look(target, candidate),
             Detect::FetchedPackage => self.fetched.look(target, candidate),
             Detect::PrintJobDone => print_job::look(target, candidate),
-            Detect::DocumentGone => holder::document::look(target, candidate),
+            Detect::DocumentGone if rule.entries.is_some() => {
+                holder::document::look(target, candidate)
+            }
+            Detect::DocumentGone => launcher::recent_link::look(target, candidate),
             Detect::UnpackedArchive => unpacked::look(target, candidate),
             Detect::ReplacedRevision => self
                 .revisions

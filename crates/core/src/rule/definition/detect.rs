@@ -28,7 +28,7 @@ pub enum Detect {
     PrintJobDone,
     /// An archive beside the folder that it was unpacked to.
     UnpackedArchive,
-    /// An entry of a list, of a document that is gone.
+    /// An entry of a list, or a link among those to documents opened last, of a document that is gone.
     DocumentGone,
 }
 
@@ -85,7 +85,7 @@ impl Detect {
                 "documents whose printing has ended, by the printer service's notes"
             }
             Self::UnpackedArchive => "archives whose unpacked folder lies beside them",
-            Self::DocumentGone => "entries whose document is gone",
+            Self::DocumentGone => "entries and links whose document is gone",
         }
     }
 

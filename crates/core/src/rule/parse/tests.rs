@@ -160,11 +160,6 @@ fn every_mistake_is_told_with_its_line_and_what_would_be_right() {
             "only the entries of a list",
         ),
         (
-            "in = [\"{cache}\"]\ndetect = \"document-gone\"",
-            ":5:6",
-            "only the entries of a list",
-        ),
-        (
             "in = [\"{cache}\"]\nentries = \"xbel\"\nlarger-than = \"1 MiB\"",
             ":5:6",
             "asks for what only files have",

@@ -1,6 +1,8 @@
 //! What starts a program that is gone, and settings that can't be read: desktop entries (the
 //! desktop entry specification) and property lists.
 
+pub(super) mod recent_link;
+
 use std::io::Read as _;
 
 use jolly_disk::Kind;
@@ -48,7 +50,7 @@ pub(crate) fn look(target: &Target, candidate: &Candidate<'_>) -> Finding {
 }
 
 /// The whole file; nothing when it can't be read or is longer than such a file is.
-fn read(target: &Target, candidate: &Candidate<'_>, most: u64) -> Option<Vec<u8>> {
+pub(super) fn read(target: &Target, candidate: &Candidate<'_>, most: u64) -> Option<Vec<u8>> {
     let mut bytes = Vec::new();
     let file = target
         .disk()
