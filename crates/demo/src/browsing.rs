@@ -389,6 +389,44 @@ pub fn make_chromium_icons(path: &Path, visits: &[MadeVisit]) -> Result<(), Demo
     })
 }
 
+/// A `favicons.sqlite` of the Gecko family: an icon for each host, which ran out a week after its last visit.
+///
+/// # Errors
+/// When it can't be written.
+pub fn make_gecko_icons(path: &Path, visits: &[MadeVisit]) -> Result<(), DemoError> {
+    make(path, include_str!("schemas/gecko_favicons.sql"), |tx| {
+        let pages = pages(visits);
+        let mut icons: BTreeMap<&str, (i64, i64)> = BTreeMap::new();
+        for visit in visits {
+            let host = visit.address.split('/').nth(2).unwrap_or_default();
+            let next = number(icons.len());
+            let icon = icons.entry(host).or_insert((next, 0));
+            icon.1 = icon.1.max(visit.seconds);
+        }
+        for (host, (id, seconds)) in &icons {
+            let address = format!("https://{host}/icon.png");
+            tx.execute(
+                "INSERT INTO moz_icons(id, icon_url, fixed_icon_url_hash, width, expire_ms, data) VALUES(?1, ?2, ?1, 16, ?3, zeroblob(900))",
+                params![id, address, (seconds + 7 * 86_400) * 1000],
+            )?;
+        }
+        for (address, page) in &pages {
+            tx.execute(
+                "INSERT INTO moz_pages_w_icons VALUES(?1, ?2, ?1)",
+                params![page, address],
+            )?;
+            let host = address.split('/').nth(2).unwrap_or_default();
+            if let Some((id, _)) = icons.get(host) {
+                tx.execute(
+                    "INSERT INTO moz_icons_to_pages VALUES(?1, ?2, 0)",
+                    params![page, id],
+                )?;
+            }
+        }
+        Ok(())
+    })
+}
+
 /// A `Shortcuts` of the Chromium family: what was typed for pages.
 ///
 /// # Errors

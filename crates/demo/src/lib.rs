@@ -21,7 +21,7 @@ mod windows;
 
 pub use browsing::{
     MadeCookie, MadeVisit, make_chromium_cookies, make_chromium_history, make_chromium_icons,
-    make_chromium_shortcuts, make_gecko_cookies, make_gecko_places,
+    make_chromium_shortcuts, make_gecko_cookies, make_gecko_icons, make_gecko_places,
 };
 pub use build::{DemoError, DemoLayout, build, build_examples, make_removable};
 pub use faulty::{Fault, FaultyDisk};

@@ -6,7 +6,7 @@ use std::path::Path;
 use crate::DemoError;
 use crate::browsing::{
     MadeCookie, MadeVisit, make_chromium_cookies, make_chromium_history, make_chromium_icons,
-    make_chromium_shortcuts, make_gecko_cookies, make_gecko_places,
+    make_chromium_shortcuts, make_gecko_cookies, make_gecko_icons, make_gecko_places,
 };
 use crate::contents::{Chance, SITES, database};
 use crate::tree::{DAY, TreeBuilder};
@@ -278,6 +278,9 @@ pub(crate) fn gecko(
     let bookmarked: BTreeSet<String> = visits.iter().take(3).map(|it| it.address.clone()).collect();
     made(tree, &format!("{profile}/places.sqlite"), |path| {
         make_gecko_places(path, &visits, &bookmarked)
+    })?;
+    made(tree, &format!("{profile}/favicons.sqlite"), |path| {
+        make_gecko_icons(path, &visits)
     })?;
     made(tree, &format!("{profile}/cookies.sqlite"), |path| {
         make_gecko_cookies(path, &cookies)

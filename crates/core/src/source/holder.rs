@@ -404,6 +404,12 @@ fn bookmarked(
         .collect();
     for file in files {
         let name = CString::new(file).unwrap_or_default();
+        if file.ends_with(".sqlite") {
+            let known = bookmarks::addresses_in_database(disk, (folder, &name))
+                .map_err(|_unread| HolderError::Bookmarks(None))?;
+            addresses.extend(known);
+            continue;
+        }
         let bytes = match read_file(disk, (folder, &name), MOST_BYTES) {
             Ok((_, bytes)) => bytes,
             Err(HolderError::Read(error)) if error.kind() == io::ErrorKind::NotFound => continue,

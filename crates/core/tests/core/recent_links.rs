@@ -15,7 +15,7 @@ fn taken(bench: &Bench, rule: &str) -> BTreeSet<String> {
     let own = manifest
         .items
         .iter()
-        .filter(|item| item.rule.to_string() == rule);
+        .filter(|item| &*item.rule == rule);
     own.map(|item| String::from_utf8_lossy(item.path.name()).into_owned())
         .collect()
 }

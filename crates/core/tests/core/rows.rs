@@ -17,7 +17,7 @@ use jolly_core::run::{
 };
 use jolly_demo::{
     Fault, FaultyDisk, MadeCookie, MadeVisit, make_chromium_cookies, make_chromium_history,
-    make_gecko_cookies, make_gecko_places,
+    make_gecko_cookies, make_gecko_icons, make_gecko_places,
 };
 use proptest::prelude::*;
 use rusqlite::Connection;
@@ -709,6 +709,77 @@ fn bookmarks_and_logins_are_copied_before_rows_go_and_no_row_goes_without() {
         }
         call += 1;
     }
+}
+
+#[test]
+fn icons_go_with_their_pages_but_for_bookmarks_and_come_back() {
+    let bench = some();
+    let visit = |number: i64| MadeVisit {
+        address: format!("https://site{number}.example/page"),
+        seconds: NOW - number * 60 * DAY,
+        from: None,
+        is_typed: false,
+        is_download: false,
+    };
+    let visits: Vec<MadeVisit> = (0..9).map(visit).collect();
+    let icons = bench.root().join(GECKO).join("favicons.sqlite");
+    make_gecko_icons(&icons, &visits).unwrap();
+    let writer = Connection::open(&icons).unwrap();
+    // A page with a young icon and an old one, an icon without a page, and one of a whole site.
+    writer
+        .execute_batch(
+            "INSERT INTO moz_icons_to_pages VALUES(1, 9, 0); \
+            INSERT INTO moz_icons(id, icon_url, fixed_icon_url_hash, root, expire_ms) VALUES(50, 'https://a.example/', 1, 0, 1), \
+            (51, 'https://a.example/', 1, 1, 1);",
+        )
+        .unwrap();
+    drop(writer);
+    // The oldest of all is bookmarked.
+    let marked = Connection::open(places(&bench)).unwrap();
+    marked
+        .execute_batch(
+            "INSERT INTO moz_places(id, url) VALUES(900, 'https://site8.example/page'); \
+            INSERT INTO moz_bookmarks(type, fk, parent, position, guid) VALUES(1, 900, 3, 0, 'b900')",
+        )
+        .unwrap();
+    drop(marked);
+    let before = dump(&icons);
+    let scan = bench.scan();
+    let manifest = manifest_of(&scan, true);
+    let going = listed(&manifest, "moz_icons");
+    assert_eq!(going, BTreeSet::from([5, 6, 7, 8, 50]));
+    sweep(&bench, &scan, &manifest);
+    assert_eq!(
+        keys(&icons, "moz_icons"),
+        BTreeSet::from([1, 2, 3, 4, 9, 51])
+    );
+    assert_eq!(
+        keys(&icons, "moz_pages_w_icons"),
+        BTreeSet::from([1, 2, 3, 4, 9])
+    );
+    let (_copy, left) = open(&icons);
+    let orphans = "SELECT count(*) FROM moz_icons_to_pages WHERE icon_id NOT IN (SELECT id FROM moz_icons) \
+        OR page_id NOT IN (SELECT id FROM moz_pages_w_icons)";
+    assert_eq!(
+        left.query_row(orphans, [], |row| row.get::<_, i64>(0))
+            .unwrap(),
+        0
+    );
+    back(&bench, &scan);
+    assert_eq!(dump(&icons), before);
+    // Without the bookmarks nobody knows which icons are theirs.
+    std::fs::write(
+        places(&bench),
+        "no database at all, but long enough to be asked",
+    )
+    .unwrap();
+    let scan = bench.scan();
+    assert!(listed(&manifest_of(&scan, true), "moz_icons").is_empty());
+    assert!(
+        scan.unread
+            .iter()
+            .any(|one| one.reason.contains("bookmarks"))
+    );
 }
 
 #[test]

@@ -114,6 +114,21 @@ const PAGES: Parent<'static> = Parent {
     }],
 };
 
+/// Pages whose icons are known: one goes with the last of them.
+const PAGES_WITH_ICONS: Parent<'static> = Parent {
+    table: "moz_pages_w_icons",
+    via: "page_id",
+    unique: &["page_url"],
+    counted: &[],
+    recount: &[],
+    count_back: &[],
+    goes_when: "NOT EXISTS (SELECT 1 FROM moz_icons_to_pages t WHERE t.page_id = moz_pages_w_icons.id)",
+    fading: &[],
+    children: &[],
+    parents: &[],
+    pointers: &[],
+};
+
 pub(super) const TABLES: &[KnownTable] = &[
     KnownTable {
         table: "moz_historyvisits",
@@ -161,5 +176,33 @@ pub(super) const TABLES: &[KnownTable] = &[
         parents: &[],
         pointers: &[],
         bookmarks: &[],
+    },
+    KnownTable {
+        table: "moz_icons",
+        required: &[
+            "moz_icons.id",
+            "moz_icons.icon_url",
+            "moz_icons.root",
+            "moz_icons.expire_ms",
+            "moz_icons_to_pages.icon_id",
+            "moz_icons_to_pages.page_id",
+            "moz_pages_w_icons.id",
+            "moz_pages_w_icons.page_url",
+        ],
+        has_foreign_keys: true,
+        // The icon of a bookmark is a part of it, and that of a whole site names no page.
+        stays: Some(
+            "root = 1 OR EXISTS (SELECT 1 FROM moz_icons_to_pages t JOIN moz_pages_w_icons w ON w.id = t.page_id \
+            JOIN pin ON pin.url = w.page_url WHERE t.icon_id = moz_icons.id)",
+        ),
+        references: &["icon_id", "page_id"],
+        others: &[],
+        children: &[Child {
+            parents: &[PAGES_WITH_ICONS],
+            ..Child::plain("moz_icons_to_pages", "icon_id")
+        }],
+        parents: &[],
+        pointers: &[],
+        bookmarks: &["places.sqlite"],
     },
 ];

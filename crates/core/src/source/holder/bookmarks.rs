@@ -34,6 +34,32 @@ pub(crate) fn read_bookmarks(
     }
 }
 
+/// The addresses of all bookmarks in a database of the Gecko family; none where it isn't there.
+///
+/// # Errors
+/// When it can't be read.
+pub(super) fn addresses_in_database(
+    disk: &dyn Disk,
+    place: (&Folder, &CStr),
+) -> Result<Vec<String>, HolderError> {
+    match read_database(disk, place, &CancelToken::default()) {
+        Ok(database) => {
+            let mut addresses = Vec::new();
+            database.ask(
+                &["moz_bookmarks.fk", "moz_places.url"],
+                "SELECT p.url FROM moz_bookmarks b JOIN moz_places p ON p.id = b.fk",
+                &mut |row| {
+                    addresses.extend(row.get::<_, String>(0).ok());
+                    Ok(())
+                },
+            )?;
+            Ok(addresses)
+        }
+        Err(HolderError::Read(error)) if error.kind() == io::ErrorKind::NotFound => Ok(Vec::new()),
+        Err(error) => Err(error),
+    }
+}
+
 /// What a row of its bookmarks is.
 const PAGE: i64 = 1;
 const FOLDER: i64 = 2;

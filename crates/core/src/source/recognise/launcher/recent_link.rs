@@ -4,7 +4,7 @@
 use jolly_disk::Kind;
 
 use crate::computer::{Presence, Target, TargetPath, presence, presence_by_drive};
-use crate::format::shell_link;
+use crate::format::windows::shell_link::{LeadsTo, MOST, leads_to};
 use crate::source::recognise::{launcher, local_path, shown};
 use crate::source::{Candidate, Finding, Reason};
 
@@ -17,10 +17,13 @@ pub(crate) fn look(target: &Target, candidate: &Candidate<'_>) -> Finding {
     }
     let name = candidate.name.to_bytes().to_ascii_lowercase();
     let gone = if name.ends_with(b".lnk") {
-        let bytes = launcher::read(target, candidate, shell_link::MOST);
-        let path = bytes.and_then(|bytes| shell_link::local_path(&bytes).ok());
-        path.flatten()
-            .map(|path| (presence_by_drive(target, &path), path.into_bytes()))
+        let bytes = launcher::read(target, candidate, MOST);
+        match bytes.and_then(|bytes| leads_to(&bytes)) {
+            Some(LeadsTo::OwnDisk(path)) => {
+                Some((presence_by_drive(target, &path), path.into_bytes()))
+            }
+            Some(LeadsTo::Elsewhere) | None => None,
+        }
     } else if name.ends_with(b".desktop") {
         let bytes = launcher::read(target, candidate, MOST_ENTRY);
         let path = bytes.and_then(|bytes| document_of(target, candidate, &bytes));

@@ -23,19 +23,17 @@ const FIXED: u32 = 3;
 /// Shorter descriptions of a place have no paths in Unicode.
 const WITH_UNICODE: usize = 0x24;
 
-/// The path that a link leads to, when that is on a built-in disk; nothing else is known for sure.
-///
-/// # Errors
-/// When it is no link, or not a whole one.
-pub(crate) fn local_path(bytes: &[u8]) -> Result<Option<String>, NoLink> {
-    read(bytes).ok_or(NoLink)
+/// What a link leads to.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum LeadsTo {
+    /// A path on a disk that is built into the computer.
+    OwnDisk(String),
+    /// A stick, a server, a part of the system, or a path in letters that nobody can tell.
+    Elsewhere,
 }
 
-/// It is no link of Windows' shell.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) struct NoLink;
-
-fn read(bytes: &[u8]) -> Option<Option<String>> {
+/// What a link leads to; nothing when it is none, or not a whole one.
+pub(crate) fn leads_to(bytes: &[u8]) -> Option<LeadsTo> {
     if !bytes.starts_with(&BEGINS) {
         return None;
     }
@@ -46,7 +44,7 @@ fn read(bytes: &[u8]) -> Option<Option<String>> {
         at += 2 + usize::from(length);
     }
     if flags & HAS_PLACE == 0 {
-        return Some(None);
+        return Some(LeadsTo::Elsewhere);
     }
     let length = number(bytes, at)? as usize;
     let place = bytes.get(at..at.checked_add(length)?)?;
@@ -55,18 +53,18 @@ fn read(bytes: &[u8]) -> Option<Option<String>> {
     let volume = offset(12)?;
     let is_local = number(place, 8)? & IS_LOCAL != 0;
     if !is_local || number(place, volume.checked_add(4)?)? != FIXED {
-        return Some(None);
+        return Some(LeadsTo::Elsewhere);
     }
     if header >= WITH_UNICODE && header <= length {
         let base = wide_text(place, offset(0x1c)?)?;
         let rest = wide_text(place, offset(0x20)?)?;
-        return Some(Some(base + &rest));
+        return Some(LeadsTo::OwnDisk(base + &rest));
     }
     let (base, rest) = (text(place, offset(16)?)?, text(place, offset(24)?)?);
     // Which letters other bytes are depends on the language of that computer.
     let path = [base, rest].concat();
-    let is_plain = path.is_ascii();
-    Some(is_plain.then(|| String::from_utf8(path).ok()).flatten())
+    let plain = String::from_utf8(path).ok().filter(|path| path.is_ascii());
+    Some(plain.map_or(LeadsTo::Elsewhere, LeadsTo::OwnDisk))
 }
 
 fn number(bytes: &[u8], at: usize) -> Option<u32> {
@@ -131,19 +129,14 @@ mod tests {
 
     #[test]
     fn only_a_path_on_a_built_in_disk_is_told() {
-        assert_eq!(
-            local_path(&sample(true, FIXED)),
-            Ok(Some("C:\\Ölplan\\a.ods".to_owned()))
-        );
-        assert_eq!(
-            local_path(&sample(false, FIXED)),
-            Ok(Some("C:\\plan\\a.ods".to_owned()))
-        );
+        let own = |path: &str| Some(LeadsTo::OwnDisk(path.to_owned()));
+        assert_eq!(leads_to(&sample(true, FIXED)), own("C:\\Ölplan\\a.ods"));
+        assert_eq!(leads_to(&sample(false, FIXED)), own("C:\\plan\\a.ods"));
         // A stick, a share.
-        assert_eq!(local_path(&sample(true, 2)), Ok(None));
-        assert_eq!(local_path(b"[InternetShortcut]"), Err(NoLink));
+        assert_eq!(leads_to(&sample(true, 2)), Some(LeadsTo::Elsewhere));
+        assert_eq!(leads_to(b"[InternetShortcut]"), None);
         let whole = sample(true, FIXED);
-        assert_eq!(local_path(&whole[..HEADER + 20]), Err(NoLink));
+        assert_eq!(leads_to(&whole[..HEADER + 20]), None);
     }
 
     #[test]
@@ -151,7 +144,7 @@ mod tests {
         let mut runner = proptest::test_runner::TestRunner::new(config());
         let (wide, plain) = (sample(true, FIXED), sample(false, FIXED));
         let ran = runner.run(&foreign(&[&wide, &plain]), |bytes| {
-            if let Ok(Some(path)) = local_path(&bytes) {
+            if let Some(LeadsTo::OwnDisk(path)) = leads_to(&bytes) {
                 proptest::prop_assert!(path.len() <= 2 * bytes.len());
             }
             Ok(())
