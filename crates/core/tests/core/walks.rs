@@ -386,8 +386,9 @@ fn whatever_call_fails_nothing_is_made_up_and_what_is_missing_is_told() {
     let whole = told(&scan_on(&target, &rules));
     let calls = counting.calls() - opening;
     let names: BTreeSet<&Vec<u8>> = whole.items.keys().collect();
-    for workers in [1, 4] {
-        for call in 1..=calls {
+    // Several workers make their calls in another order each time, so some of them are enough there.
+    for (workers, step) in [(1, 1), (4, 5)] {
+        for call in (1..=calls).step_by(step) {
             counting.fail_at(call);
             let scan = scan_by(workers, &target, &rules, None);
             let part = told(&scan);
