@@ -12,10 +12,7 @@ const RECENT: &str = "Users/Pia/AppData/Roaming/Microsoft/Windows/Recent";
 /// The names of what a rule takes on a bench.
 fn taken(bench: &Bench, rule: &str) -> BTreeSet<String> {
     let manifest = manifest_of(&bench.scan(), true);
-    let own = manifest
-        .items
-        .iter()
-        .filter(|item| &*item.rule == rule);
+    let own = manifest.items.iter().filter(|item| &*item.rule == rule);
     own.map(|item| String::from_utf8_lossy(item.path.name()).into_owned())
         .collect()
 }
