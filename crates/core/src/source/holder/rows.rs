@@ -12,6 +12,7 @@ mod put_back;
 mod read;
 mod remove;
 mod schema;
+mod site_names;
 mod value;
 
 use std::collections::{BTreeSet, HashSet};
@@ -108,7 +109,6 @@ impl Rows {
     ) -> Result<Self, HolderError> {
         let (connection, may_copy) = connection::open(&image.bytes, cancel)?;
         let keeps_log = image.keeps_log;
-        drop(image);
         let schema = Schema::read(&connection)?;
         let mut rows = Self {
             connection,
@@ -123,7 +123,7 @@ impl Rows {
             is_spent: false,
         };
         rows.remember(beside)?;
-        rows.read_all()?;
+        rows.read_all(image, cancel)?;
         Ok(rows)
     }
 
@@ -241,6 +241,7 @@ mod tests {
     use super::*;
     use crate::fuzz::{config, foreign};
     use crate::rule::{Epoch, RowSite, RowTime, TimeUnit};
+    use crate::source::holder::rows::read::READ_BY_TWO;
 
     /// A small history, and the log beside one that holds a visit more.
     fn sample() -> (Vec<u8>, Vec<u8>) {
@@ -275,6 +276,42 @@ mod tests {
             }),
             ..(*RecordSet::all_of("visits")).clone()
         })
+    }
+
+    /// Rows of a database that two threads read are each told once, in the order of their keys, wherever those lie.
+    #[test]
+    fn a_large_database_is_read_by_two_and_every_row_once() {
+        for keys in [
+            &[i64::MIN, -5, 0, 3, 4, 1 << 40, i64::MAX][..],
+            &[i64::MAX],
+            &[7, 8],
+            &[],
+        ] {
+            let mut db = Connection::open_in_memory().unwrap();
+            db.execute_batch(
+                "CREATE TABLE urls(id INTEGER PRIMARY KEY, url TEXT, visit_count INTEGER, typed_count INTEGER, last_visit_time INTEGER); \
+                 CREATE TABLE visits(id INTEGER PRIMARY KEY, url INTEGER, visit_time INTEGER, from_visit INTEGER); \
+                 INSERT INTO urls VALUES(1, 'https://tides.example/a', 1, 0, 13000000000000000); \
+                 CREATE TABLE filling(bytes BLOB); INSERT INTO filling VALUES(zeroblob(17000000));",
+            )
+            .unwrap();
+            for key in keys {
+                let sql = "INSERT INTO visits VALUES(?1, 1, 13000000000000000, 0)";
+                db.execute(sql, [key]).unwrap();
+            }
+            let bytes = db.serialize("main").unwrap().to_vec();
+            assert!(bytes.len() > READ_BY_TWO);
+            let image = Image::new(bytes, &[]).unwrap();
+            let rows = Rows::open(
+                image,
+                &[visits()],
+                &Beside::default(),
+                &CancelToken::default(),
+            )
+            .unwrap();
+            assert_eq!(rows.keys, keys);
+            assert_eq!(rows.items.len(), keys.len());
+        }
     }
 
     /// Whatever a file holds, it is refused, or what goes is exactly what was listed.

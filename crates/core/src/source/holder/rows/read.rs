@@ -2,15 +2,20 @@
 
 use std::collections::{HashMap, HashSet};
 use std::io::Write as _;
+use std::ops::RangeInclusive;
 use std::sync::Arc;
 
 use rusqlite::Connection;
 use rusqlite::types::ValueRef;
 
+use crate::cancel::CancelToken;
 use crate::format::Site;
+use crate::format::sqlite::Image;
 use crate::rule::{RecordSet, RowFilter, RowSite, RowTime};
+use crate::source::holder::rows::connection;
 use crate::source::holder::rows::graph::Graph;
 use crate::source::holder::rows::schema::{Schema, quoted};
+use crate::source::holder::rows::site_names::{ByNumber, KnownSites};
 use crate::source::holder::rows::value::{RowHasher, in_order, stored_length};
 use crate::source::holder::rows::{MOST_ROWS, Rows, SchemaError};
 use crate::source::holder::{HolderError, HolderItem};
@@ -37,102 +42,37 @@ enum Sites {
     Of(usize, ByNumber),
 }
 
-/// Sites by the numbers of rows, which mostly count from 1 without great gaps.
-#[derive(Default)]
-struct ByNumber {
-    dense: Vec<u32>,
-    sparse: HashMap<i64, u32>,
-}
-
-impl ByNumber {
-    /// Numbers up to this many are looked up by position.
-    const DENSE: usize = 1 << 24;
-
-    fn insert(&mut self, number: i64, site: u32) {
-        match usize::try_from(number) {
-            Ok(at) if at < Self::DENSE => {
-                if at >= self.dense.len() {
-                    self.dense.resize((at + 1).next_power_of_two(), u32::MAX);
-                }
-                self.dense[at] = site;
-            }
-            _ => drop(self.sparse.insert(number, site)),
-        }
-    }
-
-    fn get(&self, number: i64) -> Option<u32> {
-        match usize::try_from(number) {
-            Ok(at) if at < Self::DENSE => {
-                let site = self.dense.get(at).copied();
-                site.filter(|site| *site != u32::MAX)
-            }
-            _ => self.sparse.get(&number).copied(),
-        }
-    }
-}
-
-/// Sites that were found, each once: there are many rows of few.
-#[derive(Default)]
-struct KnownSites {
-    sites: Vec<Site>,
-    by_text: HashMap<Vec<u8>, Option<u32>>,
-    by_site: HashMap<Site, u32>,
-}
-
-impl KnownSites {
-    fn of(&mut self, value: ValueRef<'_>) -> Option<u32> {
-        let ValueRef::Text(text) = value else {
-            return None;
-        };
-        // The whole address is seldom seen twice; its host is.
-        let text = host_part(text);
-        if let Some(known) = self.by_text.get(text) {
-            return *known;
-        }
-        let site = std::str::from_utf8(text)
-            .ok()
-            .and_then(Site::of_host_or_address);
-        let number = site.map(|site| {
-            *self.by_site.entry(site).or_insert_with_key(|site| {
-                self.sites.push(site.clone());
-                u32::try_from(self.sites.len() - 1).unwrap_or(u32::MAX)
-            })
-        });
-        self.by_text.insert(text.to_vec(), number);
-        number
-    }
-
-    fn get(&self, number: u32) -> Option<&Site> {
-        self.sites.get(number as usize)
-    }
-}
-
-/// An address up to the end of its host.
-fn host_part(text: &[u8]) -> &[u8] {
-    let Some(start) = text.windows(3).position(|three| three == b"://") else {
-        return text;
-    };
-    let rest = text.get(start + 3..).unwrap_or_default();
-    let end = rest
-        .iter()
-        .position(|byte| matches!(byte, b'/' | b'?' | b'#'));
-    end.map_or(text, |end| text.get(..start + 3 + end).unwrap_or(text))
-}
+/// From this many bytes on a database is read by two at once.
+pub(super) const READ_BY_TWO: usize = 16 << 20;
 
 impl Rows {
-    /// Lists the rows of all sets.
-    pub(super) fn read_all(&mut self) -> Result<(), HolderError> {
+    /// Lists the rows of all sets; `image` is what the connection was opened on.
+    pub(super) fn read_all(
+        &mut self,
+        image: Image,
+        cancel: &CancelToken,
+    ) -> Result<(), HolderError> {
         let mut sites = KnownSites::default();
+        let mut second = if image.bytes.len() >= READ_BY_TWO {
+            Some(connection::open(&image.bytes, cancel)?.0)
+        } else {
+            None
+        };
+        drop(image);
         for table in self.tables() {
             self.schema.check(&self.graph(&table))?;
-            self.read_table(&table, &mut sites)?;
+            self.read_table(&table, &mut second, &mut sites)?;
         }
         Ok(())
     }
 
-    fn read_table(&mut self, table: &str, sites: &mut KnownSites) -> Result<(), HolderError> {
+    fn read_table(
+        &mut self,
+        table: &str,
+        second: &mut Option<Connection>,
+        sites: &mut KnownSites,
+    ) -> Result<(), HolderError> {
         let columns = self.schema.columns(table).to_vec();
-        let order = in_order(&columns);
         let sets = self.sets.clone();
         let of_table = sets
             .iter()
@@ -143,19 +83,114 @@ impl Rows {
             asked.push(ask(&self.connection, &self.schema, (at, set), sites)?);
         }
         let graph = self.graph(table);
-        let staying = staying(&self.connection, &graph)?;
-        let beside = bytes_beside(&self.connection, &self.schema, &graph)?;
-        let (mut items, mut keys, mut kept) = (Vec::new(), Vec::new(), 0);
-        let sql = format!("SELECT rowid, * FROM main.{}", quoted(table));
-        let mut statement = self.connection.prepare(&sql)?;
-        let mut rows = statement.query([])?;
-        let names = order.iter().map(|at| columns[*at].as_str());
-        let mut hasher = RowHasher::new(table, names);
+        let reading = TableReading {
+            table,
+            order: in_order(&columns),
+            columns,
+            sets: &sets,
+            asked,
+            staying: staying(&self.connection, &graph)?,
+            beside: bytes_beside(&self.connection, &self.schema, &graph)?,
+            most: MOST_ROWS.saturating_sub(self.items.len()),
+        };
+        let parts = reading.read_by_all(&self.connection, second, sites)?;
+        for part in parts {
+            self.items.extend(part.items);
+            self.keys.extend(part.keys);
+            self.unreadable += part.kept;
+        }
+        if self.items.len() > MOST_ROWS {
+            return Err(HolderError::TooLarge);
+        }
+        Ok(())
+    }
+}
+
+/// What is known of a table before its rows are read.
+struct TableReading<'a> {
+    table: &'a str,
+    columns: Vec<String>,
+    /// Positions of the columns in the order of their names.
+    order: Vec<usize>,
+    sets: &'a [Arc<RecordSet>],
+    asked: Vec<Asked<'a>>,
+    /// Keys of rows that stay.
+    staying: HashSet<i64>,
+    /// Bytes that a row takes beside its own values.
+    beside: u64,
+    /// So many rows are listed at most.
+    most: usize,
+}
+
+/// Some rows of a table, in the order of their keys.
+#[derive(Default)]
+struct ReadRows {
+    items: Vec<HolderItem>,
+    keys: Vec<i64>,
+    /// How many stay that somebody asked for.
+    kept: u64,
+}
+
+impl TableReading<'_> {
+    /// Reads all rows, by two threads where there is a second connection.
+    fn read_by_all(
+        &self,
+        first: &Connection,
+        second: &mut Option<Connection>,
+        sites: &mut KnownSites,
+    ) -> Result<Vec<ReadRows>, HolderError> {
+        let Some(lent) = second.take() else {
+            return Ok(vec![self.read(first, i64::MIN..=i64::MAX, sites)?]);
+        };
+        let ends = format!(
+            "SELECT min(rowid), max(rowid) FROM main.{}",
+            quoted(self.table)
+        );
+        let ends = first.query_row(&ends, [], |row| {
+            Ok((row.get::<_, Option<i64>>(0)?, row.get::<_, Option<i64>>(1)?))
+        })?;
+        let middle = ends
+            .0
+            .zip(ends.1)
+            .map_or(0, |(least, most)| least.midpoint(most));
+        let mut others = sites.clone();
+        let Some(next) = middle.checked_add(1) else {
+            *second = Some(lent);
+            return Ok(vec![self.read(first, i64::MIN..=i64::MAX, sites)?]);
+        };
+        let above = next..=i64::MAX;
+        std::thread::scope(|scope| {
+            let upper = scope.spawn(move || (self.read(&lent, above, &mut others), lent));
+            let lower = self.read(first, i64::MIN..=middle, sites);
+            let Ok((upper, lent)) = upper.join() else {
+                return Err(HolderError::NotAsMeant);
+            };
+            *second = Some(lent);
+            Ok(vec![lower?, upper?])
+        })
+    }
+
+    /// Reads the rows whose keys lie in a range.
+    fn read(
+        &self,
+        connection: &Connection,
+        range: RangeInclusive<i64>,
+        sites: &mut KnownSites,
+    ) -> Result<ReadRows, HolderError> {
+        let mut read = ReadRows::default();
+        let sql = format!(
+            "SELECT rowid, * FROM main.{} WHERE rowid BETWEEN ?1 AND ?2",
+            quoted(self.table)
+        );
+        let mut statement = connection.prepare(&sql)?;
+        let mut rows = statement.query([range.start(), range.end()])?;
+        let names = self.order.iter().map(|at| self.columns[*at].as_str());
+        let mut hasher = RowHasher::new(self.table, names);
         while let Some(row) = rows.next()? {
             let key: i64 = row.get(0)?;
             let value = |at: usize| row.get_ref(at + 1);
             let mut fitting = None;
-            for asked in &asked {
+            for asked in &self.asked {
                 let mut fits = true;
                 for (at, filter) in &asked.filters {
                     fits &= passes(filter, value(*at)?);
@@ -166,39 +201,34 @@ impl Rows {
                 }
             }
             let Some(asked) = fitting else { continue };
-            if staying.contains(&key) {
-                kept += 1;
+            if self.staying.contains(&key) {
+                read.kept += 1;
                 continue;
             }
-            if self.items.len() + items.len() >= MOST_ROWS {
+            if read.items.len() >= self.most {
                 return Err(HolderError::TooLarge);
             }
             let reading = RowReading {
-                columns: &order,
+                columns: &self.order,
                 value: &value,
                 key,
             };
             hasher.begin();
-            let size = beside + reading.hash(&mut hasher)?;
+            let size = self.beside + reading.hash(&mut hasher)?;
             let time = reading.time(asked)?;
             let site = reading.site(asked, sites)?;
             let site = site.and_then(|number| sites.get(number));
-            items.push(HolderItem {
-                name: name_of(table, key, site),
+            read.items.push(HolderItem {
+                name: name_of(self.table, key, site),
                 time,
                 size,
                 fingerprint: hasher.finish(),
                 document: None,
-                set: Some(Arc::clone(&sets[asked.set])),
+                set: Some(Arc::clone(&self.sets[asked.set])),
             });
-            keys.push(key);
+            read.keys.push(key);
         }
-        drop(rows);
-        drop(statement);
-        self.items.append(&mut items);
-        self.keys.append(&mut keys);
-        self.unreadable += kept;
-        Ok(())
+        Ok(read)
     }
 }
 
