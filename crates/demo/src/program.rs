@@ -10,8 +10,11 @@ use std::process::{Child, Command, Stdio};
 /// The file that the bookings hold open.
 pub(crate) const HELD: &str = "tmp/knotbook-session.tmp";
 
-/// What the programs are called, and the file that each holds open: the bookings.
-const PROGRAMS: [(&str, &str); 1] = [("knotbook", HELD)];
+/// What the programs are called, and the file that each holds open: the bookings, and the browser of joss.
+const PROGRAMS: [(&str, &str); 2] = [
+    ("knotbook", HELD),
+    ("heron", "home/joss/.config/heron/Default/Cookies"),
+];
 
 /// What plays them: it waits for words that never come, and ends when whoever would say them does.
 const PLAYED_BY: &str = "/bin/cat";
