@@ -72,17 +72,14 @@ pub(crate) fn recent_links(tree: &TreeBuilder, home: &str) -> Result<(), DemoErr
     Ok(())
 }
 
-/// The same on a linux computer whose desktop keeps a file for each.
+/// The same on a linux computer whose desktop keeps a file for each: one that is gone.
 pub(crate) fn recent_entries(tree: &TreeBuilder, home: &str) -> Result<(), DemoError> {
     let folder = format!("{home}/.local/share/RecentDocuments");
-    for (name, document, days) in [
-        ("tax-2025.pdf", "$HOME/Documents/tax-2025.pdf", 200),
-        ("crew-rota.ods", "$HOME/Documents/crew-rota.ods", 420),
-    ] {
-        let text = format!("[Desktop Entry]\nName={name}\nType=Link\nURL[$e]=file:{document}\n");
-        tree.text(format!("{folder}/{name}.desktop"), &text, days * DAY)?;
-    }
-    Ok(())
+    let name = "crew-rota.ods";
+    let text =
+        format!("[Desktop Entry]\nName={name}\nType=Link\nURL[$e]=file:$HOME/Documents/{name}\n");
+    tree.text(format!("{folder}/{name}.desktop"), &text, 420 * DAY)
+        .map(drop)
 }
 
 /// What editors note in a home.

@@ -134,6 +134,8 @@ pub(crate) enum HolderError {
     Schema(#[from] SchemaError),
     #[error("it is damaged")]
     Damaged,
+    #[error("it took too long, or all was stopped")]
+    Interrupted,
     #[error("SQLite refuses it: {0}")]
     Sqlite(rusqlite::Error),
     #[error("a row can't be written down: {0}")]
@@ -156,11 +158,14 @@ impl From<XbelError> for HolderError {
 
 impl From<rusqlite::Error> for HolderError {
     fn from(error: rusqlite::Error) -> Self {
-        use rusqlite::ErrorCode::{DatabaseCorrupt, NotADatabase, OutOfMemory};
+        use rusqlite::ErrorCode::{
+            DatabaseCorrupt, NotADatabase, OperationInterrupted, OutOfMemory,
+        };
         match error.sqlite_error_code() {
             Some(DatabaseCorrupt) => Self::Damaged,
             Some(NotADatabase) => Self::Database(SqliteError::NoDatabase),
             Some(OutOfMemory) => Self::NoMemory,
+            Some(OperationInterrupted) => Self::Interrupted,
             _ => Self::Sqlite(error),
         }
     }

@@ -146,6 +146,11 @@ pub struct Recogniser<'a> {
 }
 
 impl<'a> Recogniser<'a> {
+    /// What ends that which takes long.
+    pub(crate) fn cancel(&self) -> &CancelToken {
+        &self.cancel
+    }
+
     /// The recognisers of a target; ages count from `now`. What takes long ends when it is cancelled.
     pub fn new(target: &'a Target, now: Timestamp, cancel: &CancelToken) -> Self {
         Self::with(target, now, cancel, Arc::new(AccountAges::of(target)))

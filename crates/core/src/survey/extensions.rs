@@ -18,7 +18,7 @@ use crate::survey::{Profile, profiles};
 /// Longer files are no notes of a browser, in bytes.
 const MOST_NOTES: u64 = 32 << 20;
 
-/// More of them in one profile are not told: real ones have some dozens.
+/// More of them in one profile are not looked at: real ones have some dozens, and parts of the browser count, too.
 const MOST_EXTENSIONS: usize = 1000;
 
 /// Where an extension came from.
@@ -97,7 +97,6 @@ pub fn extensions(
         match read {
             Ok(mut own) => {
                 own.sort_by(|one, other| (&one.name, &one.id).cmp(&(&other.name, &other.id)));
-                own.truncate(MOST_EXTENSIONS);
                 found.extend(own);
             }
             Err(why) => unread.push((profile.path, why)),

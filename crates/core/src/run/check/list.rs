@@ -5,7 +5,6 @@ use std::sync::Arc;
 
 use jolly_disk::Stat;
 
-use crate::cancel::CancelToken;
 use crate::computer::{EntryKind, TargetPath};
 use crate::plan::{FileIdentity, ItemOutcome, ListEntry, ManifestItem, StayReason, Tolerance};
 use crate::rule::{Fit, ListFormat, RecordSet};
@@ -53,14 +52,14 @@ impl Checker<'_> {
             ListFormat::Xbel => Wanted::Entries(list),
             ListFormat::Rows => Wanted::Rows(&sets),
         };
-        let never = CancelToken::default();
+        let shared = self.shared;
         let ReadHolder { stat, holder, log } = {
             let folder = self.parent(&path)?;
             // Something else may stand there by now, which is not to be opened.
             let seen = disk.stat(folder, path.as_name());
             let seen = seen.map_err(|error| ItemOutcome::of_error(&error, "look at"))?;
             is_as_shown(&item.identity, &seen)?;
-            holder::read(disk, (folder, path.as_name()), wanted, &never)
+            holder::read(disk, (folder, path.as_name()), wanted, shared.cancel())
                 .map_err(|error| ItemOutcome::stays(StayReason::ListStays(error.to_string())))?
         };
         is_as_shown(&item.identity, &stat)?;

@@ -84,6 +84,11 @@ impl<'a> Shared<'a> {
         families.find_map(|family| running(self.context.target, in_use, account, family))
     }
 
+    /// What ends that which takes long.
+    pub(super) fn cancel(&self) -> &CancelToken {
+        self.recogniser.cancel()
+    }
+
     /// Notes what a database has given back, of which its rows promised some.
     pub(crate) fn note_compacted(&self, freed: u64, promised: u64) {
         let beside = freed.cast_signed().saturating_sub(promised.cast_signed());

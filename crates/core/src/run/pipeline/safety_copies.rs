@@ -55,11 +55,13 @@ impl<'a> SafetyCopies<'a> {
         let made = match profile_of(self.target, &database) {
             None => Ok(()),
             Some(profile) => {
-                if !self.done.contains_key(&profile.path) {
+                if let Some(made) = self.done.get(&profile.path) {
+                    made.clone()
+                } else {
                     let made = self.copy(writer, (&profile, row), stop);
-                    self.done.insert(profile.path.clone(), made);
+                    self.done.insert(profile.path, made.clone());
+                    made
                 }
-                self.done.get(&profile.path).cloned().unwrap_or(Ok(()))
             }
         };
         self.last = Some((database.into_owned(), made.clone()));

@@ -9,7 +9,7 @@ use serde_json::{Map, Value};
 use crate::computer::{Target, TargetPath, read_whole};
 use crate::survey::Profile;
 use crate::survey::extensions::permissions::in_words;
-use crate::survey::extensions::{Extension, MOST_NOTES, Origin, time};
+use crate::survey::extensions::{Extension, MOST_EXTENSIONS, MOST_NOTES, Origin, time};
 use crate::survey::folders::{bytes_in, names_in, open_below};
 
 /// Seconds between the beginning of 1601 and that of 1970.
@@ -61,6 +61,7 @@ pub(super) fn read(
     let unnamed: Vec<(String, Value)> = unnamed.map(|id| (id.clone(), Value::Null)).collect();
     let all = settings.into_iter().chain(unnamed);
     Ok(all
+        .take(MOST_EXTENSIONS)
         .filter_map(|(id, noted)| one(target, disk, profile, (&id, &noted)))
         .collect())
 }

@@ -10,7 +10,7 @@ use serde_json::Value;
 use crate::computer::{Target, TargetPath, read_whole};
 use crate::survey::Profile;
 use crate::survey::extensions::permissions::in_words;
-use crate::survey::extensions::{Extension, MOST_NOTES, Origin, time};
+use crate::survey::extensions::{Extension, MOST_EXTENSIONS, MOST_NOTES, Origin, time};
 use crate::survey::folders::{bytes_in, open_below};
 
 pub(super) fn read(
@@ -30,6 +30,7 @@ pub(super) fn read(
     let all = json.get("addons").and_then(Value::as_array);
     let all = all.into_iter().flatten();
     Ok(all
+        .take(MOST_EXTENSIONS)
         .filter_map(|noted| one(target, disk, profile, (noted, &origins)))
         .collect())
 }
