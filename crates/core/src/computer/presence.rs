@@ -1,8 +1,10 @@
 //! Whether something is there on a target, following links as the target's own system would and
 //! never out of it.
 
+use std::collections::HashMap;
 use std::io;
 use std::ops::ControlFlow;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use jolly_disk::Kind;
 
@@ -121,12 +123,75 @@ pub(crate) fn presence(target: &Target, folder: &TargetPath, path: &[u8]) -> Pre
 /// The drive that a system calls the volume that it lies on.
 const OWN_DRIVE: &str = "C:\\";
 
+/// Longer folders are not looked through, in names.
+const MOST_NAMES: usize = 200_000;
+
+/// Folders that are remembered at once.
+const MOST_FOLDERS: usize = 500;
+
+/// The names in a folder by their small letters; none for one that leads elsewhere or that nobody can tell.
+type Names = HashMap<Vec<u8>, Option<Vec<u8>>>;
+
+/// What lies in folders to a system that ignores case; each folder is listed once for many questions.
+#[derive(Default)]
+pub(crate) struct FoldedNames(Mutex<HashMap<TargetPath, Option<Arc<Names>>>>);
+
+impl FoldedNames {
+    /// Forgets what it knows: it may have changed.
+    pub(crate) fn forget(&self) {
+        self.lock().clear();
+    }
+
+    fn lock(&self) -> MutexGuard<'_, HashMap<TargetPath, Option<Arc<Names>>>> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// The names in a folder; nothing where that can't be said.
+    fn of(&self, target: &Target, folder: &TargetPath) -> Option<Arc<Names>> {
+        let mut known = self.lock();
+        if let Some(names) = known.get(folder) {
+            return names.clone();
+        }
+        if known.len() >= MOST_FOLDERS {
+            known.clear();
+        }
+        let names = list_folded(target, folder).map(Arc::new);
+        known.insert(folder.clone(), names.clone());
+        names
+    }
+}
+
+fn list_folded(target: &Target, folder: &TargetPath) -> Option<Names> {
+    let disk = target.disk();
+    let opened = match disk.open_folder(target.root(), folder.as_bytes()) {
+        // What is below a file is gone.
+        Err(error) if error.kind() == io::ErrorKind::NotADirectory => return Some(Names::new()),
+        opened => opened.ok()?,
+    };
+    let mut names = Names::new();
+    let mut many = 0;
+    let listed = disk.list(&opened, &mut |entry| {
+        many += 1;
+        if many > MOST_NAMES {
+            return ControlFlow::Break(());
+        }
+        let looked = || disk.stat(&opened, entry.name).ok().map(|stat| stat.kind);
+        let kind = entry.kind.or_else(looked);
+        let is_plain = matches!(kind, Some(Kind::File | Kind::Folder));
+        let name = is_plain.then(|| entry.name.to_bytes().to_vec());
+        let folded = names.entry(fold(entry.name.to_bytes()));
+        // Of two that differ in case alone nobody knows which is meant.
+        folded.and_modify(|other| *other = None).or_insert(name);
+        ControlFlow::Continue(())
+    });
+    (listed.is_ok() && many <= MOST_NAMES).then_some(names)
+}
+
 /// Looks for a path as a windows system writes it, whatever the case of its letters. Only what lies on its own drive can be
 /// gone; other drives aren't here.
-pub(crate) fn presence_by_drive(target: &Target, path: &str) -> Presence {
-    let on_own = path
-        .get(..3)
-        .filter(|drive| drive.eq_ignore_ascii_case(OWN_DRIVE));
+pub(crate) fn presence_by_drive(target: &Target, known: &FoldedNames, path: &str) -> Presence {
+    let drive = path.get(..3);
+    let on_own = drive.filter(|drive| drive.eq_ignore_ascii_case(OWN_DRIVE));
     let (Layout::Windows, Some(_), Some(below)) = (target.layout, on_own, path.get(3..)) else {
         return Presence::Unknown;
     };
@@ -134,11 +199,13 @@ pub(crate) fn presence_by_drive(target: &Target, path: &str) -> Presence {
     for part in below.split('\\') {
         // Short names stand for others, and nothing plain is called like these.
         let is_plain = !part.is_empty() && !part.contains('~') && part != "." && part != "..";
-        let Some(names) = is_plain.then(|| names_like(target, &here, part)).flatten() else {
+        let Some(names) = is_plain.then(|| known.of(target, &here)).flatten() else {
             return Presence::Unknown;
         };
-        let Some(name) = names.first() else {
-            return Presence::Gone;
+        let name = match names.get(&fold(part.as_bytes())) {
+            None => return Presence::Gone,
+            Some(None) => return Presence::Unknown,
+            Some(Some(name)) => name,
         };
         let Ok(below) = here.join(name) else {
             return Presence::Unknown;
@@ -149,29 +216,6 @@ pub(crate) fn presence_by_drive(target: &Target, path: &str) -> Presence {
         here = below;
     }
     Presence::There
-}
-
-/// The names in a folder that are this one but for the case of letters; nothing where that can't be said, and where a link
-/// may lead elsewhere.
-fn names_like(target: &Target, folder: &TargetPath, part: &str) -> Option<Vec<Vec<u8>>> {
-    let disk = target.disk();
-    let wanted = fold(part.as_bytes());
-    let opened = match disk.open_folder(target.root(), folder.as_bytes()) {
-        // What is below a file is gone.
-        Err(error) if error.kind() == io::ErrorKind::NotADirectory => return Some(Vec::new()),
-        opened => opened.ok()?,
-    };
-    let (mut names, mut is_certain) = (Vec::new(), true);
-    let listed = disk.list(&opened, &mut |entry| {
-        let name = entry.name.to_bytes();
-        if fold(name) == wanted {
-            let stat = disk.stat(&opened, entry.name);
-            is_certain &= stat.is_ok_and(|stat| matches!(stat.kind, Kind::File | Kind::Folder));
-            names.push(name.to_vec());
-        }
-        ControlFlow::Continue(())
-    });
-    (listed.is_ok() && is_certain).then_some(names)
 }
 
 /// Whether a name that isn't there is really gone: on layouts that ignore case another spelling

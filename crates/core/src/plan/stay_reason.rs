@@ -58,6 +58,7 @@ pub enum StayReason {
     NeverStored,
     /// What is copied before rows of its profile go could not be.
     NotCopied(String),
+    TooLongToCopy,
     DustpanShut,
     DustpanFailed(String),
     WayOutTakenAway,
@@ -128,6 +129,7 @@ impl StayReason {
             Self::NotAllowed { .. } | Self::ReadOnly => Outcome::Denied,
             Self::NeverStored
             | Self::NotCopied(_)
+            | Self::TooLongToCopy
             | Self::DustpanShut
             | Self::DustpanFailed(_)
             | Self::ListStays(_)
@@ -196,6 +198,7 @@ impl fmt::Display for StayReason {
             Self::NotEmpty => "something that stays is in it",
             Self::ReadOnly => "the volume is read-only",
             Self::NeverStored => "it never reached the dustpan",
+            Self::TooLongToCopy => "it is longer than any such file",
             Self::DustpanShut => "the dustpan can't be written",
             Self::WayOutTakenAway => "the folder that it was to leave through was taken away",
         };

@@ -28,7 +28,7 @@ use jiff::Timestamp;
 use jolly_disk::{Disk, Folder, Kind, Stat};
 
 use crate::cancel::CancelToken;
-use crate::computer::{Dates, Target, TargetPath};
+use crate::computer::{Dates, FoldedNames, Target, TargetPath};
 use crate::format::{Printable, is_harmless};
 use crate::rule::{AgeBy, Detect, FileKind, Guards, Rule, Search};
 use crate::source::recognise::fetched::Fetched;
@@ -141,6 +141,7 @@ pub struct Recogniser<'a> {
     tagged: Mutex<Option<(TargetPath, Option<Tag>)>>,
     languages: OnceLock<Languages>,
     mounts: OnceLock<Mounts>,
+    folded: FoldedNames,
     fetched: Fetched,
     revisions: OnceLock<Revisions>,
 }
@@ -173,6 +174,7 @@ impl<'a> Recogniser<'a> {
             tagged: Mutex::default(),
             languages: OnceLock::new(),
             mounts: OnceLock::new(),
+            folded: FoldedNames::default(),
             fetched: Fetched::default(),
             revisions: OnceLock::new(),
         }
@@ -189,6 +191,7 @@ impl<'a> Recogniser<'a> {
         trashes.unwrap_or_else(PoisonError::into_inner).clear();
         let tagged = self.tagged.lock();
         *tagged.unwrap_or_else(PoisonError::into_inner) = None;
+        self.folded.forget();
     }
 
     /// Whether a name is what the rule looks for. Rules without a recogniser find whatever their
@@ -242,7 +245,7 @@ impl<'a> Recogniser<'a> {
             Detect::DocumentGone if rule.entries.is_some() => {
                 holder::document::look(target, candidate)
             }
-            Detect::DocumentGone => launcher::recent_link::look(target, candidate),
+            Detect::DocumentGone => launcher::recent_link::look(target, &self.folded, candidate),
             Detect::UnpackedArchive => unpacked::look(target, candidate),
             Detect::ReplacedRevision => self
                 .revisions

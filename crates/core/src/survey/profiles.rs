@@ -63,7 +63,19 @@ impl Profile {
             ],
         }
     }
+
+    /// What is copied before rows of it go, each with the most bytes that one has: a longer one is none.
+    pub(crate) fn copied(&self) -> impl Iterator<Item = (&'static CStr, u64)> {
+        let stores = self.login_stores().iter();
+        let stores = stores.map(|name| (*name, MOST_LOGINS));
+        stores.chain([(self.bookmarks(), MOST_BOOKMARKS)])
+    }
 }
+
+/// Real stores of saved passwords have some hundred thousand bytes; a place for bookmarks, which may be shared with a whole
+/// history, some ten million.
+const MOST_LOGINS: u64 = 64 << 20;
+const MOST_BOOKMARKS: u64 = 512 << 20;
 
 /// All profiles of a target, one family after the other.
 pub fn profiles(target: &Target) -> impl Iterator<Item = Profile> + '_ {

@@ -712,6 +712,39 @@ fn bookmarks_and_logins_are_copied_before_rows_go_and_no_row_goes_without() {
 }
 
 #[test]
+fn what_stands_in_place_of_logins_holds_the_rows_of_its_profile_or_nothing() {
+    let bench = some();
+    // Nobody's passwords take so much, so there is no copy and no row goes; the sweep itself has room all the same.
+    let endless = format!("{CHROMIUM}/Login Data");
+    bench.tree.sparse(&endless, 1 << 40, 0, DAY).unwrap();
+    // These are no files, and lead nowhere.
+    bench.tree.pipe(format!("{GECKO}/key4.db"), DAY).unwrap();
+    let passwords = Path::new("/etc/passwd");
+    bench
+        .tree
+        .link(format!("{GECKO}/logins.json"), passwords, DAY)
+        .unwrap();
+    let scan = bench.scan();
+    let manifest = manifest_of(&scan, true);
+    let copies = jolly_core::plan::safety_copies(&scan.target, &manifest);
+    assert_eq!(copies.profiles.len(), 2);
+    assert!(copies.bytes < 1 << 30, "{}", copies.bytes);
+    let before = dump(&history(&bench));
+    sweep(&bench, &scan, &manifest);
+    assert_eq!(dump(&history(&bench)), before);
+    let gone = listed(&manifest, "moz_historyvisits");
+    assert!(keys(&places(&bench), "moz_historyvisits").is_disjoint(&gone));
+    let items = read_items(&bench.state(), &run_id("one")).unwrap();
+    let held = items
+        .iter()
+        .find(|item| item.place.path.path.ends_with("History"));
+    let reason = &held.unwrap().reason;
+    assert!(reason.contains("Login Data: it is longer"), "{reason}");
+    let pan = Pan::read(&bench.state(), &run_id("one")).unwrap().unwrap();
+    assert_eq!(pan.copies().count(), 0);
+}
+
+#[test]
 fn icons_go_with_their_pages_but_for_bookmarks_and_come_back() {
     let bench = some();
     let visit = |number: i64| MadeVisit {

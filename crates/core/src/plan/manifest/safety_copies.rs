@@ -42,9 +42,10 @@ fn size_of(target: &Target, profile: &Profile) -> u64 {
     let Ok(folder) = disk.open_folder(target.root(), profile.path.as_bytes()) else {
         return 0;
     };
-    let all = profile.login_stores().iter().copied();
-    let sizes = all
-        .chain([profile.bookmarks()])
-        .filter_map(|name| disk.stat(&folder, name).ok().map(|stat| stat.size));
+    let sizes = profile.copied().filter_map(|(name, most)| {
+        let stat = disk.stat(&folder, name).ok()?;
+        // Of one that is too long there will be no copy, and no row goes.
+        (stat.size <= most).then_some(stat.size)
+    });
     sizes.fold(0, u64::saturating_add)
 }

@@ -81,37 +81,51 @@ impl<'a> SafetyCopies<'a> {
         let folder = disk
             .open_folder(self.target.root(), profile.path.as_bytes())
             .map_err(|error| failed("its profile", &error))?;
-        let copy_file = |writer: &mut Writer<'_>, name: &CStr| {
+        let copy_file = |writer: &mut Writer<'_>, name: &CStr, most: u64| {
             let Some(stat) = file_there(disk, &folder, name)? else {
                 return Ok(());
             };
+            if stat.size > most {
+                return Err(ItemOutcome::stays(StayReason::TooLongToCopy));
+            }
             let Some(item) = item_of(row, &profile.path, name, &stat) else {
                 return Ok(());
             };
             writer.store_copy((disk, &folder), &item, &stat, stop)
         };
-        let told = |name: &CStr| name.to_string_lossy().into_owned();
-        for name in profile.login_stores() {
-            copy_file(writer, name).map_err(|outcome| failed(&told(name), &why(&outcome)))?;
+        for (name, most) in profile.copied() {
+            let copied = if name == profile.bookmarks() {
+                match read_bookmarks(disk, (&folder, name), profile.family) {
+                    Ok(None) => Ok(()),
+                    Ok(Some(bytes)) => {
+                        self.write(writer, (disk, &folder), (profile, row), bytes, stop)
+                    }
+                    // What can't be taken apart is copied whole.
+                    Err(_unread) => copy_file(writer, name, most),
+                }
+            } else {
+                copy_file(writer, name, most)
+            };
+            copied.map_err(|outcome| failed(&name.to_string_lossy(), &why(&outcome)))?;
         }
-        let name = profile.bookmarks();
-        match read_bookmarks(disk, (&folder, name), profile.family) {
-            Ok(None) => Ok(()),
-            Ok(Some(bytes)) => {
-                let stat = disk.stat(&folder, name);
-                let stat = stat.map_err(|error| failed(&told(name), &error))?;
-                let file = CString::new(format!("bookmarks-{}.html", self.run));
-                let file = file.unwrap_or_default();
-                let Some(item) = item_of(row, &profile.path, &file, &stat) else {
-                    return Ok(());
-                };
-                let stored = writer.store_written_copy(&item, &stat, bytes, stop);
-                stored.map_err(|outcome| failed(&told(name), &why(&outcome)))
-            }
-            // What can't be taken apart is copied whole.
-            Err(_unread) => {
-                copy_file(writer, name).map_err(|outcome| failed(&told(name), &why(&outcome)))
-            }
+        Ok(())
+    }
+
+    /// Stores bookmarks as the file that browsers read in, with the owner and mode of those that were read.
+    fn write(
+        &self,
+        writer: &mut Writer<'_>,
+        (disk, folder): (&dyn Disk, &Folder),
+        (profile, row): (&Profile, &ManifestItem),
+        bytes: Vec<u8>,
+        stop: &CancelToken,
+    ) -> Result<(), ItemOutcome> {
+        let stat = disk.stat(folder, profile.bookmarks());
+        let stat = stat.map_err(|error| ItemOutcome::of_error(&error, "look at"))?;
+        let file = CString::new(format!("bookmarks-{}.html", self.run)).unwrap_or_default();
+        match item_of(row, &profile.path, &file, &stat) {
+            Some(item) => writer.store_written_copy(&item, &stat, bytes, stop),
+            None => Ok(()),
         }
     }
 }

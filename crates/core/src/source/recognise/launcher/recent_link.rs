@@ -3,7 +3,7 @@
 
 use jolly_disk::Kind;
 
-use crate::computer::{Presence, Target, TargetPath, presence, presence_by_drive};
+use crate::computer::{FoldedNames, Presence, Target, TargetPath, presence, presence_by_drive};
 use crate::format::windows::shell_link::{LeadsTo, MOST, leads_to};
 use crate::source::recognise::{launcher, local_path, shown};
 use crate::source::{Candidate, Finding, Reason};
@@ -11,7 +11,7 @@ use crate::source::{Candidate, Finding, Reason};
 /// The longest desktop entry of that kind, in bytes.
 const MOST_ENTRY: u64 = 64 * 1024;
 
-pub(crate) fn look(target: &Target, candidate: &Candidate<'_>) -> Finding {
+pub(crate) fn look(target: &Target, known: &FoldedNames, candidate: &Candidate<'_>) -> Finding {
     if candidate.kind != Kind::File {
         return Finding::Not;
     }
@@ -20,7 +20,7 @@ pub(crate) fn look(target: &Target, candidate: &Candidate<'_>) -> Finding {
         let bytes = launcher::read(target, candidate, MOST);
         match bytes.and_then(|bytes| leads_to(&bytes)) {
             Some(LeadsTo::OwnDisk(path)) => {
-                Some((presence_by_drive(target, &path), path.into_bytes()))
+                Some((presence_by_drive(target, known, &path), path.into_bytes()))
             }
             Some(LeadsTo::Elsewhere) | None => None,
         }
