@@ -74,6 +74,13 @@ impl DustpanRun {
     }
 }
 
+impl DustpanRun {
+    /// Whether one of its things, by position, is a copy of what stayed where it is.
+    pub(in crate::tui) fn is_copy(&self, item: usize) -> bool {
+        self.items.get(item).is_some_and(|item| item.is_copy)
+    }
+}
+
 /// One row of the view.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(in crate::tui) enum PanRow {

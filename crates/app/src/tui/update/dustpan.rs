@@ -100,6 +100,13 @@ fn bring_back(
         ));
         return Vec::new();
     }
+    if many == 0 {
+        model.message = Some(
+            "What these are copies of stayed there. Open the folder and choose one to get it back."
+                .to_owned(),
+        );
+        return Vec::new();
+    }
     let asking = (Action::GetBack, view.focus);
     if many > 1 && asked != Some(asking) {
         let items = counted(many, "item");

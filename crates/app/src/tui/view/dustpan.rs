@@ -149,17 +149,10 @@ fn row_line(
             line.add(format!("  {}", left(&state(run), STATE)), quiet);
         }
         PanRow::Folder(at, folder) => {
-            let found = runs.get(at).and_then(|run| run.folders.get(folder));
-            let Some(found) = found else {
-                return line.line();
-            };
             let is_open = view.open == Some(at) && view.open_folder == Some(folder);
-            let mark = fold(theme, is_open);
-            line.add(format!("  {mark} "), quiet);
-            let name = cut_front(&found.path.to_string(), room.saturating_sub(3));
-            line.add(left(&name, room.saturating_sub(2)), text);
-            line.add(right(&count(found.items.len() as u64), COUNT), quiet);
-            line.add(right(&bytes(found.bytes), SIZE), text);
+            if let Some(run) = runs.get(at) {
+                folder_line(theme, &mut line, (run, folder), (room, is_open));
+            }
         }
         PanRow::Item(at, folder, thing) => {
             let run = runs.get(at);
@@ -198,12 +191,36 @@ fn row_line(
     line.line()
 }
 
+/// A folder of a run, and whether all in it are copies.
+fn folder_line(
+    theme: &Theme,
+    line: &mut Pieces,
+    (run, folder): (&DustpanRun, usize),
+    (room, is_open): (usize, bool),
+) {
+    let (text, quiet) = (theme.style(Role::Text), theme.style(Role::Quiet));
+    let Some(found) = run.folders.get(folder) else {
+        return;
+    };
+    line.add(format!("  {} ", fold(theme, is_open)), quiet);
+    let name = cut_front(&found.path.to_string(), room.saturating_sub(3));
+    line.add(left(&name, room.saturating_sub(2)), text);
+    line.add(right(&count(found.items.len() as u64), COUNT), quiet);
+    line.add(right(&bytes(found.bytes), SIZE), text);
+    if found.items.iter().all(|item| run.is_copy(*item)) {
+        line.add(format!("  {}", left(COPIES, STATE)), quiet);
+    }
+}
+
+/// What is said of safety copies.
+const COPIES: &str = "copies of what stayed there";
+
 fn state(run: &DustpanRun) -> String {
     if !run.is_here {
         return "its volume is not here".to_owned();
     }
     if run.held == 0 {
-        return "copies of what stayed there".to_owned();
+        return COPIES.to_owned();
     }
     if run.back == run.held {
         return "all back where it was".to_owned();

@@ -46,13 +46,7 @@ impl Check {
             all.push(fact("comes back", says));
         }
         self.dustpan(&mut all);
-        for (at, lost) in self.sign_ins.iter().enumerate() {
-            let about = if at == 0 { "sign-ins" } else { "" };
-            all.push(fact(about, signs_in_again(lost)));
-        }
-        if !self.copies.profiles.is_empty() {
-            all.push(fact("copied first", copied_first(&self.copies)));
-        }
+        self.profiles(&mut all);
         for (at, waits) in self.to_close.iter().enumerate().take(NAMED) {
             let verb = if waits.files == 1 { "waits" } else { "wait" };
             let files = counted(waits.files, "file");
@@ -96,6 +90,20 @@ impl Check {
             .collect();
         all.push(fact("biggest", biggest.join("  ·  ")));
         all
+    }
+
+    /// What rows of browser profiles mean that go.
+    fn profiles(&self, all: &mut Vec<Fact>) {
+        for (at, lost) in self.sign_ins.iter().enumerate() {
+            let about = if at == 0 { "sign-ins" } else { "" };
+            all.push(fact(about, signs_in_again(lost)));
+        }
+        if !self.copies.profiles.is_empty() {
+            all.push(fact(
+                "copies",
+                format!("first {}", copied_first(&self.copies)),
+            ));
+        }
     }
 
     /// Where the dustpan goes, and whether that frees anything.
