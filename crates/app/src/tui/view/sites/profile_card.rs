@@ -13,7 +13,7 @@ use crate::wording::{HOW_TO_REMOVE, bytes, counted, extension_facts};
 const SHOWN: usize = 6;
 
 /// Widths of an extension's name, and of what it takes.
-const NAME: usize = 26;
+const NAME: usize = 28;
 const SIZE: usize = 11;
 
 /// The profile as one line says it: its name, and whose it is.
