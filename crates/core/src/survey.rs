@@ -17,4 +17,4 @@ pub use facts::{Fact, facts};
 pub(crate) use profiles::profile_of;
 pub use profiles::{Profile, profiles};
 pub use signs::{Figure, Sign, signs};
-pub use sites::{HostTraces, SiteTraces, Sites, sites};
+pub use sites::{HostTraces, SiteTraces, Sites, sites, sites_and_extensions};

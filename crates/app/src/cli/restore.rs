@@ -63,7 +63,7 @@ pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, 
         same: same_computer(options),
     };
     // What was only copied comes back when it is named.
-    if wanted.is_empty() && pan.held().next().is_none() {
+    if wanted.is_empty() && within.is_none() && pan.held().next().is_none() {
         tell_of_copies(&pan, within);
         return Ok(Exit::Done);
     }

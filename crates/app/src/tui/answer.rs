@@ -8,7 +8,7 @@ use jolly_core::CancelToken;
 use jolly_core::decide::{Entry, Excluded, Inside, Reach, others};
 use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
-use jolly_core::survey::sites;
+use jolly_core::survey::sites_and_extensions;
 
 use crate::options::SharedOptions;
 use crate::place::{self, PlaceChange};
@@ -73,7 +73,7 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
             unless_cancelled(cancel, Msg::Narrowed(ticket, list.map(Box::new)))
         }
         Question::LookAtSites(scan) => {
-            let found = sites(&scan.target, cancel);
+            let found = sites_and_extensions(&scan.target, cancel);
             unless_cancelled(cancel, Msg::SitesRead(scan, Arc::new(found)))
         }
         Question::SpareSites(scan, wanted) => {

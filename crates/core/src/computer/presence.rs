@@ -123,45 +123,48 @@ pub(crate) fn presence(target: &Target, folder: &TargetPath, path: &[u8]) -> Pre
 /// The drive that a system calls the volume that it lies on.
 const OWN_DRIVE: &str = "C:\\";
 
-/// Longer folders are not looked through, in names.
-const MOST_NAMES: usize = 200_000;
-
-/// Folders that are remembered at once.
-const MOST_FOLDERS: usize = 500;
+/// So many names of all folders are remembered; beyond that nobody can say what is gone.
+const MOST_NAMES: usize = 1_000_000;
 
 /// The names in a folder by their small letters; none for one that leads elsewhere or that nobody can tell.
 type Names = HashMap<Vec<u8>, Option<Vec<u8>>>;
 
 /// What lies in folders to a system that ignores case; each folder is listed once for many questions.
 #[derive(Default)]
-pub(crate) struct FoldedNames(Mutex<HashMap<TargetPath, Option<Arc<Names>>>>);
+pub(crate) struct FoldedNames(Mutex<KnownFolders>);
+
+#[derive(Default)]
+struct KnownFolders {
+    folders: HashMap<TargetPath, Option<Arc<Names>>>,
+    /// How many names all of them have.
+    held: usize,
+}
 
 impl FoldedNames {
     /// Forgets what it knows: it may have changed.
     pub(crate) fn forget(&self) {
-        self.lock().clear();
+        *self.lock() = KnownFolders::default();
     }
 
-    fn lock(&self) -> MutexGuard<'_, HashMap<TargetPath, Option<Arc<Names>>>> {
+    fn lock(&self) -> MutexGuard<'_, KnownFolders> {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// The names in a folder; nothing where that can't be said.
     fn of(&self, target: &Target, folder: &TargetPath) -> Option<Arc<Names>> {
         let mut known = self.lock();
-        if let Some(names) = known.get(folder) {
+        if let Some(names) = known.folders.get(folder) {
             return names.clone();
         }
-        if known.len() >= MOST_FOLDERS {
-            known.clear();
-        }
-        let names = list_folded(target, folder).map(Arc::new);
-        known.insert(folder.clone(), names.clone());
+        let room = MOST_NAMES.saturating_sub(known.held);
+        let names = list_folded(target, folder, room).map(Arc::new);
+        known.held += names.as_ref().map_or(0, |names| names.len());
+        known.folders.insert(folder.clone(), names.clone());
         names
     }
 }
 
-fn list_folded(target: &Target, folder: &TargetPath) -> Option<Names> {
+fn list_folded(target: &Target, folder: &TargetPath, room: usize) -> Option<Names> {
     let disk = target.disk();
     let opened = match disk.open_folder(target.root(), folder.as_bytes()) {
         // What is below a file is gone.
@@ -172,7 +175,7 @@ fn list_folded(target: &Target, folder: &TargetPath) -> Option<Names> {
     let mut many = 0;
     let listed = disk.list(&opened, &mut |entry| {
         many += 1;
-        if many > MOST_NAMES {
+        if many > room {
             return ControlFlow::Break(());
         }
         let looked = || disk.stat(&opened, entry.name).ok().map(|stat| stat.kind);
@@ -184,7 +187,7 @@ fn list_folded(target: &Target, folder: &TargetPath) -> Option<Names> {
         folded.and_modify(|other| *other = None).or_insert(name);
         ControlFlow::Continue(())
     });
-    (listed.is_ok() && many <= MOST_NAMES).then_some(names)
+    (listed.is_ok() && many <= room).then_some(names)
 }
 
 /// Looks for a path as a windows system writes it, whatever the case of its letters. Only what lies on its own drive can be

@@ -137,7 +137,7 @@ fn sign_in_words(until: i64) -> Option<String> {
 pub struct Sites {
     /// Every profile.
     pub profiles: Vec<Profile>,
-    /// What was added to the browsers of these profiles.
+    /// What was added to the browsers of these profiles, where that was asked for.
     pub extensions: Vec<Extension>,
     /// What each site left in each, those used most first.
     pub sites: Vec<SiteTraces>,
@@ -200,14 +200,20 @@ pub fn sites(target: &Target, cancel: &CancelToken) -> Sites {
         found.sites.extend(gathering.sites.into_values());
         found.profiles.push(profile);
     }
-    let (added, unread) = extensions(target, cancel);
-    found.extensions = added;
-    found.unread.extend(unread);
     let order = |one: &SiteTraces| {
         let used = (one.all.visits, one.all.cookies, one.all.last_used);
         (std::cmp::Reverse(used), one.site.clone(), one.profile)
     };
     found.sites.sort_by_cached_key(order);
+    found
+}
+
+/// The same, with what was added to the browsers.
+pub fn sites_and_extensions(target: &Target, cancel: &CancelToken) -> Sites {
+    let mut found = sites(target, cancel);
+    let (added, unread) = extensions(target, cancel);
+    found.extensions = added;
+    found.unread.extend(unread);
     found
 }
 

@@ -53,7 +53,8 @@ pub(super) fn draw(
         .zip(view.profile)
         .and_then(|(sites, at)| {
             let profile = sites.profiles.get(at)?;
-            Some(profile_card::lines(theme, weigh, (sites, profile), width))
+            let size = (width, usize::from(work.height));
+            Some(profile_card::lines(theme, weigh, (sites, profile), size))
         });
     let below = chosen.unwrap_or_default();
     let card_lines = CARD + below.len();

@@ -15,8 +15,8 @@ use crate::rule::Removal;
 use crate::run::Pause;
 use crate::run::check::list::OpenList;
 use crate::run::check::{Checker, Shared};
+use crate::run::pipeline::profile_copier::ProfileCopier;
 use crate::run::pipeline::recorder::Batch;
-use crate::run::pipeline::safety_copies::SafetyCopies;
 use crate::state::RunId;
 
 /// What the dustpan has of an item.
@@ -61,7 +61,7 @@ impl Packer {
         let (mut writer, mut verifier) = dustpan.halves();
         let prove = proofs.clone();
         scope.spawn(move || {
-            let mut copies = SafetyCopies::of(shared.context.target, run);
+            let mut copies = ProfileCopier::of(shared.context.target, run);
             for batch in ordered {
                 let mut stored = store(shared, (&mut writer, &mut copies), &batch, stop, pause);
                 let closed = if stop.is_cancelled() {
@@ -210,7 +210,7 @@ fn store_entry(
 /// Stores what a batch sets aside, and what is copied before it may go; a verdict for what can't be stored.
 fn store(
     shared: &Shared<'_>,
-    (writer, copies): (&mut Writer<'_>, &mut SafetyCopies<'_>),
+    (writer, copies): (&mut Writer<'_>, &mut ProfileCopier<'_>),
     batch: &Batch,
     stop: &CancelToken,
     pause: &Pause,

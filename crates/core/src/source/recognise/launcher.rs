@@ -3,11 +3,9 @@
 
 pub(super) mod recent_link;
 
-use std::io::Read as _;
-
 use jolly_disk::Kind;
 
-use crate::computer::{Presence, Target, TargetPath, presence};
+use crate::computer::{Presence, Target, TargetPath, presence, read_whole};
 use crate::format::{PROPERTY_LIST_MOST, PropertyList, Unreadable};
 use crate::source::recognise::shown;
 use crate::source::{Candidate, Finding, Reason};
@@ -51,13 +49,7 @@ pub(crate) fn look(target: &Target, candidate: &Candidate<'_>) -> Finding {
 
 /// The whole file; nothing when it can't be read or is longer than such a file is.
 pub(super) fn read(target: &Target, candidate: &Candidate<'_>, most: u64) -> Option<Vec<u8>> {
-    let mut bytes = Vec::new();
-    let file = target
-        .disk()
-        .open_file(candidate.folder, candidate.name)
-        .ok()?;
-    let length = file.take(most + 1).read_to_end(&mut bytes).ok()?;
-    (length as u64 <= most).then_some(bytes)
+    read_whole(&**target.disk(), candidate.folder, candidate.name, most).ok()
 }
 
 fn entry(target: &Target, candidate: &Candidate<'_>, bytes: &[u8]) -> Finding {

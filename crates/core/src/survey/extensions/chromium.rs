@@ -12,6 +12,12 @@ use crate::survey::extensions::permissions::in_words;
 use crate::survey::extensions::{Extension, MOST_EXTENSIONS, MOST_NOTES, Origin, time};
 use crate::survey::folders::{bytes_in, names_in, open_below};
 
+/// A longer description of an extension, or of its texts, is none, in bytes.
+const MOST_MANIFEST: u64 = 1 << 20;
+
+/// Versions of one that are looked at: a browser keeps the newest, and the one before until it starts again.
+const VERSIONS: usize = 3;
+
 /// Seconds between the beginning of 1601 and that of 1970.
 const FROM_1601: i64 = 11_644_473_600;
 
@@ -149,11 +155,15 @@ fn is_on(noted: &Value) -> bool {
 fn lying_there(disk: &dyn Disk, folder: &Folder) -> Option<(String, Value)> {
     let mut versions = names_in(disk, folder);
     versions.sort();
-    versions.into_iter().rev().find_map(|(name, kind)| {
-        let name = name.into_string().ok().filter(|_| kind == Kind::Folder)?;
-        let version = disk.open_folder(folder, name.as_bytes()).ok()?;
-        Some((name, manifest_in(disk, &version)?))
-    })
+    versions
+        .into_iter()
+        .rev()
+        .take(VERSIONS)
+        .find_map(|(name, kind)| {
+            let name = name.into_string().ok().filter(|_| kind == Kind::Folder)?;
+            let version = disk.open_folder(folder, name.as_bytes()).ok()?;
+            Some((name, manifest_in(disk, &version)?))
+        })
 }
 
 /// What an extension says of itself whose folder lies anywhere on the target, as its settings note it.
@@ -171,7 +181,7 @@ fn unpacked(target: &Target, noted: &Value) -> Option<Value> {
 }
 
 fn manifest_in(disk: &dyn Disk, folder: &Folder) -> Option<Value> {
-    let bytes = read_whole(disk, folder, c"manifest.json", MOST_NOTES).ok()?;
+    let bytes = read_whole(disk, folder, c"manifest.json", MOST_MANIFEST).ok()?;
     // Manifests may begin with a byte order mark.
     let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes);
     serde_json::from_slice(bytes).ok()
@@ -187,7 +197,7 @@ fn name_in_language(
     let key = name.strip_prefix("__MSG_")?.strip_suffix("__")?;
     let below = TargetPath::new(format!("_locales/{language}")).ok()?;
     let folder = disk.open_folder(version, below.as_bytes()).ok()?;
-    let bytes = read_whole(disk, &folder, c"messages.json", MOST_NOTES).ok()?;
+    let bytes = read_whole(disk, &folder, c"messages.json", MOST_MANIFEST).ok()?;
     let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes);
     let json: Value = serde_json::from_slice(bytes).ok()?;
     let mut messages = json.as_object()?.iter();

@@ -9,7 +9,7 @@ use crate::tui::model::Weigh;
 use crate::tui::theme::{Role, Theme};
 use crate::wording::{HOW_TO_REMOVE, bytes, counted, extension_facts};
 
-/// How many extensions are shown.
+/// How many extensions are shown at most.
 const SHOWN: usize = 6;
 
 /// Widths of an extension's name, and of what it takes.
@@ -25,13 +25,15 @@ pub(super) fn name_of(weigh: &Weigh, profile: &Profile) -> String {
     format!("{}{account}", profile.name())
 }
 
-/// The card, and how many lines it has.
+/// The card, line by line.
 pub(super) fn lines(
     theme: &Theme,
     weigh: &Weigh,
     (sites, profile): (&Sites, &Profile),
-    width: usize,
+    (width, height): (usize, usize),
 ) -> Vec<Line<'static>> {
+    // On a small screen the sites need the room.
+    let shown = (height / 6).clamp(1, SHOWN);
     let quiet = theme.style(Role::Quiet);
     let own = sites.extensions.iter();
     let own: Vec<&Extension> = own.filter(|one| one.profile == *profile).collect();
@@ -50,7 +52,7 @@ pub(super) fn lines(
         lines.push(Line::styled("   nothing was added to it", quiet));
         return lines;
     }
-    for one in own.iter().take(SHOWN) {
+    for one in own.iter().take(shown) {
         let name = format!("{} {}", one.name, one.version);
         let name = Printable(name.as_bytes()).to_string();
         let size = bytes(one.program.saturating_add(one.storage));
@@ -65,7 +67,7 @@ pub(super) fn lines(
         line.add(format!("   {facts}"), quiet);
         lines.push(line.line());
     }
-    let more = own.len().saturating_sub(SHOWN);
+    let more = own.len().saturating_sub(shown);
     let more = if more > 0 {
         format!("{more} more; ")
     } else {

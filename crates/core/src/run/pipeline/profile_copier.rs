@@ -15,8 +15,8 @@ use crate::source::holder::bookmarks::read_bookmarks;
 use crate::state::RunId;
 use crate::survey::{Profile, profile_of};
 
-/// The copies of one run.
-pub(crate) struct SafetyCopies<'a> {
+/// Makes the copies of one run.
+pub(crate) struct ProfileCopier<'a> {
     target: &'a Target,
     run: &'a RunId,
     /// What became of those of each profile.
@@ -25,7 +25,7 @@ pub(crate) struct SafetyCopies<'a> {
     last: Option<(TargetPath, Result<(), ItemOutcome>)>,
 }
 
-impl<'a> SafetyCopies<'a> {
+impl<'a> ProfileCopier<'a> {
     pub(crate) fn of(target: &'a Target, run: &'a RunId) -> Self {
         Self {
             target,
