@@ -62,7 +62,7 @@ pub(crate) struct SharedOptions {
     /// Spare what this pattern matches; several stand apart by commas outside of braces and brackets
     #[arg(long, global = true, value_name = "GLOB")]
     pub exclude: Vec<String>,
-    /// Keep what this site stored; in this version that spares every cookie database whole
+    /// Keep what this site stored and its visits, such as example.com; several stand apart by commas
     #[arg(long, global = true, value_name = "DOMAIN", value_delimiter = ',')]
     pub keep_site: Vec<String>,
     /// Take also piles that start left

@@ -5,12 +5,14 @@
 //! `read` lists rows, `export` and `put_back` are the way into a dustpan and back, `remove` has rows go with all that
 //! belongs to them. What is known of a table is in `format/known_tables`.
 
+mod around;
 mod connection;
 mod export;
 mod graph;
 mod put_back;
 mod read;
 mod remove;
+mod row_function;
 mod schema;
 mod site_names;
 mod value;
@@ -107,8 +109,9 @@ impl Rows {
         beside: &Beside,
         cancel: &CancelToken,
     ) -> Result<Self, HolderError> {
-        let (connection, may_copy) = connection::open(&image.bytes, cancel)?;
+        let ((connection, may_copy), second) = connection::open_for_reading(&image.bytes, cancel)?;
         let keeps_log = image.keeps_log;
+        drop(image);
         let schema = Schema::read(&connection)?;
         let mut rows = Self {
             connection,
@@ -123,7 +126,7 @@ impl Rows {
             is_spent: false,
         };
         rows.remember(beside)?;
-        rows.read_all(image, cancel)?;
+        rows.read_all(second)?;
         Ok(rows)
     }
 
@@ -241,7 +244,7 @@ mod tests {
     use super::*;
     use crate::fuzz::{config, foreign};
     use crate::rule::{Epoch, RowSite, RowTime, TimeUnit};
-    use crate::source::holder::rows::read::READ_BY_TWO;
+    use crate::source::holder::rows::connection::READ_BY_TWO;
 
     /// A small history, and the log beside one that holds a visit more.
     fn sample() -> (Vec<u8>, Vec<u8>) {

@@ -27,12 +27,11 @@ const COPIES: &str = " bak backup backups old orig original save saved tmp temp 
 
 /// Whether some words, spaced, are all such words or numbers.
 fn are_copies(words: &str) -> bool {
-    words
-        .split(' ')
-        .filter(|word| !word.is_empty())
-        .all(|word| {
-            word.bytes().all(|byte| byte.is_ascii_digit()) || COPIES.contains(&format!(" {word} "))
-        })
+    let is_one = |word: &str| {
+        word.bytes().all(|byte| byte.is_ascii_digit())
+            || COPIES.split(' ').any(|known| known == word)
+    };
+    words.split(' ').all(is_one)
 }
 
 /// Words, spaced, of which each alone says that a file holds passwords, keys or bookmarks.
@@ -268,6 +267,10 @@ fn without_copies(words: &str) -> &str {
 
 /// Whether some words stand alone at the beginning, but for what says that it is a copy.
 fn stands_alone(words: &str, known: &[&str]) -> bool {
+    // Most names begin with none of them, whatever is behind.
+    if !known.iter().any(|known| words.contains(known.trim_end())) {
+        return false;
+    }
     each_beginning(words).any(|from| {
         known.iter().any(|known| {
             let rest = from.strip_prefix(known.trim_end());
@@ -327,8 +330,9 @@ pub(crate) fn of_name(rule: &Rule, name: &str) -> Option<&'static str> {
     let words = spaced(name);
     let is_checked =
         rule.detect == Some(Detect::BrokenLauncher) && name.strip_suffix(".plist").is_some();
-    let begins = |known: &str| each_beginning(&words).any(|from| from.starts_with(known));
     let holds = |known: &str| words.contains(known);
+    let begins =
+        |known: &str| holds(known) && each_beginning(&words).any(|from| from.starts_with(known));
     if SYSTEMS.iter().any(|known| begins(known)) || stands_alone(&words, &SYSTEMS_ALONE) {
         return Some(SYSTEM);
     }

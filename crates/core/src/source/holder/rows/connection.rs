@@ -10,6 +10,7 @@ use rusqlite::hooks::{AuthAction, AuthContext, Authorization};
 use rusqlite::limits::Limit;
 
 use crate::cancel::CancelToken;
+use crate::source::holder::rows::row_function;
 
 /// After this nothing of one database is waited for any more.
 const LONGEST: Duration = Duration::from_mins(10);
@@ -59,6 +60,26 @@ pub(super) fn open(image: &[u8], cancel: &CancelToken) -> rusqlite::Result<(Conn
     Ok((connection, may_copy))
 }
 
+/// From this many bytes on rows are read by two at once.
+pub(super) const READ_BY_TWO: usize = 16 << 20;
+
+/// Opens an image; a large one twice at once, for two to read.
+pub(super) fn open_for_reading(
+    image: &[u8],
+    cancel: &CancelToken,
+) -> rusqlite::Result<((Connection, MayCopy), Option<Connection>)> {
+    if image.len() < READ_BY_TWO {
+        return Ok((open(image, cancel)?, None));
+    }
+    std::thread::scope(|scope| {
+        let second = scope.spawn(|| open(image, cancel));
+        let first = open(image, cancel)?;
+        // Without a second one the first reads all.
+        let second = second.join().ok().and_then(Result::ok);
+        Ok((first, second.map(|(connection, _)| connection)))
+    })
+}
+
 /// Says of each part of a statement whether it may be.
 fn judge(asked: &AuthContext<'_>, may_copy: bool) -> Authorization {
     let is_allowed = match asked.action {
@@ -98,8 +119,10 @@ fn is_of_schema(table: &str) -> bool {
 }
 
 fn is_plain_function(name: &str) -> bool {
-    ["count", "max", "min", "total", "coalesce", "like", "typeof"]
+    let known = ["count", "max", "min", "total", "coalesce", "like", "typeof"];
+    known
         .iter()
+        .chain(&[row_function::NAME])
         .any(|known| name.eq_ignore_ascii_case(known))
 }
 

@@ -1,96 +1,109 @@
 //! A row as it is written into a dustpan: itself, what goes with it, and what has to be there for it.
 
+use std::borrow::Cow;
 use std::collections::HashSet;
 use std::sync::atomic::Ordering;
 
 use rusqlite::Connection;
 use serde::{Deserialize, Serialize};
-use serde_json::Value as Json;
 
-use crate::format::known_tables::{Child, Parent, Pointer};
 use crate::source::Fingerprint;
 use crate::source::holder::HolderError;
 use crate::source::holder::rows::Rows;
-use crate::source::holder::rows::schema::{Schema, quoted};
+use crate::source::holder::rows::around::{
+    Around, ChildQuery, ParentQuery, RowQuery, columns_asked,
+};
+use crate::source::holder::rows::schema::quoted;
 use crate::source::holder::rows::value::RowValues;
 
 /// What an exported row begins with, and which form of it this is.
 const FORMAT: &str = "jolly-broom/row";
 const VERSION: u32 = 1;
 
-/// What was written into the dustpan of a database already.
-#[derive(Debug, Default)]
+/// How the rows of a database are asked for, and what of it was written into the dustpan already.
+#[derive(Debug)]
 pub(super) struct Exporter {
-    /// Parents whose own rows are in, by table and key.
-    parents: HashSet<(String, i64)>,
+    tables: Vec<TableQueries>,
+    /// Parents whose own rows are in, by the number of their table and their key.
+    parents: HashSet<(usize, i64)>,
+}
+
+/// How the rows of one table are asked for.
+#[derive(Debug)]
+struct TableQueries {
+    own: RowQuery,
+    around: Around,
 }
 
 /// A row in a dustpan.
 #[derive(Debug, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub(super) struct ExportedRow {
-    format: String,
+pub(super) struct ExportedRow<'a> {
+    format: Cow<'a, str>,
     version: u32,
     #[serde(flatten)]
-    pub part: RowPart,
+    pub part: RowPart<'a>,
 }
 
 /// A row, and the rows around it.
 #[derive(Debug, Serialize, Deserialize)]
-pub(super) struct RowPart {
-    pub table: String,
+pub(super) struct RowPart<'a> {
+    pub table: Cow<'a, str>,
     /// Its number in the table; none in a table without numbers.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub key: Option<i64>,
     /// Of a row that belongs to the one around it, the column that says so; of one that the other belongs to, the column
     /// there.
-    #[serde(default, skip_serializing_if = "String::is_empty")]
-    pub by: String,
+    #[serde(default, skip_serializing_if = "str::is_empty")]
+    pub by: Cow<'a, str>,
     /// Its values by column.
-    pub row: Json,
+    pub row: RowValues,
     /// What it belongs to.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub parents: Vec<RowPart>,
+    pub parents: Vec<Self>,
     /// What belongs to it and goes with it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub children: Vec<RowPart>,
+    pub children: Vec<Self>,
     /// What belongs to it and may go though it stays.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub fading: Vec<RowPart>,
+    pub fading: Vec<Self>,
     /// Rows that point to it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub pointers: Vec<PointingRow>,
+    pub pointers: Vec<PointingRow<'a>>,
 }
 
 /// A row that points to another.
 #[derive(Debug, Serialize, Deserialize)]
-pub(super) struct PointingRow {
-    pub table: String,
-    pub column: String,
+pub(super) struct PointingRow<'a> {
+    pub table: Cow<'a, str>,
+    pub column: Cow<'a, str>,
     pub key: i64,
 }
 
-impl ExportedRow {
+impl ExportedRow<'_> {
     /// Reads one; nothing where it is none.
-    pub(super) fn read(bytes: &[u8]) -> Option<Self> {
-        let row: Self = serde_json::from_slice(bytes).ok()?;
-        (row.format == FORMAT && row.version == VERSION && row.part.values().is_some())
-            .then_some(row)
+    pub(super) fn read(bytes: &[u8]) -> Option<ExportedRow<'static>> {
+        let row: ExportedRow<'static> = serde_json::from_slice(bytes).ok()?;
+        (row.format == FORMAT && row.version == VERSION).then_some(row)
     }
 
     pub(super) fn fingerprint(&self) -> Fingerprint {
-        let values = self.part.values();
-        values.map_or_else(
-            || Fingerprint::of(b""),
-            |values| values.fingerprint(&self.part.table),
-        )
+        self.part.row.fingerprint(&self.part.table)
     }
 }
 
-impl RowPart {
-    /// Its values; nothing where they are no row's.
-    pub(super) fn values(&self) -> Option<RowValues> {
-        RowValues::from_json(&self.row)
+impl<'a> RowPart<'a> {
+    fn new(query: &'a RowQuery, key: Option<i64>, row: RowValues) -> Self {
+        Self {
+            table: Cow::Borrowed(&query.table),
+            key,
+            by: Cow::Borrowed(&query.by),
+            row,
+            parents: Vec::new(),
+            children: Vec::new(),
+            fading: Vec::new(),
+            pointers: Vec::new(),
+        }
     }
 }
 
@@ -100,35 +113,76 @@ impl Rows {
         let (Some(item), Some(key)) = (self.items.get(at), self.keys.get(at).copied()) else {
             return Err(HolderError::NotAsMeant);
         };
-        let table = item.table().ok_or(HolderError::NotAsMeant)?.to_owned();
         if self.is_spent {
             return Err(HolderError::NotAsMeant);
         }
+        let table = item.table().ok_or(HolderError::NotAsMeant)?;
         let mut exporter = match self.exporter.take() {
             Some(exporter) => exporter,
             None => self.begin_export()?,
         };
-        let graph = self.graph(&table);
-        let mut reading = Reading {
-            connection: &self.connection,
-            schema: &self.schema,
-            exporter: &mut exporter,
-        };
-        let part = reading.row(&table, key)?;
-        let Some((mut part, values)) = part else {
+        let line = exporter.line(&self.connection, table, key);
+        self.exporter = Some(exporter);
+        line
+    }
+
+    /// Sees to it that what belongs to a row is found at once: this copy is never written back.
+    fn begin_export(&self) -> Result<Exporter, HolderError> {
+        self.connection.set_prepared_statement_cache_capacity(64);
+        self.may_copy.store(true, Ordering::Relaxed);
+        let made = self.make_indexes();
+        self.may_copy.store(false, Ordering::Relaxed);
+        made?;
+        let mut parents = Vec::new();
+        let tables = self.tables().into_iter().map(|table| TableQueries {
+            own: RowQuery::by_number(&self.schema, &table),
+            around: Around::of_graph(&self.schema, &self.graph(&table), &mut parents),
+        });
+        Ok(Exporter {
+            tables: tables.collect(),
+            parents: HashSet::new(),
+        })
+    }
+
+    fn make_indexes(&self) -> rusqlite::Result<()> {
+        for table in self.tables() {
+            let graph = self.graph(&table);
+            for (number, (table, column)) in columns_asked(&graph).iter().enumerate() {
+                if self.schema.has(&format!("{table}.{column}")) {
+                    let (on, column) = (quoted(table), quoted(column));
+                    let name = quoted(&format!("to export {table} {number}"));
+                    let sql = format!("CREATE INDEX IF NOT EXISTS main.{name} ON {on}({column})");
+                    self.connection.execute_batch(&sql)?;
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
+impl Exporter {
+    /// A row and what is around it, as a line.
+    fn line(
+        &mut self,
+        connection: &Connection,
+        table: &str,
+        key: i64,
+    ) -> Result<Vec<u8>, HolderError> {
+        let mut tables = self.tables.iter();
+        let queries = tables.find(|it| it.own.table.eq_ignore_ascii_case(table));
+        let Some(queries) = queries else {
             return Err(HolderError::NotAsMeant);
         };
-        reading.surround(
-            &mut part,
-            &values,
-            key,
-            &graph.children,
-            graph.parents,
-            graph.pointers,
-        )?;
-        self.exporter = Some(exporter);
+        let mut reading = Reading {
+            connection,
+            parents: &mut self.parents,
+        };
+        let Some(mut part) = reading.row(&queries.own, key)? else {
+            return Err(HolderError::NotAsMeant);
+        };
+        reading.surround(&mut part, key, &queries.around, Reach::All)?;
         let exported = ExportedRow {
-            format: FORMAT.to_owned(),
+            format: Cow::Borrowed(FORMAT),
             version: VERSION,
             part,
         };
@@ -136,206 +190,108 @@ impl Rows {
         line.push(b'\n');
         Ok(line)
     }
-
-    /// Sees to it that what belongs to a row is found at once: this copy is never written back.
-    fn begin_export(&self) -> Result<Exporter, HolderError> {
-        self.connection.set_prepared_statement_cache_capacity(64);
-        self.may_copy.store(true, Ordering::Relaxed);
-        let mut made = Ok(());
-        for table in self.tables() {
-            let graph = self.graph(&table);
-            let mut columns = Vec::new();
-            gather_columns(&graph.children, graph.parents, graph.pointers, &mut columns);
-            for (number, (table, column)) in columns.iter().enumerate() {
-                if self.schema.has(&format!("{table}.{column}")) {
-                    let (on, column) = (quoted(table), quoted(column));
-                    let name = quoted(&format!("to export {table} {number}"));
-                    let sql = format!("CREATE INDEX IF NOT EXISTS main.{name} ON {on}({column})");
-                    made = made.and_then(|()| self.connection.execute_batch(&sql));
-                }
-            }
-        }
-        self.may_copy.store(false, Ordering::Relaxed);
-        made?;
-        Ok(Exporter::default())
-    }
 }
 
-/// Every column by which rows are looked for.
-fn gather_columns<'a>(
-    children: &[Child<'a>],
-    parents: &[Parent<'a>],
-    pointers: &[Pointer<'a>],
-    columns: &mut Vec<(&'a str, &'a str)>,
-) {
-    columns.extend(
-        pointers
-            .iter()
-            .map(|pointer| (pointer.table, pointer.column)),
-    );
-    for child in children {
-        columns.push((child.table, child.column));
-        gather_columns(child.children, child.parents, child.pointers, columns);
-    }
-    for parent in parents {
-        columns.extend(
-            parent
-                .fading
-                .iter()
-                .map(|it| (it.rows.table, it.rows.column)),
-        );
-        gather_columns(parent.children, parent.parents, parent.pointers, columns);
-    }
+/// What of what is around a row is asked for.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Reach {
+    All,
+    /// What it belongs to, and nothing that belongs to it.
+    Parents,
 }
 
-struct Reading<'a> {
-    connection: &'a Connection,
-    schema: &'a Schema,
-    exporter: &'a mut Exporter,
+struct Reading<'r> {
+    connection: &'r Connection,
+    parents: &'r mut HashSet<(usize, i64)>,
 }
 
 impl Reading<'_> {
     /// A row by its number.
-    fn row(&self, table: &str, key: i64) -> rusqlite::Result<Option<(RowPart, RowValues)>> {
-        let columns = self.schema.columns(table);
-        let sql = format!("SELECT * FROM main.{} WHERE rowid = ?1", quoted(table));
-        let mut statement = self.connection.prepare_cached(&sql)?;
+    fn row<'q>(&self, query: &'q RowQuery, key: i64) -> rusqlite::Result<Option<RowPart<'q>>> {
+        let mut statement = self.connection.prepare_cached(&query.sql)?;
         let mut rows = statement.query([key])?;
         let Some(row) = rows.next()? else {
             return Ok(None);
         };
-        let values = RowValues::of(row, columns, 0)?;
-        Ok(Some((part_of(table, Some(key), "", &values), values)))
+        let values = RowValues::of(row, &query.columns)?;
+        Ok(Some(RowPart::new(query, Some(key), values)))
     }
 
     /// Adds what is around a row.
-    fn surround(
+    fn surround<'q>(
         &mut self,
-        part: &mut RowPart,
-        values: &RowValues,
+        part: &mut RowPart<'q>,
         key: i64,
-        children: &[Child<'_>],
-        parents: &[Parent<'_>],
-        pointers: &[Pointer<'_>],
+        around: &'q Around,
+        reach: Reach,
     ) -> rusqlite::Result<()> {
-        for pointer in pointers {
-            let need = format!("{}.{}", pointer.table, pointer.column);
-            if self.schema.has(&need) {
-                self.pointing(part, pointer, key)?;
+        if reach == Reach::All {
+            for pointer in &around.pointers {
+                let mut statement = self.connection.prepare_cached(&pointer.sql)?;
+                let mut keys = statement.query([key])?;
+                while let Some(row) = keys.next()? {
+                    part.pointers.push(PointingRow {
+                        table: Cow::Borrowed(&pointer.table),
+                        column: Cow::Borrowed(&pointer.column),
+                        key: row.get(0)?,
+                    });
+                }
+            }
+            for child in &around.children {
+                self.children(child, key, &mut part.children)?;
             }
         }
-        for child in children {
-            let found = self.children(child, key, "1")?;
-            part.children.extend(found);
-        }
-        for parent in parents {
-            if self.schema.has_parent(&part.table, parent) {
-                let found = self.parent(parent, values)?;
-                part.parents.extend(found);
-            }
+        for parent in &around.parents {
+            let found = self.parent(parent, &part.row)?;
+            part.parents.extend(found);
         }
         Ok(())
     }
 
-    fn pointing(
-        &self,
-        part: &mut RowPart,
-        pointer: &Pointer<'_>,
-        key: i64,
-    ) -> rusqlite::Result<()> {
-        let (table, column) = (pointer.table, pointer.column);
-        let sql = format!(
-            "SELECT rowid FROM main.{} WHERE {} = ?1",
-            quoted(table),
-            quoted(column)
-        );
-        let mut statement = self.connection.prepare_cached(&sql)?;
-        let keys = statement.query_map([key], |row| row.get(0))?;
-        for key in keys {
-            part.pointers.push(PointingRow {
-                table: table.to_owned(),
-                column: column.to_owned(),
-                key: key?,
-            });
-        }
-        Ok(())
-    }
-
-    fn children(
+    fn children<'q>(
         &mut self,
-        child: &Child<'_>,
+        child: &'q ChildQuery,
         key: i64,
-        of: &str,
-    ) -> rusqlite::Result<Vec<RowPart>> {
-        let mut found = Vec::new();
-        if !self.schema.has(child.table) {
-            return Ok(found);
-        }
-        let columns = self.schema.columns(child.table);
-        let sql = format!(
-            "SELECT * FROM main.{} WHERE {} = ?1 AND ({of})",
-            quoted(child.table),
-            quoted(child.column)
-        );
-        let mut all = Vec::new();
+        found: &mut Vec<RowPart<'q>>,
+    ) -> rusqlite::Result<()> {
+        let from = found.len();
         {
-            let mut statement = self.connection.prepare_cached(&sql)?;
+            let mut statement = self.connection.prepare_cached(&child.rows.sql)?;
             let mut rows = statement.query([key])?;
             while let Some(row) = rows.next()? {
-                all.push(RowValues::of(row, columns, 0)?);
+                let values = RowValues::of(row, &child.rows.columns)?;
+                found.push(RowPart::new(&child.rows, values.number(&child.key), values));
             }
         }
-        for values in all {
-            let own = values.number(child.key);
-            let mut part = part_of(child.table, own, child.column, &values);
-            let (own, parents) = (own.unwrap_or(0), child.parents);
-            let children = if own == 0 { &[][..] } else { child.children };
-            let pointers = if own == 0 { &[][..] } else { child.pointers };
-            self.surround(&mut part, &values, own, children, parents, pointers)?;
-            found.push(part);
+        for part in found.iter_mut().skip(from) {
+            let own = part.key.unwrap_or(0);
+            let reach = if own == 0 { Reach::Parents } else { Reach::All };
+            self.surround(part, own, &child.around, reach)?;
         }
-        Ok(found)
+        Ok(())
     }
 
-    fn parent(
+    fn parent<'q>(
         &mut self,
-        parent: &Parent<'_>,
+        parent: &'q ParentQuery,
         values: &RowValues,
-    ) -> rusqlite::Result<Option<RowPart>> {
-        let Some(key) = values.number(parent.via) else {
+    ) -> rusqlite::Result<Option<RowPart<'q>>> {
+        let Some(key) = values.number(&parent.row.by) else {
             return Ok(None);
         };
-        let Some((mut part, own)) = self.row(parent.table, key)? else {
+        let Some(mut part) = self.row(&parent.row, key)? else {
             return Ok(None);
         };
-        parent.via.clone_into(&mut part.by);
         // What belongs to it stands with the first row that does.
-        let is_first = self.exporter.parents.insert((parent.table.to_owned(), key));
-        if is_first {
-            for fading in parent.fading {
-                let found = self.children(&fading.rows, key, fading.of)?;
-                part.fading.extend(found);
+        let reach = if self.parents.insert((parent.number, key)) {
+            for fading in &parent.fading {
+                self.children(fading, key, &mut part.fading)?;
             }
-        }
-        let (children, pointers) = if is_first {
-            (parent.children, parent.pointers)
+            Reach::All
         } else {
-            (&[][..], &[][..])
+            Reach::Parents
         };
-        self.surround(&mut part, &own, key, children, parent.parents, pointers)?;
+        self.surround(&mut part, key, &parent.around, reach)?;
         Ok(Some(part))
-    }
-}
-
-fn part_of(table: &str, key: Option<i64>, by: &str, values: &RowValues) -> RowPart {
-    RowPart {
-        table: table.to_owned(),
-        key,
-        by: by.to_owned(),
-        row: values.to_json(),
-        parents: Vec::new(),
-        children: Vec::new(),
-        fading: Vec::new(),
-        pointers: Vec::new(),
     }
 }

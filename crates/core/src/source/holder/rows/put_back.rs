@@ -116,8 +116,8 @@ impl Rows {
 
 impl RowRestorer<'_> {
     /// Puts one row back with what is around it; its number.
-    fn put(&mut self, graph: &Graph<'_>, part: &RowPart) -> Result<i64, Hindrance> {
-        let mut values = part.values().ok_or(HolderError::NotAsMeant)?;
+    fn put(&mut self, graph: &Graph<'_>, part: &RowPart<'_>) -> Result<i64, Hindrance> {
+        let mut values = part.row.clone();
         self.parents(&part.parents, graph.parents, &mut values)?;
         self.let_go(graph, &mut values)?;
         let key = self.insert(graph.table, part.key, &mut values)?;
@@ -147,7 +147,7 @@ impl RowRestorer<'_> {
     /// Sees to it that what a row belongs to is there, and has it say so.
     fn parents(
         &mut self,
-        parts: &[RowPart],
+        parts: &[RowPart<'_>],
         known: &[Parent<'_>],
         values: &mut RowValues,
     ) -> Result<(), Hindrance> {
@@ -164,8 +164,8 @@ impl RowRestorer<'_> {
         Ok(())
     }
 
-    fn parent(&mut self, parent: &Parent<'_>, part: &RowPart) -> Result<i64, Hindrance> {
-        let mut values = part.values().ok_or(HolderError::NotAsMeant)?;
+    fn parent(&mut self, parent: &Parent<'_>, part: &RowPart<'_>) -> Result<i64, Hindrance> {
+        let mut values = part.row.clone();
         let old = (parent.table.to_owned(), part.key.unwrap_or(0));
         let known = match self.parents.get(&old) {
             Some(known) => Some(*known),
@@ -185,7 +185,7 @@ impl RowRestorer<'_> {
     fn make_parent(
         &mut self,
         parent: &Parent<'_>,
-        part: &RowPart,
+        part: &RowPart<'_>,
         values: &mut RowValues,
     ) -> Result<i64, Hindrance> {
         for column in parent.counted {
@@ -228,7 +228,7 @@ impl RowRestorer<'_> {
     /// Puts back what belongs to a row. What is there already, or whose place is taken, stays as it is.
     fn children(
         &mut self,
-        parts: &[RowPart],
+        parts: &[RowPart<'_>],
         known: &[Child<'_>],
         key: i64,
     ) -> Result<(), Hindrance> {
@@ -239,7 +239,7 @@ impl RowRestorer<'_> {
             let Some(child) = known.iter().find(is_it) else {
                 return Err(HolderError::NotAsMeant.into());
             };
-            let mut values = part.values().ok_or(HolderError::NotAsMeant)?;
+            let mut values = part.row.clone();
             self.parents(&part.parents, child.parents, &mut values)?;
             values.set(child.column, Cell::Integer(key));
             let put = self.insert_row(child.table, None, &values, "OR IGNORE")?;
@@ -254,7 +254,7 @@ impl RowRestorer<'_> {
     }
 
     /// Has rows point to one again that did before it went, where they point nowhere else by now.
-    fn point(&self, part: &RowPart, known: &[Pointer<'_>], key: i64) -> Result<(), Hindrance> {
+    fn point(&self, part: &RowPart<'_>, known: &[Pointer<'_>], key: i64) -> Result<(), Hindrance> {
         for pointing in &part.pointers {
             let is_it = |pointer: &&Pointer<'_>| {
                 pointer.table == pointing.table && pointer.column == pointing.column

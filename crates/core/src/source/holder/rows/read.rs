@@ -1,22 +1,19 @@
 //! Listing rows: time, site, size and fingerprint of each.
 
-use std::collections::{HashMap, HashSet};
-use std::io::Write as _;
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::ops::RangeInclusive;
 use std::sync::Arc;
 
 use rusqlite::Connection;
 use rusqlite::types::ValueRef;
 
-use crate::cancel::CancelToken;
 use crate::format::Site;
-use crate::format::sqlite::Image;
 use crate::rule::{RecordSet, RowFilter, RowSite, RowTime};
-use crate::source::holder::rows::connection;
 use crate::source::holder::rows::graph::Graph;
+use crate::source::holder::rows::row_function::{self, Summary};
 use crate::source::holder::rows::schema::{Schema, quoted};
 use crate::source::holder::rows::site_names::{ByNumber, KnownSites};
-use crate::source::holder::rows::value::{RowHasher, in_order, stored_length};
+use crate::source::holder::rows::value::in_order;
 use crate::source::holder::rows::{MOST_ROWS, Rows, SchemaError};
 use crate::source::holder::{HolderError, HolderItem};
 
@@ -42,23 +39,10 @@ enum Sites {
     Of(usize, ByNumber),
 }
 
-/// From this many bytes on a database is read by two at once.
-pub(super) const READ_BY_TWO: usize = 16 << 20;
-
 impl Rows {
-    /// Lists the rows of all sets; `image` is what the connection was opened on.
-    pub(super) fn read_all(
-        &mut self,
-        image: Image,
-        cancel: &CancelToken,
-    ) -> Result<(), HolderError> {
+    /// Lists the rows of all sets, by two threads where there is a second connection to the same rows.
+    pub(super) fn read_all(&mut self, mut second: Option<Connection>) -> Result<(), HolderError> {
         let mut sites = KnownSites::default();
-        let mut second = if image.bytes.len() >= READ_BY_TWO {
-            Some(connection::open(&image.bytes, cancel)?.0)
-        } else {
-            None
-        };
-        drop(image);
         for table in self.tables() {
             self.schema.check(&self.graph(&table))?;
             self.read_table(&table, &mut second, &mut sites)?;
@@ -143,7 +127,7 @@ impl TableReading<'_> {
             return Ok(vec![self.read(first, i64::MIN..=i64::MAX, sites)?]);
         };
         let ends = format!(
-            "SELECT min(rowid), max(rowid) FROM main.{}",
+            "SELECT (SELECT min(rowid) FROM main.{0}), (SELECT max(rowid) FROM main.{0})",
             quoted(self.table)
         );
         let ends = first.query_row(&ends, [], |row| {
@@ -170,6 +154,20 @@ impl TableReading<'_> {
         })
     }
 
+    /// Positions of the columns that are looked at one by one, each once.
+    fn wanted(&self) -> BTreeSet<usize> {
+        let of_set = |asked: &Asked<'_>| {
+            let site = match asked.site {
+                Sites::None => None,
+                Sites::Own(at) | Sites::Of(at, _) => Some(at),
+            };
+            let filters = asked.filters.iter().map(|(at, _)| *at);
+            let all = asked.times.iter().copied().chain(filters).chain(site);
+            all.collect::<Vec<_>>()
+        };
+        self.asked.iter().flat_map(of_set).collect()
+    }
+
     /// Reads the rows whose keys lie in a range.
     fn read(
         &self,
@@ -178,17 +176,29 @@ impl TableReading<'_> {
         sites: &mut KnownSites,
     ) -> Result<ReadRows, HolderError> {
         let mut read = ReadRows::default();
+        let names = || self.order.iter().map(|at| self.columns[*at].as_str());
+        row_function::define(connection, self.table, names())?;
+        let wanted = self.wanted();
+        let also = wanted
+            .iter()
+            .map(|at| format!(", {}", quoted(&self.columns[*at])));
+        let also: Vec<String> = also.collect();
         let sql = format!(
-            "SELECT rowid, * FROM main.{} WHERE rowid BETWEEN ?1 AND ?2",
+            "SELECT rowid, {}({}){} FROM main.{} WHERE rowid BETWEEN ?1 AND ?2",
+            row_function::NAME,
+            names().map(quoted).collect::<Vec<_>>().join(", "),
+            also.concat(),
             quoted(self.table)
         );
+        let mut slots = vec![0; self.columns.len()];
+        for (slot, at) in wanted.iter().enumerate() {
+            slots[*at] = slot + 2;
+        }
         let mut statement = connection.prepare(&sql)?;
         let mut rows = statement.query([range.start(), range.end()])?;
-        let names = self.order.iter().map(|at| self.columns[*at].as_str());
-        let mut hasher = RowHasher::new(self.table, names);
         while let Some(row) = rows.next()? {
             let key: i64 = row.get(0)?;
-            let value = |at: usize| row.get_ref(at + 1);
+            let value = |at: usize| row.get_ref(slots[at]);
             let mut fitting = None;
             for asked in &self.asked {
                 let mut fits = true;
@@ -208,21 +218,18 @@ impl TableReading<'_> {
             if read.items.len() >= self.most {
                 return Err(HolderError::TooLarge);
             }
-            let reading = RowReading {
-                columns: &self.order,
-                value: &value,
-                key,
+            let Some(summary) = Summary::read(row.get_ref(1)?) else {
+                return Err(HolderError::NotAsMeant);
             };
-            hasher.begin();
-            let size = self.beside + reading.hash(&mut hasher)?;
+            let reading = RowReading { value: &value, key };
             let time = reading.time(asked)?;
             let site = reading.site(asked, sites)?;
             let site = site.and_then(|number| sites.get(number));
             read.items.push(HolderItem {
                 name: name_of(self.table, key, site),
                 time,
-                size,
-                fingerprint: hasher.finish(),
+                size: self.beside + summary.size,
+                fingerprint: summary.fingerprint,
                 document: None,
                 set: Some(Arc::clone(&self.sets[asked.set])),
             });
@@ -234,24 +241,11 @@ impl TableReading<'_> {
 
 /// A row while it is read.
 struct RowReading<'a, 'r> {
-    /// Positions of the columns in the order of their names.
-    columns: &'a [usize],
     value: &'a dyn Fn(usize) -> rusqlite::Result<ValueRef<'r>>,
     key: i64,
 }
 
 impl RowReading<'_, '_> {
-    /// Adds all values to a hash; about how many bytes they take.
-    fn hash(&self, hasher: &mut RowHasher) -> rusqlite::Result<u64> {
-        let mut size = 0;
-        for at in self.columns {
-            let value = (self.value)(*at)?;
-            hasher.add(value);
-            size += stored_length(value);
-        }
-        Ok(size)
-    }
-
     fn number(&self, at: usize) -> rusqlite::Result<Option<i64>> {
         Ok(match (self.value)(at)? {
             ValueRef::Integer(number) => Some(number),
@@ -287,8 +281,9 @@ impl RowReading<'_, '_> {
 /// A row as one part of a path below its database: table, number, and site where it has one.
 pub(super) fn name_of(table: &str, key: i64, site: Option<&Site>) -> Vec<u8> {
     let mut name = Vec::with_capacity(table.len() + 40);
-    // To write into memory doesn't fail.
-    let _written = write!(name, "{table} {key}").is_ok();
+    name.extend_from_slice(table.as_bytes());
+    name.push(b' ');
+    name.extend_from_slice(itoa::Buffer::new().format(key).as_bytes());
     if let Some(site) = site {
         name.push(b' ');
         name.extend_from_slice(site.as_str().as_bytes());

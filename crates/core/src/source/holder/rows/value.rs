@@ -1,10 +1,13 @@
 //! Rows as they are hashed and written: the values of all their columns, exactly.
 
+use std::sync::Arc;
+
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use rusqlite::ToSql;
 use rusqlite::types::{ToSqlOutput, ValueRef};
-use serde_json::{Map, Value as Json, json};
+use serde::{Deserialize, Serialize, Serializer};
+use serde_json::Value as Json;
 
 use crate::source::Fingerprint;
 
@@ -48,9 +51,58 @@ impl ToSql for Cell {
     }
 }
 
+/// As JSON: numbers and text as they are, what JSON has no form for as an object that names its form.
+impl Serialize for Cell {
+    fn serialize<S: Serializer>(&self, out: S) -> Result<S::Ok, S::Error> {
+        let form = |out: S, name: &str, text: &str| out.collect_map([(name, text)]);
+        match self {
+            Self::Null => out.serialize_unit(),
+            Self::Integer(number) => out.serialize_i64(*number),
+            Self::Real(number) if number.is_finite() => out.serialize_f64(*number),
+            Self::Real(number) => form(out, "real", &number.to_string()),
+            Self::Text(text) => match std::str::from_utf8(text) {
+                Ok(text) => out.serialize_str(text),
+                Err(_) => form(out, "text-base64", &STANDARD.encode(text)),
+            },
+            Self::Blob(bytes) => form(out, "base64", &STANDARD.encode(bytes)),
+        }
+    }
+}
+
+/// The columns of a table as its rows give them, and the order of their names.
+#[derive(Debug)]
+pub(super) struct Columns {
+    names: Vec<Arc<str>>,
+    order: Vec<usize>,
+}
+
+impl Columns {
+    pub(super) fn of(names: &[String]) -> Self {
+        Self {
+            names: names.iter().map(|name| Arc::from(&**name)).collect(),
+            order: in_order(names),
+        }
+    }
+}
+
 /// A row: its columns in the order of their names, and what is in them.
-#[derive(Clone, Debug, PartialEq)]
-pub(super) struct RowValues(Vec<(String, Cell)>);
+#[derive(Clone, Debug, PartialEq, Deserialize)]
+#[serde(try_from = "Json")]
+pub(super) struct RowValues(Vec<(Arc<str>, Cell)>);
+
+impl Serialize for RowValues {
+    fn serialize<S: Serializer>(&self, out: S) -> Result<S::Ok, S::Error> {
+        out.collect_map(self.0.iter().map(|(column, value)| (&**column, value)))
+    }
+}
+
+impl TryFrom<Json> for RowValues {
+    type Error = &'static str;
+
+    fn try_from(json: Json) -> Result<Self, Self::Error> {
+        Self::from_json(json).ok_or("these are no values of a row")
+    }
+}
 
 /// Puts together the hash of a row: its table and columns once for all rows, then value by value, in the order of the
 /// columns' names.
@@ -131,21 +183,16 @@ pub(super) fn stored_length(value: ValueRef<'_>) -> u64 {
 }
 
 impl RowValues {
-    /// Out of a row of a statement, from its column `first` on.
-    pub(super) fn of(
-        row: &rusqlite::Row<'_>,
-        columns: &[String],
-        first: usize,
-    ) -> rusqlite::Result<Self> {
-        let mut values = Vec::with_capacity(columns.len());
-        for at in in_order(columns) {
-            values.push((columns[at].clone(), row.get_ref(first + at)?.into()));
-        }
-        Ok(Self(values))
+    /// Out of a row of a statement that gives all its columns.
+    pub(super) fn of(row: &rusqlite::Row<'_>, columns: &Columns) -> rusqlite::Result<Self> {
+        let values = columns.order.iter();
+        let values =
+            values.map(|at| Ok((Arc::clone(&columns.names[*at]), row.get_ref(*at)?.into())));
+        Ok(Self(values.collect::<rusqlite::Result<_>>()?))
     }
 
-    pub(super) fn iter(&self) -> impl Iterator<Item = &(String, Cell)> {
-        self.0.iter()
+    pub(super) fn iter(&self) -> impl Iterator<Item = (&str, &Cell)> {
+        self.0.iter().map(|(column, value)| (&**column, value))
     }
 
     pub(super) fn get(&self, column: &str) -> Option<&Cell> {
@@ -172,7 +219,7 @@ impl RowValues {
 
     /// What tells a row with these values from others.
     pub(super) fn fingerprint(&self, table: &str) -> Fingerprint {
-        let columns = self.0.iter().map(|(column, _)| column.as_str());
+        let columns = self.0.iter().map(|(column, _)| &**column);
         let mut hasher = RowHasher::new(table, columns);
         for (_, value) in &self.0 {
             hasher.add(value.as_ref());
@@ -180,44 +227,26 @@ impl RowValues {
         hasher.finish()
     }
 
-    /// As JSON: numbers and text as they are, what JSON has no form for as an object that names its form.
-    pub(super) fn to_json(&self) -> Json {
-        let json_of = |value: &Cell| match value {
-            Cell::Null => Json::Null,
-            Cell::Integer(number) => json!(number),
-            Cell::Real(number) if number.is_finite() => json!(number),
-            Cell::Real(number) => json!({ "real": number.to_string() }),
-            Cell::Text(text) => match std::str::from_utf8(text) {
-                Ok(text) => json!(text),
-                Err(_) => json!({ "text-base64": STANDARD.encode(text) }),
-            },
-            Cell::Blob(bytes) => json!({ "base64": STANDARD.encode(bytes) }),
+    fn from_json(json: Json) -> Option<Self> {
+        let Json::Object(columns) = json else {
+            return None;
         };
-        let values = self.0.iter();
-        let object = values.map(|(column, value)| (column.clone(), json_of(value)));
-        Json::Object(object.collect::<Map<_, _>>())
-    }
-
-    /// Out of that.
-    pub(super) fn from_json(json: &Json) -> Option<Self> {
-        let values = json
-            .as_object()?
-            .iter()
-            .map(|(column, value)| Some((column.clone(), cell_of(value)?)));
-        let mut values = values.collect::<Option<Vec<_>>>()?;
+        let values = columns.into_iter();
+        let values = values.map(|(column, value)| Some((Arc::from(column), cell_of(value)?)));
+        let mut values = values.collect::<Option<Vec<(Arc<str>, Cell)>>>()?;
         values.sort_by(|(one, _), (other, _)| one.cmp(other));
         Some(Self(values))
     }
 }
 
-fn cell_of(value: &Json) -> Option<Cell> {
+fn cell_of(value: Json) -> Option<Cell> {
     Some(match value {
         Json::Null => Cell::Null,
         Json::Number(number) => match number.as_i64() {
             Some(number) => Cell::Integer(number),
             None => Cell::Real(number.as_f64()?),
         },
-        Json::String(text) => Cell::Text(text.clone().into_bytes()),
+        Json::String(text) => Cell::Text(text.into_bytes()),
         Json::Object(form) => {
             let (name, text) = form.iter().next()?;
             let text = text.as_str()?;
