@@ -7,6 +7,7 @@ mod help;
 mod log;
 mod preview;
 mod print;
+mod programs;
 mod report;
 mod restore;
 mod rules;
@@ -103,6 +104,9 @@ enum Command {
     /// What was added to browsers, what it may do, and where it came from
     #[command(after_help = "Example: jolly-broom extensions --target /mnt/till")]
     Extensions,
+    /// The programs of a computer, and what each really occupies
+    #[command(after_help = "Example: jolly-broom programs --target /mnt/till")]
+    Programs,
     /// The rules in force
     #[command(after_help = "Example: jolly-broom rules explain /tmp/dump-4411.bin")]
     Rules {
@@ -229,6 +233,7 @@ pub(crate) fn run() -> Exit {
         Some(Command::Log { command }) => log::run(&shared, &command),
         Some(Command::Sites) => sites::run(&shared),
         Some(Command::Extensions) => extensions::run(&shared),
+        Some(Command::Programs) => programs::run(&shared),
         Some(Command::Rules { command }) => rules::run(&shared, &command),
     };
     match ended {

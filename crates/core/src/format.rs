@@ -5,23 +5,21 @@
 
 pub(crate) mod bookmark_file;
 mod diagnostic;
-mod json;
 pub(crate) mod known_tables;
-mod printable;
+pub(crate) mod program_records;
 mod property_list;
 mod random_access;
 mod site;
 pub(crate) mod sqlite;
-pub(crate) mod text_id;
+pub(crate) mod text;
 pub(crate) mod windows;
 pub(crate) mod xbel;
 
 pub use diagnostic::{DocumentError, Problem};
-pub(crate) use json::harmless_json;
-pub use json::{json_text, write_json};
 pub use known_tables::Family;
-pub use printable::{Printable, is_harmless};
 pub(crate) use property_list::{MOST as PROPERTY_LIST_MOST, PropertyList, Unreadable};
 pub use random_access::RandomAccess;
 pub use site::{Site, host_of_address};
+pub(crate) use text::harmless_json;
+pub use text::{Printable, is_harmless, json_text, write_json};
 pub(crate) use windows::recycled::{MOST as RECYCLED_MOST, Recycled};

@@ -8,6 +8,7 @@ mod facts;
 mod folders;
 mod large;
 mod profiles;
+mod programs;
 mod signs;
 mod sites;
 
@@ -16,5 +17,8 @@ pub use extensions::{Extension, Origin, extensions};
 pub use facts::{Fact, facts};
 pub(crate) use profiles::profile_of;
 pub use profiles::{Profile, profiles};
+pub use programs::{
+    Footprint, Inventory, Occupied, Program, ProgramSource, Reason, inventory, programs,
+};
 pub use signs::{Figure, Sign, signs};
 pub use sites::{HostTraces, SiteTraces, Sites, sites, sites_and_extensions};

@@ -45,7 +45,7 @@ fn used_by(command: &str) -> &'static [&'static [&'static str]] {
         ],
         "log" | "restore" => &[&WHERE, &TALK, &["dustpan"]],
         "sites" => &[&WHERE, &["keep_site"]],
-        "extensions" => &[&WHERE],
+        "extensions" | "programs" => &[&WHERE],
         "report" => &[&["state", "target", "help"]],
         "rules" => &[&["target", "layout", "rulebook", "json", "state", "help"]],
         _ => &[],

@@ -1,5 +1,7 @@
 //! Single things that are taken or left, whatever becomes of the rest of their pile.
 
+pub(super) mod renewable;
+
 use std::collections::{HashMap, HashSet};
 
 use crate::computer::TargetPath;

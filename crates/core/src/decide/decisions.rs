@@ -349,6 +349,20 @@ impl Decisions {
         self.go_on(scan, what, state)
     }
 
+    /// Takes or leaves several things, as one step.
+    pub fn choose_all(&mut self, scan: &Scan, what: &str, nodes: &[Node], choice: Choice) -> bool {
+        let before = self.history.state();
+        let mut choices = Choices::clone(&before.choices);
+        let mut piles: Vec<PileId> = nodes.iter().map(|node| node.pile(scan)).collect();
+        piles.sort_unstable();
+        piles.dedup();
+        for node in nodes {
+            choices.set(scan, *node, Some(choice));
+        }
+        let state = before.clone().with_choices(scan, choices, &piles, None);
+        self.go_on(scan, what, state)
+    }
+
     /// Takes exactly these things, whatever their age, and leaves all the rest, as one step; says how
     /// many of them were found. What is excluded stays excluded.
     pub fn take_only(&mut self, scan: &Scan, what: &str, paths: &HashSet<TargetPath>) -> usize {

@@ -89,6 +89,10 @@ impl PropertyList {
                     list.texts.insert(path(&levels), text.into_owned());
                     step(&mut levels);
                 }
+                Event::Date(date) => {
+                    list.texts.insert(path(&levels), date.to_xml_format());
+                    step(&mut levels);
+                }
                 _ => step(&mut levels),
             }
         }

@@ -1,4 +1,5 @@
-//! Formats of Windows' shell.
+//! Formats of Windows: its shell's, and its registry's.
 
+pub(crate) mod hive;
 pub(crate) mod recycled;
 pub(crate) mod shell_link;

@@ -1,0 +1,347 @@
+//! The programs of a target by its own records, and what each really occupies.
+//!
+//! `packages`, `bundles`, `sealed`, `executables` and `windows` read what package managers and systems note; `launchers`
+//! gives programs the names that people know; `footprint` finds the folders that are theirs and measures them. Nothing of
+//! a target is changed, and what couldn't be read is told: then the inventory isn't whole.
+
+mod bundles;
+mod executables;
+mod footprint;
+mod launchers;
+mod names;
+mod packages;
+mod sealed;
+mod windows;
+
+use std::collections::HashMap;
+use std::ffi::CString;
+use std::io;
+
+use serde::Serialize;
+
+use crate::cancel::CancelToken;
+use crate::computer::{Layout, Target, TargetPath, read_whole};
+use crate::survey::programs::names::{Known, normal};
+
+/// What says that a program is there.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum ProgramSource {
+    /// The package database of dpkg.
+    Dpkg,
+    /// The package database of RPM.
+    Rpm,
+    /// The package database of pacman.
+    Pacman,
+    /// The package database of apk.
+    Apk,
+    /// A flatpak.
+    Flatpak,
+    /// A snap.
+    Snap,
+    /// A profile of nix.
+    Nix,
+    /// A program that is one file, with all that it needs.
+    AppImage,
+    /// A program file that no package owns.
+    Executable,
+    /// A folder of a program that no package owns.
+    Folder,
+    /// The record by which Windows removes it.
+    UninstallRecord,
+    /// A packaged app of Windows.
+    PackagedApp,
+    /// An application bundle.
+    Bundle,
+    /// An installer's receipt.
+    Receipt,
+}
+
+impl ProgramSource {
+    /// In words.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Dpkg => "a package of dpkg",
+            Self::Rpm => "a package of RPM",
+            Self::Pacman => "a package of pacman",
+            Self::Apk => "a package of apk",
+            Self::Flatpak => "a flatpak",
+            Self::Snap => "a snap",
+            Self::Nix => "in a profile of nix",
+            Self::AppImage => "one file with all that it needs",
+            Self::Executable => "a program file that no package owns",
+            Self::Folder => "a folder that no package owns",
+            Self::UninstallRecord => "recorded for uninstalling",
+            Self::PackagedApp => "a packaged app",
+            Self::Bundle => "an application bundle",
+            Self::Receipt => "an installer's receipt",
+        }
+    }
+}
+
+/// Why a program is there.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Reason {
+    /// Somebody wanted it.
+    ByHand,
+    /// Another program needs it, or needed it when it came.
+    Dependency,
+    /// It came with the system.
+    System,
+    /// Nothing says why.
+    #[default]
+    Unknown,
+}
+
+impl Reason {
+    /// In words.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::ByHand => "installed by hand",
+            Self::Dependency => "came as a dependency",
+            Self::System => "came with the system",
+            Self::Unknown => "nothing says why it is there",
+        }
+    }
+}
+
+/// What something occupies, in bytes of the disk.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize)]
+pub struct Occupied {
+    /// The program itself.
+    pub program: u64,
+    /// What it keeps for people: settings and data.
+    pub data: u64,
+    /// What it can make again.
+    pub cache: u64,
+    /// What it noted while it ran.
+    pub logs: u64,
+}
+
+impl Occupied {
+    /// Everything together.
+    pub fn all(&self) -> u64 {
+        let parts = [self.program, self.data, self.cache, self.logs];
+        parts.into_iter().fold(0, u64::saturating_add)
+    }
+
+    fn add(&mut self, other: &Self) {
+        self.program = self.program.saturating_add(other.program);
+        self.data = self.data.saturating_add(other.data);
+        self.cache = self.cache.saturating_add(other.cache);
+        self.logs = self.logs.saturating_add(other.logs);
+    }
+}
+
+/// A folder or file that is a program's.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Footprint {
+    /// Where it is.
+    pub path: TargetPath,
+    /// Whose it is, by position in the target's accounts.
+    pub account: Option<usize>,
+    /// What it holds.
+    pub bytes: Occupied,
+    /// Why it is the program's, in words.
+    pub evidence: String,
+    /// When something in it changed last, seconds since 1970.
+    pub changed: Option<i64>,
+    /// The folders in it, or itself, that hold only what the program can make again or noted while it ran.
+    pub renewable: Vec<TargetPath>,
+}
+
+/// One program.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Program {
+    /// What its source knows it by.
+    pub id: String,
+    /// What people call it.
+    pub name: String,
+    /// Its version; empty where nothing says it.
+    pub version: String,
+    /// What says that it is there.
+    pub source: ProgramSource,
+    /// Who made it, where that is said.
+    pub maker: Option<String>,
+    /// Why it is there.
+    pub reason: Reason,
+    /// Whether menus show it.
+    pub has_launcher: bool,
+    /// When it was installed or renewed, seconds since 1970.
+    pub installed: Option<i64>,
+    /// When it was used last, seconds since 1970: as its system records it, else when its own files changed last.
+    pub last_used: Option<i64>,
+    /// What it occupies.
+    pub bytes: Occupied,
+    /// Where.
+    pub footprint: Vec<Footprint>,
+    /// The names by which what is its is known, in their normal form.
+    names: Vec<(String, Known)>,
+    /// Folders and files that records name as its program, with whose they are.
+    own: Vec<(TargetPath, Option<usize>)>,
+}
+
+impl Program {
+    fn new(source: ProgramSource, id: &str, name: &str) -> Self {
+        let mut program = Self {
+            id: id.to_owned(),
+            name: name.to_owned(),
+            version: String::new(),
+            source,
+            maker: None,
+            reason: Reason::Unknown,
+            has_launcher: false,
+            installed: None,
+            last_used: None,
+            bytes: Occupied::default(),
+            footprint: Vec::new(),
+            names: Vec::new(),
+            own: Vec::new(),
+        };
+        program.know(id, Known::Identifier);
+        program.know(name, Known::Title);
+        program
+    }
+
+    /// Notes a name that is its.
+    fn know(&mut self, name: &str, known: Known) {
+        let name = normal(name);
+        if !name.is_empty() && !self.names.iter().any(|(own, _)| *own == name) {
+            self.names.push((name, known));
+        }
+    }
+
+    /// Notes that it was used.
+    fn used(&mut self, when: Option<i64>) {
+        self.last_used = self.last_used.max(when);
+    }
+
+    /// Whether somebody would look for it among programs: it has a place in menus, or was put there by hand.
+    pub fn is_own_program(&self) -> bool {
+        self.has_launcher || !matches!(self.reason, Reason::Dependency | Reason::System)
+    }
+}
+
+/// All programs of a target.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Inventory {
+    /// Every program, by name.
+    pub programs: Vec<Program>,
+    /// Records that couldn't be read, and why: then more may be there.
+    pub unread: Vec<(TargetPath, String)>,
+}
+
+/// More programs are not listed: real systems have some thousand packages.
+const MOST_PROGRAMS: usize = 200_000;
+
+/// An inventory while it is taken.
+struct Gathering<'a> {
+    target: &'a Target,
+    cancel: &'a CancelToken,
+    programs: Vec<Program>,
+    unread: Vec<(TargetPath, String)>,
+    /// Program files and launchers that packages own, by path.
+    owned: HashMap<String, usize>,
+}
+
+/// The programs of a target by its records, without what they occupy beside what those say; what is known so far when it
+/// is cancelled.
+pub fn inventory(target: &Target, cancel: &CancelToken) -> Inventory {
+    let mut gathering = Gathering {
+        target,
+        cancel,
+        programs: Vec::new(),
+        unread: Vec::new(),
+        owned: HashMap::new(),
+    };
+    match target.layout {
+        Layout::Linux => {
+            packages::gather(&mut gathering);
+            sealed::gather(&mut gathering);
+            executables::gather(&mut gathering);
+            launchers::gather(&mut gathering);
+        }
+        Layout::Windows => windows::gather(&mut gathering),
+        Layout::Macos => bundles::gather(&mut gathering),
+    }
+    let order = |program: &Program| {
+        (
+            program.name.to_lowercase(),
+            program.id.clone(),
+            program.source,
+        )
+    };
+    gathering.programs.sort_by_cached_key(order);
+    Inventory {
+        programs: gathering.programs,
+        unread: gathering.unread,
+    }
+}
+
+/// The same, with what each program really occupies.
+pub fn programs(target: &Target, cancel: &CancelToken) -> Inventory {
+    let mut found = inventory(target, cancel);
+    footprint::measure(target, &mut found, cancel);
+    found
+}
+
+impl Gathering<'_> {
+    fn is_over(&self) -> bool {
+        self.cancel.is_cancelled() || self.programs.len() >= MOST_PROGRAMS
+    }
+
+    /// Adds a program; its position.
+    fn add(&mut self, program: Program) -> usize {
+        self.programs.push(program);
+        self.programs.len() - 1
+    }
+
+    /// Reads a file of records; what can't be read is noted, unless it isn't there.
+    fn read(&mut self, path: &TargetPath, most: u64) -> Option<Vec<u8>> {
+        match read_at(self.target, path, most) {
+            Ok(bytes) => Some(bytes),
+            Err(error) => {
+                if !is_absent(&error) {
+                    self.unread.push((path.clone(), error.to_string()));
+                }
+                None
+            }
+        }
+    }
+
+    /// The same, as text; what isn't any is told apart by a mark.
+    fn read_text(&mut self, path: &TargetPath, most: u64) -> Option<String> {
+        let bytes = self.read(path, most)?;
+        Some(String::from_utf8_lossy(&bytes).into_owned())
+    }
+}
+
+fn is_absent(error: &io::Error) -> bool {
+    matches!(
+        error.kind(),
+        io::ErrorKind::NotFound | io::ErrorKind::NotADirectory
+    )
+}
+
+/// Reads a regular file at a path.
+fn read_at(target: &Target, path: &TargetPath, most: u64) -> io::Result<Vec<u8>> {
+    let disk = &**target.disk();
+    let folder = disk.open_folder(target.root(), path.folder_bytes())?;
+    read_whole(disk, &folder, path.as_name(), most)
+}
+
+/// A path that this program names itself.
+fn place(path: &str) -> TargetPath {
+    TargetPath::new(path).unwrap_or_default()
+}
+
+/// A path below another; the same where it can't be one.
+fn below(folder: &TargetPath, name: &[u8]) -> TargetPath {
+    folder.join(name).unwrap_or_else(|_| folder.clone())
+}
+
+/// A name for a call of the disk.
+fn c_name(name: &[u8]) -> CString {
+    CString::new(name).unwrap_or_default()
+}

@@ -1,0 +1,167 @@
+//! Programs that no package owns: files on the standard paths, folders below `opt`, single files with all that they need.
+
+use jolly_disk::{Kind, Stat};
+
+use crate::computer::TargetPath;
+use crate::survey::folders::names_in;
+use crate::survey::programs::{Gathering, Program, ProgramSource, Reason, below, packages, place};
+
+/// Folders of the system whose files are programs.
+const SHARED: [&str; 6] = [
+    "usr/bin",
+    "usr/sbin",
+    "usr/games",
+    "usr/local/bin",
+    "usr/local/sbin",
+    "usr/local/games",
+];
+
+/// And those of an account, below its home.
+const OWN: [&str; 4] = [".local/bin", "bin", ".cargo/bin", "go/bin"];
+
+/// Where single files with all that they need are put, below a home.
+const ALONE: [&str; 6] = [
+    "Applications",
+    "AppImages",
+    "Desktop",
+    "Downloads",
+    ".local/bin",
+    "bin",
+];
+
+pub(super) fn gather(gathering: &mut Gathering<'_>) {
+    for folder in SHARED {
+        each_file(gathering, &place(folder), &mut |gathering, path, stat| {
+            let folder = format!("{folder}/");
+            if packages::owner(gathering, &folder, path.name()).is_none() {
+                add(gathering, path, stat, None);
+            }
+        });
+    }
+    opt(gathering);
+    let homes: Vec<TargetPath> = gathering
+        .target
+        .accounts
+        .iter()
+        .map(|it| it.home.clone())
+        .collect();
+    for (account, home) in homes.iter().enumerate() {
+        for folder in OWN {
+            let folder = below(home, folder.as_bytes());
+            each_file(gathering, &folder, &mut |gathering, path, stat| {
+                if !is_app_image(path) {
+                    add(gathering, path, stat, Some(account));
+                }
+            });
+        }
+        for folder in ALONE {
+            let folder = below(home, folder.as_bytes());
+            each_file(gathering, &folder, &mut |gathering, path, stat| {
+                if is_app_image(path) {
+                    add_app_image(gathering, path, stat, Some(account));
+                }
+            });
+        }
+    }
+}
+
+/// Goes through the regular files right in a folder.
+fn each_file(
+    gathering: &mut Gathering<'_>,
+    folder: &TargetPath,
+    each: &mut dyn FnMut(&mut Gathering<'_>, &TargetPath, &Stat),
+) {
+    let target = gathering.target;
+    let disk = &**target.disk();
+    let Ok(opened) = disk.open_folder(target.root(), folder.as_bytes()) else {
+        return;
+    };
+    let mut names = names_in(disk, &opened);
+    names.sort();
+    for (name, kind) in names {
+        if gathering.is_over() {
+            return;
+        }
+        if kind == Kind::File
+            && let Ok(stat) = disk.stat(&opened, &name)
+        {
+            each(gathering, &below(folder, name.to_bytes()), &stat);
+        }
+    }
+}
+
+fn add(gathering: &mut Gathering<'_>, path: &TargetPath, stat: &Stat, account: Option<usize>) {
+    let Ok(name) = std::str::from_utf8(path.name()) else {
+        return;
+    };
+    // What nobody may start is no program.
+    if stat.mode & 0o111 == 0 {
+        return;
+    }
+    let mut program = Program::new(ProgramSource::Executable, &path.to_string(), name);
+    program.reason = Reason::Unknown;
+    program.installed = Some(stat.modified.seconds);
+    program.own.push((path.clone(), account));
+    gathering.add(program);
+}
+
+fn is_app_image(path: &TargetPath) -> bool {
+    path.name().to_ascii_lowercase().ends_with(b".appimage")
+}
+
+/// Adds one whose name says its version, too: `tidewatch-2.1-x86_64.AppImage`.
+fn add_app_image(
+    gathering: &mut Gathering<'_>,
+    path: &TargetPath,
+    stat: &Stat,
+    account: Option<usize>,
+) {
+    let Ok(file) = std::str::from_utf8(path.name()) else {
+        return;
+    };
+    let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
+    let mut parts = stem.split(['-', '_']);
+    let name = parts.next().unwrap_or(stem);
+    let version = parts.find(|part| part.starts_with(|it: char| it.is_ascii_digit()));
+    let mut program = Program::new(ProgramSource::AppImage, &path.to_string(), name);
+    version.unwrap_or_default().clone_into(&mut program.version);
+    program.reason = Reason::ByHand;
+    program.installed = Some(stat.modified.seconds);
+    program.own.push((path.clone(), account));
+    gathering.add(program);
+}
+
+/// Folders below `opt`, each a program's unless a package says so already.
+fn opt(gathering: &mut Gathering<'_>) {
+    let path = place("opt");
+    let target = gathering.target;
+    let disk = &**target.disk();
+    let Ok(opened) = disk.open_folder(target.root(), path.as_bytes()) else {
+        return;
+    };
+    let mut names = names_in(disk, &opened);
+    names.sort();
+    for (name, kind) in names {
+        let own = below(&path, name.to_bytes());
+        let is_known = gathering
+            .programs
+            .iter()
+            .any(|it| it.own.iter().any(|(known, _)| *known == own));
+        if is_known || gathering.is_over() {
+            continue;
+        }
+        let stat = disk.stat(&opened, &name).ok();
+        match (kind, name.to_str(), stat) {
+            (Kind::Folder, Ok(name), Some(stat)) => {
+                let mut program = Program::new(ProgramSource::Folder, &own.to_string(), name);
+                program.installed = Some(stat.modified.seconds);
+                program.own.push((own, None));
+                gathering.add(program);
+            }
+            (Kind::File, _, Some(stat)) if is_app_image(&own) => {
+                add_app_image(gathering, &own, &stat, None);
+            }
+            _ => {}
+        }
+    }
+}

@@ -1,0 +1,106 @@
+//! Launchers of linux desktops give programs the names that people know.
+
+use std::collections::HashMap;
+
+use jolly_disk::Kind;
+
+use crate::computer::TargetPath;
+use crate::format::Printable;
+use crate::format::program_records::desktop_entry::{DesktopEntry, MOST_ENTRY};
+use crate::survey::folders::names_in;
+use crate::survey::programs::names::{Known, normal};
+use crate::survey::programs::{Gathering, ProgramSource, below, place};
+
+/// The longest name of a program that is shown.
+const MOST_NAME: usize = 80;
+
+pub(super) fn gather(gathering: &mut Gathering<'_>) {
+    let mut known: HashMap<String, usize> = HashMap::new();
+    for (at, program) in gathering.programs.iter().enumerate() {
+        for (name, kind) in &program.names {
+            if *kind == Known::Executable || matches!(program.source, ProgramSource::Executable) {
+                known.entry(name.clone()).or_insert(at);
+            }
+        }
+    }
+    let mut all = vec![
+        (place("usr/share/applications"), None),
+        (place("usr/local/share/applications"), None),
+        (place("var/lib/snapd/desktop/applications"), None),
+        (place("var/lib/flatpak/exports/share/applications"), None),
+    ];
+    let homes = gathering.target.accounts.iter().enumerate();
+    all.extend(homes.map(|(at, account)| {
+        let folder = below(&account.home, b".local/share/applications");
+        (folder, Some(at))
+    }));
+    for (folder, _) in all {
+        let target = gathering.target;
+        let disk = &**target.disk();
+        let Ok(opened) = disk.open_folder(target.root(), folder.as_bytes()) else {
+            continue;
+        };
+        let mut names = names_in(disk, &opened);
+        names.sort();
+        for (name, kind) in names {
+            if gathering.cancel.is_cancelled() {
+                return;
+            }
+            let stem = name
+                .to_str()
+                .ok()
+                .and_then(|name| name.strip_suffix(".desktop"));
+            let Some(stem) = stem.filter(|_| kind == Kind::File) else {
+                continue;
+            };
+            let path = below(&folder, name.to_bytes());
+            let text = gathering.read(&path, MOST_ENTRY);
+            let text = text.and_then(|text| String::from_utf8(text).ok());
+            if let Some(entry) = text.as_deref().and_then(DesktopEntry::read) {
+                attach(gathering, &known, (&path, stem), &entry);
+            }
+        }
+    }
+}
+
+/// Gives a launcher's name to the program that it starts.
+fn attach(
+    gathering: &mut Gathering<'_>,
+    known: &HashMap<String, usize>,
+    (path, stem): (&TargetPath, &str),
+    entry: &DesktopEntry,
+) {
+    let owner = path.to_string();
+    let owner = gathering.owned.get(&owner).copied();
+    let started = entry.program.as_deref().map(|program| {
+        let name = program.rsplit('/').next().unwrap_or(program);
+        normal(name)
+    });
+    let by_program = || known.get(started.as_deref()?).copied();
+    let by_id = || {
+        let mut programs = gathering.programs.iter();
+        programs.position(|it| matches!(it.source, ProgramSource::Flatpak) && it.id == stem)
+    };
+    let Some(at) = owner.or_else(by_id).or_else(by_program) else {
+        return;
+    };
+    let Some(program) = gathering.programs.get_mut(at) else {
+        return;
+    };
+    program.know(stem, Known::Identifier);
+    program.know(&entry.name, Known::Title);
+    if let Some(class) = &entry.window_class {
+        program.know(class, Known::Title);
+    }
+    if entry.is_hidden {
+        return;
+    }
+    // Of several launchers the first that is called as the package says the name.
+    let is_its_own = normal(&entry.name).contains(&normal(&program.id))
+        || normal(stem).contains(&normal(&program.id));
+    if !entry.name.is_empty() && (!program.has_launcher || is_its_own) {
+        let shown = Printable(entry.name.as_bytes()).to_string();
+        program.name = shown.chars().take(MOST_NAME).collect();
+    }
+    program.has_launcher = true;
+}
