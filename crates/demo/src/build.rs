@@ -10,7 +10,7 @@ use crate::contents::Chance;
 use crate::program::HELD;
 use crate::system::LOCKED;
 use crate::tree::{DAY, TreeBuilder};
-use crate::{examples, macos, people, system, windows};
+use crate::{examples, macos, people, programs, system, windows};
 
 /// Which of the demo computers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -77,6 +77,8 @@ pub enum DemoError {
         path: PathBuf,
         source: rusqlite::Error,
     },
+    #[error("cannot make a record of programs: {0}")]
+    Record(String),
     #[error("cannot read the {layout} rulebook's examples")]
     Rulebook {
         layout: &'static str,
@@ -133,11 +135,18 @@ pub fn build(root: &Path, layout: DemoLayout, now: i64) -> Result<PathBuf, DemoE
     match layout {
         DemoLayout::Linux => {
             system::build(&tree, &mut chance, &next_door)?;
+            programs::linux(&tree)?;
             people::build(&tree, &mut chance)?;
             tree.file(HELD, 3 << 20, 40 * DAY)?;
         }
-        DemoLayout::Windows => windows::build(&tree, &mut chance, &next_door)?,
-        DemoLayout::Macos => macos::build(&tree, &mut chance, &next_door)?,
+        DemoLayout::Windows => {
+            windows::build(&tree, &mut chance, &next_door)?;
+            programs::windows(&tree)?;
+        }
+        DemoLayout::Macos => {
+            macos::build(&tree, &mut chance, &next_door)?;
+            programs::macos(&tree)?;
+        }
     }
     examples::build(&tree, layout)?;
     tree.age_folders()?;

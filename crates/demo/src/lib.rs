@@ -13,6 +13,7 @@ mod macos;
 mod people;
 mod profiles;
 mod program;
+mod programs;
 mod recent;
 mod skipped;
 mod system;

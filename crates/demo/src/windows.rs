@@ -33,7 +33,6 @@ pub(crate) fn build(
 fn system(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     for (path, size) in [
         ("Windows/System32/kernel32.dll", 2 * MIB),
-        ("Windows/System32/config/SOFTWARE", 24 * MIB),
         ("Windows/explorer.exe", 4 * MIB),
         ("Program Files/Knotbook/knotbook.exe", 30 * MIB),
         ("Program Files (x86)/Tidewatch/tidewatch.exe", 18 * MIB),
@@ -83,7 +82,6 @@ fn accounts(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
         .enumerate()
     {
         let home = format!("Users/{name}");
-        tree.file(format!("{home}/NTUSER.DAT"), 3 * MIB, age * DAY + 3_600)?;
         let keys = format!(
             "{home}/AppData/Roaming/Microsoft/Protect/{DOMAIN}-{}",
             1001 + number

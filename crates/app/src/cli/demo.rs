@@ -20,12 +20,13 @@ fn refuse(error: &DemoError) -> Refusal {
         DemoError::NotEmpty { .. } => {
             Refusal::bad_input(error, "name a folder that is empty or not there yet")
         }
-        DemoError::Disk { .. } | DemoError::Database { .. } | DemoError::Rulebook { .. } => {
-            Refusal::failed(
-                error,
-                "the demo needs 1.5 GiB of room in a folder that can be written",
-            )
-        }
+        DemoError::Disk { .. }
+        | DemoError::Database { .. }
+        | DemoError::Rulebook { .. }
+        | DemoError::Record(_) => Refusal::failed(
+            error,
+            "the demo needs 1.5 GiB of room in a folder that can be written",
+        ),
     }
 }
 

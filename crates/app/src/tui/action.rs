@@ -38,6 +38,8 @@ pub(super) enum Action {
     TakeHistory,
     /// Show one profile after the other, then all.
     Profile,
+    /// Shows parts of the system among programs, or hides them.
+    Parts,
     Exclude,
     Exclusions,
     Decided,

@@ -5,15 +5,15 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use jolly_core::CancelToken;
-use jolly_core::decide::{Entry, Excluded, Inside, Reach, others};
+use jolly_core::decide::{Entry, Excluded, Inside, Reach, others, renewable};
 use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
-use jolly_core::survey::sites_and_extensions;
+use jolly_core::survey::{programs, sites_and_extensions};
 
 use crate::options::SharedOptions;
 use crate::place::{self, PlaceChange};
 use crate::session::Session;
-use crate::tui::model::{CheckList, Holders};
+use crate::tui::model::{CheckList, Holders, KnownPrograms};
 use crate::tui::msg::{InsideSearch, Msg, Opened, Question};
 
 /// Answers a question about what was scanned; nothing when nobody wants to know any more.
@@ -76,6 +76,10 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
             let found = sites_and_extensions(&scan.target, cancel);
             unless_cancelled(cancel, Msg::SitesRead(scan, Arc::new(found)))
         }
+        Question::LookAtPrograms(scan) => {
+            let known = look_at_programs(&scan, cancel);
+            unless_cancelled(cancel, Msg::ProgramsRead(scan, Arc::new(known)))
+        }
         Question::SpareSites(scan, wanted) => {
             let found = wanted
                 .into_iter()
@@ -84,6 +88,15 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
             unless_cancelled(cancel, Msg::SitesSpared(scan, found))
         }
         Question::AskToClose(job, program) => Msg::Closed(job, close(&program)),
+    }
+}
+
+fn look_at_programs(scan: &Scan, cancel: &CancelToken) -> KnownPrograms {
+    let inventory = programs(&scan.target, cancel);
+    let renewable = renewable(scan, &inventory);
+    KnownPrograms {
+        inventory,
+        renewable,
     }
 }
 

@@ -9,6 +9,7 @@ mod exclusions;
 mod hints;
 mod inside;
 mod place;
+mod programs;
 mod report;
 mod rows;
 mod rulebooks;
@@ -38,6 +39,7 @@ pub(super) use exclusions::ExclusionsView;
 pub(super) use hints::Done;
 pub(super) use inside::{InsideRow, InsideView, OpenPile};
 pub(super) use place::{PlaceDraft, PlaceLine};
+pub(super) use programs::{KnownPrograms, ProgramOrder, ProgramRow, ProgramsView};
 pub(super) use report::{Report, Verified, customer_words};
 pub(super) use rows::{Order, Row, rows};
 pub(super) use rulebooks::{RuleRow, Rulebooks};
@@ -105,6 +107,8 @@ pub(super) enum Overlay {
     Exclusions(ExclusionsView),
     /// What web sites left in browsers.
     Sites(Box<SitesView>),
+    /// What programs occupy.
+    Programs(Box<ProgramsView>),
     /// What was decided; with the step in focus.
     Decided(usize),
     /// How this shop starts.

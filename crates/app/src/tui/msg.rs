@@ -28,7 +28,9 @@ use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 use crate::exit::Refusal;
 use crate::place::PlaceChange;
 use crate::session::Session;
-use crate::tui::model::{Arrived, Check, CheckList, DustpanRun, Holders, Origin, Saves};
+use crate::tui::model::{
+    Arrived, Check, CheckList, DustpanRun, Holders, KnownPrograms, Origin, Saves,
+};
 
 /// Something that happened.
 pub(super) enum Msg {
@@ -74,6 +76,8 @@ pub(super) enum Msg {
     Narrowed(u32, Option<Box<CheckList>>),
     /// What web sites left in the browsers of a scanned computer.
     SitesRead(Arc<Scan>, Arc<Sites>),
+    /// What programs of a scanned computer occupy.
+    ProgramsRead(Arc<Scan>, Arc<KnownPrograms>),
     /// What sites that are to be kept spare.
     SitesSpared(Arc<Scan>, Spared),
     /// A program that was asked to close has closed, or not.
@@ -288,6 +292,8 @@ pub(super) enum Question {
     Narrow(u32, Arc<Scan>, Arc<Manifest>, String),
     /// Read what web sites left in browsers.
     LookAtSites(Arc<Scan>),
+    /// Find out what programs occupy.
+    LookAtPrograms(Arc<Scan>),
     /// Find out what these exclusions spare.
     SpareSites(Arc<Scan>, Vec<Exclusion>),
     /// Ask a program to close, for the check of this job.

@@ -16,6 +16,7 @@ mod mouse;
 mod overlay;
 mod place;
 mod pointed;
+mod programs;
 mod rulebooks;
 mod runs;
 mod save;
@@ -99,6 +100,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::Closed(..)
         | Msg::SitesRead(..)
         | Msg::SitesSpared(..)
+        | Msg::ProgramsRead(..)
         | Msg::Saved(..)
         | Msg::Dustpans(_)
         | Msg::Runs(_)
@@ -165,6 +167,10 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
         Msg::Closed(job, result) => check::closed(model, job, result),
         Msg::SitesRead(scan, found) => {
             sites::found(model, &scan, found);
+            Vec::new()
+        }
+        Msg::ProgramsRead(scan, known) => {
+            programs::found(model, &scan, known);
             Vec::new()
         }
         Msg::SitesSpared(scan, spared) => sites::spared(model, &scan, spared),
@@ -343,6 +349,7 @@ fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
         (_, Some(Overlay::Rulebooks(view))) => rulebooks::act(model, view, action),
         (_, Some(Overlay::Exclusions(view))) => exclusions::act(model, view, action),
         (_, Some(Overlay::Sites(view))) => sites::act(model, view, action),
+        (_, Some(Overlay::Programs(view))) => programs::act(model, view, action),
         (_, Some(Overlay::Decided(focus))) => decided::act(model, focus, action),
         (_, Some(Overlay::Starts(view))) => starts::act(model, view, action),
         (_, Some(Overlay::Runs(view))) => runs::act(model, view, action),

@@ -10,6 +10,7 @@ mod keyline;
 mod mast;
 mod overlay;
 mod place;
+mod programs;
 mod report;
 mod rulebooks;
 mod runs;
@@ -115,6 +116,7 @@ fn before_station(
         Overlay::Rulebooks(view) => rulebooks::draw(model, view, theme, frame, below),
         Overlay::Exclusions(view) => exclusions::draw(model, view, theme, frame, below),
         Overlay::Sites(view) => sites::draw(model, view, theme, frame, below),
+        Overlay::Programs(view) => programs::draw(model, view, theme, frame, below),
         Overlay::Dustpan(view) => dustpan::draw(model, view, theme, frame, below),
         Overlay::Runs(view) => runs::draw(model, view, theme, frame, below),
         Overlay::Decided(focus) => decided::draw(model, *focus, theme, frame, below),

@@ -230,6 +230,10 @@ impl Workers {
                 let nothing = Msg::SitesRead(Arc::clone(scan), Arc::default());
                 (Kind::Sites, nothing)
             }
+            Question::LookAtPrograms(scan) => {
+                let nothing = Msg::ProgramsRead(Arc::clone(scan), Arc::default());
+                (Kind::Programs, nothing)
+            }
             Question::SpareSites(scan, _) => {
                 let why = "it could not be counted".to_owned();
                 (Kind::Spare, Msg::SitesSpared(Arc::clone(scan), Err(why)))
@@ -325,11 +329,12 @@ enum Kind {
     Close,
     Sites,
     Spare,
+    Programs,
 }
 
 /// What cancels the question of each kind that is being answered.
 #[derive(Default)]
-struct Slots([CancelToken; 8]);
+struct Slots([CancelToken; 9]);
 
 impl Slots {
     /// Cancels the question of that kind, and gives the token of a new one. What lies in several
@@ -344,6 +349,7 @@ impl Slots {
             Kind::Close => 5,
             Kind::Sites => 6,
             Kind::Spare => 7,
+            Kind::Programs => 8,
         };
         let fresh = CancelToken::default();
         if let Some(known) = self.0.get_mut(slot) {

@@ -58,6 +58,26 @@ pub enum ProgramSource {
 }
 
 impl ProgramSource {
+    /// In a word or two, for a table.
+    pub fn short(self) -> &'static str {
+        match self {
+            Self::Dpkg => "dpkg",
+            Self::Rpm => "RPM",
+            Self::Pacman => "pacman",
+            Self::Apk => "apk",
+            Self::Flatpak => "flatpak",
+            Self::Snap => "snap",
+            Self::Nix => "nix",
+            Self::AppImage => "AppImage",
+            Self::Executable => "program file",
+            Self::Folder => "folder",
+            Self::UninstallRecord => "uninstall record",
+            Self::PackagedApp => "packaged app",
+            Self::Bundle => "bundle",
+            Self::Receipt => "receipt",
+        }
+    }
+
     /// In words.
     pub fn words(self) -> &'static str {
         match self {

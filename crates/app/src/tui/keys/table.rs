@@ -38,8 +38,8 @@ const fn more(
 }
 
 use Context::{
-    Ages, Arrive, Check, Decided, Dustpan, Exclusions, Inside, Report, Rulebooks, Runs, Scan,
-    Sites, Starts, Sweep, Word,
+    Ages, Arrive, Check, Decided, Dustpan, Exclusions, Inside, Programs, Report, Rulebooks, Runs,
+    Scan, Sites, Starts, Sweep, Word,
 };
 use KeyCode::{
     BackTab, Backspace, Char, Delete, Down, End, Enter, Esc, F, Home, Left, PageDown, PageUp,
@@ -123,27 +123,27 @@ const BINDINGS: &[Binding] = &[
     main(&[Inside], "esc", "back", &[(Esc, Action::Close)]),
     main(&[Ages], "=", "exact age", &[(Char('='), Action::ExactAge)]),
     main(
-        &[Ages, Inside, Sites],
+        &[Ages, Inside, Sites, Programs],
         "/",
         "find",
         &[(Char('/'), Action::Find)],
     ),
     main(
-        &[Ages, Inside, Sites],
+        &[Ages, Inside, Sites, Programs],
         "u",
         "undo",
         &[(Char('u'), Action::Undo)],
     ),
     more(
         &[
-            Ages, Inside, Sites, Check, Exclusions, Starts, Rulebooks, Dustpan,
+            Ages, Inside, Sites, Programs, Check, Exclusions, Starts, Rulebooks, Dustpan,
         ],
         "n",
         "find the next one",
         &[(Char('n'), Action::FindNext)],
     ),
     main(
-        &[Ages, Inside, Sites],
+        &[Ages, Inside, Sites, Programs],
         "o",
         "order",
         &[(Char('o'), Action::Order)],
@@ -220,8 +220,9 @@ const BINDINGS: &[Binding] = &[
         "on a class or its small piles: for all of them",
         &[],
     ),
+    main(&[Sites], "v", "programs", &[(Char('v'), Action::Lens)]),
     more(
-        &[Inside, Sites],
+        &[Inside, Programs],
         "v",
         "back to the ages",
         &[(Char('v'), Action::Lens)],
@@ -236,8 +237,8 @@ const BINDINGS: &[Binding] = &[
     more(&[Ages], "b", "rulebooks", &[(Char('b'), Action::Rules)]),
     more(
         &[
-            Arrive, Ages, Inside, Check, Exclusions, Sites, Decided, Starts, Rulebooks, Dustpan,
-            Runs,
+            Arrive, Ages, Inside, Check, Exclusions, Sites, Programs, Decided, Starts, Rulebooks,
+            Dustpan, Runs,
         ],
         "↑ ↓",
         "move; also k and j",
@@ -250,7 +251,8 @@ const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Ages, Inside, Check, Exclusions, Sites, Decided, Starts, Rulebooks, Dustpan, Runs,
+            Ages, Inside, Check, Exclusions, Sites, Programs, Decided, Starts, Rulebooks, Dustpan,
+            Runs,
         ],
         "page up, page down",
         "move by a screen",
@@ -258,8 +260,8 @@ const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Arrive, Ages, Inside, Check, Exclusions, Sites, Decided, Starts, Rulebooks, Dustpan,
-            Runs,
+            Arrive, Ages, Inside, Check, Exclusions, Sites, Programs, Decided, Starts, Rulebooks,
+            Dustpan, Runs,
         ],
         "home, end",
         "first and last",
@@ -405,7 +407,7 @@ const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Inside, Exclusions, Sites, Decided, Starts, Rulebooks, Dustpan, Runs,
+            Inside, Exclusions, Sites, Programs, Decided, Starts, Rulebooks, Dustpan, Runs,
         ],
         "q",
         "leave the program",

@@ -19,6 +19,8 @@ pub(in crate::tui) enum Context {
     Exclusions,
     /// The sites lens.
     Sites,
+    /// The programs lens.
+    Programs,
     Decided,
     Starts,
     Rulebooks,
@@ -29,7 +31,7 @@ pub(in crate::tui) enum Context {
 impl Context {
     /// Every one.
     #[cfg(test)]
-    pub(in crate::tui) const ALL: [Self; 15] = [
+    pub(in crate::tui) const ALL: [Self; 16] = [
         Self::Arrive,
         Self::Scan,
         Self::Ages,
@@ -40,6 +42,7 @@ impl Context {
         Self::Report,
         Self::Exclusions,
         Self::Sites,
+        Self::Programs,
         Self::Decided,
         Self::Starts,
         Self::Rulebooks,
@@ -58,6 +61,7 @@ impl Context {
             Self::Report => Station::Report,
             Self::Exclusions
             | Self::Sites
+            | Self::Programs
             | Self::Decided
             | Self::Starts
             | Self::Rulebooks
@@ -79,6 +83,7 @@ impl Context {
             Self::Report => "report",
             Self::Exclusions => "exclusions",
             Self::Sites => "sites",
+            Self::Programs => "programs",
             Self::Decided => "what was decided",
             Self::Starts => "how this shop starts",
             Self::Rulebooks => "rulebooks",
@@ -128,6 +133,7 @@ impl Overlay {
         match self {
             Self::Exclusions(_) => Some(Context::Exclusions),
             Self::Sites(_) => Some(Context::Sites),
+            Self::Programs(_) => Some(Context::Programs),
             Self::Decided(_) => Some(Context::Decided),
             Self::Dustpan(_) => Some(Context::Dustpan),
             Self::Runs(_) => Some(Context::Runs),

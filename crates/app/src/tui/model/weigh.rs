@@ -12,7 +12,7 @@ use jolly_core::source::{ItemId, PileId};
 use jolly_core::survey::Sites;
 
 use crate::tui::model::rows::{Arranged, small_piles};
-use crate::tui::model::{InsideView, Order, Row, rows};
+use crate::tui::model::{InsideView, KnownPrograms, Order, Row, rows};
 use crate::wording::counted;
 
 /// What a class, or the small piles of one, hold.
@@ -90,6 +90,8 @@ pub(in crate::tui) struct Weigh {
     pub users: Option<Holders>,
     /// What web sites left in browsers, once that was asked for.
     pub sites: Option<Arc<Sites>>,
+    /// What programs occupy, once that was asked for.
+    pub programs: Option<Arc<KnownPrograms>>,
     /// Whether what is set aside stays on the computer's own volume, and frees little.
     pub is_dustpan_on_target: bool,
     /// The day of the scan: exclusions are dated by it.
@@ -125,6 +127,7 @@ impl Weigh {
             inside: None,
             users: None,
             sites: None,
+            programs: None,
             is_dustpan_on_target: false,
             today,
         };

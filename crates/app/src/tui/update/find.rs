@@ -8,7 +8,7 @@ use tui_input::backend::crossterm::EventHandler as _;
 
 use crate::tui::model::{Context, Model, Overlay, StartsRow};
 use crate::tui::msg::Effect;
-use crate::tui::update::{check, inside, sites, weigh};
+use crate::tui::update::{check, inside, programs, sites, weigh};
 
 /// Begins to find: in the view that stands there, or at the station.
 pub(super) fn begin(model: &mut Model, behind: Option<Overlay>) {
@@ -144,6 +144,12 @@ fn in_view(model: &mut Model, view: &mut Overlay, text: &str, start: Start) {
         Overlay::Sites(view) => {
             let found = first(view.rows.len(), view.focus, start, |at| {
                 holds(&sites::holds(view, at), text)
+            });
+            found.map(|at| view.focus = at)
+        }
+        Overlay::Programs(view) => {
+            let found = first(view.rows.len(), view.focus, start, |at| {
+                holds(&programs::holds(view, at), text)
             });
             found.map(|at| view.focus = at)
         }

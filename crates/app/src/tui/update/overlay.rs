@@ -26,6 +26,7 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (
             Overlay::Exclusions(_)
             | Overlay::Sites(_)
+            | Overlay::Programs(_)
             | Overlay::Decided(_)
             | Overlay::Dustpan(_)
             | Overlay::Runs(_),
@@ -127,6 +128,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
             | Overlay::Place(_)
             | Overlay::Exclusions(_)
             | Overlay::Sites(_)
+            | Overlay::Programs(_)
             | Overlay::Dustpan(_)
             | Overlay::Runs(_)
             | Overlay::Decided(_),

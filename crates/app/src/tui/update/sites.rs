@@ -11,7 +11,7 @@ use crate::tui::keys::Action;
 use crate::tui::model::{Model, Overlay, RowKind, SiteOrder, SiteRow, SitesView};
 use crate::tui::msg::{Effect, Question, Spared};
 use crate::tui::update::change::{back_or_again, change};
-use crate::tui::update::{moved, weigh};
+use crate::tui::update::{moved, programs, weigh};
 use crate::wording::counted;
 
 /// Opens the lens.
@@ -61,7 +61,7 @@ fn view(overlay: &mut Option<Overlay>) -> Option<&mut SitesView> {
 
 pub(super) fn act(model: &mut Model, mut view: Box<SitesView>, action: Action) -> Vec<Effect> {
     let effects = match action {
-        Action::Lens => return Vec::new(),
+        Action::Lens => return programs::open(model),
         Action::Toggle => keep(model, &mut view, Scope::Computer),
         Action::KeepEverywhere => keep(model, &mut view, Scope::Everywhere),
         Action::KeepSuggested => keep_suggested(model, &mut view),

@@ -27,6 +27,7 @@ pub(super) fn draw(
         | Overlay::Exclude(_)
         | Overlay::Exclusions(_)
         | Overlay::Sites(_)
+        | Overlay::Programs(_)
         | Overlay::Decided(_)
         | Overlay::Dustpan(_)
         | Overlay::Runs(_)

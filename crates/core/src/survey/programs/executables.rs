@@ -1,6 +1,6 @@
 //! Programs that no package owns: files on the standard paths, folders below `opt`, single files with all that they need.
 
-use jolly_disk::{Kind, Stat};
+use jolly_disk::{Disk, Folder, Kind, Stat};
 
 use crate::computer::TargetPath;
 use crate::survey::folders::names_in;
@@ -18,6 +18,9 @@ const SHARED: [&str; 6] = [
 
 /// And those of an account, below its home.
 const OWN: [&str; 4] = [".local/bin", "bin", ".cargo/bin", "go/bin"];
+
+/// So many names are looked at in one folder of a program.
+const MOST_NAMES: usize = 1000;
 
 /// Where single files with all that they need are put, below a home.
 const ALONE: [&str; 6] = [
@@ -131,7 +134,29 @@ fn add_app_image(
     gathering.add(program);
 }
 
-/// Folders below `opt`, each a program's unless a package says so already.
+/// How deep a program file lies in the folder of its program.
+const DEEPEST: usize = 3;
+
+/// Whether a folder holds a file that may be started.
+fn has_program(disk: &dyn Disk, folder: &Folder, name: &str, depth: usize) -> bool {
+    let Ok(inner) = disk.open_folder(folder, name.as_bytes()) else {
+        return false;
+    };
+    names_in(disk, &inner)
+        .iter()
+        .take(MOST_NAMES)
+        .any(|(name, kind)| match kind {
+            Kind::File => disk
+                .stat(&inner, name)
+                .is_ok_and(|stat| stat.mode & 0o111 != 0),
+            Kind::Folder if depth > 0 => name
+                .to_str()
+                .is_ok_and(|name| has_program(disk, &inner, name, depth - 1)),
+            Kind::Folder | Kind::Link | Kind::Other => false,
+        })
+}
+
+/// Folders below `opt`, each a program's unless a package says so already, or it holds nothing that starts.
 fn opt(gathering: &mut Gathering<'_>) {
     let path = place("opt");
     let target = gathering.target;
@@ -152,7 +177,7 @@ fn opt(gathering: &mut Gathering<'_>) {
         }
         let stat = disk.stat(&opened, &name).ok();
         match (kind, name.to_str(), stat) {
-            (Kind::Folder, Ok(name), Some(stat)) => {
+            (Kind::Folder, Ok(name), Some(stat)) if has_program(disk, &opened, name, DEEPEST) => {
                 let mut program = Program::new(ProgramSource::Folder, &own.to_string(), name);
                 program.installed = Some(stat.modified.seconds);
                 program.own.push((own, None));

@@ -45,7 +45,7 @@ pub(super) fn measure(target: &Target, found: &mut Inventory, cancel: &CancelTok
         let mut bytes = Occupied::default();
         for (path, account) in &own {
             if let Some(held) =
-                measuring.held(path, *account, Holds::Program, "its records name it")
+                measuring.held(path, *account, Holds::Program, "its record names it")
             {
                 bytes.add(&held.bytes);
                 program.footprint.push(held);
@@ -78,7 +78,7 @@ pub(super) fn measure(target: &Target, found: &mut Inventory, cancel: &CancelTok
                         .and_then(|it| index.owner(it));
                     if let Some((at, _)) = owner {
                         let path = below(&path, &inner);
-                        let why = (at, "called as the program, in its maker's folder");
+                        let why = (at, "has the program's name, in its maker's folder");
                         measuring.give(&mut found.programs, why, &path, &keeping);
                     }
                 }

@@ -17,10 +17,8 @@ const MOST_NAME: usize = 80;
 pub(super) fn gather(gathering: &mut Gathering<'_>) {
     let mut known: HashMap<String, usize> = HashMap::new();
     for (at, program) in gathering.programs.iter().enumerate() {
-        for (name, kind) in &program.names {
-            if *kind == Known::Executable || matches!(program.source, ProgramSource::Executable) {
-                known.entry(name.clone()).or_insert(at);
-            }
+        for (name, _) in &program.names {
+            known.entry(name.clone()).or_insert(at);
         }
     }
     let mut all = vec![

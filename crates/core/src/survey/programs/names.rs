@@ -15,9 +15,9 @@ impl Known {
     /// Why what is called so is the program's, in words.
     pub(super) fn words(self) -> &'static str {
         match self {
-            Self::Identifier => "called as its record",
-            Self::Title => "called as the program",
-            Self::Executable => "called as its program file",
+            Self::Identifier => "has the name of its record",
+            Self::Title => "has the program's name",
+            Self::Executable => "has the name of its program file",
         }
     }
 }

@@ -73,11 +73,8 @@ pub(super) fn gather(gathering: &mut Gathering<'_>) {
     packaged(gathering);
     prefetched(gathering, &mut used);
     for program in &mut gathering.programs {
-        let files = program
-            .names
-            .iter()
-            .filter(|(_, known)| *known == Known::Executable);
-        let when = files.filter_map(|(name, _)| used.get(name)).max().copied();
+        let names = program.names.iter();
+        let when = names.filter_map(|(name, _)| used.get(name)).max().copied();
         program.used(when);
     }
 }

@@ -6,7 +6,7 @@ use crate::tui::keys::table::{main, more};
 use crate::tui::keys::{Action, Binding};
 use crate::tui::model::Context;
 
-use Context::{Decided, Dustpan, Exclusions, Rulebooks, Runs, Sites, Starts};
+use Context::{Decided, Dustpan, Exclusions, Programs, Rulebooks, Runs, Sites, Starts};
 use KeyCode::{Backspace, Char, Delete, Enter, Esc, Left, Right};
 
 /// Every key of a view alone.
@@ -56,6 +56,28 @@ pub(super) const BINDINGS: &[Binding] = &[
         "P",
         "one profile after the other, then all",
         &[(Char('P'), Action::Profile)],
+    ),
+    main(
+        &[Programs],
+        "space",
+        "caches and logs go or stay",
+        &[(Char(' '), Action::Toggle)],
+    ),
+    main(
+        &[Programs],
+        "enter",
+        "where its own lies",
+        &[
+            (Enter, Action::Enter),
+            (Right, Action::Into),
+            (Left, Action::OutOf),
+        ],
+    ),
+    main(
+        &[Programs],
+        "a",
+        "parts of the system, too",
+        &[(Char('a'), Action::Parts)],
     ),
     main(
         &[Exclusions],
@@ -120,7 +142,9 @@ pub(super) const BINDINGS: &[Binding] = &[
         &[(Delete, Action::Delete), (Backspace, Action::Delete)],
     ),
     main(
-        &[Exclusions, Sites, Decided, Starts, Rulebooks, Dustpan, Runs],
+        &[
+            Exclusions, Sites, Programs, Decided, Starts, Rulebooks, Dustpan, Runs,
+        ],
         "esc",
         "back",
         &[(Esc, Action::Close)],

@@ -1,0 +1,178 @@
+//! The programs lens: what each program of the computer really occupies.
+
+use std::collections::HashSet;
+use std::sync::Arc;
+
+use jiff::Timestamp;
+use jolly_core::decide::Renewable;
+use jolly_core::survey::{Inventory, Program};
+
+/// How the rows are ordered.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(in crate::tui) enum ProgramOrder {
+    All,
+    Data,
+    Cache,
+    /// What nobody has used for longest first.
+    LastUsed,
+    Name,
+}
+
+impl ProgramOrder {
+    /// Every order, as the key goes through them.
+    pub(in crate::tui) const ALL: [Self; 5] = [
+        Self::All,
+        Self::Data,
+        Self::Cache,
+        Self::LastUsed,
+        Self::Name,
+    ];
+
+    /// In words.
+    pub(in crate::tui) fn words(self) -> &'static str {
+        match self {
+            Self::All => "by what they occupy",
+            Self::Data => "by data",
+            Self::Cache => "by caches and logs",
+            Self::LastUsed => "unused for longest first",
+            Self::Name => "by name",
+        }
+    }
+}
+
+/// What was found out about programs.
+#[derive(Default)]
+pub(in crate::tui) struct KnownPrograms {
+    pub inventory: Inventory,
+    /// What the scan found of each that it can make again.
+    pub renewable: Vec<Renewable>,
+}
+
+/// A row of the lens.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(in crate::tui) enum ProgramRow {
+    /// A program, by position.
+    Program(usize),
+    /// A folder or file of a program, by both positions.
+    Footprint(usize, usize),
+}
+
+/// The programs lens.
+pub(in crate::tui) struct ProgramsView {
+    /// Nothing while they are looked for.
+    pub known: Option<Arc<KnownPrograms>>,
+    pub rows: Vec<ProgramRow>,
+    pub focus: usize,
+    pub order: ProgramOrder,
+    /// Whether parts of the system and what came as a dependency are shown, too.
+    pub has_parts: bool,
+    /// Programs whose folders are shown, by position.
+    pub opened: HashSet<usize>,
+    /// Ages are counted to here.
+    pub now: Timestamp,
+    /// How many programs are shown, what they occupy, and how many nobody used for a year.
+    pub sums: (u64, u64, u64),
+}
+
+/// After so many seconds without use nobody uses a program any more.
+const UNUSED: i64 = 365 * 86_400;
+
+impl ProgramsView {
+    pub(in crate::tui) fn new(now: Timestamp) -> Self {
+        Self {
+            known: None,
+            rows: Vec::new(),
+            focus: 0,
+            order: ProgramOrder::All,
+            has_parts: false,
+            opened: HashSet::new(),
+            now,
+            sums: (0, 0, 0),
+        }
+    }
+
+    /// Takes in what was found.
+    pub(in crate::tui) fn read(&mut self, known: Arc<KnownPrograms>) {
+        self.known = Some(known);
+        self.arrange();
+    }
+
+    /// Lays the rows out; the focus stays on its program.
+    pub(in crate::tui) fn arrange(&mut self) {
+        let Some(known) = self.known.clone() else {
+            return;
+        };
+        let focused = self.focused().map(|(at, _)| at);
+        let all = known.inventory.programs.iter().enumerate();
+        let mut shown: Vec<(usize, &Program)> = all
+            .filter(|(_, one)| self.has_parts || one.is_own_program())
+            .collect();
+        let key = |one: &Program| {
+            let first = match self.order {
+                ProgramOrder::All => one.bytes.all(),
+                ProgramOrder::Data => one.bytes.data,
+                ProgramOrder::Cache => one.bytes.cache.saturating_add(one.bytes.logs),
+                ProgramOrder::LastUsed => {
+                    let used = one.last_used.map(|used| self.now.as_second() - used);
+                    used.map_or(0, |since| since.max(0).unsigned_abs())
+                }
+                ProgramOrder::Name => 0,
+            };
+            std::cmp::Reverse(first)
+        };
+        shown.sort_by_key(|(_, one)| key(one));
+        let occupied = shown.iter().map(|(_, one)| one.bytes.all());
+        let unused = shown.iter().filter(|(_, one)| self.is_unused(one)).count();
+        self.sums = (
+            shown.len() as u64,
+            occupied.fold(0, u64::saturating_add),
+            unused as u64,
+        );
+        self.rows.clear();
+        for (at, one) in shown {
+            self.rows.push(ProgramRow::Program(at));
+            if self.opened.contains(&at) {
+                let held = 0..one.footprint.len();
+                self.rows
+                    .extend(held.map(|held| ProgramRow::Footprint(at, held)));
+            }
+        }
+        let same =
+            |row: &ProgramRow| matches!(row, ProgramRow::Program(at) if Some(*at) == focused);
+        let found = self.rows.iter().position(same);
+        self.focus = found.unwrap_or_else(|| self.focus.min(self.rows.len().saturating_sub(1)));
+    }
+
+    /// Whether nobody used a program for a year, as far as that is known.
+    pub(in crate::tui) fn is_unused(&self, one: &Program) -> bool {
+        one.last_used
+            .is_some_and(|used| self.now.as_second() - used > UNUSED)
+    }
+
+    /// The program in focus, or whose folder is, with its position.
+    pub(in crate::tui) fn focused(&self) -> Option<(usize, &Program)> {
+        let (ProgramRow::Program(at) | ProgramRow::Footprint(at, _)) =
+            *self.rows.get(self.focus)?;
+        let program = self.known.as_ref()?.inventory.programs.get(at)?;
+        Some((at, program))
+    }
+
+    /// What the scan found of a program that it can make again.
+    pub(in crate::tui) fn renewable(&self, at: usize) -> Option<&Renewable> {
+        let known = self.known.as_ref()?.renewable.get(at)?;
+        (!known.nodes.is_empty()).then_some(known)
+    }
+
+    /// What a row is called, to be found by.
+    pub(in crate::tui) fn name_of(&self, row: ProgramRow) -> String {
+        let known = self.known.as_ref();
+        let program = |at: usize| known.and_then(|known| known.inventory.programs.get(at));
+        match row {
+            ProgramRow::Program(at) => program(at).map(|one| format!("{} {}", one.name, one.id)),
+            ProgramRow::Footprint(at, held) => program(at)
+                .and_then(|one| one.footprint.get(held))
+                .map(|held| held.path.to_string()),
+        }
+        .unwrap_or_default()
+    }
+}

@@ -1,0 +1,200 @@
+//! What the demo computers note of the programs on them: package databases, launchers, registry hives, bundles.
+
+use regf::{DataType, HiveBuilder, KeyTreeNode, KeyTreeValue};
+
+use crate::DemoError;
+use crate::tree::{DAY, TreeBuilder};
+
+const KIB: u64 = 1 << 10;
+const MIB: u64 = 1 << 20;
+
+/// A program of the demo: package, name in menus, version, and the days since it was installed.
+const PROGRAMS: [(&str, &str, &str, i64); 6] = [
+    ("knotbook", "Knotbook", "4.2.1", 300),
+    ("tidewatch", "Tidewatch", "2.3", 120),
+    ("lanternfish", "Lanternfish", "3.2", 150),
+    ("gullmail", "Gullmail", "1.9", 500),
+    ("heron", "Heron", "131.0", 40),
+    ("bramble", "Bramble", "128.4", 60),
+];
+
+/// Packages that came with others, or with the system: name, KiB, whether as a dependency.
+const PARTS: [(&str, u64, bool); 5] = [
+    ("libquay2", 1_840, true),
+    ("libtide-common", 9_400, true),
+    ("quay-fonts", 12_200, true),
+    ("quay-base", 640, false),
+    ("quay-shell", 2_300, false),
+];
+
+/// The till: packages as dpkg notes them, each program with its launcher. Ferrylog was removed, its settings stay.
+pub(crate) fn linux(tree: &TreeBuilder) -> Result<(), DemoError> {
+    let (mut status, mut marks) = (Vec::new(), Vec::new());
+    for (package, name, version, days) in PROGRAMS {
+        status.push(format!(
+            "Package: {package}\nStatus: install ok installed\nPriority: optional\nSection: misc\n\
+             Installed-Size: {}\nArchitecture: amd64\nVersion: {version}\nDescription: {name}\n\n",
+            9 * 1024 + 4
+        ));
+        let files = format!(
+            "/.\n/usr\n/usr/bin\n/usr/bin/{package}\n/usr/lib/{package}\n/usr/lib/{package}/{package}\n\
+             /usr/share/applications\n/usr/share/applications/{package}.desktop\n"
+        );
+        tree.text(
+            format!("var/lib/dpkg/info/{package}.list"),
+            files,
+            days * DAY,
+        )?;
+        let entry = format!(
+            "[Desktop Entry]\nType=Application\nName={name}\nExec={package} %U\nIcon={package}\n"
+        );
+        let path = format!("usr/share/applications/{package}.desktop");
+        tree.text(path, entry, days * DAY)?;
+    }
+    for (package, kib, is_dependency) in PARTS {
+        let priority = if is_dependency {
+            "optional"
+        } else {
+            "required"
+        };
+        status.push(format!(
+            "Package: {package}\nStatus: install ok installed\nPriority: {priority}\nSection: libs\n\
+             Installed-Size: {kib}\nArchitecture: amd64\nVersion: 12.1\n\n"
+        ));
+        if is_dependency {
+            marks.push(format!(
+                "Package: {package}\nArchitecture: amd64\nAuto-Installed: 1\n\n"
+            ));
+        }
+        tree.text(
+            format!("var/lib/dpkg/info/{package}.list"),
+            "/.\n",
+            400 * DAY,
+        )?;
+    }
+    let removed = "Package: ferrylog\nStatus: deinstall ok config-files\nPriority: optional\nSection: misc\n\
+                   Architecture: amd64\nVersion: 1.9\nConffiles:\n /etc/ferrylog.conf 0123456789abcdef0123456789abcdef\n\n";
+    status.push(removed.to_owned());
+    tree.text("var/lib/dpkg/status", status.concat(), DAY)?;
+    tree.text("var/lib/apt/extended_states", marks.concat(), DAY)?;
+    tree.text("etc/ferrylog.conf", "quay = south\n", 1200 * DAY)?;
+    Ok(())
+}
+
+/// Text as the registry keeps it.
+fn text(value: &str) -> Vec<u8> {
+    let letters = value.encode_utf16().chain([0]);
+    letters.flat_map(u16::to_le_bytes).collect()
+}
+
+fn put(tree: &mut KeyTreeNode, key: &str, name: &str, data_type: DataType, data: Vec<u8>) {
+    let name = name.to_owned();
+    let value = KeyTreeValue {
+        name,
+        data_type,
+        data,
+    };
+    tree.get_or_create_path(key).values.push(value);
+}
+
+/// The bytes of a hive.
+fn hive(tree: KeyTreeNode) -> Result<Vec<u8>, DemoError> {
+    let built = HiveBuilder::from_tree(tree).and_then(|mut hive| hive.build());
+    built.map_err(|error| DemoError::Record(error.to_string()))
+}
+
+fn root() -> KeyTreeNode {
+    KeyTreeNode::new("CMI-CreateHive{00000000-0000-0000-0000-000000000000}")
+}
+
+/// The office notebook: records for uninstalling, what pia started last, and the programs' folders.
+pub(crate) fn windows(tree: &TreeBuilder) -> Result<(), DemoError> {
+    let mut software = root();
+    let uninstall = "Microsoft\\Windows\\CurrentVersion\\Uninstall";
+    for (package, name, version, _) in PROGRAMS {
+        let is_small = package == "tidewatch";
+        let key = if is_small {
+            format!("WOW6432Node\\{uninstall}\\{name}_is1")
+        } else {
+            format!("{uninstall}\\{name}")
+        };
+        let folder = if is_small {
+            "Program Files (x86)"
+        } else {
+            "Program Files"
+        };
+        let mut say =
+            |name: &str, value: &str| put(&mut software, &key, name, DataType::String, text(value));
+        say("DisplayName", name);
+        say("DisplayVersion", version);
+        say("Publisher", "Slipway Works Ltd");
+        say("InstallDate", "20260114");
+        say("InstallLocation", &format!("C:\\{folder}\\{name}\\"));
+        let kib = 9_216_u32.to_le_bytes().to_vec();
+        put(&mut software, &key, "EstimatedSize", DataType::Dword, kib);
+        if !["knotbook", "tidewatch"].contains(&package) {
+            let path = format!("{folder}/{name}/{package}.exe");
+            tree.file(path, 9 * MIB, 300 * DAY)?;
+        }
+    }
+    tree.text("Windows/System32/config/SOFTWARE", hive(software)?, DAY)?;
+    let mut own = root();
+    let count = "Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\UserAssist\\\
+                 {CEBFF5CD-ACE2-4F4F-9178-9926F41749EA}\\Count";
+    for (program, days) in [
+        ("Knotbook\\knotbook.exe", 1),
+        ("Tidewatch\\tidewatch.exe", 430),
+    ] {
+        let name = thirteen_further(&format!(
+            "{{6D809377-6AF0-444B-8957-A3773F02200E}}\\{program}"
+        ));
+        let ticks = (tree.now() - days * DAY + 11_644_473_600) * 10_000_000;
+        let mut data = vec![0; 72];
+        data[60..68].copy_from_slice(&ticks.to_le_bytes());
+        put(&mut own, count, &name, DataType::Binary, data);
+    }
+    tree.text("Users/pia/NTUSER.DAT", hive(own)?, 3_600)?;
+    for (name, days) in [("joss", 40), ("wren", 1150)] {
+        let age = days * DAY + 3_600;
+        tree.text(format!("Users/{name}/NTUSER.DAT"), hive(root())?, age)?;
+    }
+    Ok(())
+}
+
+/// Each letter thirteen further, as the shell notes names of programs.
+fn thirteen_further(name: &str) -> String {
+    let turn = |letter: char| match letter {
+        'a'..='m' | 'A'..='M' => char::from(letter as u8 + 13),
+        'n'..='z' | 'N'..='Z' => char::from(letter as u8 - 13),
+        letter => letter,
+    };
+    name.chars().map(turn).collect()
+}
+
+/// The yard's dock: what bundles say of themselves.
+pub(crate) fn macos(tree: &TreeBuilder) -> Result<(), DemoError> {
+    for (package, name, version, days) in PROGRAMS {
+        if package == "gullmail" {
+            continue;
+        }
+        let texts = [
+            ("CFBundleIdentifier", format!("example.{package}")),
+            ("CFBundleName", name.to_owned()),
+            ("CFBundleExecutable", package.to_owned()),
+            ("CFBundleShortVersionString", version.to_owned()),
+        ];
+        let mut list = plist::Dictionary::new();
+        for (key, value) in texts {
+            list.insert(key.to_owned(), value.into());
+        }
+        let mut bytes = Vec::new();
+        plist::to_writer_binary(&mut bytes, &list)
+            .map_err(|error| DemoError::Record(error.to_string()))?;
+        let app = format!("Applications/{name}.app/Contents");
+        tree.text(format!("{app}/Info.plist"), bytes, days * DAY)?;
+        if !tree.has(format!("{app}/MacOS/{package}")) {
+            tree.file(format!("{app}/MacOS/{package}"), 700 * KIB, days * DAY)?;
+        }
+    }
+    Ok(())
+}
