@@ -26,6 +26,7 @@ use crate::tui::{answer, keys, lookups, pans, view, worker};
 
 mod coming_back;
 mod guidance;
+mod programs;
 mod stalls;
 mod weighing;
 

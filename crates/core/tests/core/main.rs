@@ -20,6 +20,7 @@ mod kept_files;
 mod layouts;
 mod lists;
 mod plans;
+mod programs;
 mod recent_links;
 mod recoveries;
 mod reports;

@@ -51,4 +51,15 @@ mod tests {
         assert_eq!(read[0].get("more"), None);
         assert_eq!(read[1].get("Package"), Some("b"));
     }
+
+    proptest::proptest! {
+        #![proptest_config(crate::fuzz::config())]
+
+        #[test]
+        fn fuzz_paragraphs(bytes in crate::fuzz::foreign(&[b"Package: a\nStatus: install ok installed\n more\n\nPackage: b\n"])) {
+            for paragraph in paragraphs(&bytes) {
+                proptest::prop_assert!(!paragraph.0.is_empty());
+            }
+        }
+    }
 }

@@ -75,9 +75,9 @@ pub(super) const BINDINGS: &[Binding] = &[
     ),
     main(
         &[Programs],
-        "a",
-        "parts of the system, too",
-        &[(Char('a'), Action::Parts)],
+        "A",
+        "all, with parts of the system",
+        &[(Char('A'), Action::Parts)],
     ),
     main(
         &[Exclusions],

@@ -150,4 +150,92 @@ mod tests {
         head.extend(9_224_533_926_344_046_332_u64.to_le_bytes());
         assert_eq!(marvin(&head), 17_775_315_420_625_959_254);
     }
+
+    fn put(bytes: &mut [u8], at: usize, word: u32) {
+        bytes[at..at + 4].copy_from_slice(&word.to_le_bytes());
+    }
+
+    fn sign(bytes: &mut [u8]) {
+        let sum = sum(bytes).unwrap();
+        put(bytes, 508, sum);
+    }
+
+    /// An unfinished hive as `old` was, and the log that makes it `new`.
+    fn unfinished(old: &[u8], new: &[u8]) -> (Vec<u8>, Vec<u8>) {
+        let sequence = number(old, 4).unwrap() + 1;
+        let pages = (BASE..new.len()).step_by(4096);
+        let pages: Vec<usize> = pages
+            .filter(|at| old.get(*at..at + 4096) != new.get(*at..at + 4096))
+            .collect();
+        let word = |many: usize| u32::try_from(many).unwrap().to_le_bytes();
+        let mut body: Vec<u8> = pages
+            .iter()
+            .flat_map(|at| [word(at - BASE), word(4096)])
+            .flatten()
+            .collect();
+        for at in &pages {
+            body.extend_from_slice(&new[*at..at + 4096]);
+        }
+        body.resize((HEAD + body.len()).next_multiple_of(BLOCK) - HEAD, 0);
+        let mut entry = b"HvLE".to_vec();
+        for word in [
+            word(HEAD + body.len()),
+            [0; 4],
+            sequence.to_le_bytes(),
+            word(new.len() - BASE),
+            word(pages.len()),
+        ] {
+            entry.extend(word);
+        }
+        entry.extend(marvin(&body).to_le_bytes());
+        entry.extend(marvin(&entry).to_le_bytes());
+        entry.extend(body);
+        let mut hive = old.to_vec();
+        put(&mut hive, 4, sequence);
+        sign(&mut hive);
+        let mut log = hive[..BLOCK].to_vec();
+        put(&mut log, FIRST, sequence);
+        put(&mut log, KIND, NEW);
+        sign(&mut log);
+        log.extend(entry);
+        (hive, log)
+    }
+
+    #[test]
+    fn an_unfinished_hive_is_what_its_log_says_and_refused_without() {
+        use regf::{DataType, HiveBuilder, KeyTreeNode, KeyTreeValue};
+
+        use crate::format::windows::hive::Hive;
+
+        let with = |value: u8| {
+            let mut tree = KeyTreeNode::new("root");
+            tree.get_or_create_path("Software")
+                .values
+                .push(KeyTreeValue {
+                    name: "tide".to_owned(),
+                    data_type: DataType::Binary,
+                    data: vec![value; 9000],
+                });
+            HiveBuilder::from_tree(tree).unwrap().build().unwrap()
+        };
+        let read = |hive: &Hive| {
+            let key = hive.key("software").unwrap();
+            hive.data(hive.values(key)[0].1).unwrap()[0]
+        };
+        let (hive, log) = unfinished(&with(1), &with(2));
+        let whole = Hive::read(hive.clone(), std::slice::from_ref(&log)).unwrap();
+        assert_eq!(read(&whole), 2);
+        assert_eq!(
+            read(&Hive::read(with(1), std::slice::from_ref(&log)).unwrap()),
+            1
+        );
+        let mut damaged = log;
+        damaged[BLOCK + HEAD + 100] ^= 1;
+        for logs in [vec![], vec![damaged], vec![b"regf".to_vec()]] {
+            assert_eq!(
+                Hive::read(hive.clone(), &logs).unwrap_err(),
+                HiveError::Unfinished
+            );
+        }
+    }
 }

@@ -1,0 +1,67 @@
+//! The programs lens: finding one, looking where its own lies, taking its caches and logs.
+
+use super::*;
+
+#[test]
+fn a_programs_caches_are_found_taken_left_and_undone() {
+    let mut desk = TestUi::new().scanned();
+    let start = desk.takes();
+    desk.key(KeyCode::Char('v'));
+    desk.key(KeyCode::Char('v'));
+    let shown = desk.shown();
+    assert!(
+        shown.contains("Programs: what each really occupies   8 programs"),
+        "{shown}"
+    );
+    assert!(
+        shown.contains("5 more came with the system or with others"),
+        "{shown}"
+    );
+    assert!(
+        shown
+            .lines()
+            .any(|line| line.starts_with('▌') && line.contains("Heron"))
+    );
+
+    desk.key(KeyCode::Char('/'));
+    desk.text("gullmail");
+    desk.key(KeyCode::Esc);
+    desk.key(KeyCode::Enter);
+    let shown = desk.shown();
+    assert!(shown.contains("home/pia/.cache/gullmail"), "{shown}");
+    desk.key(KeyCode::Char('/'));
+    desk.text("lanternfish 3.2");
+    desk.key(KeyCode::Esc);
+
+    // What the lens takes is what the scan found below the folders that it shows, and no more.
+    desk.key(KeyCode::Char('/'));
+    desk.text("knotbook");
+    desk.key(KeyCode::Esc);
+    let is_taken = |desk: &TestUi| row(&desk.shown(), &["Knotbook", "4.2.1"]).contains("goes");
+    assert!(is_taken(&desk));
+    desk.key(KeyCode::Char(' '));
+    assert!(!is_taken(&desk) && desk.takes() < start, "{}", desk.shown());
+    let weigh = desk.model.weigh.as_ref().unwrap();
+    let arena = &weigh.scan.arena;
+    let own = |item: &jolly_core::source::ItemId| {
+        arena
+            .path(*item)
+            .as_bytes()
+            .starts_with(b"home/pia/.cache/knotbook")
+    };
+    let items: Vec<_> = arena.items().filter(own).collect();
+    let mut all = items.iter();
+    assert!(!items.is_empty() && all.all(|item| !weigh.decisions.takes_item(&weigh.scan, *item)));
+    desk.key(KeyCode::Char(' '));
+    assert_eq!((is_taken(&desk), desk.takes()), (true, start));
+    desk.key(KeyCode::Char('u'));
+    desk.key(KeyCode::Char('u'));
+    assert_eq!(desk.takes(), start);
+
+    desk.key(KeyCode::Char('A'));
+    assert!(desk.shown().contains("libquay2"));
+    desk.key(KeyCode::Char('o'));
+    assert!(desk.shown().contains("Ordered by data."));
+    desk.key(KeyCode::Esc);
+    assert!(desk.model.overlay.is_none());
+}
