@@ -107,7 +107,10 @@ fn standing(theme: &Theme, view: &ProgramsView) -> Line<'static> {
     let all = known.inventory.programs.iter();
     let parts = all.filter(|one| !one.is_own_program()).count() as u64;
     if parts > 0 && !view.has_parts {
-        let words = format!("{} more came with the system or with others: A shows them", count(parts));
+        let words = format!(
+            "{} more came with the system or with others: A shows them",
+            count(parts)
+        );
         line.add(words, theme.style(Role::Quiet));
     }
     let unread = known.inventory.unread.len() as u64;

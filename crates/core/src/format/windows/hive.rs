@@ -335,8 +335,8 @@ mod tests {
                     let same = |it: &&(Vec<String>, Vec<(String, Vec<u8>)>)| {
                         it.0.join("\\").to_uppercase() == path.join("\\").to_uppercase()
                     };
-                    let all = keys.iter().filter(same).flat_map(|it| &it.1);
-                    let last = all.filter(|(known, _)| known.eq_ignore_ascii_case(name)).next_back();
+                    let mut all = keys.iter().filter(same).flat_map(|it| &it.1);
+                    let last = all.rfind(|(known, _)| known.eq_ignore_ascii_case(name));
                     let found = read.iter().find(|(known, _)| known.eq_ignore_ascii_case(name));
                     prop_assert_eq!(hive.data(found.unwrap().1), last.map(|it| it.1.clone()));
                 }
