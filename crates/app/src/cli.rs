@@ -105,8 +105,12 @@ enum Command {
     #[command(after_help = "Example: jolly-broom extensions --target /mnt/till")]
     Extensions,
     /// The programs of a computer, and what each really occupies
-    #[command(after_help = "Example: jolly-broom programs --target /mnt/till")]
-    Programs,
+    #[command(after_help = "Example: jolly-broom programs --target /mnt/till --left-behind")]
+    Programs {
+        /// What programs that are gone left behind, with the evidence
+        #[arg(long)]
+        left_behind: bool,
+    },
     /// The rules in force
     #[command(after_help = "Example: jolly-broom rules explain /tmp/dump-4411.bin")]
     Rules {
@@ -233,7 +237,7 @@ pub(crate) fn run() -> Exit {
         Some(Command::Log { command }) => log::run(&shared, &command),
         Some(Command::Sites) => sites::run(&shared),
         Some(Command::Extensions) => extensions::run(&shared),
-        Some(Command::Programs) => programs::run(&shared),
+        Some(Command::Programs { left_behind }) => programs::run(left_behind, &shared),
         Some(Command::Rules { command }) => rules::run(&shared, &command),
     };
     match ended {

@@ -6,7 +6,9 @@ mod arrival;
 mod extensions;
 mod facts;
 mod folders;
+mod kept_in;
 mod large;
+mod leftovers;
 mod profiles;
 mod programs;
 mod signs;
@@ -15,6 +17,7 @@ mod sites;
 pub use arrival::{Arrival, arrive};
 pub use extensions::{Extension, Origin, extensions};
 pub use facts::{Fact, facts};
+pub use leftovers::{Grade, Leftover, LeftoverFolder, leftovers};
 pub(crate) use profiles::profile_of;
 pub use profiles::{Profile, profiles};
 pub use programs::{

@@ -6,14 +6,14 @@
 
 mod bundles;
 mod executables;
-mod footprint;
+pub(super) mod footprint;
 mod launchers;
-mod names;
+pub(super) mod names;
 mod packages;
 mod sealed;
 mod windows;
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::ffi::CString;
 use std::io;
 
@@ -58,6 +58,11 @@ pub enum ProgramSource {
 }
 
 impl ProgramSource {
+    /// Whether a package database says so.
+    pub fn is_package(self) -> bool {
+        matches!(self, Self::Dpkg | Self::Rpm | Self::Pacman | Self::Apk)
+    }
+
     /// In a word or two, for a table.
     pub fn short(self) -> &'static str {
         match self {
@@ -250,6 +255,10 @@ pub struct Inventory {
     pub programs: Vec<Program>,
     /// Records that couldn't be read, and why: then more may be there.
     pub unread: Vec<(TargetPath, String)>,
+    /// Packages that were removed and whose settings were kept.
+    pub removed: Vec<String>,
+    /// Folders of the system in which packages have something, and files that they have there.
+    pub(crate) owned: HashSet<String>,
 }
 
 /// More programs are not listed: real systems have some thousand packages.
@@ -263,6 +272,10 @@ struct Gathering<'a> {
     unread: Vec<(TargetPath, String)>,
     /// Program files and launchers that packages own, by path.
     owned: HashMap<String, usize>,
+    /// Packages that are gone but for their settings.
+    removed: Vec<String>,
+    /// What packages have in folders of the system, down to the name right in them.
+    owned_folders: HashSet<String>,
 }
 
 /// The programs of a target by its records, without what they occupy beside what those say; what is known so far when it
@@ -274,6 +287,8 @@ pub fn inventory(target: &Target, cancel: &CancelToken) -> Inventory {
         programs: Vec::new(),
         unread: Vec::new(),
         owned: HashMap::new(),
+        removed: Vec::new(),
+        owned_folders: HashSet::new(),
     };
     match target.layout {
         Layout::Linux => {
@@ -296,6 +311,8 @@ pub fn inventory(target: &Target, cancel: &CancelToken) -> Inventory {
     Inventory {
         programs: gathering.programs,
         unread: gathering.unread,
+        removed: gathering.removed,
+        owned: gathering.owned_folders,
     }
 }
 
@@ -345,19 +362,19 @@ fn is_absent(error: &io::Error) -> bool {
 }
 
 /// Reads a regular file at a path.
-fn read_at(target: &Target, path: &TargetPath, most: u64) -> io::Result<Vec<u8>> {
+pub(super) fn read_at(target: &Target, path: &TargetPath, most: u64) -> io::Result<Vec<u8>> {
     let disk = &**target.disk();
     let folder = disk.open_folder(target.root(), path.folder_bytes())?;
     read_whole(disk, &folder, path.as_name(), most)
 }
 
 /// A path that this program names itself.
-fn place(path: &str) -> TargetPath {
+pub(super) fn place(path: &str) -> TargetPath {
     TargetPath::new(path).unwrap_or_default()
 }
 
 /// A path below another; the same where it can't be one.
-fn below(folder: &TargetPath, name: &[u8]) -> TargetPath {
+pub(super) fn below(folder: &TargetPath, name: &[u8]) -> TargetPath {
     folder.join(name).unwrap_or_else(|_| folder.clone())
 }
 

@@ -15,7 +15,8 @@ use std::ffi::CString;
 use jolly_disk::Kind;
 
 use crate::computer::{EntryKind, Layout, Personal, Target, TargetPath};
-use crate::rule::guard::last_look::names::{of_folder, of_name, of_pair};
+pub(crate) use crate::rule::guard::last_look::names::of_folder;
+use crate::rule::guard::last_look::names::{of_name, of_pair};
 use crate::rule::guard::last_look::system::{is_systems, may_be_systems};
 use crate::rule::{Class, Detect, Rule};
 

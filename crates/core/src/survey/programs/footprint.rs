@@ -5,31 +5,14 @@ use std::collections::{HashMap, HashSet};
 use jolly_disk::{FileKey, Folder, Kind};
 
 use crate::cancel::CancelToken;
-use crate::computer::{Layout, Place, Target, TargetPath};
+use crate::computer::{Target, TargetPath};
 use crate::survey::folders::names_in;
+use crate::survey::kept_in::{Holds, Keeping, kept_in};
 use crate::survey::programs::names::{Known, forms, is_common, normal};
-use crate::survey::programs::{Footprint, Inventory, Occupied, Program, below, place};
+use crate::survey::programs::{Footprint, Inventory, Occupied, Program, below};
 
 /// Folders within each other that are measured.
 const DEPTH: usize = 64;
-
-/// What a folder or file holds for its program.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Holds {
-    Program,
-    Data,
-    Cache,
-    Logs,
-}
-
-/// A folder in which programs keep what is theirs.
-struct Keeping {
-    path: TargetPath,
-    account: Option<usize>,
-    holds: Holds,
-    /// Whether only names that begin with a dot are looked at.
-    hidden: bool,
-}
 
 /// Finds what is each program's, and measures it.
 pub(super) fn measure(target: &Target, found: &mut Inventory, cancel: &CancelToken) {
@@ -52,9 +35,14 @@ pub(super) fn measure(target: &Target, found: &mut Inventory, cancel: &CancelTok
             }
         }
         program.own = own;
-        // What is on the disk counts more than what a record says; of most packages only that is known.
-        if !program.footprint.is_empty() && bytes.all() > 0 {
-            program.bytes = bytes;
+        // What is on the disk counts more than what a record says; of packages most lies elsewhere.
+        let recorded = if program.source.is_package() {
+            program.bytes.program
+        } else {
+            0
+        };
+        if bytes.program > recorded {
+            program.bytes.program = bytes.program;
         }
     }
     for keeping in kept_in(target) {
@@ -99,13 +87,13 @@ pub(super) fn measure(target: &Target, found: &mut Inventory, cancel: &CancelTok
 }
 
 /// Programs by the names that are theirs.
-struct NameIndex {
+pub(in crate::survey) struct NameIndex {
     by_name: HashMap<String, (usize, Known)>,
     makers: HashSet<String>,
 }
 
 impl NameIndex {
-    fn of(programs: &[Program]) -> Self {
+    pub(in crate::survey) fn of(programs: &[Program]) -> Self {
         let mut by_name: HashMap<String, (usize, Known)> = HashMap::new();
         let mut makers = HashSet::new();
         for (at, program) in programs.iter().enumerate() {
@@ -128,13 +116,13 @@ impl NameIndex {
     }
 
     /// Whose a folder or file of this name is.
-    fn owner(&self, name: &str) -> Option<(usize, Known)> {
+    pub(in crate::survey) fn owner(&self, name: &str) -> Option<(usize, Known)> {
         forms(name)
             .iter()
             .find_map(|form| self.by_name.get(form).copied())
     }
 
-    fn is_maker(&self, name: &str) -> bool {
+    pub(in crate::survey) fn is_maker(&self, name: &str) -> bool {
         self.makers.contains(&normal(name))
     }
 }
@@ -146,73 +134,6 @@ fn maker_form(name: &str) -> String {
         |word: &&str| ["inc", "ltd", "llc", "gmbh", "corporation", "co"].contains(&&*normal(word));
     let words: Vec<&str> = words.filter(|word| !is_kind(word)).collect();
     normal(&words.concat())
-}
-
-/// Where programs keep what is theirs.
-fn kept_in(target: &Target) -> Vec<Keeping> {
-    let mut all: Vec<Keeping> = Vec::new();
-    let mut add = |path: TargetPath, account, holds, hidden| {
-        let keeping = Keeping {
-            path,
-            account,
-            holds,
-            hidden,
-        };
-        if !all.iter().any(|known| known.path == keeping.path) {
-            all.push(keeping);
-        }
-    };
-    let shared: &[(&str, Holds)] = match target.layout {
-        Layout::Linux => &[
-            ("etc", Holds::Data),
-            ("var/lib", Holds::Data),
-            ("var/cache", Holds::Cache),
-            ("var/log", Holds::Logs),
-        ],
-        Layout::Windows => &[("ProgramData", Holds::Data)],
-        Layout::Macos => &[
-            ("Library/Application Support", Holds::Data),
-            ("Library/Preferences", Holds::Data),
-            ("Library/Caches", Holds::Cache),
-            ("Library/Logs", Holds::Logs),
-        ],
-    };
-    for (path, holds) in shared {
-        add(target.with_disk_case(&place(path)), None, *holds, false);
-    }
-    let places = [
-        (Place::Cache, Holds::Cache),
-        (Place::State, Holds::Data),
-        (Place::Data, Holds::Data),
-        (Place::Config, Holds::Data),
-    ];
-    for (kind, holds) in places {
-        for (account, path) in target.places.of(kind) {
-            // What the shell of Windows loaded from the network is no program's.
-            if target.layout != Layout::Windows || kind != Place::Cache {
-                add(path.clone(), account, holds, false);
-            }
-        }
-    }
-    for (at, account) in target.accounts.iter().enumerate() {
-        let own = |path: &str| below(&account.home, path.as_bytes());
-        let more: &[(&str, Holds)] = match target.layout {
-            Layout::Linux => &[("snap", Holds::Data), (".var/app", Holds::Data)],
-            Layout::Windows => &[],
-            Layout::Macos => &[
-                ("Library/Containers", Holds::Data),
-                ("Library/Group Containers", Holds::Data),
-                ("Library/Logs", Holds::Logs),
-                ("Library/HTTPStorages", Holds::Cache),
-                ("Library/WebKit", Holds::Data),
-            ],
-        };
-        for (path, holds) in more {
-            add(own(path), Some(at), *holds, false);
-        }
-        add(account.home.clone(), Some(at), Holds::Data, true);
-    }
-    all
 }
 
 struct Measuring<'a> {

@@ -2,7 +2,7 @@
 
 /// What a name of a program is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(super) enum Known {
+pub(in crate::survey) enum Known {
     /// What its source knows it by.
     Identifier,
     /// What people call it.
@@ -13,7 +13,7 @@ pub(super) enum Known {
 
 impl Known {
     /// Why what is called so is the program's, in words.
-    pub(super) fn words(self) -> &'static str {
+    pub(in crate::survey) fn words(self) -> &'static str {
         match self {
             Self::Identifier => "has the name of its record",
             Self::Title => "has the program's name",
@@ -48,13 +48,13 @@ const FILES: [&str; 7] = [
 ];
 
 /// A name in small letters, without all that isn't a letter or figure.
-pub(super) fn normal(name: &str) -> String {
+pub(in crate::survey) fn normal(name: &str) -> String {
     let letters = name.chars().filter(|letter| letter.is_alphanumeric());
     letters.flat_map(char::to_lowercase).collect()
 }
 
 /// Whether a name in its normal form says nothing of a program.
-pub(super) fn is_common(normal: &str) -> bool {
+pub(in crate::survey) fn is_common(normal: &str) -> bool {
     normal.chars().count() < 2 || COMMON.split(' ').any(|word| word == normal)
 }
 
@@ -67,7 +67,7 @@ pub(super) fn without_ending(package: &str) -> &str {
 }
 
 /// Forms in which a folder's or file's name may be a program's, the surest first.
-pub(super) fn forms(name: &str) -> Vec<String> {
+pub(in crate::survey) fn forms(name: &str) -> Vec<String> {
     let small = name.to_lowercase();
     let plain = small.strip_prefix('.').unwrap_or(&small);
     let plain = FILES

@@ -27,6 +27,24 @@ const PROGRAM_FOLDERS: [&str; 6] = [
     "sbin/",
 ];
 
+/// Beginnings of the lines that are wanted of a package's list.
+const WANTED: [&str; 11] = [
+    "/usr/bin/",
+    "/usr/sbin/",
+    "/usr/games/",
+    "/bin/",
+    "/sbin/",
+    "/opt/",
+    "/usr/share/applications/",
+    "/etc/",
+    "/var/lib/",
+    "/var/cache/",
+    "/var/log/",
+];
+
+/// Folders of the system that all programs share.
+const SHARED: [&str; 4] = ["etc/", "var/lib/", "var/cache/", "var/log/"];
+
 pub(super) fn gather(gathering: &mut Gathering<'_>) {
     dpkg(gathering);
     rpm(gathering);
@@ -45,6 +63,14 @@ impl Gathering<'_> {
     /// Notes that a package has a file, where that says something of it.
     fn owns(&mut self, at: usize, path: &str) {
         let path = path.trim_start_matches('/');
+        if let Some(folder) = SHARED.iter().find(|folder| path.starts_with(**folder)) {
+            let rest = path.get(folder.len()..).unwrap_or_default();
+            let name = rest.split('/').next().unwrap_or(rest);
+            if !name.is_empty() {
+                self.owned_folders.insert(format!("{folder}{name}"));
+            }
+            return;
+        }
         let is_launcher = path.starts_with("usr/share/applications/");
         let folder = PROGRAM_FOLDERS.iter().find(|it| path.starts_with(**it));
         let Some(program) = self.programs.get_mut(at) else {
@@ -91,6 +117,9 @@ fn dpkg(gathering: &mut Gathering<'_>) {
         };
         // Wanted or not, a package whose files are gone is none any more.
         let is_there = !state.ends_with(" not-installed") && !state.ends_with(" config-files");
+        if state.ends_with(" config-files") {
+            gathering.removed.push(package.to_owned());
+        }
         if !is_there || gathering.is_over() {
             continue;
         }
@@ -155,17 +184,9 @@ fn dpkg_lists(gathering: &mut Gathering<'_>, by_name: &HashMap<String, usize>) {
         }
         let listed = gathering.read(&path, MOST_LIST).unwrap_or_default();
         for line in listed.split(|byte| *byte == b'\n') {
-            let is_wanted = [
-                &b"/usr/bin/"[..],
-                b"/usr/sbin/",
-                b"/usr/games/",
-                b"/bin/",
-                b"/sbin/",
-                b"/opt/",
-            ]
-            .iter()
-            .any(|start| line.starts_with(start))
-                || line.starts_with(b"/usr/share/applications/");
+            let is_wanted = WANTED
+                .iter()
+                .any(|start| line.starts_with(start.as_bytes()));
             if is_wanted && let Ok(line) = std::str::from_utf8(line) {
                 gathering.owns(*at, line);
             }

@@ -5,7 +5,7 @@ use std::ffi::CString;
 
 use jolly_disk::Kind;
 
-use crate::computer::TargetPath;
+use crate::computer::{FoldedNames, Presence, TargetPath, presence_by_drive};
 use crate::format::windows::hive::{self, Hive, HiveError, Key};
 use crate::survey::folders::names_in;
 use crate::survey::programs::names::{Known, normal};
@@ -122,23 +122,28 @@ fn note_broken(gathering: &mut Gathering<'_>, hive: &Hive, path: &str) {
 
 /// Adds what is recorded for uninstalling.
 fn records(gathering: &mut Gathering<'_>, hive: &Hive, places: &[&str], account: Option<usize>) {
+    let known = FoldedNames::default();
     for key in places.iter().filter_map(|place| hive.key(place)) {
         for (id, record) in hive.subkeys(key) {
             if gathering.is_over() {
                 return;
             }
-            let program = record_of(gathering, hive, (&id, record), account);
-            gathering.programs.extend(program);
+            match record_of((gathering, &known), hive, (&id, record), account) {
+                Some(Ok(program)) => drop(gathering.add(program)),
+                Some(Err(gone)) => gathering.removed.push(gone),
+                None => {}
+            }
         }
     }
 }
 
+/// What a record says; its name alone where what it names is surely gone.
 fn record_of(
-    gathering: &Gathering<'_>,
+    (gathering, known): (&Gathering<'_>, &FoldedNames),
     hive: &Hive,
     (id, record): (&str, Key),
     account: Option<usize>,
-) -> Option<Program> {
+) -> Option<Result<Program, String>> {
     let name = hive.text(record, "DisplayName")?;
     // Updates and parts of another stand in its record.
     if hive.text(record, "ParentKeyName").is_some() {
@@ -164,6 +169,16 @@ fn record_of(
     };
     program.has_launcher = !is_system;
     let lies = hive.text(record, "InstallLocation");
+    let is_gone = |path: &str| {
+        presence_by_drive(
+            gathering.target,
+            known,
+            path.trim_matches('"').trim_end_matches('\\'),
+        ) == Presence::Gone
+    };
+    if lies.as_deref().is_some_and(is_gone) {
+        return Some(Err(name));
+    }
     let lies = lies.and_then(|path| {
         gathering
             .target
@@ -180,7 +195,7 @@ fn record_of(
             program.own.push((path, account));
         }
     }
-    Some(program)
+    Some(Ok(program))
 }
 
 /// A day as records write it: year, month and day without anything between.

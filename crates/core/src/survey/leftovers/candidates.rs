@@ -1,0 +1,275 @@
+//! Folders and files where programs keep what is theirs, which no program that is there is known to have.
+
+use std::collections::{HashMap, HashSet};
+
+use jolly_disk::Kind;
+
+use crate::cancel::CancelToken;
+use crate::computer::{Layout, Target, TargetPath};
+use crate::rule::of_folder;
+use crate::survey::Inventory;
+use crate::survey::folders::names_in;
+use crate::survey::kept_in::{Holds, kept_in};
+use crate::survey::programs::below;
+use crate::survey::programs::footprint::NameIndex;
+use crate::survey::programs::names::{forms, normal};
+use crate::survey::signs::folders;
+
+/// Letters that a name must have to be looked for within others.
+const TELLING: usize = 4;
+
+/// Why folders of the system are none of ours to call likely.
+const OF_SYSTEM: &str = "a part of the system may have made it";
+
+/// A folder or file that may be a leftover.
+pub(super) struct Candidate {
+    pub path: TargetPath,
+    pub account: Option<usize>,
+    /// Its name in the form that its program's others share.
+    pub form: String,
+    /// What it is called.
+    pub name: String,
+    pub kind: Kind,
+    pub holds: Holds,
+    /// Why it can't be called likely, whatever else speaks for it.
+    pub bar: Option<String>,
+    /// Whether it lies in a folder of the system.
+    pub is_of_system: bool,
+}
+
+/// Names that systems and desktops share, in their normal form: no program's.
+const SHARED: &str = " audit crashdumps d3dscache diagnosticreports distupgrade installer installers journal jollybroom \
+    package printers recentdocuments systemconfiguration accountsservice alternatives appdata applicationdata applications apt autostart bashrc bashhistory \
+    bashlogout bashprofile binfmts bluetooth boltd byhost cache caches certificates colors comms config configs \
+    connecteddevicesplatform cookies crashreporter cron cups dbus dconf debconf default dhcp dictionaries \
+    directx dpkg environment environmentd fontconfig fonts fwupd gnupg gtk gtk10 gtk20 gtk30 gtk40 gtkrc gtkrc20 \
+    gvfs gvfsmetadata history hushlogin icons ime initramfstools inputrc ispell kernel keyrings local locallow \
+    locales locate logrotate lostfound macros man mandb menus mesa mesashadercache mime mimeapps mimeappslist \
+    misc modules networkmanager os pam packages packagecache pki polkit1 portables private profile publishers \
+    pulse python python3 qt qtproject recentlyusedxbel roaming sambashare servertermination sgmlbase shells \
+    sounds ssh ssl sudo swcatalog systemd systemcertificates templates temp themes thumbnails tmp trash ucf \
+    udisks2 upower upstart usb userdirs userdirsdirs userdirslocale usoshared usrlocal virtualstore xauthority \
+    xdg xml xmlcore xorg xresources xsession xsessionerrors xsettingsd addressbook calendars callhistorydb \
+    clouddocs contacts dock fileprovider globalpreferences identityservices keychains knowledge knowledgeagent \
+    loginwindow mail messages mobilesync notificationcenter pbs syncservices tcc metadata ";
+
+/// Beginnings of names that belong to the system, in small letters.
+const SYSTEM_STARTS: [&str; 13] = [
+    "com.apple.",
+    "group.com.apple.",
+    "apple",
+    ".ds_store",
+    ".cfusertext",
+    "desktop.ini",
+    "ntuser",
+    "microsoft",
+    "windows",
+    "regid.",
+    "systemd-",
+    "x-",
+    "lost+found",
+];
+
+/// Finds them.
+pub(super) fn find(target: &Target, inventory: &Inventory, cancel: &CancelToken) -> Vec<Candidate> {
+    let known = KnownNames::of(inventory);
+    let disk = &**target.disk();
+    let mut found = Vec::new();
+    let owned: HashSet<&TargetPath> = (inventory.programs.iter())
+        .flat_map(|program| &program.footprint)
+        .map(|held| &held.path)
+        .collect();
+    let own_places: HashSet<&TargetPath> = target.places.roots().collect();
+    let mut all: Vec<(TargetPath, Option<usize>, Holds, bool)> = kept_in(target)
+        .into_iter()
+        .map(|it| (it.path, it.account, it.holds, it.hidden))
+        .collect();
+    for path in program_roots(target) {
+        all.push((path, None, Holds::Program, false));
+    }
+    for (folder, account, holds, hidden) in all {
+        let Ok(opened) = disk.open_folder(target.root(), folder.as_bytes()) else {
+            continue;
+        };
+        let mut names = names_in(disk, &opened);
+        names.sort();
+        for (name, kind) in names {
+            if cancel.is_cancelled() {
+                return found;
+            }
+            let Ok(text) = name.to_str() else { continue };
+            let path = below(&folder, name.to_bytes());
+            let is_wanted = matches!(kind, Kind::Folder | Kind::File)
+                && (!hidden || text.starts_with('.'))
+                && !owned.contains(&path)
+                && !own_places.contains(&path)
+                && !is_shared(text)
+                && of_folder(text).is_none()
+                && !inventory.owned.contains(&path.to_string());
+            if !is_wanted {
+                continue;
+            }
+            // A file of settings is one only where it is called like one.
+            let is_settings = [".plist", ".conf", ".ini", ".cfg", ".rc"]
+                .iter()
+                .any(|it| text.ends_with(it));
+            if kind == Kind::File && !is_settings && !(hidden && text.ends_with("rc")) {
+                continue;
+            }
+            match known.says(text) {
+                Says::IsMaker if kind == Kind::Folder => {
+                    found.extend(of_maker(target, &known, (&path, account, holds)));
+                }
+                Says::IsThere | Says::IsMaker => {}
+                Says::Nothing(related) => {
+                    let bar = related.map(|program| format!("it may belong to {program}"));
+                    let is_of_system = bar.is_none() && is_of_system(target, &path);
+                    let bar = bar.or_else(|| is_of_system.then(|| OF_SYSTEM.to_owned()));
+                    let made = candidate(path, account, (text, kind, holds), bar);
+                    found.extend(made.map(|made| Candidate {
+                        is_of_system,
+                        ..made
+                    }));
+                }
+            }
+        }
+    }
+    found
+}
+
+/// Folders that programs themselves lie in.
+fn program_roots(target: &Target) -> Vec<TargetPath> {
+    let root = TargetPath::root();
+    let patterns: &[&str] = match target.layout {
+        Layout::Linux => &["opt"],
+        Layout::Windows => &["Program Files", "Program Files (x86)"],
+        Layout::Macos => &[],
+    };
+    patterns
+        .iter()
+        .flat_map(|it| folders(target, &root, it))
+        .collect()
+}
+
+fn candidate(
+    path: TargetPath,
+    account: Option<usize>,
+    (text, kind, holds): (&str, Kind, Holds),
+    bar: Option<String>,
+) -> Option<Candidate> {
+    let form = forms(text).pop()?;
+    Some(Candidate {
+        path,
+        account,
+        form,
+        name: text.trim_start_matches('.').to_owned(),
+        kind,
+        holds,
+        bar,
+        is_of_system: false,
+    })
+}
+
+/// Folders of a linux system are made by many of its parts, which no list names.
+fn is_of_system(target: &Target, path: &TargetPath) -> bool {
+    let is_systems = ["etc/", "var/"]
+        .iter()
+        .any(|it| path.as_bytes().starts_with(it.as_bytes()));
+    target.layout == Layout::Linux && is_systems
+}
+
+/// Of the folder of a maker whose programs are there in part, what is no present program's.
+fn of_maker(
+    target: &Target,
+    known: &KnownNames,
+    (folder, account, holds): (&TargetPath, Option<usize>, Holds),
+) -> Vec<Candidate> {
+    let disk = &**target.disk();
+    let Ok(opened) = disk.open_folder(target.root(), folder.as_bytes()) else {
+        return Vec::new();
+    };
+    let names = names_in(disk, &opened).into_iter();
+    let found = names.filter_map(|(name, kind)| {
+        let text = name.to_str().ok()?;
+        let Says::Nothing(_) = known.says(text) else {
+            return None;
+        };
+        let bar = "a program of the same maker is there".to_owned();
+        let is_folder = kind == Kind::Folder && !is_shared(text) && of_folder(text).is_none();
+        let path = below(folder, name.to_bytes());
+        is_folder
+            .then(|| candidate(path, account, (text, kind, holds), Some(bar)))
+            .flatten()
+    });
+    found.collect()
+}
+
+/// Whether a name is one that all programs share.
+fn is_shared(name: &str) -> bool {
+    let small = name.to_lowercase();
+    let plain = small.trim_start_matches('.');
+    let all = normal(plain.trim_end_matches(".plist"));
+    all.is_empty()
+        || SHARED.split(' ').any(|known| known == all)
+        || SYSTEM_STARTS
+            .iter()
+            .any(|it| small.starts_with(it) || plain.starts_with(it))
+}
+
+/// What is known of a name.
+enum Says {
+    /// A program of that name is there.
+    IsThere,
+    /// A program of a maker of that name is there.
+    IsMaker,
+    /// Neither; it may be related to one that is.
+    Nothing(Option<String>),
+}
+
+/// The names of programs that are there.
+struct KnownNames {
+    index: NameIndex,
+    /// Names of at least four letters, with what their program is called.
+    long: HashMap<String, String>,
+}
+
+impl KnownNames {
+    fn of(inventory: &Inventory) -> Self {
+        let mut long = HashMap::new();
+        for program in &inventory.programs {
+            let names = [&program.id, &program.name]
+                .into_iter()
+                .flat_map(|name| forms(name));
+            for name in names.filter(|name| name.chars().count() >= TELLING) {
+                long.entry(name).or_insert_with(|| program.name.clone());
+            }
+        }
+        Self {
+            index: NameIndex::of(&inventory.programs),
+            long,
+        }
+    }
+
+    fn says(&self, name: &str) -> Says {
+        if self.index.owner(name).is_some() {
+            return Says::IsThere;
+        }
+        if self.index.is_maker(name) {
+            return Says::IsMaker;
+        }
+        let own = forms(name);
+        let is_part = |known: &String| {
+            own.iter().any(|form| {
+                known.contains(form.as_str()) && form.chars().count() >= TELLING
+                    || form.contains(known.as_str())
+            })
+        };
+        let mut related: Vec<(&String, &String)> = self
+            .long
+            .iter()
+            .filter(|(known, _)| is_part(known))
+            .collect();
+        related.sort();
+        Says::Nothing(related.first().map(|(_, program)| (*program).clone()))
+    }
+}

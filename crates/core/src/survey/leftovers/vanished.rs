@@ -1,0 +1,211 @@
+//! Records of programs that are gone: packages removed with their settings kept, launchers that start nothing, receipts.
+
+use std::collections::HashMap;
+
+use crate::cancel::CancelToken;
+use crate::computer::{
+    FoldedNames, Layout, Presence, Target, TargetPath, presence, presence_by_drive,
+};
+use crate::format::program_records::desktop_entry::{DesktopEntry, MOST_ENTRY};
+use crate::format::windows::shell_link::{self, LeadsTo};
+use crate::format::{PROPERTY_LIST_MOST, PropertyList};
+use crate::survey::folders::names_in;
+use crate::survey::programs::names::{forms, normal};
+use crate::survey::programs::{ProgramSource, below, place, read_at};
+use crate::survey::signs::folders;
+use crate::survey::{Inventory, programs::names::is_common};
+
+/// What records say of programs that are gone, by their names.
+pub(super) struct Vanished(HashMap<String, String>);
+
+impl Vanished {
+    pub(super) fn of(target: &Target, inventory: &Inventory, cancel: &CancelToken) -> Self {
+        let mut known = Self(HashMap::new());
+        for package in &inventory.removed {
+            known.note(
+                package,
+                "its package was removed and its settings were kept",
+            );
+        }
+        let receipts = inventory.programs.iter();
+        for receipt in receipts.filter(|one| one.source == ProgramSource::Receipt) {
+            known.note(
+                &receipt.id,
+                "an installer's receipt is there, and its program isn't",
+            );
+        }
+        match target.layout {
+            Layout::Linux => known.launchers(target, cancel),
+            Layout::Macos => known.agents(target, cancel),
+            Layout::Windows => known.links(target, cancel),
+        }
+        // What is there under the same name isn't gone.
+        for program in &inventory.programs {
+            if program.source != ProgramSource::Receipt {
+                for name in [&program.id, &program.name]
+                    .into_iter()
+                    .flat_map(|it| forms(it))
+                {
+                    known.0.remove(&name);
+                }
+            }
+        }
+        known
+    }
+
+    /// What says that a program of such a name is gone.
+    pub(super) fn of_form(&self, form: &str) -> Option<&str> {
+        self.0.get(form).map(String::as_str)
+    }
+
+    fn note(&mut self, name: &str, why: &str) {
+        for form in forms(name) {
+            self.0.entry(form).or_insert_with(|| why.to_owned());
+        }
+    }
+
+    /// Desktop entries whose program is surely gone.
+    fn launchers(&mut self, target: &Target, cancel: &CancelToken) {
+        let mut all = vec![
+            place("usr/share/applications"),
+            place("usr/local/share/applications"),
+            place("etc/xdg/autostart"),
+        ];
+        for account in &target.accounts {
+            all.push(below(&account.home, b".local/share/applications"));
+            all.push(below(&account.home, b".config/autostart"));
+            all.push(below(&account.home, b"Desktop"));
+        }
+        for (path, stem) in each(target, &all, ".desktop", cancel) {
+            let text = read_at(target, &path, MOST_ENTRY).ok();
+            let text = text.and_then(|text| String::from_utf8(text).ok());
+            let Some(entry) = text.as_deref().and_then(DesktopEntry::read) else {
+                continue;
+            };
+            let Some(program) = entry.program else {
+                continue;
+            };
+            if is_gone(target, &program) {
+                let why = "its launcher starts a program that is gone";
+                let file = program.rsplit('/').next().unwrap_or(&program);
+                for name in [&*stem, &entry.name, file] {
+                    self.note(name, why);
+                }
+            }
+        }
+    }
+
+    /// Links of the start menu whose program is surely gone.
+    fn links(&mut self, target: &Target, cancel: &CancelToken) {
+        let menu = "Microsoft/Windows/Start Menu/Programs";
+        let mut all = folders(target, &place("ProgramData"), menu);
+        for account in &target.accounts {
+            all.extend(folders(
+                target,
+                &account.home,
+                &format!("AppData/Roaming/{menu}"),
+            ));
+        }
+        let inner: Vec<TargetPath> = all.iter().flat_map(|it| folders(target, it, "*")).collect();
+        all.extend(inner);
+        let names = FoldedNames::default();
+        for (path, stem) in each(target, &all, ".lnk", cancel) {
+            let bytes = read_at(target, &path, shell_link::MOST).ok();
+            let leads = bytes.and_then(|bytes| shell_link::leads_to(&bytes));
+            if let Some(LeadsTo::OwnDisk(path)) = leads
+                && presence_by_drive(target, &names, &path) == Presence::Gone
+            {
+                self.note(
+                    &stem,
+                    "its link in the start menu leads to a program that is gone",
+                );
+            }
+        }
+    }
+
+    /// Launch agents and daemons whose program is surely gone.
+    fn agents(&mut self, target: &Target, cancel: &CancelToken) {
+        let mut all = vec![
+            place("Library/LaunchAgents"),
+            place("Library/LaunchDaemons"),
+        ];
+        for account in &target.accounts {
+            all.extend(folders(target, &account.home, "Library/LaunchAgents"));
+        }
+        for (path, stem) in each(target, &all, ".plist", cancel) {
+            let list = read_at(target, &path, PROPERTY_LIST_MOST).ok();
+            let Some(list) = list.and_then(|bytes| PropertyList::read(&bytes).ok()) else {
+                continue;
+            };
+            let program = list
+                .text("Program")
+                .or_else(|| list.texts("ProgramArguments").next());
+            let Some(program) = program.filter(|it| it.starts_with('/')) else {
+                continue;
+            };
+            if presence(target, &TargetPath::root(), program.as_bytes()) == Presence::Gone {
+                let why = "what starts it by itself points to a program that is gone";
+                // `example.ferrylog.sync` is a part of `example.ferrylog`.
+                let above = stem.rsplit_once('.').map_or("", |(above, _)| above);
+                self.note(&stem, why);
+                if above.contains('.') {
+                    self.note(above, why);
+                }
+            }
+        }
+    }
+}
+
+/// The files of some folders with an ending, each with its name without it.
+fn each(
+    target: &Target,
+    all: &[TargetPath],
+    ending: &str,
+    cancel: &CancelToken,
+) -> Vec<(TargetPath, String)> {
+    let disk = &**target.disk();
+    let mut found = Vec::new();
+    for folder in all {
+        let Ok(opened) = disk.open_folder(target.root(), folder.as_bytes()) else {
+            continue;
+        };
+        for (name, _) in names_in(disk, &opened) {
+            let stem = name
+                .to_str()
+                .ok()
+                .and_then(|name| name.strip_suffix(ending));
+            if let Some(stem) =
+                stem.filter(|stem| !cancel.is_cancelled() && !is_common(&normal(stem)))
+            {
+                found.push((below(folder, name.to_bytes()), stem.to_owned()));
+            }
+        }
+    }
+    found
+}
+
+/// Whether a program of linux is surely gone, by its path or by its name.
+fn is_gone(target: &Target, program: &str) -> bool {
+    let root = TargetPath::root();
+    if program.starts_with('/') {
+        return presence(target, &root, program.as_bytes()) == Presence::Gone;
+    }
+    let shared = [
+        "usr/local/bin",
+        "usr/local/sbin",
+        "usr/bin",
+        "usr/sbin",
+        "bin",
+        "sbin",
+        "usr/games",
+        "usr/local/games",
+        "snap/bin",
+        "var/lib/flatpak/exports/bin",
+    ];
+    let shared = shared.iter().map(|folder| place(folder));
+    let own = target.accounts.iter().flat_map(|account| {
+        [&b".local/bin"[..], b"bin", b".cargo/bin", b"go/bin"].map(|it| below(&account.home, it))
+    });
+    let mut all = shared.chain(own);
+    all.all(|folder| presence(target, &folder, program.as_bytes()) == Presence::Gone)
+}
