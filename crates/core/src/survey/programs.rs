@@ -11,7 +11,7 @@ mod launchers;
 pub(super) mod names;
 mod packages;
 mod sealed;
-mod windows;
+pub(super) mod windows;
 
 use std::collections::{HashMap, HashSet};
 use std::ffi::CString;

@@ -13,6 +13,7 @@ use crate::survey::kept_in::{Holds, kept_in};
 use crate::survey::programs::below;
 use crate::survey::programs::footprint::NameIndex;
 use crate::survey::programs::names::{forms, normal};
+use crate::survey::programs::windows::is_systems;
 use crate::survey::signs::folders;
 
 /// Letters that a name must have to be looked for within others.
@@ -104,6 +105,7 @@ pub(super) fn find(target: &Target, inventory: &Inventory, cancel: &CancelToken)
                 && !owned.contains(&path)
                 && !own_places.contains(&path)
                 && !is_shared(text)
+                && !(holds == Holds::Program && is_systems(&path))
                 && of_folder(text).is_none()
                 && !inventory.owned.contains(&path.to_string());
             if !is_wanted {

@@ -1,4 +1,5 @@
-//! Records of programs that are gone: packages removed with their settings kept, launchers that start nothing, receipts.
+//! Records of programs that are gone: packages removed with their settings kept, receipts without a bundle, launchers that
+//! start nothing.
 
 use std::collections::HashMap;
 
@@ -11,7 +12,7 @@ use crate::format::windows::shell_link::{self, LeadsTo};
 use crate::format::{PROPERTY_LIST_MOST, PropertyList};
 use crate::survey::folders::names_in;
 use crate::survey::programs::names::{forms, normal};
-use crate::survey::programs::{ProgramSource, below, place, read_at};
+use crate::survey::programs::{below, place, read_at};
 use crate::survey::signs::folders;
 use crate::survey::{Inventory, programs::names::is_common};
 
@@ -27,13 +28,6 @@ impl Vanished {
                 "its package was removed and its settings were kept",
             );
         }
-        let receipts = inventory.programs.iter();
-        for receipt in receipts.filter(|one| one.source == ProgramSource::Receipt) {
-            known.note(
-                &receipt.id,
-                "an installer's receipt is there, and its program isn't",
-            );
-        }
         match target.layout {
             Layout::Linux => known.launchers(target, cancel),
             Layout::Macos => known.agents(target, cancel),
@@ -41,13 +35,11 @@ impl Vanished {
         }
         // What is there under the same name isn't gone.
         for program in &inventory.programs {
-            if program.source != ProgramSource::Receipt {
-                for name in [&program.id, &program.name]
-                    .into_iter()
-                    .flat_map(|it| forms(it))
-                {
-                    known.0.remove(&name);
-                }
+            for name in [&program.id, &program.name]
+                .into_iter()
+                .flat_map(|it| forms(it))
+            {
+                known.0.remove(&name);
             }
         }
         known

@@ -114,6 +114,12 @@ fn receipts(gathering: &mut Gathering<'_>) {
             program.installed = program.installed.max(installed);
             continue;
         }
+        // A bundle that it names is gone; what lies elsewhere nobody can tell without opening the list beside it.
+        let prefix = list.text("InstallPrefixPath").unwrap_or_default();
+        if prefix.trim_start_matches('/').starts_with("Applications") {
+            gathering.removed.push(id);
+            continue;
+        }
         let name = id.strip_suffix(".pkg").unwrap_or(&id);
         let name = name.rsplit('.').next().unwrap_or(name).to_owned();
         let mut program = Program::new(ProgramSource::Receipt, &id, &name);

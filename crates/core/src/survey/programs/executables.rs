@@ -20,7 +20,7 @@ const SHARED: [&str; 6] = [
 const OWN: [&str; 4] = [".local/bin", "bin", ".cargo/bin", "go/bin"];
 
 /// So many names are looked at in one folder of a program.
-const MOST_NAMES: usize = 1000;
+const MOST_NAMES: usize = 200;
 
 /// Where single files with all that they need are put, below a home.
 const ALONE: [&str; 6] = [
@@ -135,7 +135,7 @@ fn add_app_image(
 }
 
 /// How deep a program file lies in the folder of its program.
-const DEEPEST: usize = 3;
+const DEEPEST: usize = 8;
 
 /// Whether a folder holds a file that may be started.
 fn has_program(disk: &dyn Disk, folder: &Folder, name: &str, depth: usize) -> bool {

@@ -205,7 +205,7 @@ fn day(text: &str) -> Option<i64> {
     Some(start.timestamp().as_second())
 }
 
-fn is_systems(path: &TargetPath) -> bool {
+pub(in crate::survey) fn is_systems(path: &TargetPath) -> bool {
     let name = normal(&String::from_utf8_lossy(path.name()));
     let first = path.parts().next().unwrap_or_default();
     first.eq_ignore_ascii_case(b"windows")
@@ -256,6 +256,10 @@ fn program_folders(gathering: &mut Gathering<'_>, homes: &[TargetPath]) {
             }
             continue;
         }
+        // What holds nothing that starts is what is left of one.
+        if files.is_empty() && !has_program(gathering, &path, DEEPEST) {
+            continue;
+        }
         let mut program = Program::new(ProgramSource::Folder, &path.to_string(), name);
         for file in &files {
             program.know(file, Known::Executable);
@@ -264,6 +268,25 @@ fn program_folders(gathering: &mut Gathering<'_>, homes: &[TargetPath]) {
         program.own.push((path, account));
         gathering.add(program);
     }
+}
+
+/// How deep a program file lies in the folder of its program.
+const DEEPEST: usize = 4;
+
+/// So many folders are looked into within another.
+const MOST_FOLDERS: usize = 100;
+
+/// Whether there is a program file in a folder or in those within it.
+fn has_program(gathering: &Gathering<'_>, path: &TargetPath, depth: usize) -> bool {
+    if !executables(gathering, path).is_empty() {
+        return true;
+    }
+    let inner = folders(gathering.target, path, "*");
+    depth > 0
+        && inner
+            .iter()
+            .take(MOST_FOLDERS)
+            .any(|it| has_program(gathering, it, depth - 1))
 }
 
 /// The names of the program files right in a folder, without their ending.
