@@ -40,6 +40,8 @@ pub(super) enum Action {
     Profile,
     /// Shows parts of the system among programs, or hides them.
     Parts,
+    /// Shows what programs that are gone left, or the programs that are there.
+    LeftBehind,
     Exclude,
     Exclusions,
     Decided,

@@ -8,7 +8,7 @@ use jolly_core::CancelToken;
 use jolly_core::decide::{Entry, Excluded, Inside, Reach, others, renewable};
 use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
-use jolly_core::survey::{programs, sites_and_extensions};
+use jolly_core::survey::{leftovers, programs, sites_and_extensions};
 
 use crate::options::SharedOptions;
 use crate::place::{self, PlaceChange};
@@ -94,9 +94,11 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
 fn look_at_programs(scan: &Scan, cancel: &CancelToken) -> KnownPrograms {
     let inventory = programs(&scan.target, cancel);
     let renewable = renewable(scan, &inventory);
+    let left = leftovers(&scan.target, &inventory, scan.now, cancel);
     KnownPrograms {
         inventory,
         renewable,
+        left,
     }
 }
 

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use jolly_core::decide::Renewable;
-use jolly_core::survey::{Inventory, Program};
+use jolly_core::survey::{Inventory, Leftover, Program};
 
 /// How the rows are ordered.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -46,6 +46,8 @@ pub(in crate::tui) struct KnownPrograms {
     pub inventory: Inventory,
     /// What the scan found of each that it can make again.
     pub renewable: Vec<Renewable>,
+    /// What programs that are gone left, the surest first.
+    pub left: Vec<Leftover>,
 }
 
 /// A row of the lens.
@@ -55,6 +57,10 @@ pub(in crate::tui) enum ProgramRow {
     Program(usize),
     /// A folder or file of a program, by both positions.
     Footprint(usize, usize),
+    /// What a program that is gone left, by position.
+    Left(usize),
+    /// A folder or file of that, by both positions.
+    LeftFolder(usize, usize),
 }
 
 /// The programs lens.
@@ -66,8 +72,12 @@ pub(in crate::tui) struct ProgramsView {
     pub order: ProgramOrder,
     /// Whether parts of the system and what came as a dependency are shown, too.
     pub has_parts: bool,
+    /// Whether what programs that are gone left is shown instead.
+    pub has_left: bool,
     /// Programs whose folders are shown, by position.
     pub opened: HashSet<usize>,
+    /// The same, of programs that are gone.
+    pub opened_left: HashSet<usize>,
     /// Ages are counted to here.
     pub now: Timestamp,
     /// How many programs are shown, what they occupy, and how many nobody used for a year.
@@ -85,7 +95,9 @@ impl ProgramsView {
             focus: 0,
             order: ProgramOrder::All,
             has_parts: false,
+            has_left: false,
             opened: HashSet::new(),
+            opened_left: HashSet::new(),
             now,
             sums: (0, 0, 0),
         }
@@ -102,6 +114,10 @@ impl ProgramsView {
         let Some(known) = self.known.clone() else {
             return;
         };
+        if self.has_left {
+            self.arrange_left(&known);
+            return;
+        }
         let focused = self.focused().map(|(at, _)| at);
         let all = known.inventory.programs.iter().enumerate();
         let mut shown: Vec<(usize, &Program)> = all
@@ -143,6 +159,38 @@ impl ProgramsView {
         self.focus = found.unwrap_or_else(|| self.focus.min(self.rows.len().saturating_sub(1)));
     }
 
+    /// Lays out what programs that are gone left.
+    fn arrange_left(&mut self, known: &KnownPrograms) {
+        let focused = self.focused_left().map(|(at, _)| at);
+        let held = known.left.iter().map(Leftover::bytes);
+        self.sums = (
+            known.left.len() as u64,
+            held.fold(0, u64::saturating_add),
+            0,
+        );
+        self.rows.clear();
+        for (at, one) in known.left.iter().enumerate() {
+            self.rows.push(ProgramRow::Left(at));
+            if self.opened_left.contains(&at) {
+                let folders = 0..one.folders.len();
+                self.rows
+                    .extend(folders.map(|folder| ProgramRow::LeftFolder(at, folder)));
+            }
+        }
+        let same = |row: &ProgramRow| matches!(row, ProgramRow::Left(at) if Some(*at) == focused);
+        let found = self.rows.iter().position(same);
+        self.focus = found.unwrap_or_else(|| self.focus.min(self.rows.len().saturating_sub(1)));
+    }
+
+    /// What a program that is gone left, in focus, with its position.
+    pub(in crate::tui) fn focused_left(&self) -> Option<(usize, &Leftover)> {
+        let (ProgramRow::Left(at) | ProgramRow::LeftFolder(at, _)) = *self.rows.get(self.focus)?
+        else {
+            return None;
+        };
+        Some((at, self.known.as_ref()?.left.get(at)?))
+    }
+
     /// Whether nobody used a program for a year, as far as that is known.
     pub(in crate::tui) fn is_unused(&self, one: &Program) -> bool {
         one.last_used
@@ -152,7 +200,10 @@ impl ProgramsView {
     /// The program in focus, or whose folder is, with its position.
     pub(in crate::tui) fn focused(&self) -> Option<(usize, &Program)> {
         let (ProgramRow::Program(at) | ProgramRow::Footprint(at, _)) =
-            *self.rows.get(self.focus)?;
+            *self.rows.get(self.focus)?
+        else {
+            return None;
+        };
         let program = self.known.as_ref()?.inventory.programs.get(at)?;
         Some((at, program))
     }
@@ -167,11 +218,16 @@ impl ProgramsView {
     pub(in crate::tui) fn name_of(&self, row: ProgramRow) -> String {
         let known = self.known.as_ref();
         let program = |at: usize| known.and_then(|known| known.inventory.programs.get(at));
+        let left = |at: usize| known.and_then(|known| known.left.get(at));
         match row {
             ProgramRow::Program(at) => program(at).map(|one| format!("{} {}", one.name, one.id)),
             ProgramRow::Footprint(at, held) => program(at)
                 .and_then(|one| one.footprint.get(held))
                 .map(|held| held.path.to_string()),
+            ProgramRow::Left(at) => left(at).map(|one| one.name.clone()),
+            ProgramRow::LeftFolder(at, folder) => left(at)
+                .and_then(|one| one.folders.get(folder))
+                .map(|folder| folder.path.to_string()),
         }
         .unwrap_or_default()
     }

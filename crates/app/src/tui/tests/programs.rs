@@ -62,6 +62,23 @@ fn a_programs_caches_are_found_taken_left_and_undone() {
     assert!(desk.shown().contains("libquay2"));
     desk.key(KeyCode::Char('o'));
     assert!(desk.shown().contains("Ordered by data."));
+    desk.key(KeyCode::Char('L'));
+    let shown = desk.shown();
+    assert!(
+        shown.contains("Left behind: what programs that are gone left"),
+        "{shown}"
+    );
+    assert!(row(&shown, &["ferrylog", "7 places"]).contains("likely"));
+    desk.key(KeyCode::Enter);
+    desk.key(KeyCode::Down);
+    let shown = desk.shown();
+    assert!(
+        shown.contains("for      its package was removed, its settings were kept"),
+        "{shown}"
+    );
+    let before = desk.takes();
+    desk.key(KeyCode::Char(' '));
+    assert_eq!(desk.takes(), before);
     desk.key(KeyCode::Esc);
     assert!(desk.model.overlay.is_none());
 }

@@ -67,6 +67,16 @@ pub(super) fn act(model: &mut Model, mut view: Box<ProgramsView>, action: Action
             view.arrange();
             Vec::new()
         }
+        Action::LeftBehind => {
+            view.has_left = !view.has_left;
+            view.focus = 0;
+            view.arrange();
+            Vec::new()
+        }
+        Action::Order if view.has_left => {
+            model.message = Some("The surest come first, and of those the largest.".to_owned());
+            Vec::new()
+        }
         Action::Order => {
             let at = ProgramOrder::ALL.iter().position(|it| *it == view.order);
             let next = at.map_or(0, |at| (at + 1) % ProgramOrder::ALL.len());
@@ -87,6 +97,17 @@ pub(super) fn act(model: &mut Model, mut view: Box<ProgramsView>, action: Action
 
 /// Shows the folders of a program, or hides them.
 fn turn(view: &mut ProgramsView, action: Action) {
+    if let Some((at, _)) = view.focused_left() {
+        let is_open = view.opened_left.contains(&at);
+        match action {
+            Action::Into if is_open => return,
+            Action::OutOf | Action::Enter if is_open => drop(view.opened_left.remove(&at)),
+            Action::OutOf => return,
+            _ => drop(view.opened_left.insert(at)),
+        }
+        view.arrange();
+        return;
+    }
     let Some((at, program)) = view.focused() else {
         return;
     };
@@ -103,6 +124,11 @@ fn turn(view: &mut ProgramsView, action: Action) {
 
 /// Takes what a program can make again, or leaves it.
 fn take(model: &mut Model, view: &ProgramsView) -> Vec<Effect> {
+    if view.focused_left().is_some() {
+        model.message =
+            Some("What was left behind is shown, and can't be taken from here yet.".to_owned());
+        return Vec::new();
+    }
     let Some((at, program)) = view.focused() else {
         return Vec::new();
     };

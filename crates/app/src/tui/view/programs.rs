@@ -1,5 +1,7 @@
 //! The programs lens: one row a program, with what it occupies, and its folders below it.
 
+mod left_behind;
+
 use jolly_core::format::Printable;
 use jolly_core::survey::{Footprint, Occupied, Program, Sites};
 use ratatui::Frame;
@@ -40,7 +42,11 @@ pub(super) fn draw(
         view,
         columns: ProgramColumns::fit(width),
     };
-    let mut rows = vec![title(theme, view), standing(theme, view), drawer.heading()];
+    let mut rows = if view.has_left {
+        left_behind::heading(theme, view, &drawer.columns)
+    } else {
+        vec![title(theme, view), standing(theme, view), drawer.heading()]
+    };
     let room = height.saturating_sub(CARD + rows.len() + 1);
     let first = first_row(view.focus, view.rows.len(), room);
     for (at, row) in view.rows.iter().enumerate().skip(first).take(room) {
@@ -55,6 +61,8 @@ pub(super) fn draw(
     if view.rows.is_empty() {
         let text = if view.known.is_none() {
             "   Looking for the programs of this computer, and measuring what is theirs …"
+        } else if view.has_left {
+            "   Nothing looks like it was left behind. What programs that are gone left shows here, with the evidence."
         } else {
             "   Nothing on this computer says which programs it has."
         };
@@ -64,6 +72,8 @@ pub(super) fn draw(
     rows.extend((used..height.saturating_sub(CARD)).map(|_| Line::default()));
     if let Some((at, program)) = view.focused() {
         rows.extend(drawer.card(at, program, width));
+    } else if let Some((_, one)) = view.focused_left() {
+        rows.extend(left_behind::card(theme, (weigh, view), one, width));
     }
     lines(frame, work, rows);
     if let Some(text) = &model.message {
@@ -121,6 +131,13 @@ fn standing(theme: &Theme, view: &ProgramsView) -> Line<'static> {
     line.line()
 }
 
+/// How long something is ago.
+fn ago(view: &ProgramsView, when: Option<i64>) -> String {
+    let since = |at: i64| (view.now.as_second() - at).max(0).unsigned_abs();
+    let age = when.map(|at| age(since(at)));
+    age.map_or_else(|| "–".to_owned(), |age| format!("{age} ago"))
+}
+
 /// Which columns fit.
 struct ProgramColumns {
     name: usize,
@@ -175,8 +192,13 @@ impl RowDrawer<'_> {
         let mut line = Pieces::default();
         line.add(edge(theme, is_focus), theme.style(Role::Straw));
         line.to(2);
-        let (ProgramRow::Program(at) | ProgramRow::Footprint(at, _)) = row;
         let known = self.view.known.as_ref();
+        let (ProgramRow::Program(at) | ProgramRow::Footprint(at, _)) = row else {
+            if let Some(known) = known {
+                left_behind::row(theme, (self.view, known), &self.columns, row, &mut line);
+            }
+            return line.line();
+        };
         let Some(program) = known.and_then(|known| known.inventory.programs.get(at)) else {
             return line.line();
         };
@@ -217,6 +239,7 @@ impl RowDrawer<'_> {
                     self.footprint(&mut line, held);
                 }
             }
+            ProgramRow::Left(_) | ProgramRow::LeftFolder(..) => {}
         }
         line.line()
     }
@@ -250,9 +273,7 @@ impl RowDrawer<'_> {
     }
 
     fn used(&self, when: Option<i64>) -> String {
-        let since = |at: i64| (self.view.now.as_second() - at).max(0).unsigned_abs();
-        let age = when.map(|at| age(since(at)));
-        age.map_or_else(|| "–".to_owned(), |age| format!("{age} ago"))
+        ago(self.view, when)
     }
 
     /// More about the program in focus, or about why a folder is its.

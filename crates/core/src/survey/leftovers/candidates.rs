@@ -115,7 +115,7 @@ pub(super) fn find(target: &Target, inventory: &Inventory, cancel: &CancelToken)
             let is_settings = [".plist", ".conf", ".ini", ".cfg", ".rc"]
                 .iter()
                 .any(|it| text.ends_with(it));
-            if kind == Kind::File && !is_settings && !(hidden && text.ends_with("rc")) {
+            if kind == Kind::File && !is_settings && !text.ends_with("rc") {
                 continue;
             }
             match known.says(text) {

@@ -23,10 +23,7 @@ impl Vanished {
     pub(super) fn of(target: &Target, inventory: &Inventory, cancel: &CancelToken) -> Self {
         let mut known = Self(HashMap::new());
         for package in &inventory.removed {
-            known.note(
-                package,
-                "its package was removed and its settings were kept",
-            );
+            known.note(package, "its package was removed, its settings were kept");
         }
         match target.layout {
             Layout::Linux => known.launchers(target, cancel),

@@ -138,12 +138,12 @@ impl SharedEvidence<'_> {
             evidence.add(weight::RECORD, record);
         }
         if self.is_whole {
-            evidence.add(weight::NO_PROGRAM, "no program of that name is there");
+            evidence.add(weight::NO_PROGRAM, "no such program is there");
         } else {
             evidence.bar("not all records of programs could be read".to_owned());
         }
         if self.is_in_several {
-            let words = "folders of that name lie where programs keep theirs";
+            let words = "several places have it";
             evidence.add(weight::SEVERAL_PLACES, words);
         }
         age(&mut evidence, held.changed, now);
@@ -188,11 +188,11 @@ fn age(evidence: &mut Evidence, changed: Option<i64>, now: Timestamp) {
             format!("it changed {} days ago", days.max(0)),
         ),
         days if days < QUIET => {}
-        days if days < YEAR => evidence.add(weight::QUIET, "nothing in it changed for months"),
-        days if days < 2 * YEAR => evidence.add(weight::YEAR, "nothing in it changed for a year"),
+        days if days < YEAR => evidence.add(weight::QUIET, "unchanged for months"),
+        days if days < 2 * YEAR => evidence.add(weight::YEAR, "unchanged for a year"),
         days => evidence.add(
             weight::YEARS,
-            format!("nothing in it changed for {} years", days / YEAR),
+            format!("unchanged for {} years", days / YEAR),
         ),
     }
 }

@@ -93,6 +93,10 @@ pub(in crate::survey) fn forms(name: &str) -> Vec<String> {
     if let Some(front) = version.and_then(|at| plain.get(..at)) {
         found.push(normal(front));
     }
+    // A file of settings: `nanorc`, `.screenrc`.
+    if let Some(front) = plain.strip_suffix("rc").filter(|front| front.len() > 2) {
+        found.push(normal(front));
+    }
     found.retain(|form| !is_common(form));
     found.dedup();
     found
@@ -113,6 +117,7 @@ mod tests {
         assert_eq!(forms(".tidewatch"), ["tidewatch"]);
         assert_eq!(forms("tidewatch-2.1"), ["tidewatch21", "tidewatch"]);
         assert_eq!(forms("node.js"), ["nodejs", "js"]);
+        assert_eq!(forms(".knotbookrc"), ["knotbookrc", "knotbook"]);
         assert!(forms("cache").is_empty() && forms(".config").is_empty() && forms("x").is_empty());
         assert_eq!(without_ending("heron-esr"), "heron");
         assert_eq!(without_ending("x-bin"), "x-bin");

@@ -80,6 +80,12 @@ pub(super) const BINDINGS: &[Binding] = &[
         &[(Char('A'), Action::Parts)],
     ),
     main(
+        &[Programs],
+        "L",
+        "left behind",
+        &[(Char('L'), Action::LeftBehind)],
+    ),
+    main(
         &[Exclusions],
         "space",
         "suspend, or count again",
