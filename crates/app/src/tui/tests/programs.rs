@@ -62,6 +62,15 @@ fn a_programs_caches_are_found_taken_left_and_undone() {
     assert!(desk.shown().contains("libquay2"));
     desk.key(KeyCode::Char('o'));
     assert!(desk.shown().contains("Ordered by data."));
+    desk.key(KeyCode::Esc);
+    assert!(desk.model.overlay.is_none());
+}
+
+#[test]
+fn what_programs_that_are_gone_left_is_shown_with_its_evidence_and_not_taken() {
+    let mut desk = TestUi::new().scanned();
+    desk.key(KeyCode::Char('v'));
+    desk.key(KeyCode::Char('v'));
     desk.key(KeyCode::Char('L'));
     let shown = desk.shown();
     assert!(
