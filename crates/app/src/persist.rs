@@ -8,6 +8,7 @@ use jolly_core::decide::{
 };
 use jolly_core::error_chain;
 use jolly_core::state::{KeptError, StateFolder, read_text, shown_name, write_whole};
+use jolly_core::survey::Belongs;
 use serde::{Deserialize, Serialize};
 
 use crate::exit::Refusal;
@@ -21,6 +22,8 @@ pub(crate) struct Files {
     pub computer: PathBuf,
     /// How the shop starts.
     pub starts: Option<PathBuf>,
+    /// Which names belong to which program.
+    pub belongs: Option<PathBuf>,
     /// What this person has done before.
     pub done: Option<PathBuf>,
     /// The computer's own rulebook.
@@ -34,6 +37,7 @@ impl Files {
             everywhere: config.map(|config| config.join("exclusions.toml")),
             computer: state.exclusions(identity),
             starts: config.map(|config| config.join("start.toml")),
+            belongs: config.map(|config| config.join("belongs.toml")),
             done: config.map(|config| config.join("done.toml")),
             rulebook: state.rulebook(identity),
         }
@@ -78,6 +82,18 @@ impl Files {
             Some(text) => Ok(read_starts(&shown_name(path), &text)?),
             None => Ok(Starts::default()),
         }
+    }
+
+    /// Which names belong to which program: what is built in, and what the technician adds.
+    pub(crate) fn read_belongs(&self) -> Result<Belongs, KeptError> {
+        let mut belongs = Belongs::built_in();
+        let Some(path) = &self.belongs else {
+            return Ok(belongs);
+        };
+        if let Some(text) = read_text(path)? {
+            belongs.add(&shown_name(path), &text)?;
+        }
+        Ok(belongs)
     }
 
     /// What this person has done before, by the names of the stations. A file that can't be read is

@@ -16,7 +16,7 @@ use jolly_core::pile::{Explanation, Question, Scan, ScanOrder, explain, scan};
 use jolly_core::rule::{Class, Guards, RuleNumber, RuleSet, resolve};
 use jolly_core::run::SameComputer;
 use jolly_core::state::{Sheet, SheetError, StateFolder};
-use jolly_core::survey::{Arrival, arrive};
+use jolly_core::survey::{Arrival, Belongs, arrive};
 use jolly_core::walk::ScanEvent;
 use jolly_disk::RealDisk;
 
@@ -53,6 +53,8 @@ pub(crate) struct Session {
     pub rulebooks: Vec<PathBuf>,
     /// What this person has done before, by the names of the stations.
     pub done: Vec<String>,
+    /// Which names belong to which program.
+    pub belongs: Arc<Belongs>,
     /// The technician's configuration folder.
     pub config: Option<PathBuf>,
 }
@@ -141,6 +143,7 @@ impl Session {
             sheet,
             exclusions: files.read_exclusions().map_err(|error| refuse(&error))?,
             starts: files.read_starts().map_err(|error| refuse(&error))?,
+            belongs: Arc::new(files.read_belongs().map_err(|error| refuse(&error))?),
             done: files.read_done(),
             files,
             rulebooks: options.rulebook.clone(),

@@ -21,7 +21,7 @@ pub use leftovers::{Grade, Leftover, LeftoverFolder, leftovers};
 pub(crate) use profiles::profile_of;
 pub use profiles::{Profile, profiles};
 pub use programs::{
-    Footprint, Inventory, Occupied, Program, ProgramSource, Reason, inventory, programs,
+    Belongs, Footprint, Inventory, Occupied, Program, ProgramSource, Reason, inventory, programs,
 };
 pub use signs::{Figure, Sign, signs};
 pub use sites::{HostTraces, SiteTraces, Sites, sites, sites_and_extensions};

@@ -18,7 +18,7 @@ pub(super) fn run(left_behind: bool, options: &SharedOptions) -> Result<Exit, Re
     let session = Session::of_options(options)?;
     let now = session.now.unwrap_or_else(clock);
     let cancel = print::cancel_on_interrupt()?;
-    let mut found = programs(&session.target, &cancel);
+    let mut found = programs(&session.target, &session.belongs, &cancel);
     if cancel.is_cancelled() {
         return Ok(Exit::Stopped);
     }
@@ -107,7 +107,7 @@ fn what_is_left(
     cancel: &CancelToken,
     is_json: bool,
 ) -> Result<Exit, Refusal> {
-    let found = leftovers(&session.target, inventory, now, cancel);
+    let found = leftovers(&session.target, (inventory, &*session.belongs), now, cancel);
     if cancel.is_cancelled() {
         return Ok(Exit::Stopped);
     }

@@ -8,7 +8,7 @@ use jolly_core::CancelToken;
 use jolly_core::decide::{Entry, Excluded, Inside, Reach, others, renewable};
 use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
-use jolly_core::survey::{leftovers, programs, sites_and_extensions};
+use jolly_core::survey::{Belongs, leftovers, programs, sites_and_extensions};
 
 use crate::options::SharedOptions;
 use crate::place::{self, PlaceChange};
@@ -76,8 +76,8 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
             let found = sites_and_extensions(&scan.target, cancel);
             unless_cancelled(cancel, Msg::SitesRead(scan, Arc::new(found)))
         }
-        Question::LookAtPrograms(scan) => {
-            let known = look_at_programs(&scan, cancel);
+        Question::LookAtPrograms(scan, belongs) => {
+            let known = look_at_programs(&scan, &belongs, cancel);
             unless_cancelled(cancel, Msg::ProgramsRead(scan, Arc::new(known)))
         }
         Question::SpareSites(scan, wanted) => {
@@ -91,10 +91,10 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
     }
 }
 
-fn look_at_programs(scan: &Scan, cancel: &CancelToken) -> KnownPrograms {
-    let inventory = programs(&scan.target, cancel);
+fn look_at_programs(scan: &Scan, belongs: &Belongs, cancel: &CancelToken) -> KnownPrograms {
+    let inventory = programs(&scan.target, belongs, cancel);
     let renewable = renewable(scan, &inventory);
-    let left = leftovers(&scan.target, &inventory, scan.now, cancel);
+    let left = leftovers(&scan.target, (&inventory, belongs), scan.now, cancel);
     KnownPrograms {
         inventory,
         renewable,

@@ -21,7 +21,7 @@ use jolly_core::run::{
 };
 use jolly_core::source::PileId;
 use jolly_core::state::RunId;
-use jolly_core::survey::Sites;
+use jolly_core::survey::{Belongs, Sites};
 use jolly_core::walk::ScanEvent;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
@@ -293,7 +293,7 @@ pub(super) enum Question {
     /// Read what web sites left in browsers.
     LookAtSites(Arc<Scan>),
     /// Find out what programs occupy.
-    LookAtPrograms(Arc<Scan>),
+    LookAtPrograms(Arc<Scan>, Arc<Belongs>),
     /// Find out what these exclusions spare.
     SpareSites(Arc<Scan>, Vec<Exclusion>),
     /// Ask a program to close, for the check of this job.

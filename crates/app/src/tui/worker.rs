@@ -230,7 +230,7 @@ impl Workers {
                 let nothing = Msg::SitesRead(Arc::clone(scan), Arc::default());
                 (Kind::Sites, nothing)
             }
-            Question::LookAtPrograms(scan) => {
+            Question::LookAtPrograms(scan, _) => {
                 let nothing = Msg::ProgramsRead(Arc::clone(scan), Arc::default());
                 (Kind::Programs, nothing)
             }

@@ -17,9 +17,9 @@ use serde::Serialize;
 
 use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
-use crate::survey::Inventory;
 use crate::survey::leftovers::candidates::Candidate;
 use crate::survey::leftovers::vanished::Vanished;
+use crate::survey::{Belongs, Inventory};
 
 /// How sure it is that something was left behind.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
@@ -73,17 +73,16 @@ impl Leftover {
 /// and of those the largest.
 pub fn leftovers(
     target: &Target,
-    inventory: &Inventory,
+    (inventory, belongs): (&Inventory, &Belongs),
     now: Timestamp,
     cancel: &CancelToken,
 ) -> Vec<Leftover> {
     let vanished = Vanished::of(target, inventory, cancel);
     let mut by_name: BTreeMap<String, Vec<Candidate>> = BTreeMap::new();
     for candidate in candidates::find(target, inventory, cancel) {
-        by_name
-            .entry(candidate.form.clone())
-            .or_default()
-            .push(candidate);
+        let program = belongs.program_of(&candidate.name);
+        let form = program.map_or_else(|| candidate.form.clone(), str::to_owned);
+        by_name.entry(form).or_default().push(candidate);
     }
     let mut found: Vec<Leftover> = by_name
         .into_iter()

@@ -4,6 +4,7 @@
 //! gives programs the names that people know; `footprint` finds the folders that are theirs and measures them. Nothing of
 //! a target is changed, and what couldn't be read is told: then the inventory isn't whole.
 
+mod belongs;
 mod bundles;
 mod executables;
 pub(super) mod footprint;
@@ -21,6 +22,7 @@ use serde::Serialize;
 
 use crate::cancel::CancelToken;
 use crate::computer::{Layout, Target, TargetPath, read_whole};
+pub use crate::survey::programs::belongs::Belongs;
 use crate::survey::programs::names::{Known, normal};
 
 /// What says that a program is there.
@@ -280,7 +282,7 @@ struct Gathering<'a> {
 
 /// The programs of a target by its records, without what they occupy beside what those say; what is known so far when it
 /// is cancelled.
-pub fn inventory(target: &Target, cancel: &CancelToken) -> Inventory {
+pub fn inventory(target: &Target, belongs: &Belongs, cancel: &CancelToken) -> Inventory {
     let mut gathering = Gathering {
         target,
         cancel,
@@ -300,6 +302,7 @@ pub fn inventory(target: &Target, cancel: &CancelToken) -> Inventory {
         Layout::Windows => windows::gather(&mut gathering),
         Layout::Macos => bundles::gather(&mut gathering),
     }
+    belongs.tell(&mut gathering.programs);
     let order = |program: &Program| {
         (
             program.name.to_lowercase(),
@@ -317,8 +320,8 @@ pub fn inventory(target: &Target, cancel: &CancelToken) -> Inventory {
 }
 
 /// The same, with what each program really occupies.
-pub fn programs(target: &Target, cancel: &CancelToken) -> Inventory {
-    let mut found = inventory(target, cancel);
+pub fn programs(target: &Target, belongs: &Belongs, cancel: &CancelToken) -> Inventory {
+    let mut found = inventory(target, belongs, cancel);
     footprint::measure(target, &mut found, cancel);
     found
 }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use jolly_core::CancelToken;
 use jolly_core::computer::Layout;
-use jolly_core::survey::{Grade, Leftover, leftovers, programs};
+use jolly_core::survey::{Belongs, Grade, Leftover, leftovers, programs};
 use jolly_demo::{FIXED_DISK, shell_link};
 use proptest::prelude::*;
 use regf::{DataType, HiveBuilder, KeyTreeNode, KeyTreeValue};
@@ -13,7 +13,9 @@ use crate::support::{Bench, DAY, now};
 
 fn left_on(bench: &Bench) -> Vec<Leftover> {
     let (target, cancel) = (bench.target(), CancelToken::default());
-    leftovers(&target, &programs(&target, &cancel), now(), &cancel)
+    let belongs = Belongs::built_in();
+    let inventory = programs(&target, &belongs, &cancel);
+    leftovers(&target, (&inventory, &belongs), now(), &cancel)
 }
 
 /// The grade of each folder, by path.
@@ -259,6 +261,40 @@ fn the_labelled_set_is_told_apart() {
     assert_eq!(wrong, []);
     assert!(found * 10 >= left * 9, "{found} of {left}");
     assert!(sure * 3 >= left, "{sure} of {left}");
+}
+
+#[test]
+fn names_that_belong_together_are_one_programs() {
+    let bench = Bench::new();
+    for path in [
+        ".config/kb4",
+        ".cache/knots-and-books",
+        ".config/ferry9",
+        ".cache/ferrylog",
+    ] {
+        bench
+            .tree
+            .text(format!("home/ada/{path}/x"), "x", 500 * DAY)
+            .unwrap();
+    }
+    let status = package("knotbook", "install ok installed")
+        + &package("ferrylog", "deinstall ok config-files");
+    bench.tree.text("var/lib/dpkg/status", status, DAY).unwrap();
+    let (target, cancel) = (bench.target(), CancelToken::default());
+    let mut belongs = Belongs::built_in();
+    let table = "[[belongs]]\nprogram = \"knotbook\"\nnames = [\"KB 4\", \"Knots and Books\"]\n\
+                 [[belongs]]\nprogram = \"ferrylog\"\nnames = [\"ferry9\"]\n";
+    belongs.add("belongs.toml", table).unwrap();
+    let inventory = programs(&target, &belongs, &cancel);
+    let knotbook = inventory
+        .programs
+        .iter()
+        .find(|one| one.id == "knotbook")
+        .unwrap();
+    assert_eq!(knotbook.footprint.len(), 2);
+    let found = leftovers(&target, (&inventory, &belongs), now(), &cancel);
+    assert_eq!(found.len(), 1, "{found:#?}");
+    assert_eq!((found[0].grade, found[0].folders.len()), (Grade::Sure, 2));
 }
 
 #[test]

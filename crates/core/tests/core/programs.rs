@@ -7,14 +7,18 @@ use std::sync::Arc;
 
 use jolly_core::CancelToken;
 use jolly_core::computer::{Layout, Target};
-use jolly_core::survey::{Inventory, Program, ProgramSource, Reason, inventory, programs};
+use jolly_core::survey::{Belongs, Inventory, Program, ProgramSource, Reason, inventory, programs};
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
 
 use crate::support::{Bench, DAY, NOW};
 
 fn found(bench: &Bench) -> Inventory {
-    programs(&bench.target(), &CancelToken::default())
+    programs(
+        &bench.target(),
+        &Belongs::built_in(),
+        &CancelToken::default(),
+    )
 }
 
 fn named<'i>(found: &'i Inventory, name: &str, source: ProgramSource) -> &'i Program {
@@ -113,7 +117,7 @@ fn the_inventory_is_complete_against_the_systems_own_list() {
         }
     }
     let target = Target::open(Arc::new(RealDisk), Path::new("/"), None, &|_| None).unwrap();
-    let found = inventory(&target, &CancelToken::default());
+    let found = inventory(&target, &Belongs::built_in(), &CancelToken::default());
     let dpkg = found
         .programs
         .iter()
@@ -283,7 +287,11 @@ fn what_is_damaged_or_leads_elsewhere_is_told_and_never_followed() {
         b"regf and nothing that follows",
     );
     text("Program Files/Quay/quay.exe", b"MZ");
-    let found = programs(&windows.target(), &CancelToken::default());
+    let found = programs(
+        &windows.target(),
+        &Belongs::built_in(),
+        &CancelToken::default(),
+    );
     assert_eq!(found.unread.len(), 1);
     named(&found, "Quay", ProgramSource::Folder);
 
@@ -301,7 +309,11 @@ fn what_is_damaged_or_leads_elsewhere_is_told_and_never_followed() {
         .tree
         .file("Applications/Bare.app/Contents/MacOS/bare", 4096, DAY)
         .unwrap();
-    let found = programs(&macos.target(), &CancelToken::default());
+    let found = programs(
+        &macos.target(),
+        &Belongs::built_in(),
+        &CancelToken::default(),
+    );
     assert_eq!(found.unread.len(), 1);
     named(&found, "Bare", ProgramSource::Bundle);
     named(&found, "Tide", ProgramSource::Bundle);

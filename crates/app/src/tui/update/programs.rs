@@ -19,14 +19,15 @@ pub(super) fn open(model: &mut Model) -> Vec<Effect> {
         return Vec::new();
     };
     let mut view = ProgramsView::new(weigh.scan.now);
-    let effects = match &weigh.programs {
-        Some(known) => {
-            view.read(Arc::clone(known));
-            Vec::new()
-        }
-        None => vec![Effect::Question(Question::LookAtPrograms(Arc::clone(
-            &weigh.scan,
-        )))],
+    let effects = if let Some(known) = &weigh.programs {
+        view.read(Arc::clone(known));
+        Vec::new()
+    } else {
+        let session = model.session.as_ref();
+        let belongs = session.map(|session| Arc::clone(&session.belongs));
+        let scan = Arc::clone(&weigh.scan);
+        let question = Question::LookAtPrograms(scan, belongs.unwrap_or_default());
+        vec![Effect::Question(question)]
     };
     model.overlay = Some(Overlay::Programs(Box::new(view)));
     effects

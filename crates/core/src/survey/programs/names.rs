@@ -9,6 +9,8 @@ pub(in crate::survey) enum Known {
     Title,
     /// A program file of it.
     Executable,
+    /// What the table of names that belong together says.
+    Table,
 }
 
 impl Known {
@@ -18,6 +20,7 @@ impl Known {
             Self::Identifier => "has the name of its record",
             Self::Title => "has the program's name",
             Self::Executable => "has the name of its program file",
+            Self::Table => "belongs to it by the table of names",
         }
     }
 }
