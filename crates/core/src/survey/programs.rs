@@ -49,6 +49,8 @@ pub enum ProgramSource {
     Executable,
     /// A folder of a program that no package owns.
     Folder,
+    /// A launcher whose program is there, and that nothing else tells of.
+    Launcher,
     /// The record by which Windows removes it.
     UninstallRecord,
     /// A packaged app of Windows.
@@ -78,6 +80,7 @@ impl ProgramSource {
             Self::AppImage => "AppImage",
             Self::Executable => "program file",
             Self::Folder => "folder",
+            Self::Launcher => "launcher",
             Self::UninstallRecord => "uninstall record",
             Self::PackagedApp => "packaged app",
             Self::Bundle => "bundle",
@@ -98,6 +101,7 @@ impl ProgramSource {
             Self::AppImage => "one file with all that it needs",
             Self::Executable => "a program file that no package owns",
             Self::Folder => "a folder that no package owns",
+            Self::Launcher => "a launcher whose program is there",
             Self::UninstallRecord => "recorded for uninstalling",
             Self::PackagedApp => "a packaged app",
             Self::Bundle => "an application bundle",
@@ -300,7 +304,10 @@ pub fn inventory(target: &Target, belongs: &Belongs, cancel: &CancelToken) -> In
             launchers::gather(&mut gathering);
         }
         Layout::Windows => windows::gather(&mut gathering),
-        Layout::Macos => bundles::gather(&mut gathering),
+        Layout::Macos => {
+            bundles::gather(&mut gathering);
+            executables::gather(&mut gathering);
+        }
     }
     belongs.tell(&mut gathering.programs);
     let order = |program: &Program| {

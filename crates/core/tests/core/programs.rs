@@ -186,6 +186,32 @@ fn every_kind_of_record_on_linux_is_read() {
         .tree
         .link("nix/var/nix/profiles/default-3-link", Path::new(&link), DAY)
         .unwrap();
+    text(
+        "home/ada/.local/share/applications/sextant.desktop",
+        "[Desktop Entry]\nType=Application\nName=Sextant\nExec=/srv/sextant/run\n",
+    );
+    text(
+        "usr/share/applications/quay-notes.desktop",
+        "[Desktop Entry]\nType=Application\nName=Quay Notes\nExec=quay\n",
+    );
+    start("srv/sextant/run");
+    bench
+        .tree
+        .link(
+            "home/ada/.local/bin/halyard",
+            Path::new("../lib/halyard"),
+            DAY,
+        )
+        .unwrap();
+    bench
+        .tree
+        .link(
+            "home/ada/.local/bin/dangling",
+            Path::new("../lib/none"),
+            DAY,
+        )
+        .unwrap();
+    start("home/ada/.local/lib/halyard");
     text("home/ada/.config/tide/tide.conf", "a");
     text("home/ada/.local/share/Heron Two/book.db", "a");
     text("home/ada/.var/app/example.quay.Lantern/cache/x", "a");
@@ -198,7 +224,7 @@ fn every_kind_of_record_on_linux_is_read() {
     );
     assert_eq!(paths(tide), ["opt/tide", "home/ada/.config/tide"]);
     assert_eq!(
-        named(&found, "quay", ProgramSource::Apk).reason,
+        named(&found, "Quay Notes", ProgramSource::Apk).reason,
         Reason::ByHand
     );
     assert_eq!(
@@ -227,7 +253,9 @@ fn every_kind_of_record_on_linux_is_read() {
         .collect();
     assert_eq!(unread, ["var/lib/pacman/local/broken"]);
     let names: Vec<&str> = found.programs.iter().map(|one| &*one.name).collect();
-    for none in ["left", "notes.txt"] {
+    named(&found, "Sextant", ProgramSource::Launcher);
+    named(&found, "halyard", ProgramSource::Executable);
+    for none in ["left", "notes.txt", "dangling"] {
         assert!(!names.contains(&none), "{names:?}");
     }
 }

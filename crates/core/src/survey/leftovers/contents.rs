@@ -3,7 +3,7 @@
 use jolly_disk::{Folder, Kind};
 
 use crate::cancel::CancelToken;
-use crate::computer::{Target, TargetPath};
+use crate::computer::{Layout, Target, TargetPath};
 use crate::rule::of_folder;
 use crate::survey::folders::names_in;
 use crate::survey::kept_in::Holds;
@@ -36,6 +36,8 @@ pub(super) struct Contents {
     pub saves: u64,
     pub databases: u64,
     pub keys: u64,
+    /// Files that may be started.
+    pub programs: u64,
     papers: u64,
     files: u64,
     /// Whether not all of it could be looked at.
@@ -101,6 +103,12 @@ fn add(
                     .is_some_and(|ending| table.contains(ending))
             };
             contents.files += 1;
+            // Disks of Windows say of every file that it may be started.
+            let starts = match target.layout {
+                Layout::Windows => is(" .exe .dll "),
+                Layout::Linux | Layout::Macos => stat.mode & 0o111 != 0,
+            };
+            contents.programs += u64::from(starts);
             contents.documents += u64::from(is(DOCUMENTS));
             contents.papers += u64::from(is(PAPERS));
             contents.saves += u64::from(is(SAVES));

@@ -7,6 +7,7 @@ use jolly_disk::Kind;
 
 use crate::cancel::CancelToken;
 use crate::computer::Target;
+use crate::survey::kept_in::Holds;
 use crate::survey::leftovers::candidates::Candidate;
 use crate::survey::leftovers::contents::Contents;
 use crate::survey::leftovers::{Grade, Leftover, LeftoverFolder, contents};
@@ -171,6 +172,9 @@ impl SharedEvidence<'_> {
             if many > 0 {
                 evidence.add(weight, words);
             }
+        }
+        if held.programs > 0 && one.holds != Holds::Program {
+            evidence.bar("it holds program files".to_owned());
         }
         if held.is_partial {
             evidence.bar("not all of it could be looked at".to_owned());

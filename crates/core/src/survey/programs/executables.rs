@@ -2,11 +2,12 @@
 
 use jolly_disk::{Disk, Folder, Kind, Stat};
 
-use crate::computer::TargetPath;
+use crate::computer::{Layout, Presence, TargetPath, presence};
 use crate::survey::folders::names_in;
 use crate::survey::programs::{Gathering, Program, ProgramSource, Reason, below, packages, place};
+use crate::survey::signs::folders;
 
-/// Folders of the system whose files are programs.
+/// Folders of the system whose files are programs. On macos those of the system itself are sealed and left out.
 const SHARED: [&str; 6] = [
     "usr/bin",
     "usr/sbin",
@@ -14,6 +15,15 @@ const SHARED: [&str; 6] = [
     "usr/local/bin",
     "usr/local/sbin",
     "usr/local/games",
+];
+const SHARED_MACOS: [&str; 3] = ["usr/local/bin", "opt/local/bin", "opt/homebrew/bin"];
+
+/// Folders each of which holds folders of programs, by name and version.
+const CELLARS: [&str; 4] = [
+    "usr/local/Cellar",
+    "usr/local/Caskroom",
+    "opt/homebrew/Cellar",
+    "opt/homebrew/Caskroom",
 ];
 
 /// And those of an account, below its home.
@@ -33,15 +43,32 @@ const ALONE: [&str; 6] = [
 ];
 
 pub(super) fn gather(gathering: &mut Gathering<'_>) {
-    for folder in SHARED {
-        each_file(gathering, &place(folder), &mut |gathering, path, stat| {
-            let folder = format!("{folder}/");
-            if packages::owner(gathering, &folder, path.name()).is_none() {
-                add(gathering, path, stat, None);
-            }
-        });
+    let is_macos = gathering.target.layout == Layout::Macos;
+    let shared = if is_macos {
+        &SHARED_MACOS[..]
+    } else {
+        &SHARED[..]
+    };
+    for folder in shared {
+        // Links in folders of the system are other names of what packages have.
+        let links = folder.contains("local");
+        each_file(
+            gathering,
+            &place(folder),
+            links,
+            &mut |gathering, path, stat| {
+                let folder = format!("{folder}/");
+                if packages::owner(gathering, &folder, path.name()).is_none() {
+                    add(gathering, path, stat, None);
+                }
+            },
+        );
     }
-    opt(gathering);
+    if is_macos {
+        cellars(gathering);
+    } else {
+        opt(gathering);
+    }
     let homes: Vec<TargetPath> = gathering
         .target
         .accounts
@@ -51,7 +78,7 @@ pub(super) fn gather(gathering: &mut Gathering<'_>) {
     for (account, home) in homes.iter().enumerate() {
         for folder in OWN {
             let folder = below(home, folder.as_bytes());
-            each_file(gathering, &folder, &mut |gathering, path, stat| {
+            each_file(gathering, &folder, true, &mut |gathering, path, stat| {
                 if !is_app_image(path) {
                     add(gathering, path, stat, Some(account));
                 }
@@ -59,7 +86,7 @@ pub(super) fn gather(gathering: &mut Gathering<'_>) {
         }
         for folder in ALONE {
             let folder = below(home, folder.as_bytes());
-            each_file(gathering, &folder, &mut |gathering, path, stat| {
+            each_file(gathering, &folder, false, &mut |gathering, path, stat| {
                 if is_app_image(path) {
                     add_app_image(gathering, path, stat, Some(account));
                 }
@@ -68,10 +95,11 @@ pub(super) fn gather(gathering: &mut Gathering<'_>) {
     }
 }
 
-/// Goes through the regular files right in a folder.
+/// Goes through the regular files right in a folder, and where they count through links to what is there.
 fn each_file(
     gathering: &mut Gathering<'_>,
     folder: &TargetPath,
+    with_links: bool,
     each: &mut dyn FnMut(&mut Gathering<'_>, &TargetPath, &Stat),
 ) {
     let target = gathering.target;
@@ -85,9 +113,12 @@ fn each_file(
         if gathering.is_over() {
             return;
         }
-        if kind == Kind::File
-            && let Ok(stat) = disk.stat(&opened, &name)
-        {
+        let is_wanted = match kind {
+            Kind::File => true,
+            Kind::Link => with_links && presence(target, folder, name.to_bytes()) != Presence::Gone,
+            Kind::Folder | Kind::Other => false,
+        };
+        if is_wanted && let Ok(stat) = disk.stat(&opened, &name) {
             each(gathering, &below(folder, name.to_bytes()), &stat);
         }
     }
@@ -132,6 +163,28 @@ fn add_app_image(
     program.installed = Some(stat.modified.seconds);
     program.own.push((path.clone(), account));
     gathering.add(program);
+}
+
+/// Programs that a package manager of macos keeps in folders of their own.
+fn cellars(gathering: &mut Gathering<'_>) {
+    for cellar in CELLARS {
+        for path in folders(gathering.target, &place(cellar), "*") {
+            let Ok(name) = std::str::from_utf8(path.name()) else {
+                continue;
+            };
+            if gathering.is_over() {
+                return;
+            }
+            let versions = folders(gathering.target, &path, "*");
+            let version = versions
+                .last()
+                .and_then(|it| std::str::from_utf8(it.name()).ok());
+            let mut program = Program::new(ProgramSource::Folder, &path.to_string(), name);
+            version.unwrap_or_default().clone_into(&mut program.version);
+            program.own.push((path.clone(), None));
+            gathering.add(program);
+        }
+    }
 }
 
 /// How deep a program file lies in the folder of its program.

@@ -4,12 +4,12 @@ use std::collections::HashMap;
 
 use jolly_disk::Kind;
 
-use crate::computer::TargetPath;
+use crate::computer::{Presence, Target, TargetPath, presence};
 use crate::format::Printable;
 use crate::format::program_records::desktop_entry::{DesktopEntry, MOST_ENTRY};
 use crate::survey::folders::names_in;
 use crate::survey::programs::names::{Known, normal};
-use crate::survey::programs::{Gathering, ProgramSource, below, place};
+use crate::survey::programs::{Gathering, Program, ProgramSource, below, place};
 
 /// The longest name of a program that is shown.
 const MOST_NAME: usize = 80;
@@ -61,7 +61,28 @@ pub(super) fn gather(gathering: &mut Gathering<'_>) {
     }
 }
 
-/// Gives a launcher's name to the program that it starts.
+/// Programs that run others: what a launcher is called says nothing of them.
+const RUNNERS: [&str; 14] = [
+    "sh", "bash", "python", "perl", "ruby", "java", "node", "electron", "mono", "wine", "flatpak",
+    "snap", "gjs", "xdgopen",
+];
+
+/// Whether a program that a launcher starts is there, or may be.
+fn is_there(target: &Target, program: &str) -> bool {
+    let root = TargetPath::root();
+    if program.starts_with('/') {
+        return presence(target, &root, program.as_bytes()) != Presence::Gone;
+    }
+    let folders = ["usr/local/bin", "usr/bin", "usr/games", "bin"].map(place);
+    let own = target
+        .accounts
+        .iter()
+        .map(|account| below(&account.home, b".local/bin"));
+    let mut all = folders.into_iter().chain(own);
+    all.any(|folder| presence(target, &folder, program.as_bytes()) != Presence::Gone)
+}
+
+/// Gives a launcher's name to the program that it starts, or makes one of it where nothing else knows the program.
 fn attach(
     gathering: &mut Gathering<'_>,
     known: &HashMap<String, usize>,
@@ -74,13 +95,31 @@ fn attach(
         let name = program.rsplit('/').next().unwrap_or(program);
         normal(name)
     });
-    let by_program = || known.get(started.as_deref()?).copied();
+    let runs_others = started.as_deref().is_some_and(|name| {
+        let plain = name.trim_end_matches(|letter: char| letter.is_ascii_digit());
+        RUNNERS.contains(&plain)
+    });
+    let by_program = || {
+        known
+            .get(started.as_deref()?)
+            .copied()
+            .filter(|_| !runs_others)
+    };
     let by_id = || {
         let mut programs = gathering.programs.iter();
         programs.position(|it| matches!(it.source, ProgramSource::Flatpak) && it.id == stem)
     };
-    let Some(at) = owner.or_else(by_id).or_else(by_program) else {
-        return;
+    let found = owner.or_else(by_id).or_else(by_program);
+    let of_its_own = || {
+        let is_there = is_there(gathering.target, entry.program.as_deref()?);
+        is_there.then(|| Program::new(ProgramSource::Launcher, stem, &entry.name))
+    };
+    let at = match found {
+        Some(at) => at,
+        None => match of_its_own() {
+            Some(program) => gathering.add(program),
+            None => return,
+        },
     };
     let Some(program) = gathering.programs.get_mut(at) else {
         return;
@@ -93,7 +132,7 @@ fn attach(
     if entry.is_hidden {
         return;
     }
-    // Of several launchers the first that is called as the package says the name.
+    // Of several launchers of a package the first that is called like it says the name.
     let is_its_own = normal(&entry.name).contains(&normal(&program.id))
         || normal(stem).contains(&normal(&program.id));
     if !entry.name.is_empty() && (!program.has_launcher || is_its_own) {
