@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use jolly_core::CancelToken;
 use jolly_core::computer::Layout;
+use jolly_core::rule::hostile_home;
 use jolly_core::survey::{Belongs, Grade, Leftover, leftovers, programs};
 use jolly_demo::{FIXED_DISK, shell_link};
 use proptest::prelude::*;
@@ -354,6 +355,22 @@ proptest! {
         for (path, grade) in grades(&left_on(&bench)) {
             let known = before.get(&path);
             prop_assert!(known.is_some_and(|known| *known <= grade), "{path}: {known:?}, then {grade:?}");
+        }
+    }
+}
+
+/// What nobody may lose, all of it old and of programs that nobody knows.
+#[test]
+fn nothing_precious_is_sure_or_likely() {
+    for layout in [Layout::Linux, Layout::Windows, Layout::Macos] {
+        let set = Labelled::build(layout, "");
+        let mut built = 0;
+        for precious in hostile_home(layout) {
+            built += u32::from(set.bench.tree.text(&precious.path, "x", 1500 * DAY).is_ok());
+        }
+        assert!(built > 2000, "{built}");
+        for one in left_on(&set.bench) {
+            assert_eq!(one.grade, Grade::Unsure, "{one:#?}");
         }
     }
 }

@@ -5,7 +5,7 @@ use std::collections::{HashMap, HashSet};
 use jolly_disk::Kind;
 
 use crate::cancel::CancelToken;
-use crate::computer::{Layout, Target, TargetPath};
+use crate::computer::{Layout, Place, Target, TargetPath};
 use crate::rule::of_folder;
 use crate::survey::Inventory;
 use crate::survey::folders::names_in;
@@ -39,20 +39,24 @@ pub(super) struct Candidate {
 }
 
 /// Names that systems and desktops share, in their normal form: no program's.
-const SHARED: &str = " audit crashdumps d3dscache diagnosticreports distupgrade installer installers journal jollybroom \
-    package printers recentdocuments systemconfiguration accountsservice alternatives appdata applicationdata applications apt autostart bashrc bashhistory \
-    bashlogout bashprofile binfmts bluetooth boltd byhost cache caches certificates colors comms config configs \
-    connecteddevicesplatform cookies crashreporter cron cups dbus dconf debconf default dhcp dictionaries \
-    directx dpkg environment environmentd fontconfig fonts fwupd gnupg gtk gtk10 gtk20 gtk30 gtk40 gtkrc gtkrc20 \
-    gvfs gvfsmetadata history hushlogin icons ime initramfstools inputrc ispell kernel keyrings local locallow \
-    locales locate logrotate lostfound macros man mandb menus mesa mesashadercache mime mimeapps mimeappslist \
-    misc modules networkmanager os pam packages packagecache pki polkit1 portables private profile publishers \
-    pulse python python3 qt qtproject recentlyusedxbel roaming sambashare servertermination sgmlbase shells \
-    sounds ssh ssl sudo swcatalog systemd systemcertificates templates temp themes thumbnails tmp trash ucf \
-    udisks2 upower upstart usb userdirs userdirsdirs userdirslocale usoshared usrlocal virtualstore xauthority \
-    xdg xml xmlcore xorg xresources xsession xsessionerrors xsettingsd addressbook calendars callhistorydb \
-    clouddocs contacts dock fileprovider globalpreferences identityservices keychains knowledge knowledgeagent \
-    loginwindow mail messages mobilesync notificationcenter pbs syncservices tcc metadata ";
+const SHARED: &str = " accountsservice addressbook alternatives appdata applicationdata applications apt audit autostart \
+    bashhistory bashlogout bashprofile bashrc binfmts bluetooth boltd byhost cache caches calendars \
+    callhistorydb certificates clouddocs colors comms config configs connecteddevicesplatform contacts cookies \
+    crashdumps crashreporter cron cups d3dscache dbus dconf debconf default dhcp diagnosticreports dictionaries \
+    directx diskimages distupgrade dock dpkg elevateddiagnostics environment environmentd facetime fileprovider \
+    fontconfig fonts fwupd globalpreferences gnupg grouppolicy gtk gtk10 gtk20 gtk30 gtk40 gtkrc gtkrc20 gvfs \
+    gvfsmetadata history homeenergyd hushlogin icdd iconcache icons identityservices ime initramfstools inputrc \
+    installer installers ispell jollybroom journal kernel keychains keyrings knowledge knowledgeagent local \
+    locales locallow locate locationaccessstored loginwindow logrotate lostfound macros mail man mandb menus \
+    mesa mesashadercache messages metadata mime mimeapps mimeappslist misc mobilesync modules networkmanager \
+    networkserviceproxy notificationcenter os package packagecache packages pam pbs peerdistrepub pki \
+    placeholdertilelogofolder polkit1 portables printers private profile publishers pulse python python3 qt \
+    qtproject quicklook recentdocuments recentlyusedxbel roaming sambashare servertermination sgmlbase shells \
+    softwaredistribution sounds speech squirreltemp ssh ssl stickersd sudo swcatalog syncservices \
+    systemcertificates systemconfiguration systemd tcc temp templates themes thumbnails tiledatalayer tipsd tmp \
+    transparencyd trash ucf udisks2 upower upstart usb userdirs userdirsdirs userdirslocale usoprivate usoshared \
+    usrlocal videosubscriptionsd virtualstore xauthority xdg xml xmlcore xorg xresources xsession xsessionerrors \
+    xsettingsd ";
 
 /// Beginnings of names that belong to the system, in small letters.
 const SYSTEM_STARTS: [&str; 13] = [
@@ -79,6 +83,12 @@ pub(super) fn find(target: &Target, inventory: &Inventory, cancel: &CancelToken)
     let owned: HashSet<&TargetPath> = (inventory.programs.iter())
         .flat_map(|program| &program.footprint)
         .map(|held| &held.path)
+        .collect();
+    let browsers = [Place::ChromiumProfile, Place::GeckoProfile];
+    let profiles: Vec<&TargetPath> = browsers
+        .iter()
+        .flat_map(|it| target.places.of(*it))
+        .map(|(_, path)| path)
         .collect();
     let own_places: HashSet<&TargetPath> = target.places.roots().collect();
     let mut all: Vec<(TargetPath, Option<usize>, Holds, bool)> = kept_in(target)
@@ -125,6 +135,11 @@ pub(super) fn find(target: &Target, inventory: &Inventory, cancel: &CancelToken)
                 Says::IsThere | Says::IsMaker => {}
                 Says::Nothing(related) => {
                     let bar = related.map(|program| format!("it may belong to {program}"));
+                    let is_browsers = profiles
+                        .iter()
+                        .any(|profile| profile.below(&path).is_some());
+                    let bar = bar
+                        .or_else(|| is_browsers.then(|| "it holds a browser's profile".to_owned()));
                     let is_of_system = bar.is_none() && is_of_system(target, &path);
                     let bar = bar.or_else(|| is_of_system.then(|| OF_SYSTEM.to_owned()));
                     let made = candidate(path, account, (text, kind, holds), bar);

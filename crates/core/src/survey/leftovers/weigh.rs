@@ -6,7 +6,7 @@ use jiff::Timestamp;
 use jolly_disk::Kind;
 
 use crate::cancel::CancelToken;
-use crate::computer::Target;
+use crate::computer::{Layout, Target};
 use crate::survey::kept_in::Holds;
 use crate::survey::leftovers::candidates::Candidate;
 use crate::survey::leftovers::contents::Contents;
@@ -83,6 +83,7 @@ pub(super) fn weigh(
         record,
         is_whole,
         is_in_several: places.len() > 1,
+        needs_several: target.layout == Layout::Macos,
     };
     let mut folders = Vec::new();
     let (mut least, mut is_against, mut is_barred) = (i32::MAX, false, false);
@@ -126,8 +127,10 @@ struct SharedEvidence<'a> {
     record: Option<&'a str>,
     /// Whether all records of programs could be read.
     is_whole: bool,
-    /// Whether several kinds of places have something of that name.
+    /// Whether several places have something of that name.
     is_in_several: bool,
+    /// Whether one place says too little: parts of macos keep theirs there, under names of their own.
+    needs_several: bool,
 }
 
 impl SharedEvidence<'_> {
@@ -155,6 +158,11 @@ impl SharedEvidence<'_> {
             .filter(|_| !(is_systems && self.record.is_some()))
         {
             evidence.bar(bar.clone());
+        }
+        let is_reversed_domain = one.name.matches('.').count() >= 2;
+        if self.needs_several && !self.is_in_several && self.record.is_none() && !is_reversed_domain
+        {
+            evidence.bar("only one place has it".to_owned());
         }
         if is_common(&one.form) {
             evidence.bar("its name is a common word".to_owned());
