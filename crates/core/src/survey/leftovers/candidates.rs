@@ -9,7 +9,7 @@ use crate::computer::{Layout, Place, Target, TargetPath};
 use crate::rule::of_folder;
 use crate::survey::Inventory;
 use crate::survey::folders::names_in;
-use crate::survey::kept_in::{Holds, kept_in};
+use crate::survey::kept_in::{Holds, Keeping, kept_in};
 use crate::survey::programs::below;
 use crate::survey::programs::footprint::NameIndex;
 use crate::survey::programs::names::{forms, normal};
@@ -77,29 +77,11 @@ const SYSTEM_STARTS: [&str; 13] = [
 
 /// Finds them.
 pub(super) fn find(target: &Target, inventory: &Inventory, cancel: &CancelToken) -> Vec<Candidate> {
-    let known = KnownNames::of(inventory);
+    let finder = Finder::of(target, inventory);
     let disk = &**target.disk();
     let mut found = Vec::new();
-    let owned: HashSet<&TargetPath> = (inventory.programs.iter())
-        .flat_map(|program| &program.footprint)
-        .map(|held| &held.path)
-        .collect();
-    let browsers = [Place::ChromiumProfile, Place::GeckoProfile];
-    let profiles: Vec<&TargetPath> = browsers
-        .iter()
-        .flat_map(|it| target.places.of(*it))
-        .map(|(_, path)| path)
-        .collect();
-    let own_places: HashSet<&TargetPath> = target.places.roots().collect();
-    let mut all: Vec<(TargetPath, Option<usize>, Holds, bool)> = kept_in(target)
-        .into_iter()
-        .map(|it| (it.path, it.account, it.holds, it.hidden))
-        .collect();
-    for path in program_roots(target) {
-        all.push((path, None, Holds::Program, false));
-    }
-    for (folder, account, holds, hidden) in all {
-        let Ok(opened) = disk.open_folder(target.root(), folder.as_bytes()) else {
+    for keeping in kept_in(target).into_iter().chain(program_roots(target)) {
+        let Ok(opened) = disk.open_folder(target.root(), keeping.path.as_bytes()) else {
             continue;
         };
         let mut names = names_in(disk, &opened);
@@ -109,79 +91,119 @@ pub(super) fn find(target: &Target, inventory: &Inventory, cancel: &CancelToken)
                 return found;
             }
             let Ok(text) = name.to_str() else { continue };
-            let path = below(&folder, name.to_bytes());
-            let is_wanted = matches!(kind, Kind::Folder | Kind::File)
-                && (!hidden || text.starts_with('.'))
-                && !owned.contains(&path)
-                && !own_places.contains(&path)
-                && !is_shared(text)
-                && !(holds == Holds::Program && is_systems(&path))
-                && of_folder(text).is_none()
-                && !inventory.owned.contains(&path.to_string());
-            if !is_wanted {
-                continue;
-            }
-            // A file of settings is one only where it is called like one.
-            let is_settings = [".plist", ".conf", ".ini", ".cfg", ".rc"]
-                .iter()
-                .any(|it| text.ends_with(it));
-            if kind == Kind::File && !is_settings && !text.ends_with("rc") {
-                continue;
-            }
-            match known.says(text) {
-                Says::IsMaker if kind == Kind::Folder => {
-                    found.extend(of_maker(target, &known, (&path, account, holds)));
-                }
-                Says::IsThere | Says::IsMaker => {}
-                Says::Nothing(related) => {
-                    let bar = related.map(|program| format!("it may belong to {program}"));
-                    let is_browsers = profiles
-                        .iter()
-                        .any(|profile| profile.below(&path).is_some());
-                    let bar = bar
-                        .or_else(|| is_browsers.then(|| "it holds a browser's profile".to_owned()));
-                    let is_of_system = bar.is_none() && is_of_system(target, &path);
-                    let bar = bar.or_else(|| is_of_system.then(|| OF_SYSTEM.to_owned()));
-                    let made = candidate(path, account, (text, kind, holds), bar);
-                    found.extend(made.map(|made| Candidate {
-                        is_of_system,
-                        ..made
-                    }));
-                }
+            let path = below(&keeping.path, name.to_bytes());
+            if finder.is_wanted((&path, text, kind), &keeping) {
+                finder.add((path, text, kind), &keeping, &mut found);
             }
         }
     }
     found
 }
 
+/// What is known before anything is looked for.
+struct Finder<'a> {
+    target: &'a Target,
+    inventory: &'a Inventory,
+    known: KnownNames,
+    /// What programs that are there have.
+    owned: HashSet<&'a TargetPath>,
+    places: HashSet<&'a TargetPath>,
+    profiles: Vec<&'a TargetPath>,
+}
+
+impl<'a> Finder<'a> {
+    fn of(target: &'a Target, inventory: &'a Inventory) -> Self {
+        let browsers = [Place::ChromiumProfile, Place::GeckoProfile];
+        let profiles = browsers.iter().flat_map(|it| target.places.of(*it));
+        let held = inventory.programs.iter().flat_map(|it| &it.footprint);
+        Self {
+            target,
+            inventory,
+            known: KnownNames::of(inventory),
+            owned: held.map(|held| &held.path).collect(),
+            places: target.places.roots().collect(),
+            profiles: profiles.map(|(_, path)| path).collect(),
+        }
+    }
+
+    /// Whether it could be one at all.
+    fn is_wanted(&self, (path, text, kind): (&TargetPath, &str, Kind), keeping: &Keeping) -> bool {
+        // A file of settings is one only where it is called like one.
+        let is_settings = || {
+            let endings = [".plist", ".conf", ".ini", ".cfg", "rc"];
+            endings.iter().any(|it| text.ends_with(it))
+        };
+        (kind == Kind::Folder || (kind == Kind::File && is_settings()))
+            && (!keeping.hidden || text.starts_with('.'))
+            && !self.owned.contains(path)
+            && !self.places.contains(path)
+            && !is_shared(text)
+            && !(keeping.holds == Holds::Program && is_systems(path))
+            && of_folder(text).is_none()
+            && !self.inventory.owned.contains(&path.to_string())
+    }
+
+    fn add(
+        &self,
+        (path, text, kind): (TargetPath, &str, Kind),
+        keeping: &Keeping,
+        found: &mut Vec<Candidate>,
+    ) {
+        let related = match self.known.says(text) {
+            Says::IsMaker if kind == Kind::Folder => {
+                let of_maker = of_maker(self.target, &self.known, &path, keeping);
+                found.extend(of_maker);
+                return;
+            }
+            Says::IsThere | Says::IsMaker => return,
+            Says::Nothing(related) => related,
+        };
+        let is_browsers = self.profiles.iter().any(|it| it.below(&path).is_some());
+        let bar = related
+            .map(|program| format!("it may belong to {program}"))
+            .or_else(|| is_browsers.then(|| "it holds a browser's profile".to_owned()));
+        let is_of_system = bar.is_none() && is_of_system(self.target, &path);
+        let bar = bar.or_else(|| is_of_system.then(|| OF_SYSTEM.to_owned()));
+        let made = candidate(path, (text, kind), keeping, bar);
+        found.extend(made.map(|made| Candidate {
+            is_of_system,
+            ..made
+        }));
+    }
+}
+
 /// Folders that programs themselves lie in.
-fn program_roots(target: &Target) -> Vec<TargetPath> {
+fn program_roots(target: &Target) -> Vec<Keeping> {
     let root = TargetPath::root();
     let patterns: &[&str] = match target.layout {
         Layout::Linux => &["opt"],
         Layout::Windows => &["Program Files", "Program Files (x86)"],
         Layout::Macos => &[],
     };
-    patterns
-        .iter()
-        .flat_map(|it| folders(target, &root, it))
-        .collect()
+    let found = patterns.iter().flat_map(|it| folders(target, &root, it));
+    let found = found.map(|path| Keeping {
+        path,
+        account: None,
+        holds: Holds::Program,
+        hidden: false,
+    });
+    found.collect()
 }
 
 fn candidate(
     path: TargetPath,
-    account: Option<usize>,
-    (text, kind, holds): (&str, Kind, Holds),
+    (text, kind): (&str, Kind),
+    keeping: &Keeping,
     bar: Option<String>,
 ) -> Option<Candidate> {
     let form = forms(text).pop()?;
     Some(Candidate {
         path,
-        account,
+        account: keeping.account,
         form,
         name: text.trim_start_matches('.').to_owned(),
         kind,
-        holds,
+        holds: keeping.holds,
         bar,
         is_of_system: false,
     })
@@ -199,7 +221,8 @@ fn is_of_system(target: &Target, path: &TargetPath) -> bool {
 fn of_maker(
     target: &Target,
     known: &KnownNames,
-    (folder, account, holds): (&TargetPath, Option<usize>, Holds),
+    folder: &TargetPath,
+    keeping: &Keeping,
 ) -> Vec<Candidate> {
     let disk = &**target.disk();
     let Ok(opened) = disk.open_folder(target.root(), folder.as_bytes()) else {
@@ -215,7 +238,7 @@ fn of_maker(
         let is_folder = kind == Kind::Folder && !is_shared(text) && of_folder(text).is_none();
         let path = below(folder, name.to_bytes());
         is_folder
-            .then(|| candidate(path, account, (text, kind, holds), Some(bar)))
+            .then(|| candidate(path, (text, kind), keeping, Some(bar)))
             .flatten()
     });
     found.collect()
