@@ -100,10 +100,13 @@ fn the_demo_computers_name_their_programs_and_what_is_whose() {
 #[test]
 fn the_inventory_is_complete_against_the_systems_own_list() {
     let format = "${binary:Package}\t${Version}\t${db:Status-Status}\n";
-    let own = Command::new("dpkg-query")
+    let Ok(own) = Command::new("dpkg-query")
         .args(["-W", "-f", format])
         .output()
-        .unwrap();
+    else {
+        jolly_demo::skipped("this system has no dpkg to compare with");
+        return;
+    };
     let own = String::from_utf8(own.stdout).unwrap();
     let gone = ["not-installed", "config-files"];
     let mut wanted: Vec<(String, String)> = Vec::new();

@@ -41,7 +41,7 @@ pub(super) fn gather(gathering: &mut Gathering<'_>) {
         let mut names = names_in(disk, &opened);
         names.sort();
         for (name, kind) in names {
-            if gathering.cancel.is_cancelled() {
+            if gathering.is_over() {
                 return;
             }
             let stem = name
