@@ -118,7 +118,7 @@ fn standing(theme: &Theme, view: &ProgramsView) -> Line<'static> {
     let parts = all.filter(|one| !one.is_own_program()).count() as u64;
     if parts > 0 && !view.has_parts {
         let words = format!(
-            "{} more came with the system or with others: A shows them",
+            "{} more came with the system or with others (A)",
             count(parts)
         );
         line.add(words, theme.style(Role::Quiet));
@@ -321,10 +321,10 @@ impl RowDrawer<'_> {
         };
         let third = match self.view.renewable(at) {
             Some(found) => format!(
-                "   {} of caches and logs were scanned: space takes what of it is old enough, or leaves it",
+                "   {} of caches and logs: space takes what is old enough, or leaves it",
                 bytes(found.found.bytes)
             ),
-            None => "   the scan found no caches and no logs of it that may go".to_owned(),
+            None => "   no caches and no logs of it were found that may go".to_owned(),
         };
         vec![
             Line::styled(theme.glyphs.rule.repeat(width), theme.style(Role::Faint)),

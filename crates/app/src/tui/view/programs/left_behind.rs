@@ -34,7 +34,7 @@ pub(super) fn heading(
         left.iter().filter(|one| one.grade == grade).count()
     };
     let words = format!(
-        " {} sure, {} likely, {} unsure; seen only: nothing here is taken   L shows the programs that are there",
+        " {} sure, {} likely, {} unsure; only shown, nothing is taken (L: programs)",
         graded(Grade::Sure),
         graded(Grade::Likely),
         graded(Grade::Unsure)
