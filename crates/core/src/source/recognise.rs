@@ -7,7 +7,7 @@ pub(super) mod account;
 pub(super) mod cache_tag;
 mod fetched;
 mod language;
-mod launcher;
+pub(crate) mod launcher;
 mod link;
 mod magic;
 mod print_job;

@@ -18,10 +18,12 @@ use std::collections::{HashMap, HashSet};
 use std::ffi::CString;
 use std::io;
 
+use jolly_disk::Kind;
 use serde::Serialize;
 
 use crate::cancel::CancelToken;
 use crate::computer::{Layout, Target, TargetPath, read_whole};
+use crate::survey::folders::names_in;
 pub use crate::survey::programs::belongs::Belongs;
 use crate::survey::programs::names::{Known, normal};
 
@@ -357,6 +359,30 @@ impl Gathering<'_> {
         }
     }
 
+    /// What is in a folder, by name; what can't be listed is noted, unless it isn't there.
+    fn names(&mut self, folder: &TargetPath) -> Vec<(CString, Kind)> {
+        let disk = &**self.target.disk();
+        match disk.open_folder(self.target.root(), folder.as_bytes()) {
+            Ok(opened) => {
+                let mut names = names_in(disk, &opened);
+                names.sort();
+                names
+            }
+            Err(error) => {
+                if !is_absent(&error) {
+                    self.unread.push((folder.clone(), error.to_string()));
+                }
+                Vec::new()
+            }
+        }
+    }
+
+    /// The homes of all accounts, by position.
+    fn homes(&self) -> Vec<TargetPath> {
+        let accounts = self.target.accounts.iter();
+        accounts.map(|account| account.home.clone()).collect()
+    }
+
     /// The same, as text; what isn't any is told apart by a mark.
     fn read_text(&mut self, path: &TargetPath, most: u64) -> Option<String> {
         let bytes = self.read(path, most)?;
@@ -364,11 +390,9 @@ impl Gathering<'_> {
     }
 }
 
+/// Whether nothing is there; what a link stands in the way of is there, and isn't followed.
 fn is_absent(error: &io::Error) -> bool {
-    matches!(
-        error.kind(),
-        io::ErrorKind::NotFound | io::ErrorKind::NotADirectory
-    )
+    error.kind() == io::ErrorKind::NotFound
 }
 
 /// Reads a regular file at a path.

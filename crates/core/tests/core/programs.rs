@@ -273,6 +273,10 @@ fn what_is_damaged_or_leads_elsewhere_is_told_and_never_followed() {
         "usr/lib/sysimage/rpm/rpmdb.sqlite",
         b"SQLite format 3\0 and no more",
     );
+    // What can't be listed may hold anything; a second name of a folder is none of its own.
+    let link = |path: &str, to: &str| bench.tree.link(path, Path::new(to), DAY).unwrap();
+    link("var/lib/pacman/local", "/etc");
+    link("home/ada/bin", ".local/bin");
     text("opt/quay/run", b"#!/bin/sh\n");
     bench.tree.mode("opt/quay/run", 0o755).unwrap();
     bench
@@ -300,7 +304,11 @@ fn what_is_damaged_or_leads_elsewhere_is_told_and_never_followed() {
         .collect();
     assert_eq!(
         unread,
-        ["var/lib/dpkg/status", "usr/lib/sysimage/rpm/rpmdb.sqlite"]
+        [
+            "var/lib/dpkg/status",
+            "usr/lib/sysimage/rpm/rpmdb.sqlite",
+            "var/lib/pacman/local"
+        ]
     );
     let quay = named(&found, "quay", ProgramSource::Folder);
     assert!(

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use jolly_core::decide::Renewable;
-use jolly_core::survey::{Inventory, Leftover, Program};
+use jolly_core::survey::{Grade, Inventory, Leftover, Program};
 
 /// How the rows are ordered.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -50,6 +50,21 @@ pub(in crate::tui) struct KnownPrograms {
     pub left: Vec<Leftover>,
 }
 
+/// What a list of the lens holds in all.
+#[derive(Clone, Copy, Debug, Default)]
+pub(in crate::tui) struct ProgramSums {
+    /// How many are shown.
+    pub shown: u64,
+    /// What they occupy.
+    pub bytes: u64,
+    /// How many of the programs nobody used for a year.
+    pub unused: u64,
+    /// How many programs came with the system or with others.
+    pub parts: u64,
+    /// How many of what was left behind are sure, likely, unsure.
+    pub graded: [u64; 3],
+}
+
 /// A row of the lens.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(in crate::tui) enum ProgramRow {
@@ -80,8 +95,8 @@ pub(in crate::tui) struct ProgramsView {
     pub opened_left: HashSet<usize>,
     /// Ages are counted to here.
     pub now: Timestamp,
-    /// How many programs are shown, what they occupy, and how many nobody used for a year.
-    pub sums: (u64, u64, u64),
+    /// What is shown, added up.
+    pub sums: ProgramSums,
 }
 
 /// After so many seconds without use nobody uses a program any more.
@@ -99,7 +114,7 @@ impl ProgramsView {
             opened: HashSet::new(),
             opened_left: HashSet::new(),
             now,
-            sums: (0, 0, 0),
+            sums: ProgramSums::default(),
         }
     }
 
@@ -139,11 +154,14 @@ impl ProgramsView {
         shown.sort_by_key(|(_, one)| key(one));
         let occupied = shown.iter().map(|(_, one)| one.bytes.all());
         let unused = shown.iter().filter(|(_, one)| self.is_unused(one)).count();
-        self.sums = (
-            shown.len() as u64,
-            occupied.fold(0, u64::saturating_add),
-            unused as u64,
-        );
+        let parts = known.inventory.programs.iter();
+        self.sums = ProgramSums {
+            shown: shown.len() as u64,
+            bytes: occupied.fold(0, u64::saturating_add),
+            unused: unused as u64,
+            parts: parts.filter(|one| !one.is_own_program()).count() as u64,
+            graded: [0; 3],
+        };
         self.rows.clear();
         for (at, one) in shown {
             self.rows.push(ProgramRow::Program(at));
@@ -163,11 +181,16 @@ impl ProgramsView {
     fn arrange_left(&mut self, known: &KnownPrograms) {
         let focused = self.focused_left().map(|(at, _)| at);
         let held = known.left.iter().map(Leftover::bytes);
-        self.sums = (
-            known.left.len() as u64,
-            held.fold(0, u64::saturating_add),
-            0,
-        );
+        let graded = |grade: Grade| {
+            let all = known.left.iter().filter(|one| one.grade == grade);
+            all.count() as u64
+        };
+        self.sums = ProgramSums {
+            shown: known.left.len() as u64,
+            bytes: held.fold(0, u64::saturating_add),
+            graded: [Grade::Sure, Grade::Likely, Grade::Unsure].map(graded),
+            ..ProgramSums::default()
+        };
         self.rows.clear();
         for (at, one) in known.left.iter().enumerate() {
             self.rows.push(ProgramRow::Left(at));

@@ -90,11 +90,10 @@ fn title(theme: &Theme, view: &ProgramsView) -> Line<'static> {
         theme.bold(Role::Straw),
     );
     if view.known.is_some() {
-        let (many, held, _) = view.sums;
         let sums = format!(
             "   {}, {}, {}",
-            counted(many, "program"),
-            bytes(held),
+            counted(view.sums.shown, "program"),
+            bytes(view.sums.bytes),
             view.order.words()
         );
         line.add(sums, theme.style(Role::Quiet));
@@ -109,13 +108,12 @@ fn standing(theme: &Theme, view: &ProgramsView) -> Line<'static> {
     let Some(known) = &view.known else {
         return line.line();
     };
-    let (_, _, unused) = view.sums;
+    let unused = view.sums.unused;
     if unused > 0 {
         let words = format!("{} unused for a year   ", counted(unused, "program"));
         line.add(words, theme.style(Role::Ask));
     }
-    let all = known.inventory.programs.iter();
-    let parts = all.filter(|one| !one.is_own_program()).count() as u64;
+    let parts = view.sums.parts;
     if parts > 0 && !view.has_parts {
         let words = format!(
             "{} more came with the system or with others (A)",

@@ -12,7 +12,7 @@ use crate::source::recognise::shown;
 use crate::source::{Candidate, Finding, Reason};
 
 /// Where a system looks for a program that is named without its folder.
-pub(crate) const PROGRAM_FOLDERS: [&str; 10] = [
+const PROGRAM_FOLDERS: [&str; 10] = [
     "usr/local/bin",
     "usr/local/sbin",
     "usr/bin",
@@ -57,29 +57,35 @@ fn entry(target: &Target, candidate: &Candidate<'_>, bytes: &[u8]) -> Finding {
     let Some(program) = DesktopEntry::read(text).and_then(|entry| entry.program) else {
         return Finding::Not;
     };
-    let is_gone = if program.starts_with('/') {
-        presence(target, &TargetPath::root(), program.as_bytes()) == Presence::Gone
-    } else {
-        let home = candidate
-            .search
-            .account
-            .and_then(|at| target.accounts.get(at))
-            .map(|account| account.home.clone());
-        let own = [".local/bin", "bin", ".local/share/flatpak/exports/bin"];
-        let own = own
-            .iter()
-            .filter_map(|below| home.as_ref()?.join(below.as_bytes()).ok());
-        let common = PROGRAM_FOLDERS
-            .iter()
-            .filter_map(|folder| TargetPath::new(*folder).ok());
-        let mut all = own.chain(common);
-        all.all(|folder| presence(target, &folder, program.as_bytes()) == Presence::Gone)
-    };
+    let account = candidate.search.account;
+    let home = account
+        .and_then(|at| target.accounts.get(at))
+        .map(|account| &account.home);
+    let is_gone = is_program_gone(target, home.into_iter(), &program);
     if is_gone {
         Finding::Is(Reason::ProgramGone(shown(program.as_bytes())))
     } else {
         Finding::Not
     }
+}
+
+/// Whether a program is surely gone that an entry names by its path, or by its name alone: then it is looked for where a
+/// system looks, and below these homes.
+pub(crate) fn is_program_gone<'h>(
+    target: &Target,
+    homes: impl Iterator<Item = &'h TargetPath>,
+    program: &str,
+) -> bool {
+    if program.starts_with('/') {
+        return presence(target, &TargetPath::root(), program.as_bytes()) == Presence::Gone;
+    }
+    let own = [".local/bin", "bin", ".local/share/flatpak/exports/bin"];
+    let own = homes.flat_map(|home| own.map(|below| home.join(below.as_bytes())));
+    let common = PROGRAM_FOLDERS
+        .iter()
+        .map(|folder| TargetPath::new(*folder));
+    let mut all = own.chain(common).filter_map(Result::ok);
+    all.all(|folder| presence(target, &folder, program.as_bytes()) == Presence::Gone)
 }
 
 fn property_list(target: &Target, candidate: &Candidate<'_>, bytes: &[u8]) -> Finding {

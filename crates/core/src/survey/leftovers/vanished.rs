@@ -10,6 +10,7 @@ use crate::computer::{
 use crate::format::program_records::desktop_entry::{DesktopEntry, MOST_ENTRY};
 use crate::format::windows::shell_link::{self, LeadsTo};
 use crate::format::{PROPERTY_LIST_MOST, PropertyList};
+use crate::source::is_program_gone;
 use crate::survey::folders::names_in;
 use crate::survey::programs::names::{forms, normal};
 use crate::survey::programs::{below, place, read_at};
@@ -74,7 +75,7 @@ impl Vanished {
             let Some(program) = entry.program else {
                 continue;
             };
-            if is_gone(target, &program) {
+            if is_program_gone(target, target.accounts.iter().map(|it| &it.home), &program) {
                 let why = "its launcher starts a program that is gone";
                 let file = program.rsplit('/').next().unwrap_or(&program);
                 for name in [&*stem, &entry.name, file] {
@@ -171,30 +172,4 @@ fn each(
         }
     }
     found
-}
-
-/// Whether a program of linux is surely gone, by its path or by its name.
-fn is_gone(target: &Target, program: &str) -> bool {
-    let root = TargetPath::root();
-    if program.starts_with('/') {
-        return presence(target, &root, program.as_bytes()) == Presence::Gone;
-    }
-    let shared = [
-        "usr/local/bin",
-        "usr/local/sbin",
-        "usr/bin",
-        "usr/sbin",
-        "bin",
-        "sbin",
-        "usr/games",
-        "usr/local/games",
-        "snap/bin",
-        "var/lib/flatpak/exports/bin",
-    ];
-    let shared = shared.iter().map(|folder| place(folder));
-    let own = target.accounts.iter().flat_map(|account| {
-        [&b".local/bin"[..], b"bin", b".cargo/bin", b"go/bin"].map(|it| below(&account.home, it))
-    });
-    let mut all = shared.chain(own);
-    all.all(|folder| presence(target, &folder, program.as_bytes()) == Presence::Gone)
 }

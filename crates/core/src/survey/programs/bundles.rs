@@ -5,7 +5,6 @@ use jolly_disk::Kind;
 
 use crate::computer::TargetPath;
 use crate::format::{PROPERTY_LIST_MOST, PropertyList};
-use crate::survey::folders::names_in;
 use crate::survey::programs::names::Known;
 use crate::survey::programs::{Gathering, Program, ProgramSource, Reason, below, place};
 
@@ -18,14 +17,7 @@ pub(super) fn gather(gathering: &mut Gathering<'_>) {
     let homes = gathering.target.accounts.iter().enumerate();
     all.extend(homes.map(|(at, account)| (below(&account.home, b"Applications"), Some(at))));
     for (folder, account) in all {
-        let target = gathering.target;
-        let disk = &**target.disk();
-        let Ok(opened) = disk.open_folder(target.root(), folder.as_bytes()) else {
-            continue;
-        };
-        let mut names = names_in(disk, &opened);
-        names.sort();
-        for (name, kind) in names {
+        for (name, kind) in gathering.names(&folder) {
             let is_bundle = name.to_bytes().to_ascii_lowercase().ends_with(b".app");
             if kind == Kind::Folder && is_bundle && !gathering.is_over() {
                 bundle(gathering, &below(&folder, name.to_bytes()), account);
@@ -82,12 +74,7 @@ fn bundle(gathering: &mut Gathering<'_>, path: &TargetPath, account: Option<usiz
 /// Receipts tell when a bundle was installed, and of what else came with installers.
 fn receipts(gathering: &mut Gathering<'_>) {
     let folder = place("private/var/db/receipts");
-    let target = gathering.target;
-    let disk = &**target.disk();
-    let Ok(opened) = disk.open_folder(target.root(), folder.as_bytes()) else {
-        return;
-    };
-    for (name, kind) in names_in(disk, &opened) {
+    for (name, kind) in gathering.names(&folder) {
         if kind != Kind::File || !name.to_bytes().ends_with(b".plist") || gathering.is_over() {
             continue;
         }

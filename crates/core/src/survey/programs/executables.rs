@@ -69,12 +69,7 @@ pub(super) fn gather(gathering: &mut Gathering<'_>) {
     } else {
         opt(gathering);
     }
-    let homes: Vec<TargetPath> = gathering
-        .target
-        .accounts
-        .iter()
-        .map(|it| it.home.clone())
-        .collect();
+    let homes = gathering.homes();
     for (account, home) in homes.iter().enumerate() {
         for folder in OWN {
             let folder = below(home, folder.as_bytes());
@@ -104,11 +99,16 @@ fn each_file(
 ) {
     let target = gathering.target;
     let disk = &**target.disk();
+    let above = disk.open_folder(target.root(), folder.folder_bytes());
+    let own = above.and_then(|above| disk.stat(&above, folder.as_name()));
+    // Another name of a folder that is looked at itself.
+    if own.is_ok_and(|own| own.kind == Kind::Link) {
+        return;
+    }
+    let names = gathering.names(folder);
     let Ok(opened) = disk.open_folder(target.root(), folder.as_bytes()) else {
         return;
     };
-    let mut names = names_in(disk, &opened);
-    names.sort();
     for (name, kind) in names {
         if gathering.is_over() {
             return;

@@ -4,10 +4,10 @@ use std::collections::HashMap;
 
 use jolly_disk::Kind;
 
-use crate::computer::{Presence, Target, TargetPath, presence};
+use crate::computer::TargetPath;
 use crate::format::Printable;
 use crate::format::program_records::desktop_entry::{DesktopEntry, MOST_ENTRY};
-use crate::survey::folders::names_in;
+use crate::source::is_program_gone;
 use crate::survey::programs::names::{Known, normal};
 use crate::survey::programs::{Gathering, Program, ProgramSource, below, place};
 
@@ -33,14 +33,7 @@ pub(super) fn gather(gathering: &mut Gathering<'_>) {
         (folder, Some(at))
     }));
     for (folder, _) in all {
-        let target = gathering.target;
-        let disk = &**target.disk();
-        let Ok(opened) = disk.open_folder(target.root(), folder.as_bytes()) else {
-            continue;
-        };
-        let mut names = names_in(disk, &opened);
-        names.sort();
-        for (name, kind) in names {
+        for (name, kind) in gathering.names(&folder) {
             if gathering.is_over() {
                 return;
             }
@@ -66,21 +59,6 @@ const RUNNERS: [&str; 14] = [
     "sh", "bash", "python", "perl", "ruby", "java", "node", "electron", "mono", "wine", "flatpak",
     "snap", "gjs", "xdgopen",
 ];
-
-/// Whether a program that a launcher starts is there, or may be.
-fn is_there(target: &Target, program: &str) -> bool {
-    let root = TargetPath::root();
-    if program.starts_with('/') {
-        return presence(target, &root, program.as_bytes()) != Presence::Gone;
-    }
-    let folders = ["usr/local/bin", "usr/bin", "usr/games", "bin"].map(place);
-    let own = target
-        .accounts
-        .iter()
-        .map(|account| below(&account.home, b".local/bin"));
-    let mut all = folders.into_iter().chain(own);
-    all.any(|folder| presence(target, &folder, program.as_bytes()) != Presence::Gone)
-}
 
 /// Gives a launcher's name to the program that it starts, or makes one of it where nothing else knows the program.
 fn attach(
@@ -111,7 +89,9 @@ fn attach(
     };
     let found = owner.or_else(by_id).or_else(by_program);
     let of_its_own = || {
-        let is_there = is_there(gathering.target, entry.program.as_deref()?);
+        let target = gathering.target;
+        let homes = target.accounts.iter().map(|account| &account.home);
+        let is_there = !is_program_gone(target, homes, entry.program.as_deref()?);
         is_there.then(|| Program::new(ProgramSource::Launcher, stem, &entry.name))
     };
     let at = match found {

@@ -7,7 +7,7 @@ use jolly_disk::Kind;
 use crate::computer::TargetPath;
 use crate::format::program_records::{apk, control, pacman, rpm};
 use crate::source::holder::read_database;
-use crate::survey::folders::{names_in, open_below};
+use crate::survey::folders::open_below;
 use crate::survey::programs::names::{Known, without_ending};
 use crate::survey::programs::{Gathering, Program, ProgramSource, Reason, below, c_name, place};
 
@@ -162,10 +162,11 @@ fn dpkg_lists(gathering: &mut Gathering<'_>, by_name: &HashMap<String, usize>) {
     let info = place("var/lib/dpkg/info");
     let target = gathering.target;
     let disk = &**target.disk();
+    let names = gathering.names(&info);
     let Ok(folder) = disk.open_folder(target.root(), info.as_bytes()) else {
         return;
     };
-    for (name, _) in names_in(disk, &folder) {
+    for (name, _) in names {
         if gathering.cancel.is_cancelled() {
             return;
         }
@@ -257,12 +258,7 @@ fn rpm(gathering: &mut Gathering<'_>) {
 
 fn pacman(gathering: &mut Gathering<'_>) {
     let local = place("var/lib/pacman/local");
-    let target = gathering.target;
-    let disk = &**target.disk();
-    let Ok(folder) = disk.open_folder(target.root(), local.as_bytes()) else {
-        return;
-    };
-    for (name, _) in names_in(disk, &folder) {
+    for (name, _) in gathering.names(&local) {
         if gathering.is_over() {
             return;
         }

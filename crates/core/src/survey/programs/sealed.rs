@@ -13,12 +13,7 @@ const MOST_MANIFEST: u64 = 16 << 20;
 
 pub(super) fn gather(gathering: &mut Gathering<'_>) {
     flatpaks(gathering, &place("var/lib/flatpak"), None);
-    let homes: Vec<TargetPath> = gathering
-        .target
-        .accounts
-        .iter()
-        .map(|it| it.home.clone())
-        .collect();
+    let homes = gathering.homes();
     for (at, home) in homes.iter().enumerate() {
         flatpaks(gathering, &below(home, b".local/share/flatpak"), Some(at));
     }

@@ -56,12 +56,7 @@ pub(super) fn gather(gathering: &mut Gathering<'_>) {
         records(gathering, &software, &MACHINE, None);
         note_broken(gathering, &software, "Windows/System32/config/SOFTWARE");
     }
-    let homes: Vec<TargetPath> = gathering
-        .target
-        .accounts
-        .iter()
-        .map(|it| it.home.clone())
-        .collect();
+    let homes = gathering.homes();
     for (account, home) in homes.iter().enumerate() {
         if let Some(own) = read_hive(gathering, home, "", "NTUSER.DAT") {
             records(gathering, &own, &ACCOUNT, Some(account));

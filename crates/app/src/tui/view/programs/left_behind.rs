@@ -22,22 +22,18 @@ pub(super) fn heading(
         " Left behind: what programs that are gone left",
         theme.bold(Role::Straw),
     );
-    let (many, held, _) = view.sums;
     title.add(
-        format!("   {}, {}", counted(many, "name"), bytes(held)),
+        format!(
+            "   {}, {}",
+            counted(view.sums.shown, "name"),
+            bytes(view.sums.bytes)
+        ),
         quiet,
     );
     let mut standing = Pieces::default();
-    let known = view.known.as_ref();
-    let graded = |grade: Grade| {
-        let left = known.map_or(&[][..], |known| &known.left[..]);
-        left.iter().filter(|one| one.grade == grade).count()
-    };
+    let [sure, likely, unsure] = view.sums.graded;
     let words = format!(
-        " {} sure, {} likely, {} unsure; only shown, nothing is taken (L: programs)",
-        graded(Grade::Sure),
-        graded(Grade::Likely),
-        graded(Grade::Unsure)
+        " {sure} sure, {likely} likely, {unsure} unsure; only shown, nothing is taken (L: programs)"
     );
     standing.add(words, quiet);
     let mut line = Pieces::default();
