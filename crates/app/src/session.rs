@@ -16,7 +16,7 @@ use jolly_core::pile::{Explanation, Question, Scan, ScanOrder, explain, scan};
 use jolly_core::rule::{Class, Guards, RuleNumber, RuleSet, resolve};
 use jolly_core::run::SameComputer;
 use jolly_core::state::{Sheet, SheetError, StateFolder};
-use jolly_core::survey::{Arrival, Belongs, arrive};
+use jolly_core::survey::{Arrival, Belongs, Leftover, arrive, inventory, leftovers};
 use jolly_core::walk::ScanEvent;
 use jolly_disk::RealDisk;
 
@@ -185,17 +185,25 @@ impl Session {
         Ok((path, found))
     }
 
+    /// Looks for what programs that are gone left behind, and waits until it is done.
+    pub(crate) fn leftovers(&self, cancel: &CancelToken) -> Arc<[Leftover]> {
+        let now = self.now.unwrap_or_else(clock);
+        let inventory = inventory(&self.target, &self.belongs, cancel);
+        leftovers(&self.target, (&inventory, &self.belongs), now, cancel).into()
+    }
+
     /// Scans, and waits until it is done; what has not changed since the scan before is taken from
-    /// it.
+    /// it, and what was left behind gets piles of its own.
     pub(crate) fn scan(
         &self,
-        before: Option<&Scan>,
+        (before, leftovers): (Option<&Scan>, Arc<[Leftover]>),
         cancel: &CancelToken,
         sink: &dyn Fn(ScanEvent),
     ) -> Scan {
         let now = self.now.unwrap_or_else(clock);
         let order = ScanOrder {
             own: self.own.clone(),
+            leftovers,
             // With a moment set by hand nothing is proven about what happened since.
             before: before.filter(|_| self.now.is_none()),
             ..ScanOrder::new(&self.target, &self.rules, now)

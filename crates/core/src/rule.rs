@@ -14,6 +14,7 @@ mod parse;
 mod pattern;
 mod rule_id;
 mod search;
+mod survey;
 
 pub use builtin::builtin;
 pub use check::example::{ExampleFailure, run_examples};
@@ -43,3 +44,5 @@ pub(crate) use pattern::path::{NameTest, NfaStates, PathPattern, Spelling};
 pub(crate) use pattern::{bound as bound_pattern, build as build_pattern};
 pub use rule_id::RuleId;
 pub use search::{Search, Unresolved, resolve};
+pub(crate) use survey::SURVEY_BOOK;
+pub use survey::Survey;

@@ -17,7 +17,7 @@ mod sites;
 pub use arrival::{Arrival, arrive};
 pub use extensions::{Extension, Origin, extensions};
 pub use facts::{Fact, facts};
-pub use leftovers::{Grade, Leftover, LeftoverFolder, leftovers};
+pub use leftovers::{Grade, Leftover, LeftoverFolder, leftovers, searches_of_leftovers};
 pub(crate) use profiles::profile_of;
 pub use profiles::{Profile, profiles};
 pub use programs::{

@@ -27,7 +27,13 @@ const PARTS: [(&str, u64, bool); 5] = [
     ("quay-shell", 2_300, false),
 ];
 
-/// The till: packages as dpkg notes them, each program with its launcher. Ferrylog was removed, its settings stay.
+/// Packages that were removed, while their settings stay: name, version, and these.
+const REMOVED: [(&str, &str, &str); 2] = [
+    ("ferrylog", "1.9", "etc/ferrylog.conf"),
+    ("kedgebook", "0.8", "etc/kedgebook/kedgebook.conf"),
+];
+
+/// The till: packages as dpkg notes them, each program with its launcher; of some only the settings stay.
 pub(crate) fn linux(tree: &TreeBuilder) -> Result<(), DemoError> {
     let (mut status, mut marks) = (Vec::new(), Vec::new());
     for (package, name, version, days) in PROGRAMS {
@@ -72,12 +78,23 @@ pub(crate) fn linux(tree: &TreeBuilder) -> Result<(), DemoError> {
             400 * DAY,
         )?;
     }
-    let removed = "Package: ferrylog\nStatus: deinstall ok config-files\nPriority: optional\nSection: misc\n\
-                   Architecture: amd64\nVersion: 1.9\nConffiles:\n /etc/ferrylog.conf 0123456789abcdef0123456789abcdef\n\n";
-    status.push(removed.to_owned());
+    for (package, version, settings) in REMOVED {
+        status.push(format!(
+            "Package: {package}\nStatus: deinstall ok config-files\nPriority: optional\nSection: misc\n\
+             Architecture: amd64\nVersion: {version}\nConffiles:\n /{settings} 0123456789abcdef0123456789abcdef\n\n"
+        ));
+        tree.text(settings, "quay = south\n", 1200 * DAY)?;
+    }
+    for (path, bytes) in [
+        ("home/pia/.config/kedgebook/kedgebook.conf", 2 * KIB),
+        ("home/pia/.local/share/kedgebook/charts/bay.bin", 18 * MIB),
+        ("home/pia/.local/share/kedgebook/charts/sound.bin", 11 * MIB),
+        ("home/joss/.config/kedgebook/kedgebook.conf", 2 * KIB),
+    ] {
+        tree.file(path, bytes, 900 * DAY)?;
+    }
     tree.text("var/lib/dpkg/status", status.concat(), DAY)?;
     tree.text("var/lib/apt/extended_states", marks.concat(), DAY)?;
-    tree.text("etc/ferrylog.conf", "quay = south\n", 1200 * DAY)?;
     Ok(())
 }
 

@@ -4,7 +4,8 @@ use jiff::Timestamp;
 use jolly_core::CancelToken;
 use jolly_core::format::Printable;
 use jolly_core::survey::{
-    Footprint, Grade, Inventory, Leftover, LeftoverFolder, Program, Sites, leftovers, programs,
+    Footprint, Grade, Inventory, Leftover, LeftoverFolder, Program, Sites, inventory, leftovers,
+    programs,
 };
 use serde_json::json;
 
@@ -18,7 +19,11 @@ pub(super) fn run(left_behind: bool, options: &SharedOptions) -> Result<Exit, Re
     let session = Session::of_options(options)?;
     let now = session.now.unwrap_or_else(clock);
     let cancel = print::cancel_on_interrupt()?;
-    let mut found = programs(&session.target, &session.belongs, &cancel);
+    let mut found = if left_behind {
+        inventory(&session.target, &session.belongs, &cancel)
+    } else {
+        programs(&session.target, &session.belongs, &cancel)
+    };
     if cancel.is_cancelled() {
         return Ok(Exit::Stopped);
     }

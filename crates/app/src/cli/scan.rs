@@ -1,11 +1,12 @@
 //! `scan`: the piles.
 
 use std::io::{self, Write};
+use std::sync::Arc;
 
 use jolly_core::CancelToken;
 use jolly_core::decide::{Decisions, PileState, Scope, Spot};
 use jolly_core::pile::{Scan, Sum};
-use jolly_core::rule::Class;
+use jolly_core::rule::{Class, Survey};
 use jolly_core::source::PileId;
 use serde_json::{Value, json};
 
@@ -39,7 +40,13 @@ pub(super) fn scanned(
 ) -> Result<(Scan, Decisions), Refusal> {
     let selection = session.selection(options)?;
     let progress = print::Progress::new();
-    let scan = session.scan(None, cancel, &|event| progress.scan(&event));
+    // It takes a while, and unless somebody asks nothing of it may go.
+    let leftovers = if selection.asks_for(&session.rules, Survey::LeftBehind) {
+        session.leftovers(cancel)
+    } else {
+        Arc::default()
+    };
+    let scan = session.scan((None, leftovers), cancel, &|event| progress.scan(&event));
     progress.end();
     if let Some(found) = scan.at_once {
         print::note(&format!(

@@ -8,6 +8,7 @@ use jolly_core::plan::{ConfirmedManifest, Manifest, MostRead, Outcome, make_mani
 use jolly_core::rule::{Search, resolve};
 use jolly_core::run::{Comparison, Difference, Pause, Predictions, RunSummary, SweepError};
 use jolly_core::state::LockError;
+use jolly_core::survey::searches_of_leftovers;
 use jolly_core::{CancelToken, error_chain};
 use serde_json::{Value, json};
 
@@ -23,7 +24,7 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
     let is_real = sweep.yes && !sweep.rehearse;
     let is_planned = sweep.plan.is_some();
     let (session, manifest, searches) = if let Some(file) = &sweep.plan {
-        let planned = planned(options, file)?;
+        let planned = planned(options, file, &cancel)?;
         look_after(&planned.0, is_real);
         planned
     } else {
@@ -80,6 +81,7 @@ fn look_after(session: &Session, is_real: bool) {
 fn planned(
     options: &SharedOptions,
     file: &Path,
+    cancel: &CancelToken,
 ) -> Result<(Session, Manifest, Vec<Search>), Refusal> {
     let bad = |what: String, advice: &str| Refusal {
         exit: Exit::BadInput,
@@ -114,7 +116,12 @@ fn planned(
     if manifest.rules != session.rules.digest() {
         return Err(bad("it was made with other rulebooks".to_owned(), again));
     }
-    let (searches, _) = resolve(&session.target, &session.rules);
+    let (mut searches, _) = resolve(&session.target, &session.rules);
+    // What a survey found has to be found again.
+    if manifest.is_surveyed {
+        let leftovers = session.leftovers(cancel);
+        searches.extend(searches_of_leftovers(&leftovers, &session.rules));
+    }
     Ok((session, manifest, searches))
 }
 

@@ -5,10 +5,10 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use jolly_core::CancelToken;
-use jolly_core::decide::{Entry, Excluded, Inside, Reach, others, renewable};
+use jolly_core::decide::{Entry, Excluded, Inside, Reach, left_behind, others, renewable};
 use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
-use jolly_core::survey::{Belongs, leftovers, programs, sites_and_extensions};
+use jolly_core::survey::{Belongs, programs, sites_and_extensions};
 
 use crate::options::SharedOptions;
 use crate::place::{self, PlaceChange};
@@ -94,11 +94,11 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
 fn look_at_programs(scan: &Scan, belongs: &Belongs, cancel: &CancelToken) -> KnownPrograms {
     let inventory = programs(&scan.target, belongs, cancel);
     let renewable = renewable(scan, &inventory);
-    let left = leftovers(&scan.target, (&inventory, belongs), scan.now, cancel);
     KnownPrograms {
         inventory,
         renewable,
-        left,
+        left: Arc::clone(&scan.leftovers),
+        portions: left_behind(scan),
     }
 }
 

@@ -420,7 +420,8 @@ pub(super) fn scan(
 ) -> Result<Box<Scanned>, String> {
     let before = job.before.as_deref();
     // Only the newest news counts: what doesn't fit is dropped.
-    let scan = job.session.scan(before, cancel, &|event| {
+    let leftovers = job.session.leftovers(cancel);
+    let scan = job.session.scan((before, leftovers), cancel, &|event| {
         drop(news.try_send(Msg::Scanning(job.job, event)));
     });
     let unreadable = |error: &dyn std::error::Error| {

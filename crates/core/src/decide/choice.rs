@@ -1,6 +1,6 @@
 //! Single things that are taken or left, whatever becomes of the rest of their pile.
 
-pub(super) mod renewable;
+pub(super) mod portion;
 
 use std::collections::{HashMap, HashSet};
 

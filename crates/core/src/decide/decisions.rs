@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use crate::computer::TargetPath;
 use crate::decide::choice::Choices;
+use crate::decide::choice::portion::sure_of;
 use crate::decide::history::{History, State};
 use crate::decide::overlay::Overlay;
 use crate::decide::{Choice, Excluded, ExclusionError, Node, Selection, Spares, Thing};
@@ -15,7 +16,7 @@ use crate::source::{FolderId, ItemId, LinkGroup, PileId};
 /// What was decided about one pile.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PileDecision {
-    /// Whether it is taken.
+    /// Whether it is taken: of a survey's pile what that is sure of.
     pub is_taken: bool,
     /// From which age on; none for any age.
     pub limit: Option<AgeLimit>,
@@ -77,7 +78,12 @@ impl Decisions {
         let exclusions = selection.exclusions.iter().cloned();
         let excluded = exclusions.map(|exclusion| Excluded::find(scan, exclusion));
         let excluded = excluded.collect::<Result<Vec<_>, _>>()?;
-        let first = State::new(scan, piles, excluded, Choices::default());
+        let piles: Vec<PileDecision> = piles;
+        let mut choices = Choices::default();
+        for (at, _) in piles.iter().enumerate().filter(|(_, one)| one.is_taken) {
+            take_sure(scan, PileId(at), &mut choices);
+        }
+        let first = State::new(scan, piles, excluded, choices);
         let mut decisions = Self {
             included: Vec::new(),
             history: History::new("as the rules recommend", first),
@@ -133,9 +139,15 @@ impl Decisions {
         self.history.state().overlay(pile)
     }
 
+    /// Whether all of a pile that is old enough goes, unless something else was chosen for it. Of a survey's pile only what
+    /// is chosen does.
+    pub fn takes_whole(&self, scan: &Scan, pile: PileId) -> bool {
+        self.of(pile).is_taken && scan.survey_of(pile).is_none()
+    }
+
     /// How a pile stands.
     pub fn state(&self, scan: &Scan, pile: PileId) -> PileState {
-        let is_taken = self.of(pile).is_taken;
+        let is_taken = self.takes_whole(scan, pile);
         if scan.pile(pile).blocked.is_some() {
             PileState::Blocked
         } else if !is_taken && self.takes(pile).items == 0 {
@@ -192,7 +204,7 @@ impl Decisions {
         let may_go = self.includes(pile) && scan.pile(pile).blocked.is_none();
         may_go.then(|| Going {
             overlay: self.overlay(pile),
-            is_taken: decision.is_taken,
+            is_taken: self.takes_whole(scan, pile),
             older: scan.pile(pile).count_older(decision.limit),
             len: scan.pile(pile).len(),
         })
@@ -213,7 +225,7 @@ impl Decisions {
         let is_wanted = match choice {
             Some(Choice::Take) => true,
             Some(Choice::Leave) => false,
-            None => self.of(pile).is_taken,
+            None => self.takes_whole(scan, pile),
         };
         is_wanted && self.includes(pile) && scan.pile(pile).blocked.is_none()
     }
@@ -310,7 +322,7 @@ impl Decisions {
     }
 
     /// Changes the decision about some piles, as one step. To take or leave a pile as a whole
-    /// forgets what was chosen by hand in it.
+    /// forgets what was chosen by hand in it; to take that of a survey takes what is sure.
     pub fn decide(&mut self, scan: &Scan, what: &str, wanted: &[(PileId, PileDecision)]) -> bool {
         let before = self.history.state();
         let mut piles = Vec::clone(&before.piles);
@@ -325,6 +337,10 @@ impl Decisions {
         }
         let mut choices = Choices::clone(&before.choices);
         choices.forget(scan, &turned);
+        let is_taken = |pile: &PileId| piles.get(pile.0).is_some_and(|one| one.is_taken);
+        for pile in turned.iter().filter(|pile| is_taken(pile)) {
+            take_sure(scan, *pile, &mut choices);
+        }
         let state = before
             .with_piles(piles)
             .with_choices(scan, choices, &turned, None);
@@ -428,6 +444,13 @@ impl Decisions {
     /// What was decided, step by step from the beginning, and at which of these we stand.
     pub fn steps(&self) -> (Vec<&str>, usize) {
         (self.history.names().collect(), self.history.at())
+    }
+}
+
+/// Takes what a survey is sure of in a pile of its own; of other piles nothing.
+fn take_sure(scan: &Scan, pile: PileId, choices: &mut Choices) {
+    for node in sure_of(scan, pile) {
+        choices.set(scan, node, Some(Choice::Take));
     }
 }
 

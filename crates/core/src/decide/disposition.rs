@@ -60,7 +60,7 @@ impl Decisions {
         }
         let is_asked = overlay.is_some_and(|overlay| overlay.asked.has(position));
         match decision.limit {
-            _ if !decision.is_taken && !is_asked => Disposition::PileLeft,
+            _ if !self.takes_whole(scan, id) && !is_asked => Disposition::PileLeft,
             Some(limit) if scan.age(item) < limit.as_seconds() => Disposition::Young(limit),
             Some(_) | None => Disposition::Goes,
         }
@@ -72,7 +72,7 @@ impl Decisions {
         for id in reach.piles() {
             let decision = self.of(id);
             let pile = scan.pile(id);
-            if decision.is_taken && self.includes(id) && pile.blocked.is_none() {
+            if self.takes_whole(scan, id) && self.includes(id) && pile.blocked.is_none() {
                 let older = pile.count_older(decision.limit);
                 sum.add(reach.before(scan, id, older));
             }

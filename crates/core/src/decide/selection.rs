@@ -2,7 +2,7 @@
 
 use crate::decide::{Exclusion, PileDecision, Starts};
 use crate::pile::{Pile, Scan};
-use crate::rule::{AgeLimit, Class, RuleNumber};
+use crate::rule::{AgeLimit, Class, RuleNumber, RuleSet, Survey};
 
 /// What the options of one run narrow a scan to.
 #[derive(Clone, Debug, Default)]
@@ -35,6 +35,20 @@ impl Selection {
             limit: start.limit.max(self.older_than),
             by: start.by,
         }
+    }
+
+    /// Whether what a survey finds is wanted: where its rule is named, or all is taken that may be.
+    pub fn asks_for(&self, rules: &RuleSet, survey: Survey) -> bool {
+        let Some((number, rule)) = rules.of_survey(survey) else {
+            return false;
+        };
+        let start = self.starts.of(&rule.id, &rule.rule);
+        let classes = &self.classes;
+        let is_wanted = self.takes_all || start.is_taken || self.only.contains(&number);
+        is_wanted
+            && (self.only.is_empty() || self.only.contains(&number))
+            && !self.skip.contains(&number)
+            && (classes.is_empty() || classes.contains(&rule.rule.class))
     }
 
     /// Whether a pile is looked at at all.

@@ -12,8 +12,8 @@ use crate::format::Printable;
 use crate::host::{InUse, RunningProgram};
 use crate::pile::{AtOnce, Blocked, Notes, Pile, at_once, build::build};
 use crate::rule::{
-    Class, Detect, Guards, ListFormat, Need, RuleNumber, RuleSet, Search, Unresolved, age_at,
-    resolve,
+    Class, Detect, Guards, ListFormat, Need, RuleNumber, RuleSet, Search, Survey, Unresolved,
+    age_at, resolve,
 };
 use crate::source::context::WalkContext;
 use crate::source::holder::address::shown_item;
@@ -21,6 +21,7 @@ use crate::source::{
     AccountAges, Arena, ItemId, LinkGroup, PileId, PreviousScan, Units, described, files,
     hard_links, moved,
 };
+use crate::survey::{Leftover, searches_of_leftovers};
 use crate::walk::{ScanEvent, Unread, unread};
 
 /// Everything that one scan found.
@@ -41,6 +42,8 @@ pub struct Scan {
     pub notes: Notes,
     /// What goes together or stays.
     pub units: Units,
+    /// What programs that are gone left behind, where that was looked for.
+    pub leftovers: Arc<[Leftover]>,
     /// Where the rules looked.
     pub searches: Vec<Search>,
     roots: Roots,
@@ -75,6 +78,8 @@ pub struct ScanOrder<'a> {
     pub own: Vec<TargetPath>,
     /// A scan before, to reuse what has not changed since; its `now` must have been the clock's.
     pub before: Option<&'a Scan>,
+    /// What programs that are gone left behind, where that was looked for: it gets piles of its own.
+    pub leftovers: Arc<[Leftover]>,
     /// How many threads walk.
     pub workers: NonZeroUsize,
 }
@@ -92,6 +97,7 @@ impl<'a> ScanOrder<'a> {
             now,
             own: Vec::new(),
             before: None,
+            leftovers: Arc::default(),
             workers: NonZeroUsize::new((4 * cores).min(MOST_WORKERS)).unwrap_or(NonZeroUsize::MIN),
         }
     }
@@ -114,6 +120,7 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
         rule.detect != Some(Detect::OldAccount)
             || accounts.is_old(target, rule, search, (now, cancel))
     });
+    searches.extend(searches_of_leftovers(&order.leftovers, rules));
     tell_unresolved(unresolved, &mut unread);
     let volume = measured(target, &mut unread);
     let mut guards = Guards::new(&target.places, order.own.clone());
@@ -156,6 +163,7 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
         units,
         arena,
         piles,
+        leftovers: Arc::clone(&order.leftovers),
         searches,
         guards,
         unread: unread.into_list(),
@@ -228,7 +236,10 @@ impl Roots {
         let mut roots = Self::default();
         for search in searches {
             let own = roots.0.entry((search.rule, search.account)).or_default();
-            own.push(search.root.clone());
+            // A survey names several things in one folder.
+            if own.last() != Some(&search.root) {
+                own.push(search.root.clone());
+            }
         }
         roots
     }
@@ -272,6 +283,11 @@ impl Scan {
     /// The class of a pile: that of its rule.
     pub fn class_of(&self, id: PileId) -> Class {
         self.rules.rule(self.pile(id).rule).rule.class
+    }
+
+    /// The survey that a pile is of; none where a rule of a book found it.
+    pub fn survey_of(&self, id: PileId) -> Option<Survey> {
+        self.rules.rule(self.pile(id).rule).rule.survey
     }
 
     /// What an item is called, for people: its name, and of an entry its document.

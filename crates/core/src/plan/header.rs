@@ -23,6 +23,9 @@ pub(crate) struct Header {
     lists: i64,
     #[serde(default)]
     partial: bool,
+    /// Whether some of it was found by a survey, which has to find it again.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    surveyed: bool,
     boot: String,
 }
 
@@ -73,6 +76,7 @@ impl Header {
             folders: sum(manifest.folders),
             lists: manifest.lists,
             partial: manifest.is_partial,
+            surveyed: manifest.is_surveyed,
             boot: manifest.boot.clone(),
         }
     }
@@ -106,6 +110,7 @@ impl Header {
             folders: sum(self.folders),
             lists: self.lists,
             is_partial: self.partial,
+            is_surveyed: self.surveyed,
             boot: self.boot,
         }
     }

@@ -25,6 +25,8 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
     let piles = (0..scan.piles.len()).map(PileId);
     let mut takes = Sum::default();
     piles.clone().for_each(|id| takes.add(decisions.takes(id)));
+    let is_surveyed =
+        (piles.clone()).any(|id| scan.survey_of(id).is_some() && decisions.takes(id).items > 0);
     let many = usize::try_from(takes.items).unwrap_or(0);
     // There may be millions, so each is a number as long as can be.
     let mut going: Vec<ItemId> = Vec::with_capacity(many);
@@ -52,6 +54,7 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
         folders,
         lists,
         is_partial: scan.is_partial,
+        is_surveyed,
         boot: boot(),
     }
 }

@@ -143,6 +143,8 @@ pub struct Manifest {
     pub lists: i64,
     /// Whether the scan it was made from was stopped before its end.
     pub is_partial: bool,
+    /// Whether some of it was found by a survey: before it goes, the survey has to find it again.
+    pub is_surveyed: bool,
     /// The start of the machine that it was made in: device numbers mean nothing in another one.
     pub boot: String,
 }

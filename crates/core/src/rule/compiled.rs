@@ -3,7 +3,7 @@
 use crate::computer::Layout;
 use crate::format::DocumentError;
 use crate::rule::pattern::path::{NfaStates, PathPattern};
-use crate::rule::{AgeBy, Detect, Rule, RuleId, Rulebook};
+use crate::rule::{AgeBy, Detect, Rule, RuleId, Rulebook, SURVEY_BOOK, Search, Survey};
 
 /// A rule's position in a [`RuleSet`]: a lower one comes before a higher one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -131,6 +131,8 @@ impl CompiledRule {
         let inside = [below, b"/sample"].concat();
         self.rule.empty_folders
             && self.fit_folder(below)
+            // A survey names each thing.
+            && (self.rule.survey.is_none() || self.fit(below) == Fit::Takes)
             && (self.spare.is_empty()
                 || !matches!(
                     (self.fit(below), self.fit(&inside)),
@@ -195,10 +197,12 @@ fn compile(file: &str, text: &str, patterns: &[String], layout: Layout) -> Compi
 type Compiled = Result<Vec<PathPattern>, DocumentError>;
 
 /// All rules in force: the technician's books first, then the built-in one; in a book the order
-/// of the text.
+/// of the text. Behind them all come those of surveys.
 #[derive(Clone, Debug, Default)]
 pub struct RuleSet {
     rules: Vec<CompiledRule>,
+    /// How many of them are of books.
+    of_books: usize,
     digest: String,
 }
 
@@ -214,7 +218,8 @@ impl RuleSet {
             let (book, lines) = Rulebook::parse(file, text)?;
             hasher.update(text.as_bytes()).update(&[0]);
             let starts = format!("{}/", book.id);
-            if set.rules.iter().any(|known| known.id.starts_with(&starts)) {
+            let is_known = |known: &CompiledRule| known.id.starts_with(&starts);
+            if book.id == SURVEY_BOOK || set.rules.iter().any(is_known) {
                 return Err(DocumentError {
                     file: file.clone(),
                     text: text.clone(),
@@ -238,6 +243,11 @@ impl RuleSet {
                 });
             }
         }
+        set.of_books = set.rules.len();
+        if let Some(layout) = set.rules.first().map(|rule| rule.layout) {
+            let surveys = Survey::ALL.iter().map(|survey| survey.rule(layout));
+            set.rules.extend(surveys);
+        }
         hasher
             .finalize()
             .to_hex()
@@ -246,11 +256,12 @@ impl RuleSet {
         Ok(set)
     }
 
-    /// Every rule with its number, in order.
+    /// Every rule of a book with its number, in order.
     pub fn iter(&self) -> impl Iterator<Item = (RuleNumber, &CompiledRule)> {
         self.rules
             .iter()
             .enumerate()
+            .take(self.of_books)
             .map(|(number, rule)| (RuleNumber(number), rule))
     }
 
@@ -260,6 +271,21 @@ impl RuleSet {
     /// When the number is another set's.
     pub fn rule(&self, number: RuleNumber) -> &CompiledRule {
         &self.rules[number.0]
+    }
+
+    /// The rule of a search, as it takes things there.
+    pub fn of_search<'a>(&'a self, search: &'a Search) -> &'a CompiledRule {
+        search
+            .naming
+            .as_deref()
+            .unwrap_or_else(|| self.rule(search.rule))
+    }
+
+    /// The rule of a survey, which comes last; none where there are no rules at all.
+    pub(crate) fn of_survey(&self, survey: Survey) -> Option<(RuleNumber, &CompiledRule)> {
+        let rules = self.rules.iter().enumerate().skip(self.of_books);
+        let mut rules = rules.map(|(number, rule)| (RuleNumber(number), rule));
+        rules.find(|(_, rule)| rule.rule.survey == Some(survey))
     }
 
     /// The rule of that id, whole or without its book where only one book has it.

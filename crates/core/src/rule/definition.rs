@@ -12,7 +12,7 @@ use std::sync::Arc;
 use serde::{Deserialize, Serialize};
 
 use crate::computer::{Layout, Place};
-use crate::rule::{AgeLimit, Detect, FileKind, ListFormat, RecordSet, Section};
+use crate::rule::{AgeLimit, Detect, FileKind, ListFormat, RecordSet, Section, Survey};
 
 /// What removal means to the computer's owner.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
@@ -380,6 +380,8 @@ pub struct Rule {
     pub keep_newest: Option<KeepNewest>,
     /// Families of programs; while one of them runs, the pile can't be swept.
     pub busy: Vec<String>,
+    /// The survey that says what it takes; no rulebook can say so.
+    pub survey: Option<Survey>,
     /// Its own tests.
     pub examples: Vec<Example>,
 }

@@ -94,6 +94,7 @@ pub fn add_place(
         larger_than: None,
         keep_newest: None,
         busy: Vec::new(),
+        survey: None,
         examples: Vec::new(),
     };
     let only = Rulebook {

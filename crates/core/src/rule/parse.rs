@@ -242,6 +242,7 @@ impl Reader {
             larger_than,
             keep_newest,
             busy,
+            survey: None,
             examples,
         };
         self.listed(&rule, records_span.unwrap_or_else(|| written.id.span()));

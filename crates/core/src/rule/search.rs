@@ -2,14 +2,15 @@
 
 use std::collections::HashSet;
 use std::io;
+use std::sync::Arc;
 
 use jolly_disk::Kind;
 
 use crate::computer::{Target, TargetPath, find_noting, is_pattern};
-use crate::rule::{RuleNumber, RuleSet};
+use crate::rule::{CompiledRule, RuleNumber, RuleSet};
 
 /// One folder that one rule looks in, for one account or for the system.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug)]
 pub struct Search {
     /// The rule.
     pub rule: RuleNumber,
@@ -17,7 +18,22 @@ pub struct Search {
     pub account: Option<usize>,
     /// The folder; it itself never goes.
     pub root: TargetPath,
+    /// Of a survey: its rule as it takes one thing in this folder alone.
+    pub(crate) naming: Option<Arc<CompiledRule>>,
 }
+
+impl PartialEq for Search {
+    fn eq(&self, other: &Self) -> bool {
+        let named = |search: &Self| {
+            let naming = search.naming.as_ref();
+            naming.map(|rule| rule.rule.take.clone())
+        };
+        (self.rule, self.account, &self.root) == (other.rule, other.account, &other.root)
+            && named(self) == named(other)
+    }
+}
+
+impl Eq for Search {}
 
 /// A folder that a rule names and that can't be looked in.
 #[derive(Debug)]
@@ -50,6 +66,7 @@ pub fn resolve(target: &Target, rules: &RuleSet) -> (Vec<Search>, Vec<Unresolved
                         rule: number,
                         account,
                         root,
+                        naming: None,
                     };
                     if known.insert((account, search.root.clone())) {
                         of_rule.push(search);

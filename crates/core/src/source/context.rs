@@ -80,7 +80,7 @@ impl<'a> WalkContext<'a> {
 
     /// The rule of a search.
     pub(crate) fn rule(&self, search: usize) -> &'a CompiledRule {
-        self.rules.rule(self.searches[search].rule)
+        self.rules.of_search(&self.searches[search])
     }
 
     /// The searches that start at a folder.

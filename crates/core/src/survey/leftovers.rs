@@ -7,8 +7,11 @@
 
 mod candidates;
 mod contents;
+mod searches;
 mod vanished;
 mod weigh;
+
+pub use searches::searches_of_leftovers;
 
 use std::collections::BTreeMap;
 
@@ -88,14 +91,9 @@ pub fn leftovers(
         .into_iter()
         .take_while(|_| !cancel.is_cancelled())
         .filter_map(|(form, all)| {
-            let known = vanished.of_form(&form);
-            weigh::weigh(
-                target,
-                (all, known),
-                inventory.unread.is_empty(),
-                now,
-                cancel,
-            )
+            let record = |account| vanished.of_form(&form, account);
+            let is_whole = inventory.unread.is_empty();
+            weigh::weigh(target, (all, &record), is_whole, now, cancel)
         })
         .collect();
     found.sort_by_cached_key(|one| (one.grade, std::cmp::Reverse(one.bytes()), one.name.clone()));

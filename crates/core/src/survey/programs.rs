@@ -212,7 +212,7 @@ pub struct Program {
     /// The names by which what is its is known, in their normal form.
     names: Vec<(String, Known)>,
     /// Folders and files that records name as its program, with whose they are.
-    own: Vec<(TargetPath, Option<usize>)>,
+    pub(super) own: Vec<(TargetPath, Option<usize>)>,
 }
 
 impl Program {

@@ -294,6 +294,7 @@ fn arb_rule() -> impl Strategy<Value = Rule> {
         larger_than: more.0,
         keep_newest: more.1.map(|(count, per)| KeepNewest { count, per }),
         busy: more.2,
+        survey: None,
         examples: choices.5,
     })
 }

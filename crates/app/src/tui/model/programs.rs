@@ -4,8 +4,12 @@ use std::collections::HashSet;
 use std::sync::Arc;
 
 use jiff::Timestamp;
-use jolly_core::decide::Renewable;
+use jolly_core::decide::{Decisions, Extent, Portion};
+use jolly_core::pile::{Scan, Sum};
+use jolly_core::rule::Survey;
 use jolly_core::survey::{Grade, Inventory, Leftover, Program};
+
+use crate::tui::model::Weigh;
 
 /// How the rows are ordered.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -45,9 +49,11 @@ impl ProgramOrder {
 pub(in crate::tui) struct KnownPrograms {
     pub inventory: Inventory,
     /// What the scan found of each that it can make again.
-    pub renewable: Vec<Renewable>,
+    pub renewable: Vec<Portion>,
     /// What programs that are gone left, the surest first.
-    pub left: Vec<Leftover>,
+    pub left: Arc<[Leftover]>,
+    /// What the scan found of each folder and file of these.
+    pub portions: Vec<Vec<Portion>>,
 }
 
 /// What a list of the lens holds in all.
@@ -63,6 +69,42 @@ pub(in crate::tui) struct ProgramSums {
     pub parts: u64,
     /// How many of what was left behind are sure, likely, unsure.
     pub graded: [u64; 3],
+}
+
+/// How much goes of each.
+#[derive(Clone, Debug, Default)]
+pub(in crate::tui) struct ProgramsGoing {
+    /// Of a program's caches and logs.
+    programs: Vec<Extent>,
+    /// Of each folder or file of what a program that is gone left.
+    left: Vec<Vec<Extent>>,
+}
+
+impl ProgramsGoing {
+    fn of(scan: &Scan, decisions: &Decisions, known: &KnownPrograms) -> Self {
+        let going = |portion: &Portion| portion.extent(scan, decisions);
+        let of_left = |portions: &Vec<Portion>| portions.iter().map(going).collect();
+        Self {
+            programs: known.renewable.iter().map(going).collect(),
+            left: known.portions.iter().map(of_left).collect(),
+        }
+    }
+
+    /// How much goes of what a row is about.
+    pub(in crate::tui) fn of_row(&self, row: ProgramRow) -> Extent {
+        let found = match row {
+            ProgramRow::Program(at) => self.programs.get(at).copied(),
+            ProgramRow::Footprint(..) => None,
+            ProgramRow::Left(at) => {
+                let folders = self.left.get(at).into_iter().flatten().copied();
+                folders.reduce(Extent::with)
+            }
+            ProgramRow::LeftFolder(at, folder) => {
+                self.left.get(at).and_then(|all| all.get(folder)).copied()
+            }
+        };
+        found.unwrap_or_default()
+    }
 }
 
 /// A row of the lens.
@@ -97,6 +139,10 @@ pub(in crate::tui) struct ProgramsView {
     pub now: Timestamp,
     /// What is shown, added up.
     pub sums: ProgramSums,
+    /// What goes, as it was last decided.
+    pub going: ProgramsGoing,
+    /// What goes of all that was left behind.
+    pub taken: Sum,
 }
 
 /// After so many seconds without use nobody uses a program any more.
@@ -115,13 +161,41 @@ impl ProgramsView {
             opened_left: HashSet::new(),
             now,
             sums: ProgramSums::default(),
+            going: ProgramsGoing::default(),
+            taken: Sum::default(),
         }
     }
 
     /// Takes in what was found.
-    pub(in crate::tui) fn read(&mut self, known: Arc<KnownPrograms>) {
+    pub(in crate::tui) fn read(&mut self, known: Arc<KnownPrograms>, weigh: &Weigh) {
         self.known = Some(known);
+        self.sum_up(weigh);
         self.arrange();
+    }
+
+    /// Works out anew what goes.
+    pub(in crate::tui) fn sum_up(&mut self, weigh: &Weigh) {
+        let Some(known) = &self.known else { return };
+        let (scan, decisions) = (&weigh.scan, &weigh.decisions);
+        self.going = ProgramsGoing::of(scan, decisions, known);
+        let mut taken = Sum::default();
+        let piles = decisions.shown(scan);
+        let of_survey = piles.filter(|id| scan.survey_of(*id) == Some(Survey::LeftBehind));
+        of_survey.for_each(|id| taken.add(decisions.takes(id)));
+        self.taken = taken;
+    }
+
+    /// What the scan found of what is in focus of a program that is gone: of all its folders, or of one.
+    pub(in crate::tui) fn focused_portions(&self) -> &[Portion] {
+        let Some(known) = &self.known else { return &[] };
+        match self.rows.get(self.focus) {
+            Some(ProgramRow::Left(at)) => known.portions.get(*at).map_or(&[], Vec::as_slice),
+            Some(ProgramRow::LeftFolder(at, folder)) => {
+                let all = known.portions.get(*at).map_or(&[][..], Vec::as_slice);
+                all.get(*folder..=*folder).unwrap_or_default()
+            }
+            Some(ProgramRow::Program(_) | ProgramRow::Footprint(..)) | None => &[],
+        }
     }
 
     /// Lays the rows out; the focus stays on its program.
@@ -232,7 +306,7 @@ impl ProgramsView {
     }
 
     /// What the scan found of a program that it can make again.
-    pub(in crate::tui) fn renewable(&self, at: usize) -> Option<&Renewable> {
+    pub(in crate::tui) fn renewable(&self, at: usize) -> Option<&Portion> {
         let known = self.known.as_ref()?.renewable.get(at)?;
         (!known.nodes.is_empty()).then_some(known)
     }

@@ -1,8 +1,10 @@
 //! Looking through the programs: taking what one can make again.
 
+mod left_behind;
+
 use std::sync::Arc;
 
-use jolly_core::decide::Choice;
+use jolly_core::decide::{Choice, Extent};
 use jolly_core::format::Printable;
 use jolly_core::pile::Scan;
 
@@ -20,7 +22,7 @@ pub(super) fn open(model: &mut Model) -> Vec<Effect> {
     };
     let mut view = ProgramsView::new(weigh.scan.now);
     let effects = if let Some(known) = &weigh.programs {
-        view.read(Arc::clone(known));
+        view.read(Arc::clone(known), weigh);
         Vec::new()
     } else {
         let session = model.session.as_ref();
@@ -51,13 +53,14 @@ pub(super) fn found(model: &mut Model, scan: &Arc<Scan>, known: Arc<KnownProgram
         _ => None,
     };
     if let Some(view) = view {
-        view.read(known);
+        view.read(known, weigh);
     }
 }
 
 pub(super) fn act(model: &mut Model, mut view: Box<ProgramsView>, action: Action) -> Vec<Effect> {
     let effects = match action {
         Action::Lens => return Vec::new(),
+        Action::Toggle if view.has_left => left_behind::take(model, &view),
         Action::Toggle => take(model, &view),
         Action::Enter | Action::Into | Action::OutOf => {
             turn(&mut view, action);
@@ -92,6 +95,11 @@ pub(super) fn act(model: &mut Model, mut view: Box<ProgramsView>, action: Action
             Vec::new()
         }
     };
+    if let Some(weigh) = &model.weigh
+        && matches!(action, Action::Toggle | Action::Undo | Action::Redo)
+    {
+        view.sum_up(weigh);
+    }
     model.overlay = Some(Overlay::Programs(view));
     effects
 }
@@ -125,11 +133,6 @@ fn turn(view: &mut ProgramsView, action: Action) {
 
 /// Takes what a program can make again, or leaves it.
 fn take(model: &mut Model, view: &ProgramsView) -> Vec<Effect> {
-    if view.focused_left().is_some() {
-        model.message =
-            Some("What was left behind is shown, and can't be taken from here yet.".to_owned());
-        return Vec::new();
-    }
     let Some((at, program)) = view.focused() else {
         return Vec::new();
     };
@@ -141,10 +144,9 @@ fn take(model: &mut Model, view: &ProgramsView) -> Vec<Effect> {
         return Vec::new();
     };
     let (chosen, effects) = change(model, |weigh| {
-        let choice = if renewable.goes(&weigh.decisions) {
-            Choice::Leave
-        } else {
-            Choice::Take
+        let choice = match renewable.extent(&weigh.scan, &weigh.decisions) {
+            Extent::All => Choice::Leave,
+            Extent::Nothing | Extent::Part => Choice::Take,
         };
         let verb = match choice {
             Choice::Take => "taken",

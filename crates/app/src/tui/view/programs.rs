@@ -2,6 +2,7 @@
 
 mod left_behind;
 
+use jolly_core::decide::Extent;
 use jolly_core::format::Printable;
 use jolly_core::survey::{Footprint, Occupied, Program, Sites};
 use ratatui::Frame;
@@ -129,6 +130,15 @@ fn standing(theme: &Theme, view: &ProgramsView) -> Line<'static> {
     line.line()
 }
 
+/// Whether something goes, as a row says it.
+fn extent_words(extent: Extent) -> &'static str {
+    match extent {
+        Extent::Nothing => "",
+        Extent::Part => "part",
+        Extent::All => "goes",
+    }
+}
+
 /// How long something is ago.
 fn ago(view: &ProgramsView, when: Option<i64>) -> String {
     let since = |at: i64| (view.now.as_second() - at).max(0).unsigned_abs();
@@ -202,9 +212,7 @@ impl RowDrawer<'_> {
         };
         match row {
             ProgramRow::Program(_) => {
-                let renewable = self.view.renewable(at);
-                let goes = renewable.is_some_and(|it| it.goes(&self.weigh.decisions));
-                let state = if goes { "goes" } else { "" };
+                let state = extent_words(self.view.going.of_row(row));
                 line.add(left(state, STATE), theme.style(Role::Straw));
                 let name = Printable(program.name.as_bytes()).to_string();
                 let room = self.columns.name.saturating_sub(1);

@@ -1,6 +1,6 @@
 //! The weigh station: the ages lens and the card.
 
-mod bars;
+pub(super) mod bars;
 mod card;
 mod inside;
 

@@ -4,6 +4,7 @@
 //! as one text of words in small letters, so that a slip in the first look is not repeated here. A test
 //! holds the two together: whatever the first refuses, this one refuses.
 
+mod left_behind;
 mod names;
 mod system;
 #[cfg(test)]

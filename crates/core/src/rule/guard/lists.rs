@@ -2,7 +2,7 @@
 //! counts. A `*` stands for any one part.
 
 use crate::computer::Layout;
-use crate::rule::{Class, Detect, Rule};
+use crate::rule::{Class, Detect, Rule, Survey};
 
 /// What of a system folder may be taken after all.
 pub(crate) struct Gap {
@@ -30,6 +30,8 @@ pub(crate) enum May {
     Recogniser(Detect),
     Asking,
     Keeping,
+    /// The survey of what programs that are gone left behind.
+    LeftBehind,
 }
 
 impl May {
@@ -39,6 +41,7 @@ impl May {
             Self::Any => true,
             Self::Recogniser(detect) => rule.detect == Some(*detect),
             Self::Asking => rule.class == Class::Ask,
+            Self::LeftBehind => rule.survey == Some(Survey::LeftBehind),
             Self::Keeping => rule.class == Class::Ask && rule.keep_newest.is_some(),
         }
     }
@@ -65,6 +68,14 @@ const fn recognised(folder: &'static str, reach: Reach, detect: Detect) -> Gap {
         folder,
         reach,
         may: May::Recogniser(detect),
+    }
+}
+
+const fn left_behind(folder: &'static str) -> Gap {
+    Gap {
+        folder,
+        reach: Reach::Below,
+        may: May::LeftBehind,
     }
 }
 
@@ -171,6 +182,9 @@ const LINUX: &[Gap] = &[
     recognised("usr/share/locale", Reach::Below, Detect::LanguageNotUsed),
     recognised("usr/share/help", Reach::Below, Detect::LanguageNotUsed),
     recognised("usr/share/man", Reach::Below, Detect::LanguageNotUsed),
+    left_behind("etc"),
+    left_behind("opt"),
+    left_behind("var/lib"),
 ];
 
 /// Endings of what package managers put beside a settings file when they replace it.
@@ -189,6 +203,9 @@ pub(crate) const UPGRADED: &[&str] = &[
 ];
 
 const WINDOWS: &[Gap] = &[
+    left_behind("program files"),
+    left_behind("program files (x86)"),
+    left_behind("programdata"),
     below("windows/temp"),
     below("windows/systemtemp"),
     below("windows/logs"),
@@ -316,6 +333,8 @@ const SERVICE_LOGS: &[&str] = &[
 ];
 
 const MACOS: &[Gap] = &[
+    left_behind("library/application support"),
+    left_behind("library/preferences"),
     below("library/caches"),
     below("library/logs"),
     below("library/updates"),

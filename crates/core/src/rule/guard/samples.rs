@@ -5,7 +5,7 @@ use std::sync::LazyLock;
 use proptest::prelude::*;
 
 use crate::computer::Layout;
-use crate::rule::{Rule, Rulebook};
+use crate::rule::{Rule, Rulebook, Survey};
 
 static RULES: LazyLock<Vec<Rule>> = LazyLock::new(make_rules);
 
@@ -36,8 +36,10 @@ fn make_rules() -> Vec<Rule> {
         ("ask", "detect = \"old-account\""),
         ("ask", "keep-newest = { count = 2, per = \"stem\" }"),
     ];
+    let of_survey = Survey::LeftBehind.rule(Layout::Linux).rule;
     more.into_iter()
         .map(|(class, more)| rule(class, more))
+        .chain([of_survey])
         .collect()
 }
 

@@ -58,7 +58,7 @@ impl Probe for Listed<'_, '_> {
 
     fn fit(&mut self, at: usize) -> Fit {
         let over = &self.searches[at];
-        let rule = self.shared.context.rules.rule(over.search.rule);
+        let rule = self.shared.context.rules.of_search(over.search);
         // What another rule's recogniser would say was asked when the list was made, and this is the same
         // thing still: it can't be that one's.
         if rule.rule.detect.is_some_and(Detect::looks_inside) && !self.is_own(at) {

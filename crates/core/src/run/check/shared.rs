@@ -135,7 +135,7 @@ impl<'a> Shared<'a> {
             let root = search.root.as_bytes();
             let from = if root.is_empty() { 0 } else { root.len() + 1 };
             let below = folder.get(from..).unwrap_or_default();
-            let rule = self.context.rules.rule(search.rule);
+            let rule = self.context.rules.of_search(search);
             let may_reach = below.is_empty() || rule.may_reach(below);
             (may_reach && self.device_of(at, search) == device).then(|| SearchOver {
                 search,

@@ -115,12 +115,12 @@ impl<'a> Finder<'a> {
     fn of(target: &'a Target, inventory: &'a Inventory) -> Self {
         let browsers = [Place::ChromiumProfile, Place::GeckoProfile];
         let profiles = browsers.iter().flat_map(|it| target.places.of(*it));
-        let held = inventory.programs.iter().flat_map(|it| &it.footprint);
+        let own = inventory.programs.iter().flat_map(|it| &it.own);
         Self {
             target,
             inventory,
             known: KnownNames::of(inventory),
-            owned: held.map(|held| &held.path).collect(),
+            owned: own.map(|(path, _)| path).collect(),
             places: target.places.roots().collect(),
             profiles: profiles.map(|(_, path)| path).collect(),
         }

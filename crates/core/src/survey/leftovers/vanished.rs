@@ -17,14 +17,25 @@ use crate::survey::programs::{below, place, read_at};
 use crate::survey::signs::folders;
 use crate::survey::{Inventory, programs::names::is_common};
 
-/// What records say of programs that are gone, by their names.
-pub(super) struct Vanished(HashMap<String, String>);
+/// What records say of programs that are gone, by their names. What lies in somebody's home speaks for what is theirs alone.
+pub(super) struct Vanished(HashMap<String, Vec<Record>>);
+
+/// One of them.
+struct Record {
+    /// In whose home it lies; none for the system's.
+    account: Option<usize>,
+    why: String,
+}
+
+/// A folder of launchers, and in whose home it lies.
+type LauncherFolder = (TargetPath, Option<usize>);
 
 impl Vanished {
     pub(super) fn of(target: &Target, inventory: &Inventory, cancel: &CancelToken) -> Self {
         let mut known = Self(HashMap::new());
         for package in &inventory.removed {
-            known.note(package, "its package was removed, its settings were kept");
+            let why = "its package was removed, its settings were kept";
+            known.note(package, why, None);
         }
         match target.layout {
             Layout::Linux => known.launchers(target, cancel),
@@ -43,30 +54,39 @@ impl Vanished {
         known
     }
 
-    /// What says that a program of such a name is gone.
-    pub(super) fn of_form(&self, form: &str) -> Option<&str> {
-        self.0.get(form).map(String::as_str)
+    /// What says, to an account or of the system, that a program of such a name is gone.
+    pub(super) fn of_form(&self, form: &str, account: Option<usize>) -> Option<&str> {
+        let mut records = self.0.get(form)?.iter();
+        let speaks = |record: &&Record| record.account.is_none() || record.account == account;
+        records.find(speaks).map(|record| &*record.why)
     }
 
-    fn note(&mut self, name: &str, why: &str) {
+    fn note(&mut self, name: &str, why: &str, account: Option<usize>) {
         for form in forms(name) {
-            self.0.entry(form).or_insert_with(|| why.to_owned());
+            let known = self.0.entry(form).or_default();
+            if known.iter().all(|record| record.account != account) {
+                let why = why.to_owned();
+                known.push(Record { account, why });
+            }
         }
     }
 
     /// Desktop entries whose program is surely gone.
     fn launchers(&mut self, target: &Target, cancel: &CancelToken) {
-        let mut all = vec![
-            place("usr/share/applications"),
-            place("usr/local/share/applications"),
-            place("etc/xdg/autostart"),
+        let mut all: Vec<LauncherFolder> = vec![
+            (place("usr/share/applications"), None),
+            (place("usr/local/share/applications"), None),
+            (place("etc/xdg/autostart"), None),
         ];
-        for account in &target.accounts {
-            all.push(below(&account.home, b".local/share/applications"));
-            all.push(below(&account.home, b".config/autostart"));
-            all.push(below(&account.home, b"Desktop"));
+        for (at, account) in target.accounts.iter().enumerate() {
+            let own = [
+                &b".local/share/applications"[..],
+                b".config/autostart",
+                b"Desktop",
+            ];
+            all.extend(own.map(|path| (below(&account.home, path), Some(at))));
         }
-        for (path, stem) in each(target, &all, ".desktop", cancel) {
+        for (path, stem, account) in each(target, &all, ".desktop", cancel) {
             let text = read_at(target, &path, MOST_ENTRY).ok();
             let text = text.and_then(|text| String::from_utf8(text).ok());
             let Some(entry) = text.as_deref().and_then(DesktopEntry::read) else {
@@ -79,7 +99,7 @@ impl Vanished {
                 let why = "its launcher starts a program that is gone";
                 let file = program.rsplit('/').next().unwrap_or(&program);
                 for name in [&*stem, &entry.name, file] {
-                    self.note(name, why);
+                    self.note(name, why, account);
                 }
             }
         }
@@ -88,41 +108,42 @@ impl Vanished {
     /// Links of the start menu whose program is surely gone.
     fn links(&mut self, target: &Target, cancel: &CancelToken) {
         let menu = "Microsoft/Windows/Start Menu/Programs";
-        let mut all = folders(target, &place("ProgramData"), menu);
-        for account in &target.accounts {
-            all.extend(folders(
-                target,
-                &account.home,
-                &format!("AppData/Roaming/{menu}"),
-            ));
+        let shared = folders(target, &place("ProgramData"), menu);
+        let mut all: Vec<LauncherFolder> = shared.into_iter().map(|path| (path, None)).collect();
+        for (at, account) in target.accounts.iter().enumerate() {
+            let own = folders(target, &account.home, &format!("AppData/Roaming/{menu}"));
+            all.extend(own.into_iter().map(|path| (path, Some(at))));
         }
-        let inner: Vec<TargetPath> = all.iter().flat_map(|it| folders(target, it, "*")).collect();
+        let inner = all.iter().flat_map(|(path, account)| {
+            let inner = folders(target, path, "*").into_iter();
+            inner.map(|path| (path, *account))
+        });
+        let inner: Vec<LauncherFolder> = inner.collect();
         all.extend(inner);
         let names = FoldedNames::default();
-        for (path, stem) in each(target, &all, ".lnk", cancel) {
+        for (path, stem, account) in each(target, &all, ".lnk", cancel) {
             let bytes = read_at(target, &path, shell_link::MOST).ok();
             let leads = bytes.and_then(|bytes| shell_link::leads_to(&bytes));
             if let Some(LeadsTo::OwnDisk(path)) = leads
                 && presence_by_drive(target, &names, &path) == Presence::Gone
             {
-                self.note(
-                    &stem,
-                    "its link in the start menu leads to a program that is gone",
-                );
+                let why = "its link in the start menu leads to a program that is gone";
+                self.note(&stem, why, account);
             }
         }
     }
 
     /// Launch agents and daemons whose program is surely gone.
     fn agents(&mut self, target: &Target, cancel: &CancelToken) {
-        let mut all = vec![
-            place("Library/LaunchAgents"),
-            place("Library/LaunchDaemons"),
+        let mut all: Vec<LauncherFolder> = vec![
+            (place("Library/LaunchAgents"), None),
+            (place("Library/LaunchDaemons"), None),
         ];
-        for account in &target.accounts {
-            all.extend(folders(target, &account.home, "Library/LaunchAgents"));
+        for (at, account) in target.accounts.iter().enumerate() {
+            let own = folders(target, &account.home, "Library/LaunchAgents");
+            all.extend(own.into_iter().map(|path| (path, Some(at))));
         }
-        for (path, stem) in each(target, &all, ".plist", cancel) {
+        for (path, stem, account) in each(target, &all, ".plist", cancel) {
             let list = read_at(target, &path, PROPERTY_LIST_MOST).ok();
             let Some(list) = list.and_then(|bytes| PropertyList::read(&bytes).ok()) else {
                 continue;
@@ -137,9 +158,9 @@ impl Vanished {
                 let why = "what starts it by itself points to a program that is gone";
                 // `example.ferrylog.sync` is a part of `example.ferrylog`.
                 let above = stem.rsplit_once('.').map_or("", |(above, _)| above);
-                self.note(&stem, why);
+                self.note(&stem, why, account);
                 if above.contains('.') {
-                    self.note(above, why);
+                    self.note(above, why, account);
                 }
             }
         }
@@ -149,13 +170,13 @@ impl Vanished {
 /// The files of some folders with an ending, each with its name without it.
 fn each(
     target: &Target,
-    all: &[TargetPath],
+    all: &[LauncherFolder],
     ending: &str,
     cancel: &CancelToken,
-) -> Vec<(TargetPath, String)> {
+) -> Vec<(TargetPath, String, Option<usize>)> {
     let disk = &**target.disk();
     let mut found = Vec::new();
-    for folder in all {
+    for (folder, account) in all {
         let Ok(opened) = disk.open_folder(target.root(), folder.as_bytes()) else {
             continue;
         };
@@ -167,7 +188,7 @@ fn each(
             if let Some(stem) =
                 stem.filter(|stem| !cancel.is_cancelled() && !is_common(&normal(stem)))
             {
-                found.push((below(folder, name.to_bytes()), stem.to_owned()));
+                found.push((below(folder, name.to_bytes()), stem.to_owned(), *account));
             }
         }
     }

@@ -65,10 +65,11 @@ impl Evidence {
     }
 }
 
-/// Grades all candidates of one name; `record` is what a record says of its program. Nothing when nothing can be looked at.
-pub(super) fn weigh(
+/// Grades all candidates of one name; `record` is what a record says of its program to an account, or of the system.
+/// Nothing when nothing can be looked at.
+pub(super) fn weigh<'r>(
     target: &Target,
-    (all, record): (Vec<Candidate>, Option<&str>),
+    (all, record): (Vec<Candidate>, &dyn Fn(Option<usize>) -> Option<&'r str>),
     is_whole: bool,
     now: Timestamp,
     cancel: &CancelToken,
@@ -79,8 +80,8 @@ pub(super) fn weigh(
         .iter()
         .map(|one| one.name.clone())
         .min_by_key(|name| (name.len(), name.clone()))?;
+    let has_record = all.iter().all(|one| record(one.account).is_some());
     let shared = SharedEvidence {
-        record,
         is_whole,
         is_in_several: places.len() > 1,
         needs_several: target.layout == Layout::Macos,
@@ -88,12 +89,12 @@ pub(super) fn weigh(
     let mut folders = Vec::new();
     let (mut least, mut is_against, mut is_barred) = (i32::MAX, false, false);
     // A file alone says little.
-    is_barred |= !has_folder && record.is_none();
+    is_barred |= !has_folder && !has_record;
     for one in all {
         let Some(held) = contents::look(target, (&one.path, one.holds), cancel) else {
             continue;
         };
-        let evidence = shared.of(&one, &held, now);
+        let evidence = shared.of((&one, record(one.account)), &held, now);
         least = least.min(evidence.weight);
         is_against |= !evidence.against.is_empty();
         is_barred |= evidence.is_barred;
@@ -109,7 +110,7 @@ pub(super) fn weigh(
     folders.sort_by(|one, other| one.path.cmp(&other.path));
     let grade = if is_barred || least < weight::LIKELY {
         Grade::Unsure
-    } else if record.is_some() && !is_against {
+    } else if has_record && !is_against {
         Grade::Sure
     } else {
         Grade::Likely
@@ -122,9 +123,7 @@ pub(super) fn weigh(
 }
 
 /// What holds for everything of one name.
-struct SharedEvidence<'a> {
-    /// What a record says of its program.
-    record: Option<&'a str>,
+struct SharedEvidence {
     /// Whether all records of programs could be read.
     is_whole: bool,
     /// Whether several places have something of that name.
@@ -133,12 +132,17 @@ struct SharedEvidence<'a> {
     needs_several: bool,
 }
 
-impl SharedEvidence<'_> {
-    /// The evidence of one folder or file.
-    fn of(&self, one: &Candidate, held: &Contents, now: Timestamp) -> Evidence {
+impl SharedEvidence {
+    /// The evidence of one folder or file; `record` is what a record says of its program.
+    fn of(
+        &self,
+        (one, record): (&Candidate, Option<&str>),
+        held: &Contents,
+        now: Timestamp,
+    ) -> Evidence {
         let mut evidence = Evidence::default();
         let is_systems = one.is_of_system;
-        if let Some(record) = self.record {
+        if let Some(record) = record {
             evidence.add(weight::RECORD, record);
         }
         if self.is_whole {
@@ -155,13 +159,12 @@ impl SharedEvidence<'_> {
         if let Some(bar) = one
             .bar
             .as_ref()
-            .filter(|_| !(is_systems && self.record.is_some()))
+            .filter(|_| !(is_systems && record.is_some()))
         {
             evidence.bar(bar.clone());
         }
         let is_reversed_domain = one.name.matches('.').count() >= 2;
-        if self.needs_several && !self.is_in_several && self.record.is_none() && !is_reversed_domain
-        {
+        if self.needs_several && !self.is_in_several && record.is_none() && !is_reversed_domain {
             evidence.bar("only one place has it".to_owned());
         }
         if is_common(&one.form) {

@@ -1,13 +1,17 @@
 //! What programs that are gone left: one row a program, its folders below it, and the evidence on the card.
 
+use jolly_core::decide::{Extent, Portion};
 use jolly_core::format::Printable;
+use jolly_core::rule::{BAND_COUNT, BAND_NAMES, Class};
 use jolly_core::survey::{Grade, Leftover, Sites};
 use ratatui::text::Line;
 
+use crate::tui::columns::ALL_BANDS;
 use crate::tui::draw::{Pieces, cut, cut_front, left, right};
 use crate::tui::model::{KnownPrograms, ProgramRow, ProgramsView, Weigh};
 use crate::tui::theme::{Role, Theme};
-use crate::tui::view::programs::{ProgramColumns, SIZE, STATE, USED, ago};
+use crate::tui::view::programs::{ProgramColumns, SIZE, STATE, USED, ago, extent_words};
+use crate::tui::view::weigh::bars::Bars;
 use crate::wording::{bytes, counted};
 
 /// The lines above the rows.
@@ -32,24 +36,70 @@ pub(super) fn heading(
     );
     let mut standing = Pieces::default();
     let [sure, likely, unsure] = view.sums.graded;
-    let words = format!(
-        " {sure} sure, {likely} likely, {unsure} unsure; only shown, nothing is taken (L: programs)"
-    );
+    let words = format!(" {sure} sure, {likely} likely, {unsure} unsure   ");
     standing.add(words, quiet);
+    let taken = view.taken;
+    if taken.items > 0 {
+        let words = format!("{} of it goes, set aside", bytes(taken.bytes));
+        standing.add(words, theme.style(Role::Straw));
+    } else {
+        standing.add("nothing of it is taken; L goes back to programs", quiet);
+    }
     let mut line = Pieces::default();
     line.to(2);
     line.add(left("", STATE), quiet);
+    line.add(left("", GRADE), quiet);
     line.add(left("name", wide(columns)), quiet);
+    if columns.has_parts {
+        let [first, last] = [0, BAND_COUNT - 1].map(|band| BAND_NAMES[band]);
+        let ages = format!(" {first:<width$}{last}", width = BARS - 3);
+        line.add(left(&ages, BARS + 1), quiet);
+    }
     line.add(right("occupies", SIZE), quiet);
     line.add(right("changed last", USED), quiet);
     vec![title.line(), standing.line(), line.line()]
 }
 
+/// Width of how sure it is.
+const GRADE: usize = 8;
+/// Width of the age bars, each with a gap.
+const BARS: usize = 2 * BAND_COUNT;
+
 /// Columns of a name, with the room of the figures that programs have and these don't.
 fn wide(columns: &ProgramColumns) -> usize {
     let source = if columns.has_source { super::SOURCE } else { 0 };
-    let parts = if columns.has_parts { 4 * SIZE } else { 0 };
-    columns.name + source + parts
+    let parts = if columns.has_parts {
+        4 * SIZE - (BARS + 1)
+    } else {
+        0
+    };
+    columns.name + source + parts - GRADE
+}
+
+/// How old what was left is, as bars.
+fn ages(
+    theme: &Theme,
+    (line, columns): (&mut Pieces<'static>, &ProgramColumns),
+    portions: &[Portion],
+    extent: Extent,
+) {
+    if !columns.has_parts {
+        return;
+    }
+    let sum = |band: usize| {
+        let held = portions.iter().filter_map(|one| one.bands.get(band));
+        held.fold(0, |sum: u64, held| sum.saturating_add(*held))
+    };
+    let bands: [u64; BAND_COUNT] = std::array::from_fn(sum);
+    let bars = Bars {
+        goes: extent != Extent::Nothing,
+        limit: None,
+        class: Class::Ask,
+        bands: &ALL_BANDS,
+        cells: 1,
+    };
+    bars.draw(theme, line, &bands);
+    line.add(" ", theme.style(Role::Quiet));
 }
 
 /// Draws a row.
@@ -72,25 +122,34 @@ pub(super) fn row(
                 Grade::Likely => ("likely", Role::Text),
                 Grade::Unsure => ("unsure", Role::Quiet),
             };
-            line.add(left(grade, STATE), theme.style(role));
+            let extent = view.going.of_row(row);
+            line.add(left(extent_words(extent), STATE), theme.style(Role::Straw));
+            line.add(left(grade, GRADE), theme.style(role));
             let name = Printable(one.name.as_bytes()).to_string();
             let more = format!("   {}", counted(one.folders.len() as u64, "place"));
             let name = cut(&name, width.saturating_sub(more.len() + 1));
             let used = name.chars().count();
             line.add(name, theme.style(Role::Text));
             line.add(left(&more, width.saturating_sub(used)), quiet);
+            let portions = known.portions.get(at).map_or(&[][..], Vec::as_slice);
+            ages(theme, (line, columns), portions, extent);
             line.add(right(&bytes(one.bytes()), SIZE), theme.style(Role::Text));
             let changed = one.folders.iter().filter_map(|folder| folder.changed).max();
             line.add(right(&ago(view, changed), USED), theme.style(Role::Text));
         }
-        ProgramRow::LeftFolder(at, folder) => {
+        ProgramRow::LeftFolder(at, number) => {
             let one = known.left.get(at);
-            let Some(folder) = one.and_then(|one| one.folders.get(folder)) else {
+            let Some(folder) = one.and_then(|one| one.folders.get(number)) else {
                 return;
             };
-            line.add(left("", STATE), quiet);
+            let extent = view.going.of_row(row);
+            line.add(left(extent_words(extent), STATE), theme.style(Role::Straw));
+            line.add(left("", GRADE), quiet);
             let path = cut_front(&folder.path.to_string(), width.saturating_sub(3));
             line.add(left(&format!("  {path}"), width), quiet);
+            let portions = known.portions.get(at).map_or(&[][..], Vec::as_slice);
+            let portions = portions.get(number..=number).unwrap_or_default();
+            ages(theme, (line, columns), portions, extent);
             line.add(right(&bytes(folder.bytes), SIZE), quiet);
             line.add(right(&ago(view, folder.changed), USED), quiet);
         }

@@ -61,7 +61,7 @@ pub(super) fn share(theme: &Theme, bytes: u64, most: u64, width: usize) -> Strin
 }
 
 /// How bars are drawn.
-pub(super) struct Bars {
+pub(in crate::tui::view) struct Bars {
     /// Whether what is right of the line goes.
     pub goes: bool,
     pub limit: Option<AgeLimit>,
@@ -74,7 +74,12 @@ pub(super) struct Bars {
 
 impl Bars {
     /// Draws a bar for each of the bands, and the cut line.
-    pub(super) fn draw(&self, theme: &Theme, line: &mut Pieces<'_>, bands: &[u64; BAND_COUNT]) {
+    pub(in crate::tui::view) fn draw(
+        &self,
+        theme: &Theme,
+        line: &mut Pieces<'_>,
+        bands: &[u64; BAND_COUNT],
+    ) {
         let limit = self.limit.map_or(0, AgeLimit::as_seconds);
         let held = |at: usize| {
             let first = self.bands.get(at).copied().unwrap_or(BAND_COUNT);

@@ -1,10 +1,14 @@
 //! What belongs to the system, told by a whole path in small letters.
 
 use crate::computer::Layout;
+use crate::rule::guard::last_look::left_behind::may_be_left_behind;
 use crate::rule::{Class, Detect, Rule};
 
 /// Where a system keeps itself, but for the places in there that hold none of it.
 pub(crate) fn is_systems(layout: Layout, rule: &Rule, text: &str) -> bool {
+    if may_be_left_behind(layout, rule, text) {
+        return false;
+    }
     match layout {
         Layout::Linux => is_linux(rule, text),
         Layout::Windows => is_windows(rule, text),

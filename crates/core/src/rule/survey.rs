@@ -1,0 +1,95 @@
+//! Rules that no book has: what a survey found, named thing by thing.
+
+use std::sync::Arc;
+
+use crate::computer::{Layout, TargetPath};
+use crate::rule::pattern::path::PathPattern;
+use crate::rule::{AgeRule, Class, CompiledRule, Fit, Rule};
+
+/// The first half of the ids of such rules, which no book may have.
+pub(crate) const SURVEY_BOOK: &str = "survey";
+
+/// A survey whose finds can be taken.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Survey {
+    /// What programs that are gone left behind.
+    LeftBehind,
+}
+
+impl Survey {
+    /// Every survey.
+    pub(crate) const ALL: [Self; 1] = [Self::LeftBehind];
+
+    /// The second half of its rule's id.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::LeftBehind => "left-behind",
+        }
+    }
+
+    /// Its rule, which takes nothing by itself: each search says what.
+    pub(crate) fn rule(self, layout: Layout) -> CompiledRule {
+        let rule = match self {
+            Self::LeftBehind => Rule {
+                id: self.name().to_owned(),
+                title: "Left behind by programs that are gone".to_owned(),
+                section: None,
+                class: Class::Ask,
+                about: "Folders and files of programs that are no longer there, each with its evidence.".to_owned(),
+                after: "Whoever installs such a program again begins anew.".to_owned(),
+                within: Vec::new(),
+                take: Vec::new(),
+                spare: Vec::new(),
+                age: AgeRule::default(),
+                empty_folders: true,
+                needs: None,
+                starts_taken: Some(false),
+                by: None,
+                entries: None,
+                records: None,
+                detect: None,
+                looks_like: Vec::new(),
+                whole: false,
+                larger_than: None,
+                keep_newest: None,
+                busy: Vec::new(),
+                survey: Some(self),
+                examples: Vec::new(),
+            },
+        };
+        CompiledRule {
+            id: format!("{SURVEY_BOOK}/{}", rule.id).into(),
+            file: "what was found on this computer".to_owned(),
+            line: 0,
+            layout,
+            take: Vec::new(),
+            spare: Vec::new(),
+            rule,
+        }
+    }
+}
+
+impl CompiledRule {
+    /// The same rule for one thing right in the folder that a search looks in, with all that lies in it; nothing when its
+    /// name can't be said as a pattern.
+    pub(crate) fn naming(&self, name: &TargetPath) -> Option<Arc<Self>> {
+        let own = name.name();
+        let name = globset::escape(std::str::from_utf8(own).ok()?);
+        let takes = vec![format!("{name}/**"), name];
+        let patterns = takes.iter().map(|take| PathPattern::new(take, self.layout));
+        let named = Self {
+            take: patterns.collect::<Result<_, _>>().ok()?,
+            rule: Rule {
+                take: takes,
+                ..self.rule.clone()
+            },
+            ..self.clone()
+        };
+        let inside = [own, b"/sample"].concat();
+        let beside = [own, b"x"].concat();
+        let is_exact = named.fit(own) == Fit::Takes
+            && named.fit(&inside) == Fit::Takes
+            && named.fit(&beside) == Fit::No;
+        is_exact.then(|| Arc::new(named))
+    }
+}
