@@ -152,6 +152,13 @@ impl Decisions {
             PileState::Blocked
         } else if !is_taken && self.takes(pile).items == 0 {
             PileState::Left
+        } else if scan.survey_of(pile).is_some() {
+            let goes = self.takes(pile).items == scan.pile(pile).found().items;
+            if goes {
+                PileState::Taken
+            } else {
+                PileState::Part
+            }
         } else if !is_taken || self.spared_count(scan, pile) > 0 {
             PileState::Part
         } else {

@@ -3,8 +3,9 @@
 use std::sync::Arc;
 
 use crate::computer::{Layout, TargetPath};
+use crate::format::Printable;
 use crate::rule::pattern::path::PathPattern;
-use crate::rule::{AgeRule, Class, CompiledRule, Fit, Rule};
+use crate::rule::{AgeRule, Class, CompiledRule, Rule};
 
 /// The first half of the ids of such rules, which no book may have.
 pub(crate) const SURVEY_BOOK: &str = "survey";
@@ -35,7 +36,7 @@ impl Survey {
                 title: "Left behind by programs that are gone".to_owned(),
                 section: None,
                 class: Class::Ask,
-                about: "Folders and files of programs that are no longer there, each with its evidence.".to_owned(),
+                about: "Folders and files of programs that are no longer there; the programs lens has the evidence.".to_owned(),
                 after: "Whoever installs such a program again begins anew.".to_owned(),
                 within: Vec::new(),
                 take: Vec::new(),
@@ -70,26 +71,15 @@ impl Survey {
 }
 
 impl CompiledRule {
-    /// The same rule for one thing right in the folder that a search looks in, with all that lies in it; nothing when its
-    /// name can't be said as a pattern.
-    pub(crate) fn naming(&self, name: &TargetPath) -> Option<Arc<Self>> {
-        let own = name.name();
-        let name = globset::escape(std::str::from_utf8(own).ok()?);
-        let takes = vec![format!("{name}/**"), name];
-        let patterns = takes.iter().map(|take| PathPattern::new(take, self.layout));
-        let named = Self {
-            take: patterns.collect::<Result<_, _>>().ok()?,
+    /// The same rule for one thing right in the folder that a search looks in, with all that lies in it.
+    pub(crate) fn naming(&self, thing: &TargetPath) -> Arc<Self> {
+        Arc::new(Self {
+            take: PathPattern::of_name(thing.name(), self.layout).to_vec(),
             rule: Rule {
-                take: takes,
+                take: vec![Printable(thing.name()).to_string()],
                 ..self.rule.clone()
             },
             ..self.clone()
-        };
-        let inside = [own, b"/sample"].concat();
-        let beside = [own, b"x"].concat();
-        let is_exact = named.fit(own) == Fit::Takes
-            && named.fit(&inside) == Fit::Takes
-            && named.fit(&beside) == Fit::No;
-        is_exact.then(|| Arc::new(named))
+        })
     }
 }

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use jolly_core::CancelToken;
 use jolly_core::computer::Layout;
 use jolly_core::rule::hostile_home;
-use jolly_core::survey::{Belongs, Grade, Leftover, leftovers, programs};
+use jolly_core::survey::{Belongs, Grade, Leftover, inventory, leftovers, programs};
 use jolly_demo::{FIXED_DISK, shell_link};
 use proptest::prelude::*;
 use regf::{DataType, HiveBuilder, KeyTreeNode, KeyTreeValue};
@@ -15,7 +15,7 @@ use crate::support::{Bench, DAY, now};
 fn left_on(bench: &Bench) -> Vec<Leftover> {
     let (target, cancel) = (bench.target(), CancelToken::default());
     let belongs = Belongs::built_in();
-    let inventory = programs(&target, &belongs, &cancel);
+    let inventory = inventory(&target, &belongs, &cancel);
     leftovers(&target, (&inventory, &belongs), now(), &cancel)
 }
 

@@ -18,6 +18,7 @@ mod insides;
 mod journals;
 mod kept_files;
 mod layouts;
+mod left_behind;
 mod leftovers;
 mod lists;
 mod plans;

@@ -82,10 +82,11 @@ pub(in crate::tui) struct ProgramsGoing {
 
 impl ProgramsGoing {
     fn of(scan: &Scan, decisions: &Decisions, known: &KnownPrograms) -> Self {
-        let going = |portion: &Portion| portion.extent(scan, decisions);
-        let of_left = |portions: &Vec<Portion>| portions.iter().map(going).collect();
+        let chosen = |portion: &Portion| portion.is_chosen(decisions);
+        let of_left = |portions: &Vec<Portion>| portions.iter().map(chosen).collect();
+        let goes = |portion: &Portion| portion.goes(scan, decisions);
         Self {
-            programs: known.renewable.iter().map(going).collect(),
+            programs: known.renewable.iter().map(goes).collect(),
             left: known.portions.iter().map(of_left).collect(),
         }
     }

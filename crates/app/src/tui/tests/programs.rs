@@ -67,7 +67,7 @@ fn a_programs_caches_are_found_taken_left_and_undone() {
 }
 
 #[test]
-fn what_programs_that_are_gone_left_is_shown_with_its_evidence_and_not_taken() {
+fn what_programs_that_are_gone_left_is_shown_with_its_evidence_and_taken_name_by_name() {
     let mut desk = TestUi::new().scanned();
     desk.key(KeyCode::Char('v'));
     desk.key(KeyCode::Char('v'));
@@ -77,7 +77,25 @@ fn what_programs_that_are_gone_left_is_shown_with_its_evidence_and_not_taken() {
         shown.contains("Left behind: what programs that are gone left"),
         "{shown}"
     );
-    assert!(row(&shown, &["ferrylog", "7 places"]).contains("likely"));
+    let start = desk.takes();
+    let state = |desk: &TestUi, name: &str, places: &str| {
+        let shown = desk.shown();
+        let row = row(&shown, &[name, places]);
+        let words = row.split_whitespace().filter(|word| *word != "▌");
+        words.take(2).collect::<Vec<_>>().join(" ")
+    };
+    // What is sure stands first, and one key takes it.
+    assert_eq!(state(&desk, "kedgebook", "4 places"), "sure kedgebook");
+    desk.key(KeyCode::Char(' '));
+    assert_eq!(state(&desk, "kedgebook", "4 places"), "goes sure");
+    assert!(desk.takes() > start);
+    desk.key(KeyCode::Char('u'));
+    assert_eq!(
+        (state(&desk, "kedgebook", "4 places"), desk.takes()),
+        ("sure kedgebook".into(), start)
+    );
+    // One folder of several, with its evidence.
+    desk.key(KeyCode::Down);
     desk.key(KeyCode::Enter);
     desk.key(KeyCode::Down);
     let shown = desk.shown();
@@ -85,9 +103,17 @@ fn what_programs_that_are_gone_left_is_shown_with_its_evidence_and_not_taken() {
         shown.contains("for      its package was removed, its settings were kept"),
         "{shown}"
     );
-    let before = desk.takes();
     desk.key(KeyCode::Char(' '));
-    assert_eq!(desk.takes(), before);
+    assert_eq!(state(&desk, "ferrylog", "7 places"), "part likely");
+    desk.key(KeyCode::Char('u'));
+    // What is unsure asks once more.
+    desk.text("/snapd");
+    desk.key(KeyCode::Enter);
+    desk.key(KeyCode::Char(' '));
+    assert!(desk.shown().contains("Unsure: "), "{}", desk.shown());
+    assert_eq!(desk.takes(), start);
+    desk.key(KeyCode::Char(' '));
+    assert_eq!(state(&desk, "snapd", "1 place"), "goes unsure");
     desk.key(KeyCode::Esc);
     assert!(desk.model.overlay.is_none());
 }

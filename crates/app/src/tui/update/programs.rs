@@ -144,7 +144,7 @@ fn take(model: &mut Model, view: &ProgramsView) -> Vec<Effect> {
         return Vec::new();
     };
     let (chosen, effects) = change(model, |weigh| {
-        let choice = match renewable.extent(&weigh.scan, &weigh.decisions) {
+        let choice = match renewable.goes(&weigh.scan, &weigh.decisions) {
             Extent::All => Choice::Leave,
             Extent::Nothing | Extent::Part => Choice::Take,
         };

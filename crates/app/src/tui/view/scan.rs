@@ -55,7 +55,8 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         }
     }
     if scanning.places.is_empty() && scanning.took.is_none() {
-        let text = "   Finding accounts and places…";
+        let text =
+            "   Finding accounts, programs, and what programs that are gone left; then each place…";
         all.push(Line::styled(text, theme.style(Role::Quiet)));
     }
     lines(frame, area, all);

@@ -53,13 +53,12 @@ pub fn renewable(scan: &Scan, inventory: &Inventory) -> Vec<Portion> {
 }
 
 /// For each program that is gone, and of it for each folder or file that it left, what a scan found there: what the survey
-/// named, and what is there of piles that aren't of the class `ask`.
+/// named, and what other piles have of it.
 pub fn left_behind(scan: &Scan) -> Vec<Vec<Portion>> {
     let folders = scan.leftovers.iter().flat_map(|left| &left.folders);
     let paths = folders.map(|folder| folder.path.clone());
     let owners: HashMap<TargetPath, usize> = paths.zip(0..).collect();
-    let may = |pile: PileId| scan.class_of(pile) != Class::Ask || scan.survey_of(pile).is_some();
-    let mut each = portions(scan, (&owners, owners.len()), &may).into_iter();
+    let mut each = portions(scan, (&owners, owners.len()), &|_| true).into_iter();
     let leftovers = scan.leftovers.iter();
     leftovers
         .map(|left| each.by_ref().take(left.folders.len()).collect())
@@ -112,6 +111,17 @@ fn portions(
         of_folder.push(above.or(own));
     }
     let mut known: HashSet<(PileId, FolderId)> = HashSet::new();
+    // A folder that is empty holds no item, and can be taken all the same.
+    for (folder, owner) in &roots {
+        let record = scan.arena.record(*folder);
+        let pile = record.and_then(|record| record.empty_folder_pile);
+        if let (Some(pile), Some(own)) = (pile, found.get_mut(*owner))
+            && may.get(pile.0) == Some(&true)
+            && known.insert((pile, *folder))
+        {
+            own.nodes.push(Node::Folder(pile, *folder));
+        }
+    }
     for item in scan.arena.items() {
         let folder = scan.arena.folder(item).as_index();
         let pile = scan.arena.pile(item);
@@ -146,13 +156,25 @@ fn portions(
 
 impl Portion {
     /// How much of it goes.
-    pub fn extent(&self, scan: &Scan, decisions: &Decisions) -> Extent {
+    pub fn goes(&self, scan: &Scan, decisions: &Decisions) -> Extent {
+        self.extent(&|node| match decisions.choice(node) {
+            Some(choice) => choice == Choice::Take,
+            None => decisions.takes_whole(scan, node.pile(scan)),
+        })
+    }
+
+    /// How much of it was taken by hand, or as what a survey is sure of.
+    pub fn is_chosen(&self, decisions: &Decisions) -> Extent {
+        self.extent(&|node| decisions.choice(node) == Some(Choice::Take))
+    }
+
+    fn extent(&self, goes: &dyn Fn(Node) -> bool) -> Extent {
         let of_node = |node: &Node| {
-            let goes = match decisions.choice(*node) {
-                Some(choice) => choice == Choice::Take,
-                None => decisions.takes_whole(scan, node.pile(scan)),
-            };
-            if goes { Extent::All } else { Extent::Nothing }
+            if goes(*node) {
+                Extent::All
+            } else {
+                Extent::Nothing
+            }
         };
         let each = self.nodes.iter().map(of_node);
         each.reduce(Extent::with).unwrap_or_default()

@@ -226,6 +226,22 @@ impl PathPattern {
         })
     }
 
+    /// The two that match one name, whatever its letters mean to a pattern, and all that lies below it.
+    pub(crate) fn of_name(name: &[u8], layout: Layout) -> [Self; 2] {
+        let folds = layout.ignores_case();
+        let written = if folds {
+            name.to_ascii_lowercase()
+        } else {
+            name.to_vec()
+        };
+        let name = || PatternPart::Name(Arc::new(NameTest::Is(written.clone().into())));
+        let parts = [vec![name()], vec![name(), PatternPart::Deep]];
+        parts.map(|parts| Self {
+            form: Form::Parts(parts.into()),
+            folds,
+        })
+    }
+
     /// Whether it can be held against a folder once for all names in it.
     pub(crate) fn is_apart(&self) -> bool {
         matches!(self.form, Form::Parts(_))

@@ -17,7 +17,7 @@ pub fn searches_of_leftovers(leftovers: &[Leftover], rules: &RuleSet) -> Vec<Sea
             rule: number,
             account: folder.account,
             root: folder.path.parent()?,
-            naming: Some(rule.naming(&folder.path)?),
+            naming: Some(rule.naming(&folder.path)),
         })
     });
     let mut searches: Vec<Search> = searches.collect();

@@ -60,13 +60,13 @@ pub(super) const BINDINGS: &[Binding] = &[
     main(
         &[Programs],
         "space",
-        "caches and logs go or stay",
+        "take or leave",
         &[(Char(' '), Action::Toggle)],
     ),
     main(
         &[Programs],
         "enter",
-        "where its own lies",
+        "its folders",
         &[
             (Enter, Action::Enter),
             (Right, Action::Into),
