@@ -14,7 +14,7 @@ use jolly_core::dustpan::ON_TARGET;
 use jolly_core::format::{Printable, Site};
 use jolly_core::pile::{Explanation, Question, Scan, ScanOrder, explain, scan};
 use jolly_core::rule::{Class, Guards, RuleNumber, RuleSet, resolve};
-use jolly_core::run::SameComputer;
+use jolly_core::run::{SameComputer, list_commands};
 use jolly_core::state::{Sheet, SheetError, StateFolder};
 use jolly_core::survey::{Arrival, Belongs, Leftover, arrive, inventory, leftovers};
 use jolly_core::walk::ScanEvent;
@@ -185,10 +185,24 @@ impl Session {
         Ok((path, found))
     }
 
+    /// The packages that were removed from here on this computer, and when. A log that can't be read speaks for nothing.
+    pub(crate) fn removed_here(&self) -> Vec<(String, i64)> {
+        let commands = list_commands(&self.state).unwrap_or_default();
+        let own = commands.into_iter().flatten();
+        let own = own.filter(|it| it.identity == self.identity && it.code == Some(0));
+        let removed = own.flat_map(|command| {
+            let when = command.ended.unwrap_or(command.started).as_second();
+            let packages = command.packages.into_iter();
+            packages.map(move |package| (package, when))
+        });
+        removed.collect()
+    }
+
     /// Looks for what programs that are gone left behind, and waits until it is done.
     pub(crate) fn leftovers(&self, cancel: &CancelToken) -> Arc<[Leftover]> {
         let now = self.now.unwrap_or_else(clock);
-        let inventory = inventory(&self.target, &self.belongs, cancel);
+        let mut inventory = inventory(&self.target, &self.belongs, cancel);
+        inventory.removed_here = self.removed_here();
         leftovers(&self.target, (&inventory, &self.belongs), now, cancel).into()
     }
 

@@ -4,6 +4,7 @@ mod action;
 mod answer;
 mod areas;
 mod columns;
+mod command;
 mod draw;
 mod headless;
 mod keys;

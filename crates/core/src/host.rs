@@ -1,4 +1,4 @@
-//! The machine that we run on: its mounts, when it was started, which programs hold which files.
+//! The machine that we run on: its mounts, when it was started, which programs hold which files, its own tools.
 //!
 //! What is learnt here is about now and about this machine alone. Another fact that the kernel tells goes here.
 
@@ -7,6 +7,8 @@ mod close;
 mod disks;
 mod in_use;
 pub(crate) mod mounts;
+mod package_manager;
+mod tool;
 
 pub use boot::boot;
 pub use close::{Asked, ask_to_close};
@@ -18,3 +20,5 @@ pub(crate) use in_use::{device_number, users_locking};
 pub(crate) use mounts::mounted_disks;
 pub(crate) use mounts::volume_id;
 pub use mounts::{Mount, mount_of};
+pub use package_manager::{ManagerError, PackageManager};
+pub use tool::{Answer, Tool};

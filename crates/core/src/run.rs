@@ -4,6 +4,7 @@
 //! them recorded ahead, `workers` check each thing once more and touch it.
 
 mod check;
+mod command;
 pub(crate) mod empty;
 mod log;
 mod pause;
@@ -16,6 +17,9 @@ mod sweep;
 mod tally;
 mod workers;
 
+pub use command::{
+    CommandEnd, CommandError, CommandLog, CommandOrder, list_commands, read_command, run_command,
+};
 pub use empty::{Emptied, EmptyError, empty};
 pub use log::{LogEntry, LogItem, LogState, LogSummary, list_logs, read_items, verify_log};
 pub use pause::Pause;

@@ -20,6 +20,9 @@ pub use facts::{Fact, facts};
 pub use leftovers::{Grade, Leftover, LeftoverFolder, leftovers, searches_of_leftovers};
 pub(crate) use profiles::profile_of;
 pub use profiles::{Profile, profiles};
+pub use programs::uninstall::{
+    RemovedPackage, Uninstall, UninstallError, Unwanted, is_running_system, uninstall,
+};
 pub use programs::{
     Belongs, Footprint, Inventory, Occupied, Program, ProgramSource, Reason, inventory, programs,
 };

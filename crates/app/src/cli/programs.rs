@@ -31,6 +31,7 @@ pub(super) fn run(left_behind: bool, options: &SharedOptions) -> Result<Exit, Re
         print::message(&format!("not read  {path}: {}", Printable(why.as_bytes())));
     }
     if left_behind {
+        found.removed_here = session.removed_here();
         return what_is_left(&session, &found, now, &cancel, options.json);
     }
     found

@@ -42,6 +42,10 @@ pub(super) enum Action {
     Parts,
     /// Shows what programs that are gone left, or the programs that are there.
     LeftBehind,
+    /// Removes the program in focus by its package manager.
+    Uninstall,
+    /// Removes what nothing needs.
+    Unneeded,
     Exclude,
     Exclusions,
     Decided,

@@ -6,9 +6,10 @@ use std::time::Duration;
 
 use jolly_core::CancelToken;
 use jolly_core::decide::{Entry, Excluded, Inside, Reach, left_behind, others, renewable};
+use jolly_core::error_chain;
 use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
-use jolly_core::survey::{Belongs, programs, sites_and_extensions};
+use jolly_core::survey::{Belongs, UninstallError, programs, sites_and_extensions, uninstall};
 
 use crate::options::SharedOptions;
 use crate::place::{self, PlaceChange};
@@ -79,6 +80,14 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
         Question::LookAtPrograms(scan, belongs) => {
             let known = look_at_programs(&scan, &belongs, cancel);
             unless_cancelled(cancel, Msg::ProgramsRead(scan, Arc::new(known)))
+        }
+        Question::AskManager(session, known, unwanted) => {
+            let answer = uninstall(&session.target, &known.inventory, &unwanted);
+            let refused = |error: UninstallError| (error_chain(&error), error.advice());
+            unless_cancelled(
+                cancel,
+                Msg::ManagerAnswered(answer.map(Box::new).map_err(refused)),
+            )
         }
         Question::SpareSites(scan, wanted) => {
             let found = wanted

@@ -117,6 +117,8 @@ impl HeadlessUi {
                 | RunWork::Sweep(_)
                 | RunWork::StopSweep
                 | RunWork::HoldSweep
+                | RunWork::Command(_)
+                | RunWork::Type(_)
                 | RunWork::GoOn,
             )
             | Effect::Keep(..)

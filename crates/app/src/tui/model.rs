@@ -18,6 +18,7 @@ mod scanning;
 mod sites;
 mod starts;
 mod sweeping;
+mod uninstall;
 mod weigh;
 
 use std::sync::Arc;
@@ -48,6 +49,7 @@ pub(super) use scanning::{PlaceGroup, PlaceProgress, Scanning};
 pub(super) use sites::{RowKind, SiteOrder, SiteRow, SiteSum, SitesView};
 pub(super) use starts::{StartsRow, StartsView};
 pub(super) use sweeping::Sweeping;
+pub(super) use uninstall::{UninstallStage, UninstallView, command_size};
 pub(super) use weigh::{ClassSum, Holders, Weigh};
 
 use crate::exit::Refusal;
@@ -109,6 +111,8 @@ pub(super) enum Overlay {
     Sites(Box<SitesView>),
     /// What programs occupy.
     Programs(Box<ProgramsView>),
+    /// A program is removed by its package manager.
+    Uninstall(Box<UninstallView>),
     /// What was decided; with the step in focus.
     Decided(usize),
     /// How this shop starts.
@@ -165,6 +169,8 @@ pub(super) struct Model {
     pub settled: Vec<String>,
     /// Where to go once the scan is over: the piles that a sign is about.
     pub then_sign: Option<Sign>,
+    /// What to look for among what was left behind once the scan is over.
+    pub then_left_behind: Option<String>,
     /// What the mouse points at, in words.
     pub pointed: Option<String>,
     /// What this person has done before.
@@ -218,6 +224,7 @@ impl Model {
             found: String::new(),
             asked: None,
             then_sign: None,
+            then_left_behind: None,
             settled: Vec::new(),
             pointed: None,
             done: Done::default(),

@@ -17,11 +17,12 @@ use jolly_core::host::{RunningProgram, UnmountedVolume};
 use jolly_core::pile::Scan;
 use jolly_core::plan::Manifest;
 use jolly_core::run::{
-    LeftOver, LogSummary, Predictions, Rehearsed, RestoreSummary, RunSummary, SweepEvent,
+    CommandEnd, LeftOver, LogSummary, Predictions, Rehearsed, RestoreSummary, RunSummary,
+    SweepEvent,
 };
 use jolly_core::source::PileId;
 use jolly_core::state::RunId;
-use jolly_core::survey::{Belongs, Sites};
+use jolly_core::survey::{Belongs, Sites, Uninstall, Unwanted};
 use jolly_core::walk::ScanEvent;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
@@ -78,6 +79,12 @@ pub(super) enum Msg {
     SitesRead(Arc<Scan>, Arc<Sites>),
     /// What programs of a scanned computer occupy.
     ProgramsRead(Arc<Scan>, Arc<KnownPrograms>),
+    /// What a package manager would remove, or why it can't be asked and what can be done.
+    ManagerAnswered(Result<Box<Uninstall>, (String, &'static str)>),
+    /// What a command wrote to its terminal.
+    CommandWrote(Vec<u8>),
+    /// A command has ended, or didn't begin.
+    CommandEnded(Result<CommandEnd, String>),
     /// What sites that are to be kept spare.
     SitesSpared(Arc<Scan>, Spared),
     /// A program that was asked to close has closed, or not.
@@ -294,6 +301,8 @@ pub(super) enum Question {
     LookAtSites(Arc<Scan>),
     /// Find out what programs occupy.
     LookAtPrograms(Arc<Scan>, Arc<Belongs>),
+    /// Ask a package manager what it would remove.
+    AskManager(Arc<Session>, Arc<KnownPrograms>, Unwanted),
     /// Find out what these exclusions spare.
     SpareSites(Arc<Scan>, Vec<Exclusion>),
     /// Ask a program to close, for the check of this job.
@@ -334,4 +343,16 @@ pub(super) enum RunWork {
     HoldSweep,
     /// Let it go on.
     GoOn,
+    /// Run a package manager in view. Only the typed word leads here.
+    Command(Box<CommandJob>),
+    /// Hand what was typed to it.
+    Type(Vec<u8>),
+}
+
+/// A package manager to run in view.
+pub(super) struct CommandJob {
+    pub session: Arc<Session>,
+    pub uninstall: Uninstall,
+    /// Columns and rows of its terminal.
+    pub size: (u16, u16),
 }

@@ -99,9 +99,22 @@ impl TestUi {
         let never = CancelToken::default();
         let message = match effect {
             Effect::Run(
-                RunWork::StopScan | RunWork::StopSweep | RunWork::HoldSweep | RunWork::GoOn,
+                RunWork::StopScan
+                | RunWork::StopSweep
+                | RunWork::HoldSweep
+                | RunWork::Type(_)
+                | RunWork::GoOn,
             )
             | Effect::LetGo(_) => return,
+            Effect::Run(RunWork::Command(job)) => {
+                let (send, wrote) = crossbeam_channel::unbounded();
+                let (_typed, keys) = crossbeam_channel::unbounded();
+                let end = crate::tui::command::run(&job, &keys, &send);
+                for message in wrote.try_iter() {
+                    self.tell(message);
+                }
+                Msg::CommandEnded(end)
+            }
             Effect::Files(work) => pans::carry_out(work),
             Effect::Lookup(Lookup::FindComputers) => {
                 Msg::Found(vec![(self.root(), Origin::Mounted)], Vec::new())

@@ -23,6 +23,7 @@ mod save;
 mod scanning;
 mod sites;
 mod starts;
+mod uninstall;
 mod weigh;
 
 use std::sync::Arc;
@@ -101,6 +102,9 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::SitesRead(..)
         | Msg::SitesSpared(..)
         | Msg::ProgramsRead(..)
+        | Msg::ManagerAnswered(_)
+        | Msg::CommandWrote(_)
+        | Msg::CommandEnded(_)
         | Msg::Saved(..)
         | Msg::Dustpans(_)
         | Msg::Runs(_)
@@ -174,6 +178,18 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
             Vec::new()
         }
         Msg::SitesSpared(scan, spared) => sites::spared(model, &scan, spared),
+        Msg::ManagerAnswered(answer) => {
+            uninstall::answered(model, answer);
+            Vec::new()
+        }
+        Msg::CommandWrote(bytes) => {
+            uninstall::wrote(model, &bytes);
+            Vec::new()
+        }
+        Msg::CommandEnded(end) => {
+            uninstall::ended(model, end);
+            Vec::new()
+        }
         Msg::Saved(saves, result) => {
             save::saved(model, saves, result);
             Vec::new()

@@ -19,6 +19,7 @@ mod sites;
 mod starts;
 mod strip;
 mod sweep;
+mod uninstall;
 mod weigh;
 
 use ratatui::Frame;
@@ -117,6 +118,7 @@ fn before_station(
         Overlay::Exclusions(view) => exclusions::draw(model, view, theme, frame, below),
         Overlay::Sites(view) => sites::draw(model, view, theme, frame, below),
         Overlay::Programs(view) => programs::draw(model, view, theme, frame, below),
+        Overlay::Uninstall(view) => uninstall::draw(model, view, theme, frame, below),
         Overlay::Dustpan(view) => dustpan::draw(model, view, theme, frame, below),
         Overlay::Runs(view) => runs::draw(model, view, theme, frame, below),
         Overlay::Decided(focus) => decided::draw(model, *focus, theme, frame, below),

@@ -23,7 +23,7 @@ use crate::tui::model::Check;
 use crate::tui::msg::{
     Effect, Keeping, Lookup, Msg, Opened, Question, RunWork, ScanJob, Scanned, SweepOrder, SweptRun,
 };
-use crate::tui::{answer, pans};
+use crate::tui::{answer, command, pans};
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
 const WAITING: usize = 4096;
@@ -41,6 +41,8 @@ pub(super) struct Workers {
     sweep: CancelToken,
     pause: Pause,
     slots: Slots,
+    /// Where what is typed to a command goes.
+    typed: Option<Sender<Vec<u8>>>,
     /// What is to be remembered, done one after the other.
     keeper: Option<Sender<Box<dyn FnOnce() -> Msg + Send>>>,
     is_over: Arc<AtomicBool>,
@@ -59,6 +61,7 @@ impl Workers {
             sweep: CancelToken::default(),
             pause: Pause::default(),
             slots: Slots::default(),
+            typed: None,
             keeper: None,
             is_over: Arc::default(),
             threads: Vec::new(),
@@ -158,6 +161,18 @@ impl Workers {
                     Msg::Rehearsed(job, rehearse(&session, &scan, &manifest))
                 });
             }
+            RunWork::Type(bytes) => {
+                // A command that has ended takes nothing in.
+                drop(self.typed.as_ref().map(|typed| typed.send(bytes)));
+            }
+            RunWork::Command(job) => {
+                let (typed, keys) = crossbeam_channel::unbounded();
+                self.typed = Some(typed);
+                let broken = Msg::CommandEnded(Err("it broke off".to_owned()));
+                self.work(broken, move || {
+                    Msg::CommandEnded(command::run(&job, &keys, &send))
+                });
+            }
             RunWork::Sweep(order) => {
                 self.sweep = CancelToken::default();
                 self.pause = Pause::default();
@@ -233,6 +248,10 @@ impl Workers {
             Question::LookAtPrograms(scan, _) => {
                 let nothing = Msg::ProgramsRead(Arc::clone(scan), Arc::default());
                 (Kind::Programs, nothing)
+            }
+            Question::AskManager(..) => {
+                let why = ("it could not be asked".to_owned(), "");
+                (Kind::Manager, Msg::ManagerAnswered(Err(why)))
             }
             Question::SpareSites(scan, _) => {
                 let why = "it could not be counted".to_owned();
@@ -330,11 +349,12 @@ enum Kind {
     Sites,
     Spare,
     Programs,
+    Manager,
 }
 
 /// What cancels the question of each kind that is being answered.
 #[derive(Default)]
-struct Slots([CancelToken; 9]);
+struct Slots([CancelToken; 10]);
 
 impl Slots {
     /// Cancels the question of that kind, and gives the token of a new one. What lies in several
@@ -350,6 +370,7 @@ impl Slots {
             Kind::Sites => 6,
             Kind::Spare => 7,
             Kind::Programs => 8,
+            Kind::Manager => 9,
         };
         let fresh = CancelToken::default();
         if let Some(known) = self.0.get_mut(slot) {

@@ -15,6 +15,7 @@ mod bad_input;
 mod command_line;
 mod interface;
 mod ordinary_person;
+mod packages;
 mod support;
 mod terminal;
 mod trust;

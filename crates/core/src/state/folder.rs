@@ -9,7 +9,7 @@ use jolly_disk::{Distrust, make_trusted_folder, trusted_file, trusted_folder};
 
 use crate::state::RunId;
 
-/// The state folder: `logs/`, `rehearsals/`, `dustpan/`, `sheets/`, `exclusions/`, `rulebooks/` and `locks/`,
+/// The state folder: `logs/`, `rehearsals/`, `commands/`, `dustpan/`, `sheets/`, `exclusions/`, `rulebooks/` and `locks/`,
 /// readable by nobody else.
 ///
 /// # Invariants
@@ -70,12 +70,13 @@ impl StateFolder {
     }
 
     /// It and every folder in it.
-    fn folders(&self) -> [PathBuf; 8] {
+    fn folders(&self) -> [PathBuf; 9] {
         [
             self.path.clone(),
             self.logs(),
             self.dustpan_folder(),
             self.rehearsal_folder(),
+            self.command_folder(),
             self.sheets(),
             self.path.join("exclusions"),
             self.path.join("rulebooks"),
@@ -141,6 +142,23 @@ impl StateFolder {
     /// When the folder is there but can't be read.
     pub fn rehearsals(&self) -> Result<Vec<RunId>, StateError> {
         runs_in(&self.rehearsal_folder())
+    }
+
+    /// The log of a tool of the system that was run.
+    pub fn command(&self, run: &RunId) -> PathBuf {
+        self.command_folder().join(format!("{run}.jsonl"))
+    }
+
+    fn command_folder(&self) -> PathBuf {
+        self.path.join("commands")
+    }
+
+    /// The tools that were run, oldest first.
+    ///
+    /// # Errors
+    /// When the folder is there but can't be read.
+    pub fn stored_commands(&self) -> Result<Vec<RunId>, StateError> {
+        runs_in(&self.command_folder())
     }
 
     /// Where dustpans are, and the records of all of them.

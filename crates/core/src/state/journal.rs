@@ -108,6 +108,15 @@ impl Journal {
         Self::begin(state.rehearsal(run))
     }
 
+    /// Starts the log of a tool of the system.
+    ///
+    /// # Errors
+    /// When the file can't be made.
+    pub fn of_command(state: &StateFolder, run: &RunId) -> Result<Self, JournalError> {
+        state.make()?;
+        Self::begin(state.command(run))
+    }
+
     fn begin(path: PathBuf) -> Result<Self, JournalError> {
         let file = StateFolder::create(&path)?;
         Ok(Self::new(path, Box::new(file)))

@@ -12,6 +12,7 @@ mod launchers;
 pub(super) mod names;
 mod packages;
 mod sealed;
+pub(super) mod uninstall;
 pub(super) mod windows;
 
 use std::collections::{HashMap, HashSet};
@@ -265,6 +266,8 @@ pub struct Inventory {
     pub unread: Vec<(TargetPath, String)>,
     /// Packages that were removed and whose settings were kept.
     pub removed: Vec<String>,
+    /// Packages that were removed from here, and when, in seconds since 1970.
+    pub removed_here: Vec<(String, i64)>,
     /// Folders of the system in which packages have something, and files that they have there.
     pub(crate) owned: HashSet<String>,
 }
@@ -324,6 +327,7 @@ pub fn inventory(target: &Target, belongs: &Belongs, cancel: &CancelToken) -> In
         programs: gathering.programs,
         unread: gathering.unread,
         removed: gathering.removed,
+        removed_here: Vec::new(),
         owned: gathering.owned_folders,
     }
 }

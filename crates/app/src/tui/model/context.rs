@@ -145,6 +145,7 @@ impl Overlay {
             | Self::Open(..)
             | Self::Save(..)
             | Self::Exclude(_)
+            | Self::Uninstall(_)
             | Self::Place(_) => None,
         }
     }

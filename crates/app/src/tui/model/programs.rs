@@ -132,6 +132,8 @@ pub(in crate::tui) struct ProgramsView {
     pub has_parts: bool,
     /// Whether what programs that are gone left is shown instead.
     pub has_left: bool,
+    /// What of that is to be in focus once it is known, by name.
+    pub wanted: Option<String>,
     /// Programs whose folders are shown, by position.
     pub opened: HashSet<usize>,
     /// The same, of programs that are gone.
@@ -158,6 +160,7 @@ impl ProgramsView {
             order: ProgramOrder::All,
             has_parts: false,
             has_left: false,
+            wanted: None,
             opened: HashSet::new(),
             opened_left: HashSet::new(),
             now,
@@ -275,6 +278,13 @@ impl ProgramsView {
                     .extend(folders.map(|folder| ProgramRow::LeftFolder(at, folder)));
             }
         }
+        let is_wanted = |one: &Leftover| {
+            let mut wanted = self.wanted.iter();
+            wanted.any(|name| name.eq_ignore_ascii_case(&one.name))
+        };
+        let wanted = known.left.iter().position(is_wanted);
+        let focused = wanted.or(focused);
+        self.wanted = None;
         let same = |row: &ProgramRow| matches!(row, ProgramRow::Left(at) if Some(*at) == focused);
         let found = self.rows.iter().position(same);
         self.focus = found.unwrap_or_else(|| self.focus.min(self.rows.len().saturating_sub(1)));

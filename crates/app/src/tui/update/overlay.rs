@@ -9,7 +9,7 @@ use crate::tui::keys::help_rows;
 use crate::tui::model::{Model, Overlay};
 use crate::tui::msg::{Effect, Lookup};
 use crate::tui::update::completion::common_start;
-use crate::tui::update::{arrive, exclude, find, place, rulebooks, save, starts, weigh};
+use crate::tui::update::{arrive, exclude, find, place, rulebooks, save, starts, uninstall, weigh};
 
 pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     let Some(overlay) = model.overlay.take() else {
@@ -20,6 +20,7 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Overlay::Starts(view), _) => return starts::press(model, view, key),
         (Overlay::Exclude(draft), _) => return exclude::press(model, *draft, key),
         (Overlay::Place(draft), _) => return place::press(model, draft, key),
+        (Overlay::Uninstall(view), _) => return uninstall::press(model, view, key),
         (Overlay::Find(input, behind), _) => return find::press(model, input, behind, key),
         (Overlay::Help(from, behind), code) => help(model, from, behind, code),
         // These have no lines to type in, and are served by the table of keys.
@@ -107,6 +108,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
     match model.overlay.take() {
         Some(Overlay::Exclude(draft)) => return exclude::paste(model, *draft, &line),
         Some(Overlay::Place(draft)) => return place::paste(model, draft, &line),
+        Some(Overlay::Uninstall(view)) => return uninstall::paste(model, view, &line),
         other => model.overlay = other,
     }
     match &mut model.overlay {
@@ -129,6 +131,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
             | Overlay::Exclusions(_)
             | Overlay::Sites(_)
             | Overlay::Programs(_)
+            | Overlay::Uninstall(_)
             | Overlay::Dustpan(_)
             | Overlay::Runs(_)
             | Overlay::Decided(_),

@@ -12,7 +12,7 @@ use crate::tui::keys::Action;
 use crate::tui::model::{KnownPrograms, Model, Overlay, ProgramOrder, ProgramsView};
 use crate::tui::msg::{Effect, Question};
 use crate::tui::update::change::{back_or_again, change};
-use crate::tui::update::moved;
+use crate::tui::update::{moved, uninstall};
 use crate::wording::bytes;
 
 /// Opens the lens.
@@ -32,6 +32,17 @@ pub(super) fn open(model: &mut Model) -> Vec<Effect> {
         vec![Effect::Question(question)]
     };
     model.overlay = Some(Overlay::Programs(Box::new(view)));
+    effects
+}
+
+/// Opens the lens at what a program that is gone left.
+pub(super) fn open_left_behind(model: &mut Model, name: &str) -> Vec<Effect> {
+    let effects = open(model);
+    if let Some(Overlay::Programs(view)) = &mut model.overlay {
+        view.has_left = true;
+        view.wanted = Some(name.to_owned());
+        view.arrange();
+    }
     effects
 }
 
@@ -58,6 +69,9 @@ pub(super) fn found(model: &mut Model, scan: &Arc<Scan>, known: Arc<KnownProgram
 }
 
 pub(super) fn act(model: &mut Model, mut view: Box<ProgramsView>, action: Action) -> Vec<Effect> {
+    if matches!(action, Action::Uninstall | Action::Unneeded) {
+        return uninstall::begin(model, view, action);
+    }
     let effects = match action {
         Action::Lens => return Vec::new(),
         Action::Toggle if view.has_left => left_behind::take(model, &view),

@@ -10,7 +10,7 @@ use crate::exit::Refusal;
 use crate::tui::keys::Action;
 use crate::tui::model::{Model, Report, Scanning, Station, Verified, Weigh, customer_words};
 use crate::tui::msg::{Effect, Keeping, Opened, Question, RunWork, ScanJob, Scanned, SweptRun};
-use crate::tui::update::{arrive, hints, weigh};
+use crate::tui::update::{arrive, hints, programs, weigh};
 use crate::wording::{at_once, count, counted};
 
 /// Begins a scan of the chosen computer.
@@ -167,6 +167,9 @@ fn scan_ended(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect
         arrive::tell_sign(model, &sign);
     }
     let mut effects: Vec<Effect> = std::iter::once(users).chain(keep).chain(let_go).collect();
+    if let Some(name) = model.then_left_behind.take() {
+        effects.extend(programs::open_left_behind(model, &name));
+    }
     let leads_on = std::mem::take(&mut model.then_check);
     if let Some((found, of)) = scanned.only {
         effects.extend(weigh::check(model));

@@ -28,6 +28,7 @@ pub(super) fn draw(
         | Overlay::Exclusions(_)
         | Overlay::Sites(_)
         | Overlay::Programs(_)
+        | Overlay::Uninstall(_)
         | Overlay::Decided(_)
         | Overlay::Dustpan(_)
         | Overlay::Runs(_)

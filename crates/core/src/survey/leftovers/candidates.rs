@@ -7,7 +7,6 @@ use jolly_disk::Kind;
 use crate::cancel::CancelToken;
 use crate::computer::{Layout, Place, Target, TargetPath};
 use crate::rule::of_folder;
-use crate::survey::Inventory;
 use crate::survey::folders::names_in;
 use crate::survey::kept_in::{Holds, Keeping, kept_in};
 use crate::survey::programs::below;
@@ -15,6 +14,7 @@ use crate::survey::programs::footprint::NameIndex;
 use crate::survey::programs::names::{forms, normal};
 use crate::survey::programs::windows::is_systems;
 use crate::survey::signs::folders;
+use crate::survey::{Inventory, Reason};
 
 /// Letters that a name must have to be looked for within others.
 const TELLING: usize = 4;
@@ -34,6 +34,8 @@ pub(super) struct Candidate {
     pub holds: Holds,
     /// Why it can't be called likely, whatever else speaks for it.
     pub bar: Option<String>,
+    /// Why it can't unless a record says that its program is gone: what only came along with others has such a name.
+    pub doubt: Option<String>,
     /// Whether it lies in a folder of the system.
     pub is_of_system: bool,
 }
@@ -159,14 +161,23 @@ impl<'a> Finder<'a> {
             Says::Nothing(related) => related,
         };
         let is_browsers = self.profiles.iter().any(|it| it.below(&path).is_some());
+        let (related, part) = match related {
+            Some(Related {
+                name,
+                is_part: true,
+            }) => (None, Some(name)),
+            other => (other.map(|it| it.name), None),
+        };
+        let belongs = |program: String| format!("it may belong to {program}");
         let bar = related
-            .map(|program| format!("it may belong to {program}"))
+            .map(belongs)
             .or_else(|| is_browsers.then(|| "it holds a browser's profile".to_owned()));
         let is_of_system = bar.is_none() && is_of_system(self.target, &path);
         let bar = bar.or_else(|| is_of_system.then(|| OF_SYSTEM.to_owned()));
         let made = candidate(path, (text, kind), keeping, bar);
         found.extend(made.map(|made| Candidate {
             is_of_system,
+            doubt: part.map(belongs),
             ..made
         }));
     }
@@ -205,6 +216,7 @@ fn candidate(
         kind,
         holds: keeping.holds,
         bar,
+        doubt: None,
         is_of_system: false,
     })
 }
@@ -263,25 +275,43 @@ enum Says {
     /// A program of a maker of that name is there.
     IsMaker,
     /// Neither; it may be related to one that is.
-    Nothing(Option<String>),
+    Nothing(Option<Related>),
+}
+
+/// A program that is there and whose name has another in it, or is in it.
+#[derive(Clone)]
+struct Related {
+    /// What it is called.
+    name: String,
+    /// Whether it only came along with others.
+    is_part: bool,
 }
 
 /// The names of programs that are there.
 struct KnownNames {
     index: NameIndex,
-    /// Names of at least four letters, with what their program is called.
-    long: HashMap<String, String>,
+    /// Names of at least four letters, with their program.
+    long: HashMap<String, Related>,
 }
 
 impl KnownNames {
     fn of(inventory: &Inventory) -> Self {
-        let mut long = HashMap::new();
+        let mut long: HashMap<String, Related> = HashMap::new();
         for program in &inventory.programs {
+            let is_part = program.reason == Reason::Dependency && !program.is_own_program();
             let names = [&program.id, &program.name]
                 .into_iter()
                 .flat_map(|name| forms(name));
             for name in names.filter(|name| name.chars().count() >= TELLING) {
-                long.entry(name).or_insert_with(|| program.name.clone());
+                let related = long.entry(name).or_insert_with(|| Related {
+                    name: program.name.clone(),
+                    is_part,
+                });
+                // A program that somebody wanted comes before a part of others.
+                if related.is_part && !is_part {
+                    related.name.clone_from(&program.name);
+                    related.is_part = false;
+                }
             }
         }
         Self {
@@ -304,12 +334,8 @@ impl KnownNames {
                     || form.contains(known.as_str())
             })
         };
-        let mut related: Vec<(&String, &String)> = self
-            .long
-            .iter()
-            .filter(|(known, _)| is_part(known))
-            .collect();
-        related.sort();
-        Says::Nothing(related.first().map(|(_, program)| (*program).clone()))
+        let related = self.long.iter().filter(|(known, _)| is_part(known));
+        let first = related.min_by_key(|(known, related)| (related.is_part, *known));
+        Says::Nothing(first.map(|(_, related)| related.clone()))
     }
 }

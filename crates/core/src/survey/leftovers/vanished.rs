@@ -21,10 +21,12 @@ use crate::survey::{Inventory, programs::names::is_common};
 pub(super) struct Vanished(HashMap<String, Vec<Record>>);
 
 /// One of them.
-struct Record {
+pub(super) struct Record {
     /// In whose home it lies; none for the system's.
     account: Option<usize>,
-    why: String,
+    pub why: String,
+    /// When its program was removed, in seconds since 1970, where that is known.
+    pub removed: Option<i64>,
 }
 
 /// A folder of launchers, and in whose home it lies.
@@ -33,6 +35,9 @@ type LauncherFolder = (TargetPath, Option<usize>);
 impl Vanished {
     pub(super) fn of(target: &Target, inventory: &Inventory, cancel: &CancelToken) -> Self {
         let mut known = Self(HashMap::new());
+        for (package, when) in &inventory.removed_here {
+            known.note_all(package, "it was removed from here", (None, Some(*when)));
+        }
         for package in &inventory.removed {
             let why = "its package was removed, its settings were kept";
             known.note(package, why, None);
@@ -55,18 +60,29 @@ impl Vanished {
     }
 
     /// What says, to an account or of the system, that a program of such a name is gone.
-    pub(super) fn of_form(&self, form: &str, account: Option<usize>) -> Option<&str> {
+    pub(super) fn of_form(&self, form: &str, account: Option<usize>) -> Option<&Record> {
         let mut records = self.0.get(form)?.iter();
-        let speaks = |record: &&Record| record.account.is_none() || record.account == account;
-        records.find(speaks).map(|record| &*record.why)
+        records.find(|record| record.account.is_none() || record.account == account)
     }
 
     fn note(&mut self, name: &str, why: &str, account: Option<usize>) {
+        self.note_all(name, why, (account, None));
+    }
+
+    fn note_all(
+        &mut self,
+        name: &str,
+        why: &str,
+        (account, removed): (Option<usize>, Option<i64>),
+    ) {
         for form in forms(name) {
             let known = self.0.entry(form).or_default();
             if known.iter().all(|record| record.account != account) {
-                let why = why.to_owned();
-                known.push(Record { account, why });
+                known.push(Record {
+                    account,
+                    why: why.to_owned(),
+                    removed,
+                });
             }
         }
     }

@@ -10,6 +10,7 @@ use crate::computer::{Layout, Target};
 use crate::survey::kept_in::Holds;
 use crate::survey::leftovers::candidates::Candidate;
 use crate::survey::leftovers::contents::Contents;
+use crate::survey::leftovers::vanished::Record;
 use crate::survey::leftovers::{Grade, Leftover, LeftoverFolder, contents};
 use crate::survey::programs::names::is_common;
 
@@ -35,6 +36,7 @@ mod weight {
     pub(super) const KEYS: i32 = -6;
     pub(super) const SAVES: i32 = -3;
     pub(super) const DATABASES: i32 = -1;
+    pub(super) const RELATED: i32 = -1;
     /// From here on it is likely.
     pub(super) const LIKELY: i32 = 3;
 }
@@ -69,7 +71,7 @@ impl Evidence {
 /// Nothing when nothing can be looked at.
 pub(super) fn weigh<'r>(
     target: &Target,
-    (all, record): (Vec<Candidate>, &dyn Fn(Option<usize>) -> Option<&'r str>),
+    (all, record): (Vec<Candidate>, &dyn Fn(Option<usize>) -> Option<&'r Record>),
     is_whole: bool,
     now: Timestamp,
     cancel: &CancelToken,
@@ -136,14 +138,14 @@ impl SharedEvidence {
     /// The evidence of one folder or file; `record` is what a record says of its program.
     fn of(
         &self,
-        (one, record): (&Candidate, Option<&str>),
+        (one, record): (&Candidate, Option<&Record>),
         held: &Contents,
         now: Timestamp,
     ) -> Evidence {
         let mut evidence = Evidence::default();
         let is_systems = one.is_of_system;
         if let Some(record) = record {
-            evidence.add(weight::RECORD, record);
+            evidence.add(weight::RECORD, &*record.why);
         }
         if self.is_whole {
             evidence.add(weight::NO_PROGRAM, "no such program is there");
@@ -154,7 +156,12 @@ impl SharedEvidence {
             let words = "several places have it";
             evidence.add(weight::SEVERAL_PLACES, words);
         }
-        age(&mut evidence, held.changed, now);
+        // While its program was there, it was rightly young.
+        let removed = record.and_then(|record| record.removed);
+        let is_of_its_time = removed.is_some_and(|removed| held.changed <= Some(removed));
+        if !is_of_its_time {
+            age(&mut evidence, held.changed, now);
+        }
         // What a record names belongs to no part of the system.
         if let Some(bar) = one
             .bar
@@ -162,6 +169,11 @@ impl SharedEvidence {
             .filter(|_| !(is_systems && record.is_some()))
         {
             evidence.bar(bar.clone());
+        }
+        match (&one.doubt, record) {
+            (Some(doubt), Some(_)) => evidence.add(weight::RELATED, doubt),
+            (Some(doubt), None) => evidence.bar(doubt.clone()),
+            (None, _) => {}
         }
         let is_reversed_domain = one.name.matches('.').count() >= 2;
         if self.needs_several && !self.is_in_several && record.is_none() && !is_reversed_domain {

@@ -86,6 +86,18 @@ pub(super) const BINDINGS: &[Binding] = &[
         &[(Char('L'), Action::LeftBehind)],
     ),
     main(
+        &[Programs],
+        "R",
+        "remove the program",
+        &[(Char('R'), Action::Uninstall)],
+    ),
+    more(
+        &[Programs],
+        "N",
+        "needed by nothing: what came as a dependency",
+        &[(Char('N'), Action::Unneeded)],
+    ),
+    main(
         &[Exclusions],
         "space",
         "suspend, or count again",

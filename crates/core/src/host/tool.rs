@@ -1,0 +1,257 @@
+//! Tools of the running system, started by their whole path and with nothing of our environment but what they need.
+
+use std::fmt;
+use std::io::{self, Read as _};
+use std::os::fd::{AsFd, OwnedFd};
+use std::path::Path;
+use std::process::{Command, ExitStatus, Stdio};
+use std::time::{Duration, Instant};
+
+use rustix::event::{PollFd, PollFlags, Timespec, poll};
+use rustix::fs::{Mode, OFlags, open};
+use rustix::io::Errno;
+use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
+use rustix::termios::{Winsize, tcsetwinsize};
+
+/// Where system tools look for others.
+const PATH: &str = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin";
+
+/// More is not read of what a tool answers.
+const MOST_ANSWERED: u64 = 4 << 20;
+
+/// How long a tool may take to answer.
+const PATIENCE: Duration = Duration::from_secs(120);
+
+/// How often somebody who waits for a tool looks around.
+const LOOK: Duration = Duration::from_millis(40);
+
+/// A tool with its arguments.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Tool {
+    /// Its whole path.
+    pub path: String,
+    /// What it is told.
+    pub arguments: Vec<String>,
+}
+
+/// What a tool answered.
+#[derive(Clone, Debug)]
+pub struct Answer {
+    /// How it ended.
+    pub status: ExitStatus,
+    /// What it wrote to its output.
+    pub text: String,
+    /// What it wrote of errors.
+    pub errors: String,
+}
+
+impl fmt::Display for Tool {
+    /// As a person would type it.
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        out.write_str(self.path.rsplit('/').next().unwrap_or(&self.path))?;
+        self.arguments
+            .iter()
+            .try_for_each(|argument| write!(out, " {argument}"))
+    }
+}
+
+impl Tool {
+    /// A tool at the first of these paths where there is one.
+    pub(crate) fn at(paths: &[&str], arguments: &[&str]) -> Option<Self> {
+        let path = paths.iter().find(|path| Path::new(path).is_file())?;
+        let arguments = arguments.iter().map(|text| (*text).to_owned());
+        Some(Self {
+            path: (*path).to_owned(),
+            arguments: arguments.collect(),
+        })
+    }
+
+    fn command(&self, before: &[&str]) -> Command {
+        let words: Vec<&str> = before.iter().copied().chain([&*self.path]).collect();
+        let mut command = Command::new(words.first().copied().unwrap_or_default());
+        command
+            .args(words.get(1..).unwrap_or_default())
+            .args(&self.arguments)
+            .env_clear()
+            .env("PATH", PATH)
+            .env("LC_ALL", "C.UTF-8")
+            .env("PAGER", "cat");
+        for name in ["HOME", "USER", "LOGNAME", "XDG_RUNTIME_DIR"] {
+            if let Some(value) = std::env::var_os(name) {
+                command.env(name, value);
+            }
+        }
+        command.current_dir("/");
+        command
+    }
+
+    /// Asks it something that changes nothing.
+    ///
+    /// # Errors
+    /// When it can't be started or doesn't answer in time; then it is killed.
+    pub fn ask(&self) -> io::Result<Answer> {
+        let mut command = self.command(&[]);
+        command.stdin(Stdio::null()).stdout(Stdio::piped());
+        let mut child = command.stderr(Stdio::piped()).spawn()?;
+        let (text, errors) = (child.stdout.take(), child.stderr.take());
+        let text = std::thread::spawn(move || text.map(read_some).unwrap_or_default());
+        let errors = std::thread::spawn(move || errors.map(read_some).unwrap_or_default());
+        let began = Instant::now();
+        let status = loop {
+            if let Some(status) = child.try_wait()? {
+                break status;
+            }
+            if began.elapsed() > PATIENCE {
+                child.kill()?;
+                child.wait()?;
+                return Err(io::Error::new(
+                    io::ErrorKind::TimedOut,
+                    format!("{self} didn't answer"),
+                ));
+            }
+            std::thread::sleep(LOOK);
+        };
+        let broke = |_| io::Error::other("what it said couldn't be read");
+        Ok(Answer {
+            status,
+            text: text.join().map_err(broke)?,
+            errors: errors.join().map_err(broke)?,
+        })
+    }
+
+    /// Runs it on a terminal of its own of so many columns and rows; hands on what it writes, and to it what is typed. It
+    /// is never killed: whoever wants it to end types the interrupt.
+    ///
+    /// # Errors
+    /// When no terminal can be had, or it can't be started.
+    pub fn run(
+        &self,
+        (columns, rows): (u16, u16),
+        typed: &mut dyn FnMut() -> Option<Vec<u8>>,
+        wrote: &mut dyn FnMut(&[u8]),
+    ) -> io::Result<ExitStatus> {
+        let main = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY | OpenptFlags::CLOEXEC)?;
+        grantpt(&main)?;
+        unlockpt(&main)?;
+        let size = Winsize {
+            ws_row: rows.max(1),
+            ws_col: columns.max(1),
+            ws_xpixel: 0,
+            ws_ypixel: 0,
+        };
+        tcsetwinsize(&main, size)?;
+        let flags = OFlags::RDWR | OFlags::NOCTTY | OFlags::CLOEXEC;
+        let side: OwnedFd = open(&ptsname(&main, Vec::new())?, flags, Mode::empty())?;
+        let end = || side.try_clone().map(Stdio::from);
+        // It takes the terminal as its own, so that the interrupt reaches it.
+        let mut command = self.command(&["/usr/bin/setsid", "--ctty", "--wait"]);
+        command.env("TERM", "xterm-256color");
+        command.stdin(end()?).stdout(end()?).stderr(end()?);
+        let mut child = command.spawn()?;
+        // Each of them holds an end, and reading would never be over.
+        drop((command, side));
+        talk(&main, typed, wrote)?;
+        child.wait()
+    }
+}
+
+/// Hands bytes to and fro until the other side is closed.
+fn talk(
+    main: &OwnedFd,
+    typed: &mut dyn FnMut() -> Option<Vec<u8>>,
+    wrote: &mut dyn FnMut(&[u8]),
+) -> io::Result<()> {
+    let mut bytes = [0; 8192];
+    let patience = Timespec {
+        tv_sec: 0,
+        tv_nsec: i64::from(LOOK.subsec_nanos()),
+    };
+    loop {
+        while let Some(keys) = typed() {
+            let mut rest = &keys[..];
+            while !rest.is_empty() {
+                let many = rustix::io::write(main, rest)?;
+                rest = rest.get(many..).unwrap_or_default();
+            }
+        }
+        let mut waits = [PollFd::from_borrowed_fd(main.as_fd(), PollFlags::IN)];
+        match poll(&mut waits, Some(&patience)) {
+            Ok(0) | Err(Errno::INTR) => continue,
+            Ok(_) => {}
+            Err(error) => return Err(error.into()),
+        }
+        match rustix::io::read(main, &mut bytes) {
+            // The last one closed its end (pty(7)).
+            Ok(0) | Err(Errno::IO) => return Ok(()),
+            Ok(many) => wrote(bytes.get(..many).unwrap_or_default()),
+            Err(Errno::INTR | Errno::AGAIN) => {}
+            Err(error) => return Err(error.into()),
+        }
+    }
+}
+
+fn read_some(from: impl io::Read) -> String {
+    let mut bytes = Vec::new();
+    // What was read before a failure says what it says.
+    drop(from.take(MOST_ANSWERED).read_to_end(&mut bytes));
+    String::from_utf8_lossy(&bytes).into_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn shell(script: &str) -> Tool {
+        Tool::at(&["/bin/sh"], &["-c", script]).unwrap()
+    }
+
+    #[test]
+    fn a_tool_talks_on_a_terminal_of_its_own_and_its_end_is_known() {
+        let tool =
+            shell("test -t 0 && test -t 2 && stty size && read name && echo hello $name; exit 7");
+        let mut keys = vec![b"pia\n".to_vec()];
+        let mut wrote = Vec::new();
+        let status = tool
+            .run((100, 30), &mut || keys.pop(), &mut |bytes| {
+                wrote.extend_from_slice(bytes);
+            })
+            .unwrap();
+        let text = String::from_utf8(wrote).unwrap();
+        assert!(
+            text.contains("30 100") && text.contains("hello pia"),
+            "{text}"
+        );
+        assert_eq!(status.code(), Some(7));
+    }
+
+    #[test]
+    fn the_interrupt_reaches_it() {
+        let tool = shell("echo ready; sleep 60");
+        let mut is_ready = false;
+        let said = std::cell::Cell::new(false);
+        let status = tool
+            .run(
+                (80, 24),
+                &mut || {
+                    let first = said.get() && !std::mem::replace(&mut is_ready, said.get());
+                    first.then(|| vec![3])
+                },
+                &mut |bytes| said.set(said.get() || bytes.windows(5).any(|it| it == b"ready")),
+            )
+            .unwrap();
+        assert!(!status.success());
+    }
+
+    #[test]
+    fn what_it_answers_comes_with_nothing_of_our_environment() {
+        let answer = shell("echo $CARGO_PKG_NAME-$LC_ALL; echo no >&2; exit 3")
+            .ask()
+            .unwrap();
+        assert_eq!(
+            (answer.text.trim(), answer.errors.trim()),
+            ("-C.UTF-8", "no")
+        );
+        assert_eq!(answer.status.code(), Some(3));
+        assert!(Tool::at(&["/nowhere/tool"], &[]).is_none());
+    }
+}
