@@ -22,8 +22,10 @@ pub(crate) struct Files {
     pub computer: PathBuf,
     /// How the shop starts.
     pub starts: Option<PathBuf>,
-    /// Which names belong to which program.
+    /// Which names belong to which program, on all computers.
     pub belongs: Option<PathBuf>,
+    /// The same, on this one.
+    pub computer_belongs: PathBuf,
     /// What this person has done before.
     pub done: Option<PathBuf>,
     /// The computer's own rulebook.
@@ -38,6 +40,7 @@ impl Files {
             computer: state.exclusions(identity),
             starts: config.map(|config| config.join("start.toml")),
             belongs: config.map(|config| config.join("belongs.toml")),
+            computer_belongs: state.belongs(identity),
             done: config.map(|config| config.join("done.toml")),
             rulebook: state.rulebook(identity),
         }
@@ -45,9 +48,14 @@ impl Files {
 
     /// Whether anything is kept for the computer itself; its job sheet lies elsewhere.
     pub(crate) fn keeps_something(&self, sheet: &Path) -> bool {
-        [&self.computer, &self.rulebook, sheet]
-            .iter()
-            .any(|file| file.exists())
+        [
+            &self.computer,
+            &self.computer_belongs,
+            &self.rulebook,
+            sheet,
+        ]
+        .iter()
+        .any(|file| file.exists())
     }
 
     /// The file of the exclusions that count there.
@@ -87,11 +95,11 @@ impl Files {
     /// Which names belong to which program: what is built in, and what the technician adds.
     pub(crate) fn read_belongs(&self) -> Result<Belongs, KeptError> {
         let mut belongs = Belongs::built_in();
-        let Some(path) = &self.belongs else {
-            return Ok(belongs);
-        };
-        if let Some(text) = read_text(path)? {
-            belongs.add(&shown_name(path), &text)?;
+        let files = self.belongs.iter().chain([&self.computer_belongs]);
+        for path in files {
+            if let Some(text) = read_text(path)? {
+                belongs.add(&shown_name(path), &text)?;
+            }
         }
         Ok(belongs)
     }
@@ -179,6 +187,20 @@ fn nowhere() -> KeptError {
         path: PathBuf::from("the configuration folder"),
         source: std::io::ErrorKind::NotFound.into(),
     }
+}
+
+/// Keeps that a name belongs to a program, on this computer or on all.
+pub(crate) fn keep_belongs(files: &Files, scope: Scope, said: (&str, &str)) -> Result<(), String> {
+    let changed = || -> Result<(), KeptError> {
+        let path = match scope {
+            Scope::Everywhere => files.belongs.as_deref().ok_or_else(nowhere)?,
+            Scope::Run | Scope::Computer => &files.computer_belongs,
+        };
+        let text = read_text(path)?;
+        let text = Belongs::write_name(&shown_name(path), text.as_deref(), said)?;
+        write_whole(path, &text)
+    };
+    changed().map_err(|error| not_kept(&error))
 }
 
 /// Keeps how the shop starts.

@@ -198,12 +198,19 @@ impl Session {
         removed.collect()
     }
 
+    /// Which names belong to which program: what was said since this computer was opened counts, too.
+    pub(crate) fn belongs_now(&self) -> Belongs {
+        let read = self.files.read_belongs();
+        read.unwrap_or_else(|_| (*self.belongs).clone())
+    }
+
     /// Looks for what programs that are gone left behind, and waits until it is done.
     pub(crate) fn leftovers(&self, cancel: &CancelToken) -> Arc<[Leftover]> {
         let now = self.now.unwrap_or_else(clock);
-        let mut inventory = inventory(&self.target, &self.belongs, cancel);
+        let belongs = self.belongs_now();
+        let mut inventory = inventory(&self.target, &belongs, cancel);
         inventory.removed_here = self.removed_here();
-        leftovers(&self.target, (&inventory, &self.belongs), now, cancel).into()
+        leftovers(&self.target, (&inventory, &belongs), now, cancel).into()
     }
 
     /// Scans, and waits until it is done; what has not changed since the scan before is taken from

@@ -8,7 +8,8 @@ use jolly_core::format::{Printable, write_json};
 use jolly_core::pile::Sum;
 use jolly_core::plan::OutcomeSums;
 use jolly_core::run::{
-    LogState, LogSummary, RecoverError, list_logs, read_items, recover, verify_log,
+    CommandLog, LogState, LogSummary, RecoverError, list_commands, list_logs, read_command,
+    read_items, recover, verify_log,
 };
 use jolly_core::state::{LogError, NoRunId, RunId, StateFolder};
 use serde_json::json;
@@ -81,8 +82,18 @@ fn outcomes(sums: &OutcomeSums) -> serde_json::Value {
 fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
     let logs = list_logs(state).map_err(|error| Refusal::failed(&error, ""))?;
     let mut exit = Exit::Done;
-    if logs.is_empty() && !options.json {
+    let commands = list_commands(state).map_err(|error| Refusal::failed(&error, ""))?;
+    if logs.is_empty() && commands.is_empty() && !options.json {
         print::message("No run yet: the log of every sweep is kept here.");
+    }
+    for command in commands {
+        match command {
+            Ok(command) => list_command(options, &command)?,
+            Err(error) => {
+                print::message(&format!("jolly-broom: {error}"));
+                exit = Exit::Failed;
+            }
+        }
     }
     for log in logs {
         match log {
@@ -125,7 +136,73 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
     Ok(exit)
 }
 
+/// How a command ended, in a word.
+fn command_state(command: &CommandLog) -> &'static str {
+    match command.ended {
+        Some(_) => "finished",
+        None => "interrupted",
+    }
+}
+
+/// A tool of the system that was run in view.
+fn list_command(options: &SharedOptions, command: &CommandLog) -> Result<(), Refusal> {
+    if options.json {
+        return print::json(&json!({
+            "run": command.run,
+            "started": command.started,
+            "target": command.target,
+            "state": command_state(command),
+            "outcomes": {},
+            "command": command.command,
+            "code": command.code,
+        }));
+    }
+    print::result(|out| {
+        let started = command.started.strftime("%Y-%m-%d %H:%M");
+        let code = match (command.ended, command.code) {
+            (None, _) => "its end isn't known".to_owned(),
+            (Some(_), Some(code)) => format!("ended with {code}"),
+            (Some(_), None) => "ended by a signal".to_owned(),
+        };
+        let what = Printable(command.what.as_bytes());
+        let (run, state) = (&command.run, command_state(command));
+        writeln!(
+            out,
+            "{run}  {started}  {state:<11} {what}: {code}  {}",
+            Printable(command.target.as_bytes())
+        )
+    })
+}
+
+/// What a tool said, made harmless.
+fn show_command(options: &SharedOptions, command: &CommandLog) -> Result<Exit, Refusal> {
+    if options.json {
+        print::json(&json!({
+            "run": command.run,
+            "what": command.what,
+            "packages": command.packages,
+            "command": command.command,
+            "output": command.output,
+            "code": command.code,
+        }))?;
+        return Ok(Exit::Done);
+    }
+    print::result(|out| {
+        writeln!(out, "{}", Printable(command.command.join(" ").as_bytes()))?;
+        command
+            .output
+            .split(['\n', '\r'])
+            .filter(|line| !line.is_empty())
+            .try_for_each(|line| writeln!(out, "  {}", Printable(line.as_bytes())))
+    })?;
+    Ok(Exit::Done)
+}
+
 fn show(options: &SharedOptions, state: &StateFolder, run: &RunId) -> Result<Exit, Refusal> {
+    if state.command(run).exists() {
+        let command = read_command(state, run).map_err(|error| refuse(&error))?;
+        return show_command(options, &command);
+    }
     let items = read_items(state, run).map_err(|error| refuse(&error))?;
     print::result(|out| {
         for item in &items {
@@ -153,6 +230,17 @@ fn show(options: &SharedOptions, state: &StateFolder, run: &RunId) -> Result<Exi
 }
 
 fn verify(options: &SharedOptions, state: &StateFolder, run: &RunId) -> Result<Exit, Refusal> {
+    if state.command(run).exists() {
+        let command = read_command(state, run).map_err(|error| refuse(&error))?;
+        let name = command_state(&command);
+        let whole = command.ended.is_some();
+        if options.json {
+            print::json(&json!({ "run": run, "whole": whole, "state": name }))?;
+        } else {
+            print::result(|out| writeln!(out, "{run} is as it was written, {name}"))?;
+        }
+        return Ok(if whole { Exit::Done } else { Exit::Failed });
+    }
     let log = verify_log(state, run).map_err(|error| refuse(&error))?;
     let name = state_name(log.state);
     if options.json {

@@ -42,6 +42,8 @@ pub(super) enum Action {
     Parts,
     /// Shows what programs that are gone left, or the programs that are there.
     LeftBehind,
+    /// Says to which program belongs what looks left behind.
+    Belongs,
     /// Removes the program in focus by its package manager.
     Uninstall,
     /// Removes what nothing needs.

@@ -77,8 +77,8 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
             let found = sites_and_extensions(&scan.target, cancel);
             unless_cancelled(cancel, Msg::SitesRead(scan, Arc::new(found)))
         }
-        Question::LookAtPrograms(scan, belongs) => {
-            let known = look_at_programs(&scan, &belongs, cancel);
+        Question::LookAtPrograms(scan, session) => {
+            let known = look_at_programs(&scan, &session.belongs_now(), cancel);
             unless_cancelled(cancel, Msg::ProgramsRead(scan, Arc::new(known)))
         }
         Question::AskManager(session, known, unwanted) => {

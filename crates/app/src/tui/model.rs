@@ -1,6 +1,7 @@
 //! Everything the interface knows. Plain data; only `update` changes it.
 
 mod arrive;
+mod belongs;
 mod check;
 mod context;
 mod dustpan;
@@ -32,6 +33,7 @@ use jolly_core::survey::Sign;
 use tui_input::Input;
 
 pub(super) use arrive::{Arrived, Bench, Computer, Look, Origin};
+pub(super) use belongs::BelongsDraft;
 pub(super) use check::{Check, CheckList, CheckRow, Notice, Rehearsal, WORD, Waits};
 pub(super) use context::Context;
 pub(super) use dustpan::{DustpanRun, DustpanView, PanRow};
@@ -111,6 +113,8 @@ pub(super) enum Overlay {
     Sites(Box<SitesView>),
     /// What programs occupy.
     Programs(Box<ProgramsView>),
+    /// What looks left behind is said to belong to a program.
+    Belongs(Box<BelongsDraft>),
     /// A program is removed by its package manager.
     Uninstall(Box<UninstallView>),
     /// What was decided; with the step in focus.

@@ -10,7 +10,7 @@ use jiff::tz::TimeZone;
 use jolly_core::computer::{TargetPath, Volume};
 use jolly_core::decide::{
     Arrangement, Decisions, EntryId, Excluded, Exclusion, ExclusionError, Inside, InsideOrder,
-    Others, Reach, Selection, Spares, Starts,
+    Others, Reach, Scope, Selection, Spares, Starts,
 };
 use jolly_core::dustpan::Pan;
 use jolly_core::host::{RunningProgram, UnmountedVolume};
@@ -22,7 +22,7 @@ use jolly_core::run::{
 };
 use jolly_core::source::PileId;
 use jolly_core::state::RunId;
-use jolly_core::survey::{Belongs, Sites, Uninstall, Unwanted};
+use jolly_core::survey::{Sites, Uninstall, Unwanted};
 use jolly_core::walk::ScanEvent;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
@@ -241,6 +241,8 @@ pub(super) enum Keeping {
     Exclusions(Vec<Exclusion>, Vec<Exclusion>),
     /// How the shop starts: before, and now.
     Starts(Starts, Starts),
+    /// Where a name belongs: on which computers, to which program, and the name.
+    Belongs(Scope, String, String),
     /// What this person has done, by the names of the stations.
     Done(Vec<String>),
     /// A visit: when, and what its volume held then.
@@ -300,7 +302,7 @@ pub(super) enum Question {
     /// Read what web sites left in browsers.
     LookAtSites(Arc<Scan>),
     /// Find out what programs occupy.
-    LookAtPrograms(Arc<Scan>, Arc<Belongs>),
+    LookAtPrograms(Arc<Scan>, Arc<Session>),
     /// Ask a package manager what it would remove.
     AskManager(Arc<Session>, Arc<KnownPrograms>, Unwanted),
     /// Find out what these exclusions spare.

@@ -39,6 +39,8 @@ struct TestUi {
     dir: tempfile::TempDir,
     options: SharedOptions,
     model: Model,
+    /// What is typed to a command before it has begun.
+    typed_ahead: Vec<u8>,
 }
 
 /// An ordinary person can't throw the demo's locked folder away as it stands.
@@ -74,6 +76,7 @@ impl TestUi {
             dir,
             options,
             model,
+            typed_ahead: Vec::new(),
         }
     }
 
@@ -108,7 +111,8 @@ impl TestUi {
             | Effect::LetGo(_) => return,
             Effect::Run(RunWork::Command(job)) => {
                 let (send, wrote) = crossbeam_channel::unbounded();
-                let (_typed, keys) = crossbeam_channel::unbounded();
+                let (typed, keys) = crossbeam_channel::unbounded();
+                typed.send(std::mem::take(&mut self.typed_ahead)).unwrap();
                 let end = crate::tui::command::run(&job, &keys, &send);
                 for message in wrote.try_iter() {
                     self.tell(message);

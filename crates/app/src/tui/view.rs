@@ -1,6 +1,7 @@
 //! Drawing: the four bands of every screen. It reads the model and computes nothing of the job.
 
 mod arrive;
+mod belongs;
 mod check;
 mod decided;
 mod dustpan;
@@ -124,6 +125,10 @@ fn before_station(
         Overlay::Decided(focus) => decided::draw(model, *focus, theme, frame, below),
         Overlay::Starts(view) => starts::draw(model, view, theme, frame, below),
         Overlay::Exclude(draft) => exclude::draw(model, draft, theme, frame, area),
+        Overlay::Belongs(draft) => {
+            programs::draw(model, &draft.lens, theme, frame, below);
+            belongs::draw(draft, theme, frame, area);
+        }
         Overlay::Place(draft) => place::draw(draft, theme, frame, area),
         Overlay::Help(from, behind) => {
             if let Some(behind) = behind {

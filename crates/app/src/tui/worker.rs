@@ -400,6 +400,9 @@ pub(super) fn keep(session: &Session, keeping: Keeping) -> Result<(), String> {
             drop(persist::keep_done(&session.files, &names));
             Ok(())
         }
+        Keeping::Belongs(scope, program, name) => {
+            persist::keep_belongs(&session.files, scope, (&program, &name))
+        }
         Keeping::Starts(before, after) => persist::keep_starts(&session.files, &before, &after),
     }
 }

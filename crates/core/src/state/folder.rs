@@ -9,7 +9,7 @@ use jolly_disk::{Distrust, make_trusted_folder, trusted_file, trusted_folder};
 
 use crate::state::RunId;
 
-/// The state folder: `logs/`, `rehearsals/`, `commands/`, `dustpan/`, `sheets/`, `exclusions/`, `rulebooks/` and `locks/`,
+/// The state folder: `logs/`, `rehearsals/`, `commands/`, `dustpan/`, `sheets/`, `exclusions/`, `belongs/`, `rulebooks/` and `locks/`,
 /// readable by nobody else.
 ///
 /// # Invariants
@@ -70,7 +70,7 @@ impl StateFolder {
     }
 
     /// It and every folder in it.
-    fn folders(&self) -> [PathBuf; 9] {
+    fn folders(&self) -> [PathBuf; 10] {
         [
             self.path.clone(),
             self.logs(),
@@ -79,6 +79,7 @@ impl StateFolder {
             self.command_folder(),
             self.sheets(),
             self.path.join("exclusions"),
+            self.path.join("belongs"),
             self.path.join("rulebooks"),
             self.locks(),
         ]
@@ -197,6 +198,11 @@ impl StateFolder {
     /// What is excluded on the computer with this identity.
     pub fn exclusions(&self, identity: &str) -> PathBuf {
         self.path.join("exclusions").join(file_of(identity))
+    }
+
+    /// Which names belong to which program on the computer with this identity.
+    pub fn belongs(&self, identity: &str) -> PathBuf {
+        self.path.join("belongs").join(file_of(identity))
     }
 
     /// The own rulebook of the computer with this identity.

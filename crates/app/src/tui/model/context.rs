@@ -146,6 +146,7 @@ impl Overlay {
             | Self::Save(..)
             | Self::Exclude(_)
             | Self::Uninstall(_)
+            | Self::Belongs(_)
             | Self::Place(_) => None,
         }
     }

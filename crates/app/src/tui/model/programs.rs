@@ -140,6 +140,8 @@ pub(in crate::tui) struct ProgramsView {
     pub opened_left: HashSet<usize>,
     /// Ages are counted to here.
     pub now: Timestamp,
+    /// What looked left behind and belongs to a program after all, by position.
+    pub belongs: HashSet<usize>,
     /// What is shown, added up.
     pub sums: ProgramSums,
     /// What goes, as it was last decided.
@@ -164,6 +166,7 @@ impl ProgramsView {
             opened: HashSet::new(),
             opened_left: HashSet::new(),
             now,
+            belongs: HashSet::new(),
             sums: ProgramSums::default(),
             going: ProgramsGoing::default(),
             taken: Sum::default(),
@@ -187,6 +190,7 @@ impl ProgramsView {
         let of_survey = piles.filter(|id| scan.survey_of(*id) == Some(Survey::LeftBehind));
         of_survey.for_each(|id| taken.add(decisions.takes(id)));
         self.taken = taken;
+        self.belongs.clone_from(&weigh.belongs);
     }
 
     /// What the scan found of what is in focus of a program that is gone: of all its folders, or of one.
@@ -258,19 +262,22 @@ impl ProgramsView {
     /// Lays out what programs that are gone left.
     fn arrange_left(&mut self, known: &KnownPrograms) {
         let focused = self.focused_left().map(|(at, _)| at);
-        let held = known.left.iter().map(Leftover::bytes);
+        let all = known.left.iter().enumerate();
+        let shown: Vec<(usize, &Leftover)> =
+            all.filter(|(at, _)| !self.belongs.contains(at)).collect();
+        let held = shown.iter().map(|(_, one)| one.bytes());
         let graded = |grade: Grade| {
-            let all = known.left.iter().filter(|one| one.grade == grade);
+            let all = shown.iter().filter(|(_, one)| one.grade == grade);
             all.count() as u64
         };
         self.sums = ProgramSums {
-            shown: known.left.len() as u64,
+            shown: shown.len() as u64,
             bytes: held.fold(0, u64::saturating_add),
             graded: [Grade::Sure, Grade::Likely, Grade::Unsure].map(graded),
             ..ProgramSums::default()
         };
         self.rows.clear();
-        for (at, one) in known.left.iter().enumerate() {
+        for (at, one) in shown {
             self.rows.push(ProgramRow::Left(at));
             if self.opened_left.contains(&at) {
                 let folders = 0..one.folders.len();

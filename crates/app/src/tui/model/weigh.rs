@@ -1,6 +1,6 @@
 //! What is weighed: the piles of one scan and what was decided about them.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Arc;
 
 use jiff::civil::Date;
@@ -92,6 +92,8 @@ pub(in crate::tui) struct Weigh {
     pub sites: Option<Arc<Sites>>,
     /// What programs occupy, once that was asked for.
     pub programs: Option<Arc<KnownPrograms>>,
+    /// What looked left behind and belongs to a program that is there after all, by position.
+    pub belongs: HashSet<usize>,
     /// Whether what is set aside stays on the computer's own volume, and frees little.
     pub is_dustpan_on_target: bool,
     /// The day of the scan: exclusions are dated by it.
@@ -128,6 +130,7 @@ impl Weigh {
             users: None,
             sites: None,
             programs: None,
+            belongs: HashSet::new(),
             is_dustpan_on_target: false,
             today,
         };

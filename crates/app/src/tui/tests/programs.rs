@@ -1,6 +1,11 @@
 //! The programs lens: finding one, looking where its own lies, taking its caches and logs.
 
+use jolly_core::host::{PackageManager, Tool};
+use jolly_core::run::list_commands;
+use jolly_core::survey::{ProgramSource, RemovedPackage, Uninstall, Unwanted};
+
 use super::*;
+use crate::tui::model::UninstallStage;
 
 #[test]
 fn a_programs_caches_are_found_taken_left_and_undone() {
@@ -116,4 +121,117 @@ fn what_programs_that_are_gone_left_is_shown_with_its_evidence_and_taken_name_by
     assert_eq!(state(&desk, "snapd", "1 place"), "goes unsure");
     desk.key(KeyCode::Esc);
     assert!(desk.model.overlay.is_none());
+}
+
+#[test]
+fn what_belongs_to_a_program_after_all_is_no_longer_left_behind() {
+    let mut desk = TestUi::new().scanned();
+    desk.text("vvL ");
+    let taken = desk.takes();
+    desk.text("B");
+    assert!(
+        desk.shown().contains("kedgebook wasn't left behind"),
+        "{}",
+        desk.shown()
+    );
+    desk.text("ferry");
+    desk.key(KeyCode::Enter);
+    assert!(desk.shown().contains("no program of that name is there"));
+    (0..5).for_each(|_| desk.key(KeyCode::Backspace));
+    desk.text("knot");
+    assert!(desk.shown().contains("knotbook"));
+    desk.key(KeyCode::Tab);
+    desk.key(KeyCode::Enter);
+    let shown = desk.shown();
+    assert!(
+        shown.contains("kedgebook belongs to knotbook, on this computer"),
+        "{shown}"
+    );
+    assert!(
+        !shown.contains("4 places") && desk.takes() < taken,
+        "{shown}"
+    );
+    // The next scan knows it, too.
+    desk.key(KeyCode::Esc);
+    desk.key(KeyCode::Char('l'));
+    desk.text("vvL");
+    let shown = desk.shown();
+    assert!(
+        !shown.contains("kedgebook") && shown.contains("ferrylog"),
+        "{shown}"
+    );
+    desk.text("L/knotbook");
+    desk.key(KeyCode::Enter);
+    desk.key(KeyCode::Enter);
+    assert!(
+        desk.shown().contains("home/pia/.local/share/kedgebook"),
+        "{}",
+        desk.shown()
+    );
+}
+
+#[test]
+fn a_program_is_removed_in_view_by_its_name_and_never_on_a_disk_on_the_bench() {
+    let mut desk = TestUi::new().scanned();
+    desk.text("vv/knotbook");
+    desk.key(KeyCode::Enter);
+    desk.text("R");
+    let shown = desk.shown();
+    assert!(
+        shown.contains("this system doesn't run") && shown.contains("chroot"),
+        "{shown}"
+    );
+    // As a manager would answer on a system that runs.
+    let unwanted = Unwanted::Program(ProgramSource::Snap, "knotbook".to_owned());
+    let script = "stty size; echo removing; read answer; echo $answer; exit 3";
+    let would = Uninstall {
+        unwanted: unwanted.clone(),
+        word: "Knotbook".to_owned(),
+        manager: PackageManager::Snap,
+        command: Tool {
+            path: "/bin/sh".to_owned(),
+            arguments: vec!["-c".to_owned(), script.to_owned()],
+        },
+        removes: vec![RemovedPackage {
+            name: "knotbook".to_owned(),
+            bytes: 9 << 20,
+            is_own_program: true,
+        }],
+        is_simulated: false,
+    };
+    if let Some(Overlay::Uninstall(view)) = &mut desk.model.overlay {
+        view.stage = UninstallStage::Asking;
+        view.unwanted = unwanted;
+    }
+    desk.tell(Msg::ManagerAnswered(Ok(Box::new(would))));
+    let shown = desk.shown();
+    assert!(shown.contains("type Knotbook to start it"), "{shown}");
+    desk.text("knotbook");
+    desk.key(KeyCode::Enter);
+    assert!(
+        desk.shown()
+            .contains("that is not Knotbook; nothing was done")
+    );
+    (0..8).for_each(|_| desk.key(KeyCode::Backspace));
+    desk.typed_ahead = b"go on\n".to_vec();
+    desk.text("Knotbook");
+    desk.key(KeyCode::Enter);
+    let shown = desk.shown();
+    for words in [
+        "30 138",
+        "removing",
+        "go on",
+        "It ended with 3; what it said is in",
+    ] {
+        assert!(shown.contains(words), "{words}:\n{shown}");
+    }
+    let session = desk.model.session.clone().unwrap();
+    let commands = list_commands(&session.state).unwrap();
+    let [Ok(log)] = &commands[..] else {
+        panic!("{commands:?}")
+    };
+    assert_eq!((&*log.what, log.code), ("remove Knotbook", Some(3)));
+    assert!(log.output.contains("removing") && log.ended.is_some());
+    // What failed has removed nothing that could be known as gone.
+    assert_eq!(session.removed_here(), []);
 }

@@ -9,6 +9,7 @@ use crate::tui::keys::help_rows;
 use crate::tui::model::{Model, Overlay};
 use crate::tui::msg::{Effect, Lookup};
 use crate::tui::update::completion::common_start;
+use crate::tui::update::programs::belongs;
 use crate::tui::update::{arrive, exclude, find, place, rulebooks, save, starts, uninstall, weigh};
 
 pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
@@ -20,6 +21,7 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Overlay::Starts(view), _) => return starts::press(model, view, key),
         (Overlay::Exclude(draft), _) => return exclude::press(model, *draft, key),
         (Overlay::Place(draft), _) => return place::press(model, draft, key),
+        (Overlay::Belongs(draft), _) => return belongs::press(model, draft, key),
         (Overlay::Uninstall(view), _) => return uninstall::press(model, view, key),
         (Overlay::Find(input, behind), _) => return find::press(model, input, behind, key),
         (Overlay::Help(from, behind), code) => help(model, from, behind, code),
@@ -108,6 +110,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
     match model.overlay.take() {
         Some(Overlay::Exclude(draft)) => return exclude::paste(model, *draft, &line),
         Some(Overlay::Place(draft)) => return place::paste(model, draft, &line),
+        Some(Overlay::Belongs(draft)) => return belongs::paste(model, draft, &line),
         Some(Overlay::Uninstall(view)) => return uninstall::paste(model, view, &line),
         other => model.overlay = other,
     }
@@ -132,6 +135,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
             | Overlay::Sites(_)
             | Overlay::Programs(_)
             | Overlay::Uninstall(_)
+            | Overlay::Belongs(_)
             | Overlay::Dustpan(_)
             | Overlay::Runs(_)
             | Overlay::Decided(_),

@@ -1,5 +1,6 @@
 //! Looking through the programs: taking what one can make again.
 
+pub(super) mod belongs;
 mod left_behind;
 
 use std::sync::Arc;
@@ -25,11 +26,9 @@ pub(super) fn open(model: &mut Model) -> Vec<Effect> {
         view.read(Arc::clone(known), weigh);
         Vec::new()
     } else {
-        let session = model.session.as_ref();
-        let belongs = session.map(|session| Arc::clone(&session.belongs));
         let scan = Arc::clone(&weigh.scan);
-        let question = Question::LookAtPrograms(scan, belongs.unwrap_or_default());
-        vec![Effect::Question(question)]
+        let ask = |session| Effect::Question(Question::LookAtPrograms(scan, session));
+        model.session.clone().map(ask).into_iter().collect()
     };
     model.overlay = Some(Overlay::Programs(Box::new(view)));
     effects
@@ -71,6 +70,10 @@ pub(super) fn found(model: &mut Model, scan: &Arc<Scan>, known: Arc<KnownProgram
 pub(super) fn act(model: &mut Model, mut view: Box<ProgramsView>, action: Action) -> Vec<Effect> {
     if matches!(action, Action::Uninstall | Action::Unneeded) {
         return uninstall::begin(model, view, action);
+    }
+    if action == Action::Belongs {
+        belongs::begin(model, view);
+        return Vec::new();
     }
     let effects = match action {
         Action::Lens => return Vec::new(),

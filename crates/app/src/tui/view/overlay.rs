@@ -29,6 +29,7 @@ pub(super) fn draw(
         | Overlay::Sites(_)
         | Overlay::Programs(_)
         | Overlay::Uninstall(_)
+        | Overlay::Belongs(_)
         | Overlay::Decided(_)
         | Overlay::Dustpan(_)
         | Overlay::Runs(_)

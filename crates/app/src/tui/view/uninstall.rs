@@ -122,11 +122,15 @@ fn told(theme: &Theme, would: &Uninstall, width: usize) -> Vec<Line<'static>> {
     let many = would.removes.len() as u64;
     let held = would.removes.iter().map(|one| one.bytes);
     let held = held.fold(0, u64::saturating_add);
+    let size = if held > 0 {
+        format!(", {}", bytes(held))
+    } else {
+        String::new()
+    };
     let says = if would.is_simulated {
+        let many = counted(many, "package");
         format!(
-            "   by its own simulation that removes {}, {}",
-            counted(many, "package"),
-            bytes(held)
+            "   by its own simulation that removes {many}{size}; settings and what it wrote stay, and are found afterwards"
         )
     } else {
         format!(
@@ -160,8 +164,14 @@ fn packages(theme: &Theme, would: &Uninstall, width: usize, room: usize) -> Vec<
         let name = Printable(one.name.as_bytes()).to_string();
         let name = left(&format!("   {}", cut(&name, NAME - 4)), NAME);
         line.add(name, theme.style(Role::Text));
-        line.add(right(&bytes(one.bytes), SIZE), quiet);
-        if one.is_own_program {
+        let size = if one.bytes > 0 {
+            bytes(one.bytes)
+        } else {
+            "–".to_owned()
+        };
+        line.add(right(&size, SIZE), quiet);
+        let is_it = matches!(&would.unwanted, Unwanted::Program(_, id) if *id == one.name);
+        if one.is_own_program && !is_it {
             line.add("   a program of its own", theme.style(Role::Ask));
         }
         line.line()

@@ -85,6 +85,12 @@ pub(super) const BINDINGS: &[Binding] = &[
         "left behind",
         &[(Char('L'), Action::LeftBehind)],
     ),
+    more(
+        &[Programs],
+        "B",
+        "left behind: it belongs to a program that is there",
+        &[(Char('B'), Action::Belongs)],
+    ),
     main(
         &[Programs],
         "R",
