@@ -7,6 +7,7 @@ mod columns;
 mod command;
 mod draw;
 mod headless;
+mod keeping;
 mod keys;
 mod lookups;
 mod model;

@@ -211,6 +211,14 @@ fn held(figure: &Figure) -> String {
     format!("{}{more}", bytes(figure.bytes))
 }
 
+fn unused_programs(many: u64, held: u64) -> String {
+    let many = counted(many, "program");
+    match held {
+        0 => format!("{many} unused for a year"),
+        held => format!("{many} unused for a year: {}", bytes(held)),
+    }
+}
+
 /// A sign in words, as the layout's people say it: its figure, and why it matters.
 pub(crate) fn sign(sign: &Sign, layout: Layout) -> (String, &'static str) {
     match sign {
@@ -274,6 +282,10 @@ pub(crate) fn sign(sign: &Sign, layout: Layout) -> (String, &'static str) {
                 held(figure)
             ),
             "Programs keep crashing; the names of the reports say which.",
+        ),
+        Sign::UnusedPrograms(count, held) => (
+            unused_programs(*count, *held),
+            "What is never started can often go; the programs lens says what each occupies.",
         ),
         Sign::StartsAtSignIn(count) => (
             format!("{} start at sign-in", counted(*count, "program")),

@@ -4,7 +4,6 @@
 //! them recorded ahead, `workers` check each thing once more and touch it.
 
 mod check;
-mod command;
 pub(crate) mod empty;
 mod log;
 mod pause;
@@ -17,10 +16,10 @@ mod sweep;
 mod tally;
 mod workers;
 
-pub use command::{
+pub use empty::{Emptied, EmptyError, empty};
+pub use log::command::{
     CommandEnd, CommandError, CommandLog, CommandOrder, list_commands, read_command, run_command,
 };
-pub use empty::{Emptied, EmptyError, empty};
 pub use log::{LogEntry, LogItem, LogState, LogSummary, list_logs, read_items, verify_log};
 pub use pause::Pause;
 pub use recover::left_over::{LeftOver, interrupted, left_over};

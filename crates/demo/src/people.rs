@@ -282,13 +282,14 @@ fn recently_used(tree: &TreeBuilder, home: &str, age: i64) -> Result<(), DemoErr
             let moment = jiff::Timestamp::from_second(tree.now() - days * DAY);
             moment.unwrap_or_default().to_string()
         };
-        let (added, visited) = (date(opened + 20), date(opened));
+        let (added, visited, long_ago) = (date(opened + 20), date(opened), date(opened + 400));
         let entry = format!(
             "  <bookmark href=\"file:///{path}\" added=\"{added}\" modified=\"{visited}\" visited=\"{visited}\">\n    \
              <info>\n      <metadata owner=\"http://freedesktop.org\">\n        \
              <mime:mime-type type=\"application/vnd.oasis.opendocument.text\"/>\n        \
              <bookmark:applications>\n          \
-             <bookmark:application name=\"Heron Writer\" exec=\"&apos;heron %u&apos;\" modified=\"{visited}\" count=\"2\"/>\n        \
+             <bookmark:application name=\"Heron Writer\" exec=\"&apos;heron %u&apos;\" modified=\"{visited}\" count=\"2\"/>\n          \
+             <bookmark:application name=\"Lanternfish\" exec=\"&apos;lanternfish %f&apos;\" modified=\"{long_ago}\" count=\"1\"/>\n        \
              </bookmark:applications>\n      </metadata>\n    </info>\n  </bookmark>\n",
         );
         list.push_str(&entry);

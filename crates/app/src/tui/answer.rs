@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use jolly_core::CancelToken;
-use jolly_core::decide::{Entry, Excluded, Inside, Reach, left_behind, others, renewable};
+use jolly_core::decide::{Entry, EntryId, Excluded, Inside, Reach, left_behind, others, renewable};
 use jolly_core::error_chain;
 use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
@@ -44,18 +44,7 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
             unless_cancelled(cancel, Msg::FoundInside(ticket, found))
         }
         Question::LookForOthers(ticket, search, folder) => {
-            let (scan, inside) = (&search.scan, &search.inside);
-            let Some(Entry::Folder(id)) = inside.entry(scan, folder) else {
-                return Msg::Nothing;
-            };
-            let path = scan.arena.folder_path(id);
-            // On the way to where the rule looks everything is somebody else's.
-            let mut roots = scan.roots_of(scan.pile(inside.pile()));
-            if !roots.any(|root| path.below(root).is_some()) {
-                return Msg::Nothing;
-            }
-            let known = inside.names_in(scan, id);
-            Msg::Others(ticket, folder, others(scan, &path, &known, cancel))
+            look_for_others(ticket, &search, folder, cancel)
         }
         Question::LookForHolders(scan) => {
             let held = users(&scan);
@@ -98,6 +87,27 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
         }
         Question::AskToClose(job, program) => Msg::Closed(job, close(&program)),
     }
+}
+
+/// Looks what lies in a folder and is not of the pile.
+fn look_for_others(
+    ticket: u32,
+    search: &InsideSearch,
+    folder: EntryId,
+    cancel: &CancelToken,
+) -> Msg {
+    let (scan, inside) = (&search.scan, &search.inside);
+    let Some(Entry::Folder(id)) = inside.entry(scan, folder) else {
+        return Msg::Nothing;
+    };
+    let path = scan.arena.folder_path(id);
+    // On the way to where the rule looks everything is somebody else's.
+    let mut roots = scan.roots_of(scan.pile(inside.pile()));
+    if !roots.any(|root| path.below(root).is_some()) {
+        return Msg::Nothing;
+    }
+    let known = inside.names_in(scan, id);
+    Msg::Others(ticket, folder, others(scan, &path, &known, cancel))
 }
 
 fn look_at_programs(scan: &Scan, belongs: &Belongs, cancel: &CancelToken) -> KnownPrograms {

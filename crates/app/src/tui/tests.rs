@@ -135,7 +135,7 @@ impl TestUi {
                 let (answer, rule) = lookups::explain_path(&session, &text);
                 Msg::Explained(answer, rule)
             }
-            Effect::Keep(session, keeping) => Msg::Kept(worker::keep(&session, keeping)),
+            Effect::Keep(session, keeping) => Msg::Kept(super::keeping::keep(&session, keeping)),
             Effect::ChangePlaces(session, change) => {
                 let changed = answer::change_places(&session, &self.options, &change);
                 Msg::PlacesChanged(Box::new(changed))

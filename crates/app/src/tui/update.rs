@@ -73,15 +73,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         }
         Msg::Scanning(job, event) => {
             if job == model.job {
-                let is_news_of_places = matches!(event, ScanEvent::Places(_));
-                model.scanning.hear(event);
-                if is_news_of_places && let Some(session) = &model.session {
-                    let accounts = session.target.accounts.iter();
-                    let home =
-                        |account: &Account| (account.name.to_string(), account.home.to_string());
-                    let homes: Vec<_> = accounts.map(home).collect();
-                    model.scanning.group(&homes);
-                }
+                hear_of_scan(model, event);
             }
             Vec::new()
         }
@@ -102,43 +94,54 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::SitesRead(..)
         | Msg::SitesSpared(..)
         | Msg::ProgramsRead(..)
-        | Msg::ManagerAnswered(_)
-        | Msg::CommandWrote(_)
-        | Msg::CommandEnded(_)
         | Msg::Saved(..)
         | Msg::Dustpans(_)
         | Msg::Runs(_)
         | Msg::BroughtBack(_)
         | Msg::PanEmptied(_)
         | Msg::PlacesChanged(_) => answered(model, message),
-        Msg::Listed(..) | Msg::Rehearsed(..) | Msg::Sweeping(_) => on_the_way(model, message),
+        Msg::ManagerAnswered(_)
+        | Msg::CommandWrote(_)
+        | Msg::CommandEnded(_)
+        | Msg::Listed(..)
+        | Msg::Rehearsed(..)
+        | Msg::Sweeping(_) => {
+            on_the_way(model, message);
+            Vec::new()
+        }
         Msg::Swept(result) => scanning::swept(model, result),
     }
 }
 
-/// Takes in news of the check and the sweep.
-fn on_the_way(model: &mut Model, message: Msg) -> Vec<Effect> {
+/// Takes in news of the scan under way.
+fn hear_of_scan(model: &mut Model, event: ScanEvent) {
+    let is_news_of_places = matches!(event, ScanEvent::Places(_));
+    model.scanning.hear(event);
+    if is_news_of_places && let Some(session) = &model.session {
+        let accounts = session.target.accounts.iter();
+        let home = |account: &Account| (account.name.to_string(), account.home.to_string());
+        let homes: Vec<_> = accounts.map(home).collect();
+        model.scanning.group(&homes);
+    }
+}
+
+/// Takes in news of the check, the sweep and of what runs in view.
+fn on_the_way(model: &mut Model, message: Msg) {
     match message {
-        Msg::Listed(job, check) => {
-            if job == model.job {
-                check::listed(model, check.map(|check| *check));
-            }
-            Vec::new()
+        Msg::Listed(job, check) if job == model.job => {
+            check::listed(model, check.map(|check| *check));
         }
-        Msg::Rehearsed(job, result) => {
-            if job == model.job {
-                check::rehearsed(model, result);
-            }
-            Vec::new()
-        }
+        Msg::Rehearsed(job, result) if job == model.job => check::rehearsed(model, result),
         Msg::Sweeping(event) => {
             let clock = model.clock;
             if let Some(sweeping) = &mut model.sweeping {
                 sweeping.hear(event, clock);
             }
-            Vec::new()
         }
-        _ => Vec::new(),
+        Msg::ManagerAnswered(answer) => uninstall::answered(model, answer),
+        Msg::CommandWrote(bytes) => uninstall::wrote(model, &bytes),
+        Msg::CommandEnded(end) => uninstall::ended(model, end),
+        _ => {}
     }
 }
 
@@ -178,18 +181,6 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
             Vec::new()
         }
         Msg::SitesSpared(scan, spared) => sites::spared(model, &scan, spared),
-        Msg::ManagerAnswered(answer) => {
-            uninstall::answered(model, answer);
-            Vec::new()
-        }
-        Msg::CommandWrote(bytes) => {
-            uninstall::wrote(model, &bytes);
-            Vec::new()
-        }
-        Msg::CommandEnded(end) => {
-            uninstall::ended(model, end);
-            Vec::new()
-        }
         Msg::Saved(saves, result) => {
             save::saved(model, saves, result);
             Vec::new()

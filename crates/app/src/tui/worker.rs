@@ -15,15 +15,14 @@ use ratatui::crossterm::event::{self, Event, KeyEventKind, MouseEventKind};
 
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
-use crate::persist;
 use crate::runs::List;
 use crate::session::Session;
 use crate::tui::lookups::{self, Source};
 use crate::tui::model::Check;
 use crate::tui::msg::{
-    Effect, Keeping, Lookup, Msg, Opened, Question, RunWork, ScanJob, Scanned, SweepOrder, SweptRun,
+    Effect, Lookup, Msg, Opened, Question, RunWork, ScanJob, Scanned, SweepOrder, SweptRun,
 };
-use crate::tui::{answer, command, pans};
+use crate::tui::{answer, command, keeping, pans};
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
 const WAITING: usize = 4096;
@@ -122,7 +121,8 @@ impl Workers {
             Effect::Files(work) => self.work(Msg::Nothing, move || pans::carry_out(work)),
             Effect::Run(work) => self.run(work),
             Effect::Keep(session, keeping) => {
-                self.keep(Box::new(move || Msg::Kept(keep(&session, keeping))));
+                let kept = move || Msg::Kept(keeping::keep(&session, keeping));
+                self.keep(Box::new(kept));
             }
             Effect::ChangePlaces(session, change) => self.keep(Box::new(move || {
                 let changed = answer::change_places(&session, &options, &change);
@@ -380,30 +380,6 @@ impl Slots {
             }
         }
         fresh
-    }
-}
-
-/// Remembers something.
-pub(super) fn keep(session: &Session, keeping: Keeping) -> Result<(), String> {
-    match keeping {
-        Keeping::RulesOff(off) => lookups::keep_off(session, off),
-        Keeping::Exclusions(before, after) => {
-            persist::keep_exclusions(&session.files, &before, &after)
-        }
-        Keeping::Visit(time, volume) => {
-            // A sheet that can't be kept is no reason not to work.
-            lookups::note_visit(session, time, volume);
-            Ok(())
-        }
-        Keeping::Done(names) => {
-            // Whoever can't keep it reads the lines again tomorrow, and nothing else.
-            drop(persist::keep_done(&session.files, &names));
-            Ok(())
-        }
-        Keeping::Belongs(scope, program, name) => {
-            persist::keep_belongs(&session.files, scope, (&program, &name))
-        }
-        Keeping::Starts(before, after) => persist::keep_starts(&session.files, &before, &after),
     }
 }
 

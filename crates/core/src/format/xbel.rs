@@ -3,6 +3,8 @@
 //!
 //! Whatever stays keeps its exact bytes: entries are cut out of the text, and put into it.
 
+pub(crate) mod applications;
+
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 

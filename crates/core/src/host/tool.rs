@@ -20,7 +20,7 @@ const PATH: &str = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin
 const MOST_ANSWERED: u64 = 4 << 20;
 
 /// How long a tool may take to answer.
-const PATIENCE: Duration = Duration::from_secs(120);
+const PATIENCE: Duration = Duration::from_mins(2);
 
 /// How often somebody who waits for a tool looks around.
 const LOOK: Duration = Duration::from_millis(40);

@@ -1,5 +1,6 @@
 //! Logs read back: which runs there are, what became of each item, and whether a log is whole.
 
+pub(super) mod command;
 pub(crate) mod record;
 
 use std::collections::BTreeMap;

@@ -11,6 +11,7 @@ pub(super) mod footprint;
 mod launchers;
 pub(super) mod names;
 mod packages;
+mod recent;
 mod sealed;
 pub(super) mod uninstall;
 pub(super) mod windows;
@@ -307,6 +308,7 @@ pub fn inventory(target: &Target, belongs: &Belongs, cancel: &CancelToken) -> In
             sealed::gather(&mut gathering);
             executables::gather(&mut gathering);
             launchers::gather(&mut gathering);
+            recent::gather(&mut gathering);
         }
         Layout::Windows => windows::gather(&mut gathering),
         Layout::Macos => {

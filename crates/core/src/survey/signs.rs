@@ -1,12 +1,15 @@
 //! Signs: what shows at first look that a computer needs care.
 
 use std::ops::ControlFlow;
+use std::time::Duration;
 
 use jiff::Timestamp;
 use jolly_disk::Kind;
 
+use crate::cancel::CancelToken;
 use crate::computer::{AccountName, Layout, Place, Target, TargetPath, Volume, find_folders};
 use crate::source::oldest_in_trash;
+use crate::survey::{Belongs, Program, inventory};
 
 /// A figure of a cheap look.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -46,6 +49,8 @@ pub enum Sign {
     CrashReports(Figure),
     /// Many programs start at sign-in.
     StartsAtSignIn(u64),
+    /// Programs that nobody has used for a year, and what they hold in bytes, as far as records tell.
+    UnusedPrograms(u64, u64),
 }
 
 impl Sign {
@@ -63,7 +68,8 @@ impl Sign {
             | Self::CrashReports(figure) => figure.bytes,
             Self::MemoryFile(_, bytes)
             | Self::GrowingLog(_, bytes)
-            | Self::OldKernels(_, bytes) => *bytes,
+            | Self::OldKernels(_, bytes)
+            | Self::UnusedPrograms(_, bytes) => *bytes,
             Self::UnusedHome(..) | Self::StartsAtSignIn(_) => 0,
         }
     }
@@ -91,6 +97,7 @@ impl Sign {
             | Self::GrowingLog(..)
             | Self::OldKernels(..)
             | Self::Containers(_)
+            | Self::UnusedPrograms(..)
             | Self::StartsAtSignIn(_) => None,
         }
     }
@@ -101,6 +108,7 @@ const FULL_PERCENT: u64 = 80;
 const CROWDED: u64 = 100;
 const HEAVY: u64 = 32 << 20;
 const UNUSED: u64 = 180 * 86_400;
+const UNUSED_PROGRAM: i64 = 365 * 86_400;
 const OFTEN: u64 = 3;
 const MANY_STARTS: u64 = 5;
 
@@ -167,8 +175,37 @@ pub fn signs(
     if starts >= MANY_STARTS {
         signs.push(Sign::StartsAtSignIn(starts));
     }
+    signs.extend(unused_programs(target, now, is_due));
     signs.sort_by_key(|sign| std::cmp::Reverse(sign.gives()));
     signs
+}
+
+/// How often it is asked whether time is up while programs are looked for.
+const LOOK: Duration = Duration::from_millis(5);
+
+/// Programs whose last use is recorded and lies more than a year back; nothing where time is up before all are known.
+fn unused_programs(target: &Target, now: Timestamp, is_due: &dyn Fn() -> bool) -> Option<Sign> {
+    let (belongs, cancel) = (Belongs::built_in(), CancelToken::default());
+    let found = std::thread::scope(|scope| {
+        let look = || inventory(target, &belongs, &cancel);
+        let looking = std::thread::Builder::new().spawn_scoped(scope, look).ok()?;
+        while !looking.is_finished() {
+            if is_due() {
+                cancel.cancel();
+            }
+            std::thread::sleep(LOOK);
+        }
+        looking.join().ok()
+    })?;
+    let is_unused = |program: &&Program| {
+        let used = program.last_used.map(|used| now.as_second() - used);
+        program.is_own_program() && used.is_some_and(|since| since > UNUSED_PROGRAM)
+    };
+    let unused: Vec<&Program> = found.programs.iter().filter(is_unused).collect();
+    let held = unused.iter().map(|program| program.bytes.program);
+    let bytes = held.fold(0, u64::saturating_add);
+    let is_known = !unused.is_empty() && !cancel.is_cancelled();
+    is_known.then_some(Sign::UnusedPrograms(unused.len() as u64, bytes))
 }
 
 /// Counts files and links below folders, with their bytes where asked. Follows nothing out.

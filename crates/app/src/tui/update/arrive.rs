@@ -10,9 +10,9 @@ use jolly_core::survey::Sign;
 use tui_input::Input;
 
 use crate::tui::keys::Action;
-use crate::tui::model::{Arrived, Look, Model, Origin, Overlay, Rulebooks, Station};
+use crate::tui::model::{Arrived, Look, Model, Origin, Overlay, ProgramOrder, Rulebooks, Station};
 use crate::tui::msg::{Effect, Lookup};
-use crate::tui::update::{start_scan, weigh};
+use crate::tui::update::{programs, start_scan, weigh};
 use crate::wording;
 
 pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
@@ -138,14 +138,15 @@ fn go_to_sign(model: &mut Model, number: usize) -> Vec<Effect> {
         model.message = Some("No sign has this number.".to_owned());
         return Vec::new();
     };
-    if sign.piles().is_none() {
+    let is_of_lens = matches!(sign, Sign::UnusedPrograms(..));
+    if sign.piles().is_none() && !is_of_lens {
         let (_, because) = wording::sign(&sign, layout);
         model.message = Some(format!("No rule sweeps this. {because}"));
         return Vec::new();
     }
-    let effects = choose(model);
+    let mut effects = choose(model);
     if model.station == Station::Weigh {
-        tell_sign(model, &sign);
+        effects.extend(tell_sign(model, &sign));
     } else {
         model.then_sign = Some(sign);
     }
@@ -153,12 +154,16 @@ fn go_to_sign(model: &mut Model, number: usize) -> Vec<Effect> {
 }
 
 /// Moves to what a sign is about, or says that nothing of it was found.
-pub(super) fn tell_sign(model: &mut Model, sign: &Sign) {
+pub(super) fn tell_sign(model: &mut Model, sign: &Sign) -> Vec<Effect> {
+    if matches!(sign, Sign::UnusedPrograms(..)) {
+        return programs::open_by(model, ProgramOrder::LastUsed);
+    }
     if !weigh::go_to_sign(model, sign) {
         let layout = model.session.as_ref().map(|session| session.target.layout);
         let (says, _) = wording::sign(sign, layout.unwrap_or(Layout::Linux));
         model.message = Some(format!("{says}: no rule found anything of it that may go."));
     }
+    Vec::new()
 }
 
 /// Looks through the bench again; what is known stays until it is known better.

@@ -34,6 +34,16 @@ pub(super) fn open(model: &mut Model) -> Vec<Effect> {
     effects
 }
 
+/// Opens the lens in an order.
+pub(super) fn open_by(model: &mut Model, order: ProgramOrder) -> Vec<Effect> {
+    let effects = open(model);
+    if let Some(Overlay::Programs(view)) = &mut model.overlay {
+        view.order = order;
+        view.arrange();
+    }
+    effects
+}
+
 /// Opens the lens at what a program that is gone left.
 pub(super) fn open_left_behind(model: &mut Model, name: &str) -> Vec<Effect> {
     let effects = open(model);

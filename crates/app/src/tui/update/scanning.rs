@@ -163,10 +163,8 @@ fn scan_ended(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect
     let users = Effect::Question(Question::LookForHolders(scan));
     let before = model.weigh.replace(weigh);
     let let_go = before.map(let_go);
-    if let Some(sign) = sign {
-        arrive::tell_sign(model, &sign);
-    }
     let mut effects: Vec<Effect> = std::iter::once(users).chain(keep).chain(let_go).collect();
+    effects.extend(sign.map_or_else(Vec::new, |sign| arrive::tell_sign(model, &sign)));
     if let Some(name) = model.then_left_behind.take() {
         effects.extend(programs::open_left_behind(model, &name));
     }

@@ -1,6 +1,7 @@
 //! Removing a program: what its package manager would do, the word, the command's own terminal, how it ended.
 
 use jolly_core::format::Printable;
+use jolly_core::run::CommandEnd;
 use jolly_core::survey::{Uninstall, Unwanted};
 use ratatui::Frame;
 use ratatui::layout::Rect;
@@ -43,17 +44,7 @@ pub(super) fn draw(
             &[("esc", "back")]
         }
         UninstallStage::Refused(why, advice) => {
-            let why = Printable(why.as_bytes()).to_string();
-            rows.push(Line::default());
-            for text in wrap(
-                &format!("It can't be done here: {why}."),
-                width.saturating_sub(4),
-            ) {
-                rows.push(Line::styled(format!("   {text}"), theme.style(Role::Ask)));
-            }
-            for text in wrap(&sentence(advice), width.saturating_sub(4)) {
-                rows.push(Line::styled(format!("   {text}"), theme.style(Role::Text)));
-            }
+            rows.extend(refused(theme, why, advice, width));
             &[("esc", "back")]
         }
         UninstallStage::Shown(would, input, wrong) => {
@@ -77,18 +68,7 @@ pub(super) fn draw(
         UninstallStage::Over(would, screen, end) => {
             rows.extend(told(theme, would, width));
             rows.extend(terminal(theme, screen.screen(), width));
-            let (says, role) = match end {
-                Ok(end) => match end.code {
-                    Some(0) => ("It ended well".to_owned(), Role::Straw),
-                    Some(code) => (format!("It ended with {code}"), Role::Ask),
-                    None => ("A signal ended it".to_owned(), Role::Ask),
-                },
-                Err(why) => (Printable(why.as_bytes()).to_string(), Role::Ask),
-            };
-            let log = end.as_ref().ok().map(|end| end.log.display().to_string());
-            let log = log.map_or_else(String::new, |log| format!("; what it said is in {log}"));
-            let text = Printable(format!("{says}{log}").as_bytes()).to_string();
-            let says = Line::styled(cut(&format!(" {text}"), width), theme.style(role));
+            let says = how_it_ended(theme, end, width);
             lines(frame, message, vec![Line::default(), says]);
             match end {
                 Ok(end) if end.code == Some(0) => &[
@@ -108,6 +88,33 @@ pub(super) fn draw(
     line.add(" ", quiet);
     add_hints(theme, &mut line, hints);
     lines(frame, keys, vec![line.line()]);
+}
+
+fn how_it_ended(theme: &Theme, end: &Result<CommandEnd, String>, width: usize) -> Line<'static> {
+    let (says, role) = match end {
+        Ok(end) => match end.code {
+            Some(0) => ("It ended well".to_owned(), Role::Straw),
+            Some(code) => (format!("It ended with {code}"), Role::Ask),
+            None => ("A signal ended it".to_owned(), Role::Ask),
+        },
+        Err(why) => (Printable(why.as_bytes()).to_string(), Role::Ask),
+    };
+    let log = end.as_ref().ok().map(|end| end.log.display().to_string());
+    let log = log.map_or_else(String::new, |log| format!("; what it said is in {log}"));
+    let text = Printable(format!("{says}{log}").as_bytes()).to_string();
+    Line::styled(cut(&format!(" {text}"), width), theme.style(role))
+}
+
+/// Why it can't be done, and what can.
+fn refused(theme: &Theme, why: &str, advice: &str, width: usize) -> Vec<Line<'static>> {
+    let room = width.saturating_sub(4);
+    let why = format!("It can't be done here: {}.", Printable(why.as_bytes()));
+    let said = [(why, Role::Ask), (sentence(advice), Role::Text)];
+    let wrapped = said.into_iter().flat_map(|(text, role)| {
+        let line = |text: String| Line::styled(format!("   {text}"), theme.style(role));
+        wrap(&text, room).into_iter().map(line).collect::<Vec<_>>()
+    });
+    std::iter::once(Line::default()).chain(wrapped).collect()
 }
 
 fn sentence(text: &str) -> String {

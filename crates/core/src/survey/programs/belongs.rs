@@ -97,7 +97,7 @@ impl Belongs {
             };
             if let Some(names) = list
                 .iter_mut()
-                .find(|table| is_it(&table))
+                .find(|table| is_it(table))
                 .and_then(|table| table.get_mut("names")?.as_array_mut())
             {
                 names.push(name);

@@ -88,7 +88,8 @@ fn say(model: &mut Model, mut draft: Box<BelongsDraft>) -> Vec<Effect> {
         lens: mut view,
         ..
     } = *draft;
-    let portions = view.known.iter().flat_map(|known| known.portions.get(left));
+    let known = view.known.iter();
+    let portions = known.filter_map(|known| known.portions.get(left));
     let nodes: Vec<Node> = portions
         .flatten()
         .flat_map(|one| one.nodes.clone())
