@@ -12,6 +12,7 @@ mod report;
 mod restore;
 mod rules;
 mod scan;
+mod sheet;
 mod sites;
 mod sweep;
 
@@ -49,6 +50,9 @@ enum Command {
         /// Only build it, in this folder, which must be empty or absent
         #[arg(long, value_name = "DIR")]
         build: Option<PathBuf>,
+        /// The same computer so many weeks on, after a first visit; with --build one that is in the folder grows
+        #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=i64::from(jolly_demo::MOST_WEEKS)))]
+        weeks_later: Option<u32>,
     },
     /// Scan, and print the piles
     #[command(after_help = "Example: jolly-broom scan --target /mnt/office --class spent,regrows")]
@@ -111,6 +115,12 @@ enum Command {
         #[arg(long)]
         left_behind: bool,
     },
+    /// Job sheets: each computer with its visits
+    #[command(after_help = "Example: jolly-broom sheet list")]
+    Sheet {
+        #[command(subcommand)]
+        command: SheetCommand,
+    },
     /// The rules in force
     #[command(after_help = "Example: jolly-broom rules explain /tmp/dump-4411.bin")]
     Rules {
@@ -171,6 +181,48 @@ enum LogCommand {
 }
 
 #[derive(Subcommand)]
+enum SheetCommand {
+    /// Every computer that was visited
+    #[command(after_help = "Example: jolly-broom sheet list --json")]
+    List,
+    /// One computer with its visits
+    #[command(after_help = "Example: jolly-broom sheet show 3f9a2c1d04be")]
+    Show {
+        /// The sheet's id, or how it begins
+        sheet: String,
+    },
+    /// Say whose a computer is
+    #[command(
+        after_help = "Example: jolly-broom sheet name 3f9a \"Otter Quay, till\" --note \"asks for pia\""
+    )]
+    Name {
+        /// The sheet's id, or how it begins
+        sheet: String,
+        /// Whose it is
+        name: String,
+        /// What there is to note of it
+        #[arg(long, value_name = "TEXT")]
+        note: Option<String>,
+    },
+    /// Print a sheet for another bench
+    #[command(after_help = "Example: jolly-broom sheet export 3f9a --out till.json")]
+    Export {
+        /// The sheet's id, or how it begins
+        sheet: String,
+        /// Write it to this new file
+        #[arg(long, value_name = "FILE")]
+        out: Option<PathBuf>,
+    },
+    /// Take in sheets of another bench
+    #[command(after_help = "Example: jolly-broom sheet import till.json yard.json")]
+    Import {
+        /// The files
+        #[arg(required = true, value_name = "FILE")]
+        files: Vec<PathBuf>,
+    },
+}
+
+#[derive(Subcommand)]
 enum RulesCommand {
     /// Every rule in force
     #[command(after_help = "Example: jolly-broom rules list --layout windows")]
@@ -217,10 +269,10 @@ pub(crate) fn run() -> Exit {
     print::set_talk(talk);
     let ended = match command {
         None => tui::open(&shared, &looks, tui::Source::Machine),
-        Some(Command::Demo {
-            build: Some(folder),
-        }) => demo::build(&shared, &folder),
-        Some(Command::Demo { build: None }) => demo::open(&shared, &looks),
+        Some(Command::Demo { build, weeks_later }) => match build {
+            Some(folder) => demo::build(&shared, &folder, weeks_later),
+            None => demo::open(&shared, &looks, weeks_later),
+        },
         Some(Command::Scan) => scan::run(&shared),
         Some(Command::Preview { plan }) => preview::run(&shared, plan.as_deref()),
         Some(Command::Sweep(options)) => sweep::run(&shared, &options),
@@ -238,6 +290,7 @@ pub(crate) fn run() -> Exit {
         Some(Command::Sites) => sites::run(&shared),
         Some(Command::Extensions) => extensions::run(&shared),
         Some(Command::Programs { left_behind }) => programs::run(left_behind, &shared),
+        Some(Command::Sheet { command }) => sheet::run(&shared, &command),
         Some(Command::Rules { command }) => rules::run(&shared, &command),
     };
     match ended {

@@ -10,6 +10,7 @@ mod runs;
 mod session;
 mod standing;
 mod tui;
+mod visits;
 mod wording;
 
 use std::process::ExitCode;

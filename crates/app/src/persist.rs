@@ -47,15 +47,10 @@ impl Files {
     }
 
     /// Whether anything is kept for the computer itself; its job sheet lies elsewhere.
-    pub(crate) fn keeps_something(&self, sheet: &Path) -> bool {
-        [
-            &self.computer,
-            &self.computer_belongs,
-            &self.rulebook,
-            sheet,
-        ]
-        .iter()
-        .any(|file| file.exists())
+    pub(crate) fn keeps_something(&self) -> bool {
+        [&self.computer, &self.computer_belongs, &self.rulebook]
+            .iter()
+            .any(|file| file.exists())
     }
 
     /// The file of the exclusions that count there.

@@ -15,7 +15,7 @@ use jolly_core::format::{Printable, Site};
 use jolly_core::pile::{Explanation, Question, Scan, ScanOrder, explain, scan};
 use jolly_core::rule::{Class, Guards, RuleNumber, RuleSet, resolve};
 use jolly_core::run::{SameComputer, list_commands};
-use jolly_core::state::{Sheet, SheetError, StateFolder};
+use jolly_core::state::{Sheet, SheetStore, StateFolder};
 use jolly_core::survey::{Arrival, Belongs, Leftover, arrive, inventory, leftovers};
 use jolly_core::walk::ScanEvent;
 use jolly_disk::RealDisk;
@@ -24,6 +24,7 @@ use crate::books;
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::persist::{Files, refuse};
+use crate::visits::refuse_sheets;
 
 /// What one use of the program works with.
 #[derive(Clone)]
@@ -37,6 +38,8 @@ pub(crate) struct Session {
     pub dustpan: Option<PathBuf>,
     /// Set by `--now`; else each scan takes the clock.
     pub now: Option<Timestamp>,
+    /// When it was opened: the visit under way began then at the latest.
+    pub opened: Timestamp,
     /// This program's own files on the target.
     pub own: Vec<TargetPath>,
     /// What tells this computer from others: its job sheet is kept by it.
@@ -110,9 +113,12 @@ impl Session {
             own.extend(target.inside(&path));
         }
         own.retain(|path| !path.is_root());
+        let sheet = SheetStore::open_existing(&state)
+            .and_then(|store| store.map_or(Ok(None), |store| store.of_computer(&identity)))
+            .map_err(|error| refuse_sheets(&error))?;
         if target.identity().is_by_path()
             && same == SameComputer::MustBeKnown
-            && files.keeps_something(&state.sheet(&identity))
+            && (sheet.is_some() || files.keeps_something())
         {
             return Err(Refusal {
                 exit: Exit::BadInput,
@@ -124,13 +130,6 @@ impl Session {
                 ),
             });
         }
-        let sheet = Sheet::read(&state, &identity).map_err(|error| {
-            let advice = match error {
-                SheetError::Malformed { .. } => "mend or remove that file",
-                SheetError::State(_) | SheetError::Kept(_) => STATE_ADVICE,
-            };
-            Refusal::bad_input(&error, advice)
-        })?;
         Ok(Self {
             target: Arc::new(target),
             rules: Arc::new(rules),
@@ -138,6 +137,7 @@ impl Session {
             same,
             dustpan: dustpan_folder(options)?,
             now,
+            opened: now.unwrap_or_else(clock),
             own,
             identity,
             sheet,
@@ -428,7 +428,7 @@ fn dustpan_folder(options: &SharedOptions) -> Result<Option<PathBuf>, Refusal> {
 }
 
 /// What helps where the state folder can't be used.
-const STATE_ADVICE: &str = "name a folder of your own with --state, below folders that only you and the administrator may write to";
+pub(crate) const STATE_ADVICE: &str = "name a folder of your own with --state, below folders that only you and the administrator may write to";
 
 /// The state folder that the options name, which nobody else can have filled.
 pub(crate) fn open_state(options: &SharedOptions) -> Result<StateFolder, Refusal> {

@@ -5,7 +5,7 @@ use jolly_core::decide::{Exclusion, Thing};
 use jolly_core::host::InUse;
 use jolly_core::pile::Explanation;
 use jolly_core::rule::Verdict;
-use jolly_core::state::Sheet;
+use jolly_core::state::{Sheet, SheetStore};
 
 use crate::session::Session;
 
@@ -18,9 +18,8 @@ pub(crate) fn stays_because(
 ) -> Option<String> {
     let number = found.rule.filter(|_| found.verdict == Verdict::Taken)?;
     // What was said since the computer was opened counts, too.
-    let sheet = Sheet::read(&session.state, &session.identity)
-        .ok()
-        .flatten();
+    let store = SheetStore::open_existing(&session.state).ok().flatten();
+    let sheet = store.and_then(|store| store.of_computer(&session.identity).ok()?);
     let rule = session.rules.rule(number);
     let is_off = |sheet: &Sheet| sheet.rules_off.iter().any(|id| *id == *rule.id);
     if sheet

@@ -4,7 +4,11 @@ pub(crate) mod causes;
 mod cell;
 mod form;
 mod object;
+pub(crate) mod regrowth;
 mod table;
+pub(crate) mod visit;
 
 pub use causes::{Cause, explain};
 pub use form::{Form, ReportError, write_report};
+pub use regrowth::{Forecast, Regrown, Regrowth, forecast, regrown};
+pub use visit::{visit_run, visit_scan};

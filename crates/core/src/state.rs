@@ -15,7 +15,12 @@ pub use folder::{StateError, StateFolder};
 pub(crate) use journal::each_line;
 pub use journal::{Journal, JournalError, LogError, Sink};
 pub use run_id::{NoRunId, RunId};
-pub use sheet::{Sheet, SheetError, Visit};
+pub use sheet::exchange::{ImportError, MOST_IMPORTED, export_sheet, import_sheets};
+pub use sheet::store::{SheetError, SheetStore};
+pub use sheet::{
+    Kept, Sheet, SheetId, Visit, VisitFact, VisitLook, VisitPile, VisitRun, VisitScan, VisitSign,
+    WentOf,
+};
 pub use target_lock::LockError;
 pub(crate) use target_lock::{TargetLock, lock};
 pub use user_file::{KeptError, MOST_BYTES, read_text, shown_name, write_whole};

@@ -155,6 +155,16 @@ pub fn build(root: &Path, layout: DemoLayout, now: i64) -> Result<PathBuf, DemoE
     Ok(next_door)
 }
 
+/// Which demo computer is in a folder; none where it holds something else.
+pub fn built_in(root: &Path) -> Option<DemoLayout> {
+    let text = fs::read_to_string(root.join(".otter-quay.toml")).ok()?;
+    let is_it = |layout: &DemoLayout| {
+        text.contains(&format!("\nlayout = \"{}\"\n", layout.name()))
+            && text.contains(&format!("\nlabel = \"{}\"\n", layout.label()))
+    };
+    DemoLayout::ALL.into_iter().find(is_it)
+}
+
 /// Refuses a folder that holds anything.
 fn refuse_filled(folder: &Path) -> Result<(), DemoError> {
     match fs::read_dir(folder).map(|mut entries| entries.next().is_some()) {

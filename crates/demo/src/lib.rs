@@ -9,6 +9,7 @@ mod contents;
 mod examples;
 mod extensions;
 mod faulty;
+mod growth;
 mod macos;
 mod people;
 mod profiles;
@@ -24,8 +25,9 @@ pub use browsing::{
     MadeCookie, MadeVisit, make_chromium_cookies, make_chromium_history, make_chromium_icons,
     make_chromium_shortcuts, make_gecko_cookies, make_gecko_icons, make_gecko_places,
 };
-pub use build::{DemoError, DemoLayout, build, build_examples, make_removable};
+pub use build::{DemoError, DemoLayout, build, build_examples, built_in, make_removable};
 pub use faulty::{Fault, FaultyDisk};
+pub use growth::{MOST_WEEKS, grow};
 pub use program::Program;
 pub use recent::{FIXED_DISK, shell_link};
 pub use skipped::skipped;

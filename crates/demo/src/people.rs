@@ -304,7 +304,13 @@ fn recently_used(tree: &TreeBuilder, home: &str, age: i64) -> Result<(), DemoErr
 }
 
 /// Throws a file into the trash of a home (open trash specification), `age` days ago.
-fn trash(tree: &TreeBuilder, home: &str, name: &str, size: u64, age: i64) -> Result<(), DemoError> {
+pub(crate) fn trash(
+    tree: &TreeBuilder,
+    home: &str,
+    name: &str,
+    size: u64,
+    age: i64,
+) -> Result<(), DemoError> {
     let folder = format!("{home}/.local/share/Trash");
     tree.file(format!("{folder}/files/{name}"), size, (age + 30) * DAY)?;
     let original = format!("/{home}/Desktop/{name}");

@@ -3,14 +3,22 @@
 use std::io::IsTerminal as _;
 use std::path::Path;
 
+use jolly_core::CancelToken;
 use jolly_core::computer::Layout;
+use jolly_core::decide::Decisions;
+use jolly_core::plan::make_manifest;
+use jolly_core::report::{visit_run, visit_scan};
+use jolly_core::run::Pause;
+use jolly_core::state::{Sheet, SheetStore, Visit};
 use jolly_demo::{DemoError, DemoLayout, Program};
 
 use crate::cli::print;
 use crate::exit::{Exit, Refusal};
 use crate::options::{Looks, SharedOptions};
-use crate::session::{clock, read_layout};
+use crate::runs::List;
+use crate::session::{Session, clock, read_layout};
 use crate::tui;
+use crate::visits::refuse_sheets;
 
 fn refuse(error: &DemoError) -> Refusal {
     match error {
@@ -39,10 +47,37 @@ fn demo_layout(options: &SharedOptions) -> Result<DemoLayout, Refusal> {
     })
 }
 
-/// Builds it and exits.
-pub(super) fn build(options: &SharedOptions, folder: &Path) -> Result<Exit, Refusal> {
-    let layout = demo_layout(options)?;
+/// Seconds of so many weeks.
+fn of_weeks(weeks: u32) -> i64 {
+    i64::from(weeks) * 7 * 86_400
+}
+
+/// Builds it and exits; some weeks on, one that is there already is made so many weeks older.
+pub(super) fn build(
+    options: &SharedOptions,
+    folder: &Path,
+    weeks: Option<u32>,
+) -> Result<Exit, Refusal> {
     let now = clock().as_second();
+    if let Some(weeks) = weeks {
+        let known = jolly_demo::built_in(folder);
+        let layout = known.map_or_else(|| demo_layout(options), Ok)?;
+        if known.is_none() {
+            jolly_demo::build(folder, layout, now).map_err(|error| refuse(&error))?;
+        }
+        let later = now + of_weeks(weeks);
+        jolly_demo::grow(folder, layout, later, weeks).map_err(|error| refuse(&error))?;
+        let later = jiff::Timestamp::from_second(later).unwrap_or_default();
+        print::result(|out| {
+            let (label, folder) = (layout.label(), folder.display());
+            writeln!(
+                out,
+                "The {label} in {folder} is {weeks} weeks on: --now {later}"
+            )
+        })?;
+        return Ok(Exit::Done);
+    }
+    let layout = demo_layout(options)?;
     let next_door = jolly_demo::build(folder, layout, now).map_err(|error| refuse(&error))?;
     print::result(|out| {
         writeln!(out, "The {} is in {}", layout.label(), folder.display())?;
@@ -56,7 +91,11 @@ pub(super) fn build(options: &SharedOptions, folder: &Path) -> Result<Exit, Refu
 }
 
 /// Builds it in a fresh folder and opens the interface on it; the folder goes with the interface.
-pub(super) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refusal> {
+pub(super) fn open(
+    options: &SharedOptions,
+    looks: &Looks,
+    weeks: Option<u32>,
+) -> Result<Exit, Refusal> {
     let layout = demo_layout(options)?;
     if !std::io::stdout().is_terminal() {
         return Err(tui::no_terminal());
@@ -75,7 +114,7 @@ pub(super) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refus
     let now = clock().as_second();
     jolly_demo::build(&root, layout, now).map_err(|error| refuse(&error))?;
     let program = Program::start(&root, folder.path()).map_err(failed)?;
-    let options = SharedOptions {
+    let mut options = SharedOptions {
         // What is on the disk says which layout it is.
         layout: None,
         target: Some(root.clone()),
@@ -90,9 +129,78 @@ pub(super) fn open(options: &SharedOptions, looks: &Looks) -> Result<Exit, Refus
         ),
         ..options.clone()
     };
+    if let Some(weeks) = weeks {
+        print::message("Visiting it a first time, and letting the weeks pass…");
+        first_visit(&options, &root, now)?;
+        let later = now + of_weeks(weeks);
+        jolly_demo::grow(&root, layout, later, weeks).map_err(|error| refuse(&error))?;
+        let later = jiff::Timestamp::from_second(later).unwrap_or_default();
+        options.now = Some(later.to_string());
+    }
     let ended = tui::open(&options, looks, tui::Source::Demo(folder.path().to_owned()));
     drop(program);
     jolly_demo::make_removable(&root).map_err(|error| refuse(&error))?;
     folder.close().map_err(failed)?;
     ended
+}
+
+/// Days before the first visit that is really made, and what was free of the volume then, in percent: made up.
+const EARLIER: [(i64, u64); 3] = [(230, 61), (151, 57), (70, 54)];
+
+/// Makes a visit: scans, sweeps what starts taken, and keeps that with some earlier ones.
+fn first_visit(options: &SharedOptions, root: &Path, now: i64) -> Result<(), Refusal> {
+    let options = SharedOptions {
+        now: jiff::Timestamp::from_second(now)
+            .ok()
+            .map(|now| now.to_string()),
+        ..options.clone()
+    };
+    let session = Session::open(&options, root)?;
+    let never = CancelToken::default();
+    let scan = session.scan((None, session.leftovers(&never)), &never, &|_| {});
+    let selection = session.selection(&options)?;
+    let decisions = Decisions::new(&scan, &selection)
+        .map_err(|error| Refusal::bad_input(&error, "mend that exclusion"))?;
+    let found = visit_scan(&scan, &decisions);
+    let kept = session.note_visit(None, &found);
+    kept.map_err(|error| refuse_sheets(&error))?;
+    let manifest = make_manifest(&scan, &decisions).confirm();
+    let list = List {
+        searches: &scan.searches,
+        ..List::default()
+    };
+    let control = (&never, &Pause::default());
+    let swept = session.sweep(&list, &manifest, None, control, &|_| {});
+    let run =
+        swept.map_err(|error| Refusal::failed(&error, "try the demo without --weeks-later"))?;
+    let ended = scan.now;
+    let kept = session.note_run(&visit_run(&run.id, ended, &run.summary));
+    kept.map_err(|error| refuse_sheets(&error))?;
+    let mut store = SheetStore::open(&session.state).map_err(|error| refuse_sheets(&error))?;
+    let sheet = store
+        .of_computer(&session.identity)
+        .map_err(|error| refuse_sheets(&error))?;
+    if let Some(sheet) = sheet {
+        let size = scan.volume.size;
+        let visit = |(days, percent): (i64, u64)| Visit {
+            started: jiff::Timestamp::from_second(now - days * 86_400).unwrap_or_default(),
+            seconds: 1_900,
+            size,
+            used: size / 100 * (100 - percent),
+            free: size / 100 * percent,
+            is_whole: false,
+            facts: Vec::new(),
+            signs: Vec::new(),
+            piles: Vec::new(),
+            runs: Vec::new(),
+        };
+        let earlier = Sheet {
+            visits: EARLIER.map(visit).to_vec(),
+            ..sheet
+        };
+        store
+            .take_in(&[earlier])
+            .map_err(|error| refuse_sheets(&error))?;
+    }
+    Ok(())
 }

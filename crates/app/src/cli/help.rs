@@ -44,6 +44,7 @@ fn used_by(command: &str) -> &'static [&'static [&'static str]] {
             &TALK,
         ],
         "log" | "restore" => &[&WHERE, &TALK, &["dustpan"]],
+        "sheet" => &[&["state", "json", "help"], &TALK],
         "sites" => &[&WHERE, &["keep_site"]],
         "extensions" | "programs" => &[&WHERE],
         "report" => &[&["state", "target", "help"]],

@@ -86,16 +86,24 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
     if logs.is_empty() && commands.is_empty() && !options.json {
         print::message("No run yet: the log of every sweep is kept here.");
     }
+    let mut readable = Vec::new();
     for command in commands {
         match command {
-            Ok(command) => list_command(options, &command)?,
+            Ok(command) => readable.push(command),
             Err(error) => {
                 print::message(&format!("jolly-broom: {error}"));
                 exit = Exit::Failed;
             }
         }
     }
+    let mut commands = readable.iter().peekable();
     for log in logs {
+        // Both come in the order of their runs.
+        if let Ok(log) = &log {
+            while let Some(command) = commands.next_if(|command| command.run < log.run) {
+                list_command(options, command)?;
+            }
+        }
         match log {
             Ok(log) if options.json => print::json(&json!({
                 "run": log.run,
@@ -133,6 +141,7 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
             }
         }
     }
+    commands.try_for_each(|command| list_command(options, command))?;
     Ok(exit)
 }
 

@@ -72,6 +72,7 @@ fn as_json(session: &Session, one: &Program) -> serde_json::Value {
         "installed": time(one.installed),
         "bytes": one.bytes,
         "last_used": time(one.last_used),
+        "extensions": one.extensions,
         "footprint": one.footprint.iter().map(footprint).collect::<Vec<_>>(),
     })
 }

@@ -5,9 +5,10 @@ use std::path::Path;
 use jolly_core::decide::Spared;
 use jolly_core::host::boot;
 use jolly_core::plan::{ConfirmedManifest, Manifest, MostRead, Outcome, make_manifest, read_plan};
+use jolly_core::report::{visit_run, visit_scan};
 use jolly_core::rule::{Search, resolve};
 use jolly_core::run::{Comparison, Difference, Pause, Predictions, RunSummary, SweepError};
-use jolly_core::state::LockError;
+use jolly_core::state::{LockError, SheetError};
 use jolly_core::survey::searches_of_leftovers;
 use jolly_core::{CancelToken, error_chain};
 use serde_json::{Value, json};
@@ -16,7 +17,7 @@ use crate::cli::{SweepOptions, preview, print, scan};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::runs::{List, Run, RunError};
-use crate::session::Session;
+use crate::session::{Session, clock};
 use crate::wording::{bytes, count};
 
 pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit, Refusal> {
@@ -34,6 +35,9 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
         if scan.is_partial {
             print::message("jolly-broom: stopped while scanning; nothing was removed");
             return Ok(Exit::Stopped);
+        }
+        if is_real {
+            tell_unkept(session.note_visit(None, &visit_scan(&scan, &decisions)));
         }
         let manifest = make_manifest(&scan, &decisions);
         (session, manifest, scan.searches)
@@ -212,6 +216,8 @@ fn carry_out(
     });
     let Run { id, log, summary } = swept.map_err(|error| refuse(&error))?;
     progress.end();
+    let ended = session.now.unwrap_or_else(clock);
+    tell_unkept(session.note_run(&visit_run(&id, ended, &summary)));
     if options.json {
         print::json(&as_json(&summary, Some((&id, &log))))?;
     } else {
@@ -221,6 +227,14 @@ fn carry_out(
         })?;
     }
     Ok(exit_of(&summary))
+}
+
+/// A sheet that can't be kept is no reason not to sweep, but it is told.
+fn tell_unkept(kept: Result<(), SheetError>) {
+    if let Err(error) = kept {
+        let why = error_chain(&error);
+        print::message(&format!("jolly-broom: this visit is not kept: {why}"));
+    }
 }
 
 fn exit_of(summary: &RunSummary) -> Exit {

@@ -5,14 +5,14 @@ use std::os::unix::ffi::OsStrExt as _;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use jiff::Timestamp;
-use jolly_core::computer::{Volume, mounted_systems};
+use jolly_core::computer::mounted_systems;
 use jolly_core::error_chain;
 use jolly_core::format::Printable;
 use jolly_core::host::{UnmountedVolume, unmounted_volumes};
+use jolly_core::report::forecast;
 use jolly_core::rule::Verdict;
 use jolly_core::run::left_over;
-use jolly_core::state::Sheet;
+use jolly_core::state::SheetStore;
 use jolly_demo::DemoLayout;
 use jolly_disk::RealDisk;
 
@@ -20,6 +20,9 @@ use crate::options::SharedOptions;
 use crate::session::{Session, clock, open_state};
 use crate::standing::stays_because;
 use crate::tui::model::{Arrived, Origin};
+
+/// A tenth of a volume free is little: from there on systems slow down and updates fail.
+const LITTLE_FREE: u64 = 10;
 
 /// Folders of earlier visits that stay on the bench.
 const MOST_OPENED: usize = 12;
@@ -69,8 +72,10 @@ fn find_computers(options: &SharedOptions) -> Vec<(PathBuf, Origin)> {
     let mounted = mounted_systems(&RealDisk).into_iter();
     computers.extend(mounted.map(|(mount, _)| (mount.point, Origin::Mounted)));
     if let Ok(state) = open_state(options) {
-        let sheets = Sheet::all(&state).into_iter();
-        let roots = sheets.filter_map(|sheet| sheet.root);
+        // Sheets that can't be read are told when a computer is opened.
+        let store = SheetStore::open_existing(&state).ok().flatten();
+        let sheets = store.and_then(|store| store.all().ok()).unwrap_or_default();
+        let roots = sheets.into_iter().filter_map(|sheet| sheet.root);
         let there = roots.filter(|root| root.is_dir());
         computers.extend(there.take(MOST_OPENED).map(|root| (root, Origin::Opened)));
     }
@@ -89,11 +94,16 @@ pub(super) fn arrive(options: &SharedOptions, root: &Path) -> Result<Box<Arrived
     let arrival = session.arrive();
     let notes = session.look_after();
     let left = left_over(&session.state, &session.identity).unwrap_or_default();
+    let now = session.now.unwrap_or_else(clock);
+    let sheet = session.sheet.as_ref().zip(arrival.volume);
+    let forecast = sheet
+        .and_then(|(sheet, volume)| forecast(sheet, (now, volume.free), volume.size / LITTLE_FREE));
     Ok(Box::new(Arrived {
+        forecast,
         left,
         notes,
         rules_off: session.rules_off(),
-        now: session.now.unwrap_or_else(clock).as_second(),
+        now: now.as_second(),
         session: Arc::new(session),
         selection,
         arrival,
@@ -155,26 +165,13 @@ pub(super) fn explain_path(session: &Session, text: &str) -> (String, Option<usi
 }
 
 /// Keeps which rules are off for a computer.
-pub(super) fn keep_off(session: &Session, off: BTreeSet<String>) -> Result<(), String> {
-    change_sheet(session, |sheet| sheet.rules_off = off)
-        .map_err(|why| format!("It counts for now, but is not remembered: {why}"))
-}
-
-/// Notes a visit; a sheet that can't be kept is no reason not to work.
-pub(super) fn note_visit(session: &Session, time: Timestamp, volume: Volume) {
-    let noted = change_sheet(session, |sheet| {
-        sheet.note_visit(&session.target, time, volume);
-    });
-    drop(noted);
-}
-
-fn change_sheet(session: &Session, change: impl FnOnce(&mut Sheet)) -> Result<(), String> {
-    let kept = Sheet::read(&session.state, &session.identity).and_then(|sheet| {
-        let mut sheet = sheet.unwrap_or_else(|| Sheet::of(&session.target));
-        change(&mut sheet);
-        sheet.keep(&session.state, &session.identity)
-    });
-    kept.map_err(|error| error_chain(&error))
+pub(super) fn keep_off(session: &Session, off: &BTreeSet<String>) -> Result<(), String> {
+    let kept = SheetStore::open(&session.state)
+        .and_then(|mut store| store.set_rules_off(&session.target, off));
+    kept.map_err(|error| {
+        let why = error_chain(&error);
+        format!("It counts for now, but is not remembered: {why}")
+    })
 }
 
 /// A path of this machine, made harmless.

@@ -21,7 +21,7 @@ use jolly_core::run::{
     SweepEvent,
 };
 use jolly_core::source::PileId;
-use jolly_core::state::RunId;
+use jolly_core::state::{RunId, VisitLook, VisitRun, VisitScan};
 use jolly_core::survey::{Sites, Uninstall, Unwanted};
 use jolly_core::walk::ScanEvent;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
@@ -117,6 +117,7 @@ pub(super) type Spared = Result<Vec<Excluded>, String>;
 /// A run that has ended, with what it left behind.
 pub(super) struct SweptRun {
     pub run: RunId,
+    pub ended: Timestamp,
     pub summary: RunSummary,
     pub left: Option<LeftOver>,
 }
@@ -245,8 +246,10 @@ pub(super) enum Keeping {
     Belongs(Scope, String, String),
     /// What this person has done, by the names of the stations.
     Done(Vec<String>),
-    /// A visit: when, and what its volume held then.
-    Visit(Timestamp, Volume),
+    /// What a first look and a scan of this visit told.
+    Visit(Box<VisitLook>, Box<VisitScan>),
+    /// What a run of this visit did.
+    Run(Box<VisitRun>),
 }
 
 /// Something that a thread has to do.

@@ -16,7 +16,7 @@ use ratatui::crossterm::event::{self, Event, KeyEventKind, MouseEventKind};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::runs::List;
-use crate::session::Session;
+use crate::session::{Session, clock};
 use crate::tui::lookups::{self, Source};
 use crate::tui::model::Check;
 use crate::tui::msg::{
@@ -482,6 +482,7 @@ pub(super) fn carry_out(
     Ok(Box::new(SweptRun {
         left: left_over(state, identity).unwrap_or_default(),
         run: run.id,
+        ended: order.session.now.unwrap_or_else(clock),
         summary: run.summary,
     }))
 }

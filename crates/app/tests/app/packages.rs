@@ -247,7 +247,12 @@ fn a_package_is_removed_in_view_and_what_it_left_is_found_swept_and_brought_back
         "list",
         "--json",
     ]);
-    let run: Value = serde_json::from_str(runs.lines().next().unwrap()).unwrap();
+    // The command that removed it stands there, too, before the sweep.
+    let lines: Vec<Value> = (runs.lines())
+        .map(|line| serde_json::from_str(line).unwrap())
+        .collect();
+    assert_eq!((lines.len(), &lines[0]["code"]), (2, &Value::from(0)));
+    let run = &lines[1];
     copy.succeeds(&[
         "/root/jolly-broom",
         "--target",

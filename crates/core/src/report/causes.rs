@@ -92,6 +92,7 @@ mod tests {
             let program = RunningProgram { process: 8, program: "knotbook".to_owned(), started: 0 };
             let promised = went + stayed + linked + unreached + folders;
             let summary = RunSummary {
+                went_by_rule: Vec::new(),
                 biggest: Vec::new(),
                 outcomes: [(Outcome::Removed, sum(went)), (Outcome::InUse, sum(stayed))].into(),
                 went: [((Class::Spent, None), sum(went))].into(),

@@ -19,7 +19,7 @@ use crate::run::rehearse::{LetGo, predict};
 use crate::run::tally::Tally;
 use crate::run::workers::batch::Batches;
 use crate::run::workers::unit::look_at_units;
-use crate::run::{Comparison, Large, Pause, Predictions, Rehearsed, pipeline};
+use crate::run::{Comparison, Large, Pause, Predictions, Rehearsed, Went, pipeline};
 use crate::state::{Journal, JournalError, LockError, RunId, StateFolder, lock};
 use jiff::Timestamp;
 
@@ -99,6 +99,8 @@ pub struct RunSummary {
     pub outcomes: OutcomeSums,
     /// What went, by class and account.
     pub went: BTreeMap<(Class, Option<AccountName>), Sum>,
+    /// The same by rule and account.
+    pub went_by_rule: Vec<Went>,
     /// The biggest things that went, the biggest first.
     pub biggest: Vec<Large>,
     /// What stayed and why.

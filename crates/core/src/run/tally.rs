@@ -147,6 +147,7 @@ impl<'a> Tally<'a> {
         RunSummary {
             outcomes: self.sums.outcomes().clone(),
             went,
+            went_by_rule: self.sums.went().to_vec(),
             biggest: self.sums.biggest().to_vec(),
             stayed: self.sums.stayed().cloned().collect(),
             free_before: free.0,

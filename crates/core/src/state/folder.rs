@@ -9,7 +9,7 @@ use jolly_disk::{Distrust, make_trusted_folder, trusted_file, trusted_folder};
 
 use crate::state::RunId;
 
-/// The state folder: `logs/`, `rehearsals/`, `commands/`, `dustpan/`, `sheets/`, `exclusions/`, `belongs/`, `rulebooks/` and `locks/`,
+/// The state folder: `logs/`, `rehearsals/`, `commands/`, `dustpan/`, `exclusions/`, `belongs/`, `rulebooks/` and `locks/`,
 /// readable by nobody else.
 ///
 /// # Invariants
@@ -70,14 +70,13 @@ impl StateFolder {
     }
 
     /// It and every folder in it.
-    fn folders(&self) -> [PathBuf; 10] {
+    fn folders(&self) -> [PathBuf; 9] {
         [
             self.path.clone(),
             self.logs(),
             self.dustpan_folder(),
             self.rehearsal_folder(),
             self.command_folder(),
-            self.sheets(),
             self.path.join("exclusions"),
             self.path.join("belongs"),
             self.path.join("rulebooks"),
@@ -185,14 +184,9 @@ impl StateFolder {
         runs_in(&self.dustpan_folder())
     }
 
-    /// Where the job sheets are.
-    pub fn sheets(&self) -> PathBuf {
-        self.path.join("sheets")
-    }
-
-    /// The job sheet of the computer with this identity; the name says nothing of it.
-    pub fn sheet(&self, identity: &str) -> PathBuf {
-        self.sheets().join(file_of(identity))
+    /// The store of all job sheets.
+    pub fn sheet_store(&self) -> PathBuf {
+        self.path.join("sheets.sqlite")
     }
 
     /// What is excluded on the computer with this identity.

@@ -1,143 +1,219 @@
-//! The job sheet: what is remembered of one computer from visit to visit.
+//! Job sheets: what is remembered of computers from visit to visit, in one store.
+//!
+//! A sheet is known by its computer's identity, never by a name or a path. `store` keeps them, `exchange` carries them
+//! from bench to bench.
+
+pub(crate) mod exchange;
+pub(crate) mod store;
 
 use std::collections::BTreeSet;
-use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use jiff::Timestamp;
-use jolly_disk::read_trusted;
 use serde::{Deserialize, Serialize};
 
-use crate::computer::{Layout, Target, Volume};
-use crate::state::{KeptError, StateError, StateFolder, write_whole};
+use crate::computer::{Layout, Volume};
+use crate::format::text::text_id::text_id;
 
-/// Visits that a sheet keeps; older ones are dropped.
-const MOST_VISITS: usize = 100;
+text_id! {
+    /// The id of a sheet: twelve letters of a hash of its computer's identity, which says nothing of it.
+    SheetId
+}
 
-/// The most that is read of a sheet, in bytes.
-const MOST_BYTES: u64 = 1024 * 1024;
+impl SheetId {
+    /// The id of the sheet of a computer.
+    pub fn of(identity: &str) -> Self {
+        let hash = blake3::hash(identity.as_bytes()).to_hex();
+        Self::from(hash.get(..12).unwrap_or(&hash))
+    }
+}
+
+/// A number of items and their bytes, as a sheet keeps them.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Kept {
+    /// How many.
+    pub items: u64,
+    /// What they hold.
+    pub bytes: u64,
+}
+
+/// What one rule found for one account at a visit.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct VisitPile {
+    /// The rule's whole id.
+    pub rule: String,
+    /// What it was called.
+    pub title: String,
+    /// Its class.
+    pub class: String,
+    /// Whose it was; none for the system.
+    pub account: Option<String>,
+    /// Everything in it.
+    pub found: Kept,
+    /// What was to go.
+    pub takes: Kept,
+    /// How it stood.
+    pub state: String,
+    /// What it held by age band, in bytes.
+    pub bands: Vec<u64>,
+}
+
+/// A run of a visit.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct VisitRun {
+    /// The run.
+    pub run: String,
+    /// When it ended.
+    pub ended: Timestamp,
+    /// What was free after it, in bytes.
+    pub free: u64,
+    /// What went, by rule and account.
+    pub went: Vec<WentOf>,
+}
+
+/// What went of one rule's things of one account.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct WentOf {
+    /// The rule's whole id.
+    pub rule: String,
+    /// Whose it was; none for the system.
+    pub account: Option<String>,
+    /// What came back.
+    pub sum: Kept,
+}
+
+/// A sign that showed at a visit.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct VisitSign {
+    /// In words.
+    pub says: String,
+    /// What it could give back, in bytes.
+    pub gives: u64,
+}
+
+/// A fact of a computer at a visit.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct VisitFact {
+    /// What it is about.
+    pub name: String,
+    /// What it was.
+    pub value: String,
+}
 
 /// One sitting with a computer.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Visit {
-    /// When.
-    pub time: Timestamp,
-    /// What its volume held then, in bytes.
+    /// When it began.
+    pub started: Timestamp,
+    /// How long it took, in seconds, as far as is known.
+    pub seconds: u64,
+    /// The size of its volume, in bytes.
+    pub size: u64,
+    /// What its volume held at the beginning, in bytes.
     pub used: u64,
-    /// What was free, in bytes.
+    /// What was free at the beginning, in bytes.
     pub free: u64,
+    /// Whether it was scanned to the end.
+    pub is_whole: bool,
+    /// What it was.
+    pub facts: Vec<VisitFact>,
+    /// What showed that it needed care.
+    pub signs: Vec<VisitSign>,
+    /// What was found.
+    pub piles: Vec<VisitPile>,
+    /// What was done.
+    pub runs: Vec<VisitRun>,
+}
+
+impl Visit {
+    /// What was free when it ended.
+    pub fn free_after(&self) -> u64 {
+        self.runs.last().map_or(self.free, |run| run.free)
+    }
+
+    /// What was found in all, in bytes.
+    pub fn found(&self) -> u64 {
+        let all = self.piles.iter().map(|pile| pile.found.bytes);
+        all.fold(0, u64::saturating_add)
+    }
+
+    /// What went in all, in bytes.
+    pub fn swept(&self) -> u64 {
+        let went = self.runs.iter().flat_map(|run| &run.went);
+        went.fold(0, |sum: u64, went| sum.saturating_add(went.sum.bytes))
+    }
+
+    /// What went of one rule's things of one account, in bytes.
+    pub fn swept_of(&self, rule: &str, account: Option<&str>) -> u64 {
+        let went = self.runs.iter().flat_map(|run| &run.went);
+        let own = went.filter(|went| went.rule == rule && went.account.as_deref() == account);
+        own.fold(0, |sum: u64, went| sum.saturating_add(went.sum.bytes))
+    }
+}
+
+/// What a scan adds to a visit.
+#[derive(Clone, Debug)]
+pub struct VisitScan {
+    /// The volume.
+    pub volume: Volume,
+    /// Whether it was scanned to the end.
+    pub is_whole: bool,
+    /// What was found.
+    pub piles: Vec<VisitPile>,
+}
+
+/// What a first look adds to a visit.
+#[derive(Clone, Debug, Default)]
+pub struct VisitLook {
+    /// What the computer is.
+    pub facts: Vec<VisitFact>,
+    /// What showed that it needs care.
+    pub signs: Vec<VisitSign>,
 }
 
 /// Everything remembered of one computer.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+#[serde(deny_unknown_fields)]
 pub struct Sheet {
-    /// What it is called.
+    /// Its id.
+    pub sheet: SheetId,
+    /// What tells the computer from others.
+    pub identity: String,
+    /// What the computer calls itself.
     pub label: String,
     /// Its family of system.
     pub layout: Layout,
     /// Where it was opened last, when that path is text.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub root: Option<PathBuf>,
+    /// Whose it is, as the technician says; empty where they said nothing.
+    pub name: String,
+    /// What the technician noted of it.
+    pub note: String,
     /// Rules, by whole id, that are turned off for it.
-    #[serde(default)]
     pub rules_off: BTreeSet<String>,
     /// Its visits, oldest first.
-    #[serde(default, rename = "visit")]
     pub visits: Vec<Visit>,
 }
 
-/// Why a sheet can't be read or kept.
-#[derive(Debug, thiserror::Error)]
-#[expect(missing_docs, reason = "the message names the fields")]
-pub enum SheetError {
-    #[error("the job sheet {} can't be read: {message}", path.display())]
-    Malformed { path: PathBuf, message: String },
-    #[error(transparent)]
-    State(#[from] StateError),
-    #[error(transparent)]
-    Kept(#[from] KeptError),
-}
-
 impl Sheet {
-    /// A fresh sheet for a target.
-    pub fn of(target: &Target) -> Self {
-        Self {
-            label: target.label.clone(),
-            layout: target.layout,
-            root: None,
-            rules_off: BTreeSet::new(),
-            visits: Vec::new(),
-        }
-    }
-
     /// The last visit.
     pub fn last_visit(&self) -> Option<&Visit> {
         self.visits.last()
     }
 
-    /// Notes a visit, and where the computer was then.
-    pub fn note_visit(&mut self, target: &Target, time: Timestamp, volume: Volume) {
-        self.label.clone_from(&target.label);
-        let root = target.root_path();
-        self.root = root.to_str().map(|_| root.to_owned());
-        self.visits.push(Visit {
-            time,
-            used: volume.used,
-            free: volume.free,
-        });
-        let extra = self.visits.len().saturating_sub(MOST_VISITS);
-        self.visits.drain(..extra);
+    /// What people call the computer.
+    pub fn shown_name(&self) -> &str {
+        if self.name.is_empty() {
+            &self.label
+        } else {
+            &self.name
+        }
     }
-
-    /// Reads the sheet of a computer; nothing when there is none yet.
-    ///
-    /// # Errors
-    /// When it is there and can't be read, or isn't one.
-    pub fn read(state: &StateFolder, identity: &str) -> Result<Option<Self>, SheetError> {
-        let path = state.sheet(identity);
-        read_file(&path)
-    }
-
-    /// Keeps the sheet of a computer, whole or not at all.
-    ///
-    /// # Errors
-    /// When the state folder can't be written.
-    pub fn keep(&self, state: &StateFolder, identity: &str) -> Result<(), SheetError> {
-        state.make()?;
-        let path = state.sheet(identity);
-        let text = toml::to_string(self).map_err(|error| SheetError::Malformed {
-            path: path.clone(),
-            message: error.to_string(),
-        })?;
-        Ok(write_whole(&path, &text)?)
-    }
-
-    /// Every sheet that can be read.
-    pub fn all(state: &StateFolder) -> Vec<Self> {
-        let Ok(entries) = fs::read_dir(state.sheets()) else {
-            return Vec::new();
-        };
-        let mut sheets: Vec<Self> = entries
-            .flatten()
-            .filter_map(|entry| read_file(&entry.path()).ok().flatten())
-            .collect();
-        let last = |sheet: &Self| sheet.last_visit().map(|visit| visit.time);
-        sheets.sort_by_key(|sheet| std::cmp::Reverse(last(sheet)));
-        sheets
-    }
-}
-
-fn read_file(path: &Path) -> Result<Option<Sheet>, SheetError> {
-    let Some(bytes) = read_trusted(path, MOST_BYTES).map_err(StateError::from)? else {
-        return Ok(None);
-    };
-    let refuse = |message: String| SheetError::Malformed {
-        path: path.to_owned(),
-        message,
-    };
-    let text = String::from_utf8(bytes).map_err(|error| refuse(error.to_string()))?;
-    let sheet = toml::from_str(&text);
-    sheet.map_err(|error| refuse(error.to_string().trim_end().to_owned()))
 }

@@ -25,6 +25,7 @@ use serde::Serialize;
 
 use crate::cancel::CancelToken;
 use crate::computer::{Layout, Target, TargetPath, read_whole};
+use crate::survey::extensions;
 use crate::survey::folders::names_in;
 pub use crate::survey::programs::belongs::Belongs;
 use crate::survey::programs::names::{Known, normal};
@@ -211,6 +212,8 @@ pub struct Program {
     pub bytes: Occupied,
     /// Where.
     pub footprint: Vec<Footprint>,
+    /// Of a browser: what was added to its profiles, by name.
+    pub extensions: Vec<String>,
     /// The names by which what is its is known, in their normal form.
     names: Vec<(String, Known)>,
     /// Folders and files that records name as its program, with whose they are.
@@ -231,6 +234,7 @@ impl Program {
             last_used: None,
             bytes: Occupied::default(),
             footprint: Vec::new(),
+            extensions: Vec::new(),
             names: Vec::new(),
             own: Vec::new(),
         };
@@ -338,6 +342,18 @@ pub fn inventory(target: &Target, belongs: &Belongs, cancel: &CancelToken) -> In
 pub fn programs(target: &Target, belongs: &Belongs, cancel: &CancelToken) -> Inventory {
     let mut found = inventory(target, belongs, cancel);
     footprint::measure(target, &mut found, cancel);
+    for extension in extensions(target, cancel).0 {
+        let profile = &extension.profile.path;
+        let has = |program: &&mut Program| {
+            let mut held = program.footprint.iter();
+            held.any(|held| profile.below(&held.path).is_some())
+        };
+        if let Some(program) = found.programs.iter_mut().find(has)
+            && !program.extensions.contains(&extension.name)
+        {
+            program.extensions.push(extension.name);
+        }
+    }
     found
 }
 

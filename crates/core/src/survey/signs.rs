@@ -74,6 +74,11 @@ impl Sign {
         }
     }
 
+    /// Whether something deals with it: piles, or a view of its own.
+    pub fn leads_on(&self) -> bool {
+        self.piles().is_some() || matches!(self, Self::UnusedPrograms(..))
+    }
+
     /// The piles that deal with it: their rules, by the second half of the id, and the account if it
     /// is about one. None where no rule does.
     pub fn piles(&self) -> Option<(&'static [&'static str], Option<&AccountName>)> {

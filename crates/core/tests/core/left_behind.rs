@@ -11,9 +11,10 @@ use jolly_core::pile::{Scan, ScanOrder, scan};
 use jolly_core::plan::{Manifest, Outcome, make_manifest};
 use jolly_core::rule::{AgeLimit, AgeUnit, Class, Survey, resolve};
 use jolly_core::source::PileId;
-use jolly_core::survey::{Belongs, Leftover, inventory, leftovers, searches_of_leftovers};
+use jolly_core::survey::{Belongs, Grade, Leftover, inventory, leftovers, searches_of_leftovers};
 use proptest::prelude::*;
 
+use crate::leftovers::{Labelled, SETS, grades};
 use crate::support::{Bench, DAY, now, paths_of, run};
 
 fn found_on(bench: &Bench) -> Vec<Leftover> {
@@ -183,6 +184,38 @@ fn a_pile_of_leftovers_is_taken_as_far_as_it_is_sure_and_one_by_one() {
     let wanted = taken(&decisions, false);
     assert!(decisions.decide(&scan, "left", &wanted));
     assert_eq!(texts(&make_manifest(&scan, &decisions)), BTreeSet::new());
+}
+
+/// The labelled sets, swept: what is sure goes, whole, past both looks of the guards; nothing else of them does.
+#[test]
+fn what_is_sure_of_the_labelled_sets_goes_and_nothing_else() {
+    for (layout, text) in SETS {
+        let set = Labelled::build(layout, text);
+        let found = found_on(&set.bench);
+        let grades = grades(&found);
+        let scan = scan_with(&set.bench, found);
+        let only = scan.rules.by_id("survey/left-behind").into_iter().collect();
+        let manifest = all_taken(
+            &scan,
+            Selection {
+                only,
+                ..Selection::default()
+            },
+        );
+        let summary = run(&set.bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
+        assert!(!summary.has_stayed(), "{layout:?}: {:?}", summary.stayed);
+        let mut gone = 0;
+        for (answer, path) in &set.answers {
+            let is_sure = grades.get(path) == Some(&Grade::Sure);
+            assert!(!is_sure || answer == "left", "{path}");
+            // Other rules own caches and logs; what is left to the survey goes.
+            let held = set.bench.root().join(path);
+            let is_there = held.exists();
+            assert!(is_sure || is_there, "{path}");
+            gone += usize::from(!is_there);
+        }
+        assert!(gone > 15, "{layout:?}: {gone}");
+    }
 }
 
 /// Between the plan and the sweep somebody installs the program again.

@@ -20,7 +20,7 @@ fn left_on(bench: &Bench) -> Vec<Leftover> {
 }
 
 /// The grade of each folder, by path.
-fn grades(found: &[Leftover]) -> BTreeMap<String, Grade> {
+pub(crate) fn grades(found: &[Leftover]) -> BTreeMap<String, Grade> {
     let all = found
         .iter()
         .flat_map(|one| one.folders.iter().map(|folder| (folder, one.grade)));
@@ -28,15 +28,22 @@ fn grades(found: &[Leftover]) -> BTreeMap<String, Grade> {
         .collect()
 }
 
+/// The sets.
+pub(crate) const SETS: [(Layout, &str); 3] = [
+    (Layout::Linux, include_str!("../leftovers/linux.txt")),
+    (Layout::Windows, include_str!("../leftovers/windows.txt")),
+    (Layout::Macos, include_str!("../leftovers/macos.txt")),
+];
+
 /// A computer out of a labelled set; with its answers.
-struct Labelled {
-    bench: Bench,
+pub(crate) struct Labelled {
+    pub(crate) bench: Bench,
     /// Answer and path.
-    answers: Vec<(String, String)>,
+    pub(crate) answers: Vec<(String, String)>,
 }
 
 impl Labelled {
-    fn build(layout: Layout, text: &str) -> Self {
+    pub(crate) fn build(layout: Layout, text: &str) -> Self {
         let bench = Bench::bare(layout);
         let tree = &bench.tree;
         let put =
@@ -224,15 +231,10 @@ fn dictionary(texts: &[(&str, &str)]) -> Vec<u8> {
 /// Prints what of the set was found: `cargo test -p jolly-core --test core labelled -- --nocapture`.
 #[test]
 fn the_labelled_set_is_told_apart() {
-    let sets = [
-        (Layout::Linux, include_str!("../leftovers/linux.txt")),
-        (Layout::Windows, include_str!("../leftovers/windows.txt")),
-        (Layout::Macos, include_str!("../leftovers/macos.txt")),
-    ];
     let (mut all, mut left, mut found, mut sure) = (0, 0, 0, 0);
     let mut wrong = Vec::new();
     let mut missed = Vec::new();
-    for (layout, text) in sets {
+    for (layout, text) in SETS {
         let set = Labelled::build(layout, text);
         let grades = grades(&left_on(&set.bench));
         for (answer, path) in &set.answers {

@@ -32,6 +32,7 @@ mod rubbish;
 mod rule_keys;
 mod rulebooks;
 mod scans;
+mod sheets;
 mod support;
 mod sweeps;
 mod targets;

@@ -8,7 +8,7 @@ use jolly_core::computer::{AccountName, Place, Target, TargetError, TargetPath};
 use jolly_core::rule::Guards;
 use jolly_disk::RealDisk;
 
-use crate::support::{Bench, DAY, NOW};
+use crate::support::{Bench, DAY};
 
 fn open(path: &Path) -> Result<Target, TargetError> {
     Target::open(Arc::new(RealDisk), path, None, &|_| None)
@@ -117,42 +117,4 @@ fn the_stand_in_volume_is_its_capacity_less_what_is_really_allocated() {
     assert!(held >= 5 << 20);
     assert_eq!(target.measure().unwrap().free, before.free - held);
     assert_eq!(target.owner.as_deref(), Some("Otter Quay Boat Hire"));
-}
-
-#[test]
-fn a_sheet_is_kept_whole_and_a_malformed_one_is_told_with_its_place() {
-    use jolly_core::state::{Sheet, SheetError};
-    let bench = Bench::demo();
-    let (target, state) = (bench.target(), bench.state());
-    let identity = target.identity().as_str();
-    assert_eq!(Sheet::read(&state, identity).unwrap(), None);
-    let mut sheet = Sheet::of(&target);
-    sheet.rules_off.insert("linux/trash".to_owned());
-    for day in 0..120 {
-        let time = jiff::Timestamp::from_second(NOW + day * DAY).unwrap();
-        sheet.note_visit(&target, time, target.measure().unwrap());
-    }
-    sheet.keep(&state, identity).unwrap();
-    let read = Sheet::read(&state, identity).unwrap().unwrap();
-    assert_eq!(read, sheet);
-    assert_eq!(read.visits.len(), 100, "old visits are dropped");
-    assert_eq!(Sheet::all(&state), [sheet]);
-
-    let path = state.sheet(identity);
-    for wrong in [
-        "label = 3",
-        "label = \"x\"\nlayout = \"linux\"\nextra = 1",
-        "\u{0}",
-    ] {
-        std::fs::write(&path, wrong).unwrap();
-        let error = Sheet::read(&state, identity).unwrap_err();
-        assert!(matches!(&error, SheetError::Malformed { .. }), "{error}");
-        assert!(
-            error.to_string().contains("line 1") || error.to_string().contains("line 3"),
-            "{error}"
-        );
-    }
-    std::fs::write(&path, b"\xff").unwrap();
-    assert!(Sheet::read(&state, identity).is_err());
-    assert!(Sheet::all(&state).is_empty());
 }

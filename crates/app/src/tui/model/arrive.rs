@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use jolly_core::decide::Selection;
 use jolly_core::host::UnmountedVolume;
+use jolly_core::report::Forecast;
 use jolly_core::rule::RuleNumber;
 use jolly_core::run::LeftOver;
 use jolly_core::state::Sheet;
@@ -47,6 +48,8 @@ pub(in crate::tui) struct Arrived {
     pub notes: Vec<String>,
     /// The rules that are turned off for it.
     pub rules_off: Vec<RuleNumber>,
+    /// When its volume fills up again, as far as visits tell.
+    pub forecast: Option<Forecast>,
 }
 
 impl Arrived {

@@ -1,7 +1,7 @@
 //! The rows of the weigh station.
 
 use std::cmp::Reverse;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 use jolly_core::decide::Decisions;
 use jolly_core::pile::Scan;
@@ -32,18 +32,21 @@ pub(in crate::tui) enum Order {
     Frees,
     /// By what they hold, most first, taken or not.
     Found,
+    /// By what comes back in a week, fastest first; where the computer was here before.
+    Regrowth,
     /// By account.
     Account,
 }
 
 impl Order {
-    /// The next one.
-    pub(in crate::tui) fn next(self) -> Self {
+    /// The next one; what comes back is only known where the computer was here before.
+    pub(in crate::tui) fn next(self, was_here: bool) -> Self {
         match self {
             Self::Class => Self::Book,
             Self::Book => Self::Frees,
             Self::Frees => Self::Found,
-            Self::Found => Self::Account,
+            Self::Found if was_here => Self::Regrowth,
+            Self::Found | Self::Regrowth => Self::Account,
             Self::Account => Self::Class,
         }
     }
@@ -55,6 +58,7 @@ impl Order {
             Self::Book => "ordered by class, as the rulebook has them",
             Self::Frees => "ordered by what they free, biggest first",
             Self::Found => "ordered by what they hold, biggest first",
+            Self::Regrowth => "ordered by what comes back in a week, fastest first",
             Self::Account => "ordered by account",
         }
     }
@@ -73,6 +77,8 @@ pub(in crate::tui) struct Arranged {
     pub folded: Vec<Class>,
     /// Classes whose small piles show one by one.
     pub opened: Vec<Class>,
+    /// What comes back of a pile in a week, in bytes.
+    pub weekly: HashMap<PileId, u64>,
 }
 
 /// A pile is small below this, and below that part of its class.
@@ -117,6 +123,10 @@ pub(in crate::tui) fn rows(
         Order::Book => {}
         Order::Class | Order::Frees => piles.sort_by_key(frees),
         Order::Found => piles.sort_by_key(|id| Reverse(found(id))),
+        Order::Regrowth => {
+            let weekly = |id: &PileId| arranged.weekly.get(id).copied().unwrap_or(0);
+            piles.sort_by_key(|id| Reverse((weekly(id), found(id))));
+        }
         Order::Account => piles.sort_by_key(|id| scan.account_name(scan.pile(*id))),
     }
     if arranged.order.has_headings() {

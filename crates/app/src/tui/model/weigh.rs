@@ -7,6 +7,7 @@ use jiff::civil::Date;
 use jolly_core::decide::{Decisions, PileState};
 use jolly_core::host::RunningProgram;
 use jolly_core::pile::{Scan, Sum};
+use jolly_core::report::Regrown;
 use jolly_core::rule::{BAND_COUNT, Class};
 use jolly_core::source::{ItemId, PileId};
 use jolly_core::survey::Sites;
@@ -92,6 +93,8 @@ pub(in crate::tui) struct Weigh {
     pub sites: Option<Arc<Sites>>,
     /// What programs occupy, once that was asked for.
     pub programs: Option<Arc<KnownPrograms>>,
+    /// What has come back since the last visit.
+    pub regrown: Option<Regrown>,
     /// What looked left behind and belongs to a program that is there after all, by position.
     pub belongs: HashSet<usize>,
     /// Whether what is set aside stays on the computer's own volume, and frees little.
@@ -113,8 +116,13 @@ impl Weigh {
                 order: Order::Class,
                 folded: Vec::new(),
                 opened: Vec::new(),
+                weekly: HashMap::new(),
             },
-            |before| before.arranged.clone(),
+            // Piles have other numbers in another scan.
+            |before| Arranged {
+                weekly: HashMap::new(),
+                ..before.arranged.clone()
+            },
         );
         let mut weigh = Self {
             scan,
@@ -130,6 +138,7 @@ impl Weigh {
             users: None,
             sites: None,
             programs: None,
+            regrown: None,
             belongs: HashSet::new(),
             is_dustpan_on_target: false,
             today,
@@ -148,6 +157,24 @@ impl Weigh {
         };
         weigh.focus = weigh.rows.iter().position(is_it).unwrap_or(0);
         weigh
+    }
+
+    /// Takes in what has come back since the last visit.
+    pub(in crate::tui) fn has_come_back(&mut self, since: Option<Regrown>) {
+        let piles = (0..self.scan.piles.len()).map(PileId);
+        let weekly = piles.filter_map(|id| {
+            let pile = self.scan.pile(id);
+            let rule = &self.scan.rules.rule(pile.rule).id;
+            let weekly = since
+                .as_ref()?
+                .weekly_of(rule, self.scan.account_name(pile))?;
+            Some((id, weekly))
+        });
+        self.arranged.weekly = weekly.collect();
+        self.regrown = since;
+        if self.arranged.order == Order::Regrowth {
+            self.arrange();
+        }
     }
 
     /// The class of a pile.

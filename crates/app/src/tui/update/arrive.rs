@@ -138,8 +138,7 @@ fn go_to_sign(model: &mut Model, number: usize) -> Vec<Effect> {
         model.message = Some("No sign has this number.".to_owned());
         return Vec::new();
     };
-    let is_of_lens = matches!(sign, Sign::UnusedPrograms(..));
-    if sign.piles().is_none() && !is_of_lens {
+    if !sign.leads_on() {
         let (_, because) = wording::sign(&sign, layout);
         model.message = Some(format!("No rule sweeps this. {because}"));
         return Vec::new();

@@ -3,15 +3,16 @@
 use std::sync::Arc;
 
 use jolly_core::pile::Sum;
-use jolly_core::report::explain;
+use jolly_core::report::{explain, regrown, visit_run, visit_scan};
 use jolly_core::run::LeftOver;
+use jolly_core::state::{VisitFact, VisitLook, VisitSign};
 
 use crate::exit::Refusal;
 use crate::tui::keys::Action;
 use crate::tui::model::{Model, Report, Scanning, Station, Verified, Weigh, customer_words};
 use crate::tui::msg::{Effect, Keeping, Opened, Question, RunWork, ScanJob, Scanned, SweptRun};
 use crate::tui::update::{arrive, hints, programs, weigh};
-use crate::wording::{at_once, count, counted};
+use crate::wording::{self, at_once, count, counted};
 
 /// Begins a scan of the chosen computer.
 pub(in crate::tui) fn start_scan(model: &mut Model) -> Vec<Effect> {
@@ -155,11 +156,7 @@ fn scan_ended(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect
         ));
     }
     let scan = Arc::clone(&weigh.scan);
-    let visit = Keeping::Visit(scan.now, scan.volume);
-    let keep = model
-        .session
-        .clone()
-        .map(|session| Effect::Keep(session, visit));
+    let keep = visit(model, &mut weigh);
     let users = Effect::Question(Question::LookForHolders(scan));
     let before = model.weigh.replace(weigh);
     let let_go = before.map(let_go);
@@ -181,6 +178,35 @@ fn scan_ended(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect
     effects
 }
 
+/// Keeps what this visit found, and holds it against the last one.
+fn visit(model: &Model, weigh: &mut Weigh) -> Option<Effect> {
+    let session = model.session.clone()?;
+    let computers = model.bench.computers.iter();
+    let mut arrived = computers.filter_map(|computer| computer.arrived());
+    let own = arrived.find(|it| it.session.target.key() == session.target.key());
+    let look = own.map_or_else(VisitLook::default, |arrived| {
+        let layout = session.target.layout;
+        let facts = arrived.arrival.facts.iter().map(|fact| VisitFact {
+            name: fact.about.to_owned(),
+            value: fact.says.clone(),
+        });
+        let signs = arrived.arrival.signs.iter().map(|found| VisitSign {
+            says: wording::sign(found, layout).0,
+            gives: found.gives(),
+        });
+        VisitLook {
+            facts: facts.collect(),
+            signs: signs.collect(),
+        }
+    });
+    let found = visit_scan(&weigh.scan, &weigh.decisions);
+    let sheet = session.sheet.as_ref();
+    let since = sheet.and_then(|sheet| regrown(sheet, weigh.scan.now, &found.piles));
+    weigh.has_come_back(since);
+    let keeping = Keeping::Visit(Box::new(look), Box::new(found));
+    Some(Effect::Keep(session, keeping))
+}
+
 /// Takes in a sweep that has ended.
 pub(super) fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) -> Vec<Effect> {
     model.sweeping = None;
@@ -191,12 +217,22 @@ pub(super) fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) ->
             Vec::new()
         }
         Ok(swept) => {
-            let SweptRun { run, summary, left } = *swept;
+            let SweptRun {
+                run,
+                ended,
+                summary,
+                left,
+            } = *swept;
             let size = model
                 .weigh
                 .as_ref()
                 .map_or(0, |weigh| weigh.scan.volume.fillable());
             let is_partial = model.weigh.as_ref().is_some_and(|it| it.scan.is_partial);
+            let visit = Keeping::Run(Box::new(visit_run(&run, ended, &summary)));
+            let keep = model
+                .session
+                .clone()
+                .map(|session| Effect::Keep(session, visit));
             model.report = Some(Report {
                 run,
                 explained: explain(&summary),
@@ -209,6 +245,7 @@ pub(super) fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) ->
             });
             model.station = Station::Report;
             let mut effects = start_scan(model);
+            effects.extend(keep);
             effects.extend(hints::done(model, Station::Sweep));
             effects
         }

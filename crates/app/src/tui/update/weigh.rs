@@ -44,7 +44,8 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
             model.message = toggle(model, &piles);
         }
         Action::Order => {
-            weigh.arranged.order = weigh.arranged.order.next();
+            let was_here = weigh.regrown.is_some();
+            weigh.arranged.order = weigh.arranged.order.next(was_here);
             weigh.arrange();
             model.message = Some(format!("Rows are {}.", weigh.arranged.order.words()));
         }

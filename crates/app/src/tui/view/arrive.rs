@@ -1,5 +1,7 @@
 //! The arrive station: the computers on the bench, and what the one in focus is.
 
+mod visits;
+
 use jolly_core::computer::Account;
 use jolly_core::host::UnmountedVolume;
 use ratatui::Frame;
@@ -45,7 +47,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     draw_bench(model, theme, frame, bench);
     let focused = model.bench.focused();
     let all = match focused.map(|computer| &computer.look) {
-        Some(Look::Done(arrived)) => facts(theme, arrived, about),
+        Some(Look::Done(arrived)) => facts(model, theme, arrived, about),
         Some(Look::Failed(why)) => failed(theme, why, usize::from(about.width)),
         Some(Look::UnderWay) | None => {
             vec![Line::styled("Looking…", theme.style(Role::Quiet))]
@@ -219,7 +221,7 @@ fn visited(arrived: &Arrived, used: u64) -> String {
     let Some(visit) = arrived.sheet().and_then(|sheet| sheet.last_visit()) else {
         return "   not here before".to_owned();
     };
-    let passed = arrived.now - visit.time.as_second();
+    let passed = arrived.now - visit.started.as_second();
     let passed = match u64::try_from(passed).unwrap_or(0) {
         0..86_400 => "today".to_owned(),
         passed => format!("{} ago", age(passed)),
@@ -267,7 +269,7 @@ fn left_over(theme: &Theme, arrived: &Arrived, width: usize) -> Vec<Line<'static
 }
 
 /// What is known of a computer, and its signs.
-fn facts(theme: &Theme, arrived: &Arrived, area: Rect) -> Vec<Line<'static>> {
+fn facts(model: &Model, theme: &Theme, arrived: &Arrived, area: Rect) -> Vec<Line<'static>> {
     let width = usize::from(area.width).saturating_sub(1);
     let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
     let target = &arrived.session.target;
@@ -299,6 +301,9 @@ fn facts(theme: &Theme, arrived: &Arrived, area: Rect) -> Vec<Line<'static>> {
     if target.accounts.is_empty() {
         fact("accounts", "none found: no home is on this volume");
     }
+    for (about, says) in visits::told(model, theme, arrived) {
+        fact(about, &says);
+    }
     all.push(Line::default());
     for note in &arrived.notes {
         all.push(Line::styled(cut(note, width), theme.style(Role::Ask)));
@@ -320,9 +325,10 @@ fn facts(theme: &Theme, arrived: &Arrived, area: Rect) -> Vec<Line<'static>> {
         let (says, because) = sign(found, target.layout);
         let mut line = Pieces::default();
         // Its key goes to the pile that deals with it.
-        let key = match found.piles() {
-            Some(_) if at < 9 => format!("{} ", at + 1),
-            _ => format!("{} ", theme.glyphs.dot),
+        let key = if found.leads_on() && at < 9 {
+            format!("{} ", at + 1)
+        } else {
+            format!("{} ", theme.glyphs.dot)
         };
         line.add(key, theme.style(Role::Straw));
         line.add(cut(&says, width.saturating_sub(2)), text);
@@ -331,12 +337,18 @@ fn facts(theme: &Theme, arrived: &Arrived, area: Rect) -> Vec<Line<'static>> {
             all.push(Line::styled(cut(&format!("  {because}"), width), quiet));
         }
     }
-    if locked > 0 {
-        all.push(Line::default());
-        let places = counted(locked, "place");
-        let verb = if locked == 1 { "needs" } else { "need" };
-        let told = format!("{places} {verb} the administrator: run as root to sweep all of it.");
-        all.push(Line::styled(cut(&told, width), theme.style(Role::Ask)));
-    }
+    all.extend(locked_places(theme, locked, width));
     all
+}
+
+/// What only the administrator may sweep.
+fn locked_places(theme: &Theme, locked: u64, width: usize) -> Vec<Line<'static>> {
+    if locked == 0 {
+        return Vec::new();
+    }
+    let places = counted(locked, "place");
+    let verb = if locked == 1 { "needs" } else { "need" };
+    let told = format!("{places} {verb} the administrator: run as root to sweep all of it.");
+    let told = Line::styled(cut(&told, width), theme.style(Role::Ask));
+    vec![Line::default(), told]
 }

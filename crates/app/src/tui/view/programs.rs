@@ -139,6 +139,16 @@ fn extent_words(extent: Extent) -> &'static str {
     }
 }
 
+/// What was added to a browser, in words.
+fn extensions(program: &Program) -> String {
+    if program.extensions.is_empty() {
+        return String::new();
+    }
+    let many = counted(program.extensions.len() as u64, "extension");
+    let names = program.extensions.join(", ");
+    format!("   {many}: {}", Printable(names.as_bytes()))
+}
+
 /// How long something is ago.
 fn ago(view: &ProgramsView, when: Option<i64>) -> String {
     let since = |at: i64| (view.now.as_second() - at).max(0).unsigned_abs();
@@ -322,7 +332,10 @@ impl RowDrawer<'_> {
             }
             None => {
                 let many = counted(program.footprint.len() as u64, "place");
-                format!("   its own lies in {many}; enter shows them")
+                format!(
+                    "   its own lies in {many}; enter shows them{}",
+                    extensions(program)
+                )
             }
         };
         let third = match self.view.renewable(at) {

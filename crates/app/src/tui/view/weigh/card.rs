@@ -11,7 +11,9 @@ use crate::tui::draw::{Pieces, cut, wrap};
 use crate::tui::model::{Row, Weigh};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
-use crate::wording::{age, band_words, count, counted, goes_words, limit_words, state_words};
+use crate::wording::{
+    age, band_words, bytes, count, counted, goes_words, limit_words, state_words,
+};
 
 /// What setting aside gains where the dustpan lies on the same disk.
 const FREES_LITTLE: &str = " on this same disk: it frees little";
@@ -51,6 +53,21 @@ pub(super) fn draw(theme: &Theme, weigh: &Weigh, frame: &mut Frame<'_>, area: Re
     lines(frame, area, all);
 }
 
+/// What its owner notices, and how fast it comes back.
+fn afterwards(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Pieces<'static> {
+    let after = &weigh.scan.rules.rule(weigh.scan.pile(id).rule).rule.after;
+    let mut line = Pieces::default();
+    line.add("   afterwards  ", theme.style(Role::Quiet));
+    let weekly = match weigh.arranged.weekly.get(&id).copied().unwrap_or(0) {
+        0 => String::new(),
+        weekly => format!("   comes back  {} a week", bytes(weekly)),
+    };
+    let room = width.saturating_sub(line.width() + weekly.len());
+    line.add(cut(after, room), theme.style(Role::Text));
+    line.add(weekly, theme.style(Role::Straw));
+    line
+}
+
 fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'static>> {
     let scan = &weigh.scan;
     let pile = scan.pile(id);
@@ -68,10 +85,7 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
     let owner = scan.account_name(pile).unwrap_or("the system");
     first.add(format!(" of {owner}   "), quiet);
     first.add(cut(&rule.about, width.saturating_sub(first.width())), text);
-    let mut second = Pieces::default();
-    second.add("   afterwards  ", quiet);
-    let room = width.saturating_sub(second.width());
-    second.add(cut(&rule.after, room), text);
+    let second = afterwards(theme, weigh, id, width);
     let third = state(theme, weigh, id, width);
     let mut fourth = biggest(theme, weigh, id);
     fourth.add("   in use  ", quiet);

@@ -1,0 +1,187 @@
+//! `sheet`: job sheets and their visits.
+
+use std::path::Path;
+
+use jolly_core::format::Printable;
+use jolly_core::state::{MOST_IMPORTED, Sheet, SheetStore, Visit, export_sheet, import_sheets};
+use serde_json::json;
+
+use crate::cli::{SheetCommand, print};
+use crate::exit::{Exit, Refusal};
+use crate::options::SharedOptions;
+use crate::session::open_state;
+use crate::visits::refuse_sheets;
+use crate::wording::{age, bytes, counted};
+
+pub(super) fn run(options: &SharedOptions, command: &SheetCommand) -> Result<Exit, Refusal> {
+    let state = open_state(options)?;
+    if let SheetCommand::Import { files } = command {
+        let mut store = SheetStore::open(&state).map_err(|error| refuse_sheets(&error))?;
+        return import(&mut store, files);
+    }
+    let store = SheetStore::open_existing(&state).map_err(|error| refuse_sheets(&error))?;
+    let Some(mut store) = store else {
+        if matches!(command, SheetCommand::List) {
+            if !options.json {
+                print::message(
+                    "No computer was visited yet: each gets a job sheet at its first scan.",
+                );
+            }
+            return Ok(Exit::Done);
+        }
+        return Err(Refusal {
+            exit: Exit::BadInput,
+            message: "no computer was visited yet\n  each gets a job sheet at its first scan"
+                .to_owned(),
+        });
+    };
+    match command {
+        SheetCommand::List => list(options, &store),
+        SheetCommand::Show { sheet } => {
+            let sheet = find(&store, sheet)?;
+            if options.json {
+                print::json(&export_sheet(&sheet))?;
+            } else {
+                show(&sheet)?;
+            }
+            Ok(Exit::Done)
+        }
+        SheetCommand::Name { sheet, name, note } => {
+            let sheet = find(&store, sheet)?;
+            let note = note.as_deref();
+            store
+                .set_name(&sheet.sheet, name.trim(), note)
+                .map_err(|error| refuse_sheets(&error))?;
+            Ok(Exit::Done)
+        }
+        SheetCommand::Export { sheet, out } => {
+            let sheet = export_sheet(&find(&store, sheet)?);
+            match out {
+                Some(file) => write(file, &sheet)?,
+                None => print::json(&sheet)?,
+            }
+            Ok(Exit::Done)
+        }
+        SheetCommand::Import { .. } => Ok(Exit::Done),
+    }
+}
+
+fn find(store: &SheetStore, id: &str) -> Result<Sheet, Refusal> {
+    store.find(id).map_err(|error| refuse_sheets(&error))
+}
+
+fn list(options: &SharedOptions, store: &SheetStore) -> Result<Exit, Refusal> {
+    let sheets = store.all().map_err(|error| refuse_sheets(&error))?;
+    for sheet in &sheets {
+        let last = sheet.last_visit();
+        if options.json {
+            print::json(&json!({
+                "sheet": sheet.sheet,
+                "name": sheet.name,
+                "note": sheet.note,
+                "label": sheet.label,
+                "layout": sheet.layout.name(),
+                "root": sheet.root,
+                "visits": sheet.visits.len(),
+                "last_visit": last.map(|visit| visit.started),
+                "free": last.map(Visit::free_after),
+                "size": last.map(|visit| visit.size),
+            }))?;
+            continue;
+        }
+        let visits = counted(sheet.visits.len() as u64, "visit");
+        let last = last.map_or_else(String::new, |visit| {
+            let day = visit.started.strftime("%Y-%m-%d");
+            format!("last {day}, {} free then", bytes(visit.free_after()))
+        });
+        print::result(|out| {
+            let name = Printable(sheet.shown_name().as_bytes()).to_string();
+            let layout = sheet.layout.name();
+            writeln!(
+                out,
+                "{}  {name:<36} {layout:<8} {visits:>10}  {last}",
+                sheet.sheet
+            )
+        })?;
+    }
+    Ok(Exit::Done)
+}
+
+fn show(sheet: &Sheet) -> Result<(), Refusal> {
+    let text = |text: &str| Printable(text.as_bytes()).to_string();
+    print::result(|out| {
+        writeln!(
+            out,
+            "{} · {} · {}",
+            text(sheet.shown_name()),
+            text(&sheet.label),
+            sheet.layout.name()
+        )?;
+        if !sheet.note.is_empty() {
+            writeln!(out, "note    {}", text(&sheet.note))?;
+        }
+        for rule in &sheet.rules_off {
+            writeln!(out, "off     {}", text(rule))?;
+        }
+        for visit in &sheet.visits {
+            let day = visit.started.strftime("%Y-%m-%d %H:%M");
+            let (free, after) = (bytes(visit.free), bytes(visit.free_after()));
+            let (found, swept) = (bytes(visit.found()), bytes(visit.swept()));
+            let took = age(visit.seconds);
+            writeln!(
+                out,
+                "{day}  free {free:>10} → {after:>10}  found {found:>10}  swept {swept:>10}  {took}"
+            )?;
+            for sign in &visit.signs {
+                writeln!(out, "            {}", text(&sign.says))?;
+            }
+        }
+        Ok(())
+    })
+}
+
+/// Writes a new file; one that is there stays.
+fn write(file: &Path, sheet: &serde_json::Value) -> Result<(), Refusal> {
+    let refuse = |error: std::io::Error| {
+        let what = std::io::Error::other(format!("cannot write {}: {error}", file.display()));
+        Refusal::failed(&what, "name a new file in a folder that can be written")
+    };
+    let made = std::fs::File::create_new(file).map_err(refuse)?;
+    let mut out = std::io::BufWriter::new(made);
+    serde_json::to_writer(&mut out, sheet).map_err(|error| refuse(error.into()))?;
+    std::io::Write::write_all(&mut out, b"\n").map_err(refuse)?;
+    std::io::Write::flush(&mut out).map_err(refuse)
+}
+
+/// Takes in what other benches wrote: all files, or none.
+fn import(store: &mut SheetStore, files: &[std::path::PathBuf]) -> Result<Exit, Refusal> {
+    let mut sheets = Vec::new();
+    for file in files {
+        let bad = |why: String| Refusal {
+            exit: Exit::BadInput,
+            message: format!("{} can't be taken in: {why}\n  nothing was", file.display()),
+        };
+        let read = read_some(file).map_err(|error| bad(error.to_string()))?;
+        sheets.extend(import_sheets(&read).map_err(|error| bad(error.to_string()))?);
+    }
+    let many = store
+        .take_in(&sheets)
+        .map_err(|error| refuse_sheets(&error))?;
+    let (sheets, visits) = (
+        counted(sheets.len() as u64, "job sheet"),
+        counted(many, "new visit"),
+    );
+    print::message(&format!("{sheets} taken in, {visits}"));
+    Ok(Exit::Done)
+}
+
+fn read_some(file: &Path) -> std::io::Result<String> {
+    use std::io::Read as _;
+    let mut text = String::new();
+    let opened = std::fs::File::open(file)?;
+    let many = opened.take(MOST_IMPORTED + 1).read_to_string(&mut text)?;
+    if many as u64 > MOST_IMPORTED {
+        return Err(std::io::Error::other("it is too long for job sheets"));
+    }
+    Ok(text)
+}

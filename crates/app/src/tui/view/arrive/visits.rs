@@ -1,0 +1,122 @@
+//! What is known from earlier visits: free space over time, what has grown since the last one, when it will be full.
+
+use jiff::Timestamp;
+use jolly_core::report::{Forecast, Regrown};
+use jolly_core::state::{Sheet, Visit};
+
+use crate::tui::model::{Arrived, Model};
+use crate::tui::theme::Theme;
+use crate::wording::{age, bytes, counted};
+
+/// Visits that are drawn.
+const DRAWN: usize = 24;
+
+/// Piles that are named of what has grown.
+const NAMED: usize = 3;
+
+/// What is told, each with what it is about.
+pub(super) fn told(model: &Model, theme: &Theme, arrived: &Arrived) -> Vec<(&'static str, String)> {
+    let Some(sheet) = arrived.sheet().filter(|sheet| !sheet.visits.is_empty()) else {
+        return Vec::new();
+    };
+    let mut told = vec![("visits", over_time(theme, sheet))];
+    if !sheet.note.is_empty() {
+        let note = jolly_core::format::Printable(sheet.note.as_bytes()).to_string();
+        told.push(("note", note));
+    }
+    let own = model.session.as_ref();
+    let is_own = own.is_some_and(|own| own.target.key() == arrived.session.target.key());
+    let weigh = model.weigh.as_ref().filter(|_| is_own);
+    if let Some(regrown) = weigh.and_then(|weigh| weigh.regrown.as_ref()) {
+        told.push(("grown", grown(regrown)));
+    }
+    told.push((
+        "full again",
+        full_again(arrived.forecast.as_ref(), arrived.now),
+    ));
+    told
+}
+
+/// Each visit as a bar of what was free of its volume when it began.
+fn over_time(theme: &Theme, sheet: &Sheet) -> String {
+    let many = counted(sheet.visits.len() as u64, "visit");
+    let swept: u64 = sheet.visits.iter().map(Visit::swept).sum();
+    let first = sheet.visits.first().map(|visit| visit.started);
+    let since = first.map_or_else(String::new, |first| {
+        format!(" since {}", first.strftime("%-d %b %Y"))
+    });
+    let skip = sheet.visits.len().saturating_sub(DRAWN);
+    let bars: String = sheet
+        .visits
+        .iter()
+        .skip(skip)
+        .map(|visit| bar(theme, visit))
+        .collect();
+    let drawn = if theme.is_spoken() {
+        String::new()
+    } else {
+        format!("   free {bars}")
+    };
+    format!("{many}{since}, {} swept{drawn}", bytes(swept))
+}
+
+fn bar(theme: &Theme, visit: &Visit) -> &'static str {
+    let all = theme.glyphs.bars;
+    let steps = all.len() as u64;
+    let at = visit
+        .free
+        .saturating_mul(steps)
+        .checked_div(visit.size.max(1))
+        .unwrap_or(0);
+    let at = usize::try_from(at)
+        .unwrap_or(0)
+        .min(all.len().saturating_sub(1));
+    all.get(at).copied().unwrap_or(" ")
+}
+
+fn grown(regrown: &Regrown) -> String {
+    let since = regrown.since.strftime("%-d %b");
+    if regrown.piles.is_empty() {
+        return format!("nothing of what the rules find since {since}");
+    }
+    let named = regrown.piles.iter().take(NAMED).map(|one| {
+        let whose = one.account.as_ref().map_or_else(String::new, |name| {
+            let name = jolly_core::format::Printable(name.as_bytes());
+            format!(" of {name}")
+        });
+        format!("{}{whose} {}", one.title, bytes(one.grown()))
+    });
+    let named: Vec<String> = named.collect();
+    let whole = bytes(regrown.grown());
+    format!("{whole} since {since}: {}", named.join(", "))
+}
+
+/// When little is free again, and what that is reckoned from.
+fn full_again(forecast: Option<&Forecast>, now: i64) -> String {
+    let Some(forecast) = forecast else {
+        return "not known before two visits that lie a day apart".to_owned();
+    };
+    let basis = format!(
+        "by {} over {}",
+        counted(forecast.intervals, "interval"),
+        age(forecast.over.max(0).unsigned_abs())
+    );
+    let weekly = bytes(forecast.weekly.max(0).unsigned_abs());
+    match forecast.falls {
+        Some(when) if when.as_second() <= now => format!("less than a tenth is free now; {basis}"),
+        Some(when) => {
+            let in_time = (when.as_second() - now).max(0).unsigned_abs();
+            let day = day_of(when);
+            format!(
+                "less than a tenth free in {} ({day}), at {weekly} a week; {basis}",
+                age(in_time)
+            )
+        }
+        None if forecast.weekly <= 0 => format!("not to be seen: it doesn't fill; {basis}"),
+        None => format!("not within ten years, at {weekly} a week; {basis}"),
+    }
+}
+
+fn day_of(when: Timestamp) -> String {
+    when.strftime("%b %Y").to_string()
+}

@@ -1,0 +1,50 @@
+//! What is kept of visits in job sheets, for the command line and the interface alike.
+
+use jolly_core::state::{SheetError, SheetStore, VisitLook, VisitRun, VisitScan};
+
+use crate::exit::Refusal;
+use crate::session::{STATE_ADVICE, Session, clock};
+
+impl Session {
+    /// Notes in the computer's job sheet what this visit found.
+    pub(crate) fn note_visit(
+        &self,
+        look: Option<&VisitLook>,
+        scan: &VisitScan,
+    ) -> Result<(), SheetError> {
+        let now = self.now.unwrap_or_else(clock);
+        let mut store = SheetStore::open(&self.state)?;
+        store.note_scan(&self.target, (self.opened, now), scan)?;
+        match look {
+            Some(look) => store.note_look(&self.target, self.opened, look),
+            None => Ok(()),
+        }
+    }
+
+    /// Notes there what a run did.
+    pub(crate) fn note_run(&self, run: &VisitRun) -> Result<(), SheetError> {
+        SheetStore::open(&self.state)?.note_run(&self.target, self.opened, run)
+    }
+}
+
+/// What to do about job sheets that can't be used.
+pub(crate) fn refuse_sheets(error: &SheetError) -> Refusal {
+    match error {
+        SheetError::State(_) => Refusal::bad_input(error, STATE_ADVICE),
+        SheetError::Newer { .. } => Refusal::bad_input(error, "use the version that wrote them"),
+        SheetError::Damaged { .. } => Refusal::bad_input(
+            error,
+            "move that file away and begin anew, or put a copy of it back; nothing of it was changed",
+        ),
+        SheetError::FileServer { .. } => Refusal::bad_input(
+            error,
+            "name a folder of this machine with --state, and bring sheets together with `sheet export` and `sheet import`",
+        ),
+        SheetError::NoSuchSheet { .. } | SheetError::Ambiguous { .. } => {
+            Refusal::bad_input(error, "`jolly-broom sheet list` names them all")
+        }
+        SheetError::Database { .. } | SheetError::Backup { .. } => {
+            Refusal::failed(error, "make room in the state folder, and try again")
+        }
+    }
+}

@@ -1,0 +1,74 @@
+//! Job sheets as files, for other benches and other programs: JSON.
+
+use serde::{Deserialize, Serialize};
+
+use crate::state::Sheet;
+
+const FORMAT: (&str, u32) = ("jolly-broom/sheet", 1);
+
+/// The most that is read of such a file, in bytes.
+pub const MOST_IMPORTED: u64 = 256 << 20;
+
+/// Why a file holds no job sheet.
+#[derive(Debug, thiserror::Error)]
+#[expect(missing_docs, reason = "the message names the fields")]
+pub enum ImportError {
+    #[error("it is no job sheet: {0}")]
+    NoSheet(String),
+    #[error("it was written by another version of this program")]
+    OtherVersion,
+}
+
+#[derive(Serialize)]
+struct Written<'a> {
+    format: &'static str,
+    version: u32,
+    #[serde(flatten)]
+    sheet: &'a Sheet,
+}
+
+#[derive(Deserialize)]
+struct Head {
+    format: String,
+    version: u32,
+}
+
+/// A sheet as text: one object.
+pub fn export_sheet(sheet: &Sheet) -> serde_json::Value {
+    let written = Written {
+        format: FORMAT.0,
+        version: FORMAT.1,
+        sheet,
+    };
+    // Texts and numbers can always be written.
+    serde_json::to_value(&written).unwrap_or_default()
+}
+
+/// The sheets of a text: one object after the other.
+///
+/// # Errors
+/// When one of them is none, or of another version.
+pub fn import_sheets(text: &str) -> Result<Vec<Sheet>, ImportError> {
+    let no_sheet = |error: serde_json::Error| ImportError::NoSheet(error.to_string());
+    let values = serde_json::Deserializer::from_str(text).into_iter::<serde_json::Value>();
+    let mut sheets = Vec::new();
+    for value in values {
+        let mut value = value.map_err(no_sheet)?;
+        let head: Head = serde_json::from_value(value.clone()).map_err(no_sheet)?;
+        if head.format != FORMAT.0 {
+            return Err(ImportError::NoSheet(format!("it says \"{}\"", head.format)));
+        }
+        if head.version != FORMAT.1 {
+            return Err(ImportError::OtherVersion);
+        }
+        if let Some(object) = value.as_object_mut() {
+            object.retain(|key, _| !matches!(key.as_str(), "format" | "version"));
+        }
+        let sheet: Sheet = serde_json::from_value(value).map_err(no_sheet)?;
+        if sheet.identity.is_empty() || sheet.identity.len() > 4096 {
+            return Err(ImportError::NoSheet("it names no computer".to_owned()));
+        }
+        sheets.push(sheet);
+    }
+    Ok(sheets)
+}
