@@ -38,7 +38,6 @@ fn scan_of(free: u64, piles: Vec<VisitPile>) -> VisitScan {
             size: 1000,
             used: 1000 - free,
             free,
-            ..Volume::default()
         },
         is_whole: true,
         piles,
