@@ -6,6 +6,15 @@ use crate::exit::Refusal;
 use crate::session::{STATE_ADVICE, Session, clock};
 
 impl Session {
+    /// Which visit this is, counted from 1.
+    pub(crate) fn visit_number(&self) -> usize {
+        let visits = self.sheet.as_ref().map_or(&[][..], |sheet| &sheet.visits);
+        let goes_on = visits
+            .last()
+            .is_some_and(|last| last.goes_on_at(self.opened));
+        visits.len() + usize::from(!goes_on)
+    }
+
     /// Notes in the computer's job sheet what this visit found.
     pub(crate) fn note_visit(
         &self,

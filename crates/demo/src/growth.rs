@@ -48,7 +48,7 @@ fn till(tree: &TreeBuilder, number: i64, age: i64) -> Result<(), DemoError> {
     tree.file(format!("tmp/slip-{number}.tmp"), 6 * MIB, age)?;
     tree.file(format!("var/tmp/till-{number}.tmp"), 4 * MIB, age)?;
     let name = format!("season-{number}.zip");
-    trash(tree, "home/joss", &name, 22 * MIB, age)?;
+    trash(tree, "home/joss", &name, 22 * MIB, age / DAY)?;
     let path = format!("home/joss/Downloads/rigging-{number}.run");
     tree.of_kind(path, "script", 9 * MIB, age)?;
     Ok(())

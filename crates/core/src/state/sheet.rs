@@ -132,7 +132,16 @@ pub struct Visit {
     pub runs: Vec<VisitRun>,
 }
 
+/// Within so many seconds a computer that comes back, and at which nothing was swept, is at the same visit still.
+pub(crate) const SAME_VISIT: i64 = 12 * 3_600;
+
 impl Visit {
+    /// Whether whoever comes at this moment is at the same visit still.
+    pub fn goes_on_at(&self, moment: Timestamp) -> bool {
+        let passed = moment.as_second() - self.started.as_second();
+        passed == 0 || (self.runs.is_empty() && (0..SAME_VISIT).contains(&passed))
+    }
+
     /// What was free when it ended.
     pub fn free_after(&self) -> u64 {
         self.runs.last().map_or(self.free, |run| run.free)

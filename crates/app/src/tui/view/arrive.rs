@@ -226,9 +226,14 @@ fn visited(arrived: &Arrived, used: u64) -> String {
         0..86_400 => "today".to_owned(),
         passed => format!("{} ago", age(passed)),
     };
-    let change = match (used.checked_sub(visit.used), visit.used.checked_sub(used)) {
-        (Some(more), _) if more >= WORTH_SAYING => format!(", {} more since", bytes(more)),
-        (_, Some(less)) if less >= WORTH_SAYING => format!(", {} less since", bytes(less)),
+    // What its volume held when it went, where that is known.
+    let held = match visit.size {
+        0 => visit.used,
+        size => size.saturating_sub(visit.free_after()),
+    };
+    let change = match (used.checked_sub(held), held.checked_sub(used)) {
+        (Some(more), _) if more >= WORTH_SAYING => format!(", {} more", bytes(more)),
+        (_, Some(less)) if less >= WORTH_SAYING => format!(", {} less", bytes(less)),
         _ => String::new(),
     };
     format!("   here {passed}{change}")
@@ -302,7 +307,10 @@ fn facts(model: &Model, theme: &Theme, arrived: &Arrived, area: Rect) -> Vec<Lin
         fact("accounts", "none found: no home is on this volume");
     }
     for (about, says) in visits::told(model, theme, arrived) {
-        fact(about, &says);
+        let lines = wrap(&says, width.saturating_sub(ABOUT));
+        for (at, line) in lines.iter().enumerate() {
+            fact(if at == 0 { about } else { "" }, line);
+        }
     }
     all.push(Line::default());
     for note in &arrived.notes {

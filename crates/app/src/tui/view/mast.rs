@@ -48,6 +48,15 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         (Some(_), target) => target.is_some_and(|target| target.is_stand_in()),
         (None, _) => model.facts.is_stand_in,
     };
+    let session = match (focused, focused.and_then(|computer| computer.arrived())) {
+        (Some(_), arrived) => arrived.map(|arrived| &arrived.session),
+        (None, _) => model.session.as_ref(),
+    };
+    // At a first visit nobody needs to be told.
+    let number = session.map_or(1, |session| session.visit_number());
+    if number > 1 {
+        rest = format!("{rest} {dot} visit {number}");
+    }
     if is_stand_in {
         rest = format!("{rest} {dot} stand-in");
     }

@@ -15,10 +15,10 @@ use jolly_core::source::PileId;
 use crate::tui::areas::{card_height, first_row, list_room};
 use crate::tui::columns::{self, Columns};
 use crate::tui::draw::{Pieces, drop_words, left, right};
-use crate::tui::model::{ClassSum, Model, Row, Weigh};
+use crate::tui::model::{ClassSum, Model, Order, Row, Weigh};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::{edge, lines, raise};
-use crate::wording::count;
+use crate::wording::{bytes, count};
 
 pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
     let Some(weigh) = &model.weigh else { return };
@@ -285,6 +285,11 @@ fn pile(
 fn note_of(weigh: &Weigh, id: PileId, goes: bool, columns: &Columns) -> Option<String> {
     let (scan, decisions) = (&weigh.scan, &weigh.decisions);
     let pile = scan.pile(id);
+    let weekly = weigh.arranged.weekly.get(&id);
+    if let Some(weekly) = weekly.filter(|_| weigh.arranged.order == Order::Regrowth) {
+        // In this order the note is what a week brings.
+        return Some(format!("+{}", bytes(*weekly).replace(' ', "")));
+    }
     if pile.blocked.is_some() {
         return Some("locked".to_owned());
     }

@@ -9,10 +9,8 @@ use serde::Serialize;
 use serde::de::DeserializeOwned;
 
 use crate::computer::Target;
+use crate::state::sheet::SAME_VISIT;
 use crate::state::{Sheet, SheetId, Visit, VisitRun};
-
-/// Within so many seconds a computer that comes back, and at which nothing was swept, is at the same visit still.
-const SAME_VISIT: i64 = 12 * 3_600;
 
 /// Visits that a sheet keeps; older ones are dropped.
 const MOST_VISITS: i64 = 500;
