@@ -12,11 +12,15 @@ mod report;
 mod restore;
 mod rules;
 mod scan;
+mod schedule;
 mod sheet;
 mod sites;
+mod status;
 mod sweep;
+mod unattended;
 
 use std::path::PathBuf;
+use std::process::ExitCode;
 
 use clap::error::ErrorKind;
 use clap::{Args, CommandFactory as _, Parser, Subcommand};
@@ -121,6 +125,20 @@ enum Command {
         #[command(subcommand)]
         command: SheetCommand,
     },
+    /// Print a timer and a cron line that sweep by job sheets; installs nothing
+    #[command(after_help = "Example: jolly-broom schedule --sheet 3f9a04be12cd")]
+    Schedule {
+        /// The sheets
+        #[arg(long, value_name = "ID", required = true, value_delimiter = ',')]
+        sheet: Vec<String>,
+    },
+    /// How a computer stands, in one line for monitoring systems: 0 well, 1 warning, 2 critical, 3 not known
+    #[command(after_help = "Example: jolly-broom status --sheet 3f9a04be12cd")]
+    Status {
+        /// The sheet
+        #[arg(long, value_name = "ID")]
+        sheet: String,
+    },
     /// The rules in force
     #[command(after_help = "Example: jolly-broom rules explain /tmp/dump-4411.bin")]
     Rules {
@@ -134,6 +152,9 @@ struct SweepOptions {
     /// Carry out this plan and nothing else
     #[arg(long, value_name = "FILE", conflicts_with_all = ["only", "skip", "class", "account", "older_than", "exclude", "keep_site", "all"])]
     plan: Option<PathBuf>,
+    /// What this job sheet remembers and allows, without a person
+    #[arg(long, value_name = "ID", conflicts_with_all = ["plan", "only", "class", "account", "older_than", "all"])]
+    sheet: Option<String>,
     /// Do it; without this, it only says what it would do
     #[arg(long)]
     yes: bool,
@@ -204,6 +225,20 @@ enum SheetCommand {
         #[arg(long, value_name = "TEXT")]
         note: Option<String>,
     },
+    /// Say what may go at a computer without a person: classes by --class, never ask; `none` for nothing
+    #[command(
+        after_help = "Example: jolly-broom sheet allow 3f9a --class spent,regrows --below 15 --at-most 20GiB"
+    )]
+    Allow {
+        /// The sheet's id, or how it begins
+        sheet: String,
+        /// Only when less than so many percent of its volume are free
+        #[arg(long, value_name = "PERCENT", value_parser = clap::value_parser!(u8).range(1..=99))]
+        below: Option<u8>,
+        /// At most so much at once, such as 20GiB
+        #[arg(long, value_name = "SIZE")]
+        at_most: Option<bytesize::ByteSize>,
+    },
     /// Print a sheet for another bench
     #[command(after_help = "Example: jolly-broom sheet export 3f9a --out till.json")]
     Export {
@@ -243,12 +278,12 @@ enum RulesCommand {
 }
 
 /// Runs the program.
-pub(crate) fn run() -> Exit {
+pub(crate) fn run() -> ExitCode {
     let arguments = match Arguments::try_parse() {
         Ok(arguments) => arguments,
         Err(error) if error.kind() == ErrorKind::DisplayHelp => {
             let help = help::of(Arguments::command(), std::env::args_os().skip(1));
-            return print::help(&help);
+            return print::help(&help).into();
         }
         Err(error) => {
             let exit = if error.use_stderr() {
@@ -257,7 +292,7 @@ pub(crate) fn run() -> Exit {
                 Exit::Done
             };
             // Nobody is left to tell when even the message can't be printed.
-            return error.print().map_or(Exit::Failed, |()| exit);
+            return error.print().map_or(Exit::Failed, |()| exit).into();
         }
     };
     let Arguments {
@@ -291,13 +326,13 @@ pub(crate) fn run() -> Exit {
         Some(Command::Extensions) => extensions::run(&shared),
         Some(Command::Programs { left_behind }) => programs::run(left_behind, &shared),
         Some(Command::Sheet { command }) => sheet::run(&shared, &command),
+        Some(Command::Schedule { sheet }) => schedule::run(&shared, &sheet),
+        Some(Command::Status { sheet }) => return status::run(&shared, &sheet),
         Some(Command::Rules { command }) => rules::run(&shared, &command),
     };
-    match ended {
-        Ok(exit) => exit,
-        Err(refusal) => {
-            print::message(&format!("jolly-broom: {}", refusal.message));
-            refusal.exit
-        }
-    }
+    let exit = ended.unwrap_or_else(|refusal| {
+        print::message(&format!("jolly-broom: {}", refusal.message));
+        refusal.exit
+    });
+    exit.into()
 }

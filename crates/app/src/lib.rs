@@ -19,5 +19,5 @@ pub use tui::HeadlessUi;
 
 /// Runs the program on the arguments it was started with.
 pub fn run() -> ExitCode {
-    cli::run().into()
+    cli::run()
 }

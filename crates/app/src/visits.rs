@@ -1,6 +1,6 @@
 //! What is kept of visits in job sheets, for the command line and the interface alike.
 
-use jolly_core::state::{SheetError, SheetStore, VisitLook, VisitRun, VisitScan};
+use jolly_core::state::{Decided, SheetError, SheetStore, VisitLook, VisitRun, VisitScan};
 
 use crate::exit::Refusal;
 use crate::session::{STATE_ADVICE, Session, clock};
@@ -28,6 +28,14 @@ impl Session {
             Some(look) => store.note_look(&self.target, self.opened, look),
             None => Ok(()),
         }
+    }
+
+    /// Remembers there what a person decided. Who swept single things decided nothing about the rest.
+    pub(crate) fn remember(&self, decided: &[Decided]) -> Result<(), SheetError> {
+        if !decided.iter().any(|one| one.is_taken) {
+            return Ok(());
+        }
+        SheetStore::open(&self.state)?.remember(&self.target, decided)
     }
 
     /// Notes there what a run did.

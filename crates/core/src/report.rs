@@ -11,4 +11,4 @@ pub(crate) mod visit;
 pub use causes::{Cause, explain};
 pub use form::{Form, ReportError, write_report};
 pub use regrowth::{Forecast, Regrown, Regrowth, forecast, regrown};
-pub use visit::{visit_run, visit_scan};
+pub use visit::{decided, unattended, visit_run, visit_scan};

@@ -1,9 +1,13 @@
 //! `sheet`: job sheets and their visits.
 
+use std::collections::BTreeSet;
 use std::path::Path;
 
 use jolly_core::format::Printable;
-use jolly_core::state::{MOST_IMPORTED, Sheet, SheetStore, Visit, export_sheet, import_sheets};
+use jolly_core::rule::Class;
+use jolly_core::state::{
+    Allowance, MOST_IMPORTED, Sheet, SheetStore, Visit, export_sheet, import_sheets,
+};
 use serde_json::json;
 
 use crate::cli::{SheetCommand, print};
@@ -54,6 +58,18 @@ pub(super) fn run(options: &SharedOptions, command: &SheetCommand) -> Result<Exi
                 .map_err(|error| refuse_sheets(&error))?;
             Ok(Exit::Done)
         }
+        SheetCommand::Allow {
+            sheet,
+            below,
+            at_most,
+        } => {
+            let sheet = find(&store, sheet)?;
+            let allowed = allowance(options, *below, at_most.map(|size| size.as_u64()))?;
+            store
+                .allow(&sheet.sheet, allowed.as_ref())
+                .map_err(|error| refuse_sheets(&error))?;
+            Ok(Exit::Done)
+        }
         SheetCommand::Export { sheet, out } => {
             let sheet = export_sheet(&find(&store, sheet)?);
             match out {
@@ -68,6 +84,48 @@ pub(super) fn run(options: &SharedOptions, command: &SheetCommand) -> Result<Exi
 
 fn find(store: &SheetStore, id: &str) -> Result<Sheet, Refusal> {
     store.find(id).map_err(|error| refuse_sheets(&error))
+}
+
+/// What `--class` and the limits allow; nothing for the word `none`.
+fn allowance(
+    options: &SharedOptions,
+    below: Option<u8>,
+    at_most: Option<u64>,
+) -> Result<Option<Allowance>, Refusal> {
+    let refuse = |message: &str| Refusal {
+        exit: Exit::BadInput,
+        message: message.to_owned(),
+    };
+    if options.class.is_empty() {
+        return Err(refuse(
+            "no class is named\n  such as --class spent,regrows; --class none allows nothing any more",
+        ));
+    }
+    if options.class.iter().any(|name| name == "none") {
+        return Ok(None);
+    }
+    let mut classes = BTreeSet::new();
+    for name in &options.class {
+        match Class::by_name(name) {
+            Some(Class::Ask) => {
+                return Err(refuse(
+                    "what may be somebody's own never goes without a person\n  the classes that may are: spent, regrows, felt",
+                ));
+            }
+            Some(class) => drop(classes.insert(class.name().to_owned())),
+            None => {
+                let name = Printable(name.as_bytes());
+                return Err(refuse(&format!(
+                    "no class is called \"{name}\"\n  the classes that may be allowed are: spent, regrows, felt"
+                )));
+            }
+        }
+    }
+    Ok(Some(Allowance {
+        classes,
+        below,
+        at_most,
+    }))
 }
 
 fn list(options: &SharedOptions, store: &SheetStore) -> Result<Exit, Refusal> {
@@ -119,6 +177,20 @@ fn show(sheet: &Sheet) -> Result<(), Refusal> {
         )?;
         if !sheet.note.is_empty() {
             writeln!(out, "note    {}", text(&sheet.note))?;
+        }
+        if let Some(allowed) = &sheet.allowed {
+            let classes: Vec<&str> = allowed.classes.iter().map(String::as_str).collect();
+            let below = allowed.below.map(|below| format!(", below {below} % free"));
+            let most = allowed
+                .at_most
+                .map(|most| format!(", at most {}", bytes(most)));
+            writeln!(
+                out,
+                "allowed {}{}{}",
+                classes.join(", "),
+                below.unwrap_or_default(),
+                most.unwrap_or_default()
+            )?;
         }
         for rule in &sheet.rules_off {
             writeln!(out, "off     {}", text(rule))?;

@@ -13,7 +13,7 @@ use jolly_core::survey::searches_of_leftovers;
 use jolly_core::{CancelToken, error_chain};
 use serde_json::{Value, json};
 
-use crate::cli::{SweepOptions, preview, print, scan};
+use crate::cli::{SweepOptions, preview, print, scan, unattended};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::runs::{List, Run, RunError};
@@ -24,7 +24,12 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
     let cancel = print::cancel_on_interrupt()?;
     let is_real = sweep.yes && !sweep.rehearse;
     let is_planned = sweep.plan.is_some();
-    let (session, manifest, searches) = if let Some(file) = &sweep.plan {
+    let (session, manifest, searches) = if let Some(id) = &sweep.sheet {
+        match unattended::planned(options, id, is_real, &cancel)? {
+            unattended::Planned::Goes(found) => *found,
+            unattended::Planned::Ends(exit) => return Ok(exit),
+        }
+    } else if let Some(file) = &sweep.plan {
         let planned = planned(options, file, &cancel)?;
         look_after(&planned.0, is_real);
         planned
@@ -71,9 +76,12 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
     carry_out(options, &session, &manifest.confirm(), &list, &cancel)
 }
 
+/// A list with the computer that it is of, and where the rules look there.
+pub(super) type Listed = (Session, Manifest, Vec<Search>);
+
 /// Before anything is looked at: what an earlier run left open is settled, and dustpans past their date are
 /// emptied.
-fn look_after(session: &Session, is_real: bool) {
+pub(super) fn look_after(session: &Session, is_real: bool) {
     if is_real {
         for note in session.look_after() {
             print::message(&format!("jolly-broom: {note}"));
@@ -82,11 +90,7 @@ fn look_after(session: &Session, is_real: bool) {
 }
 
 /// A plan, its target opened, and where the rules look there.
-fn planned(
-    options: &SharedOptions,
-    file: &Path,
-    cancel: &CancelToken,
-) -> Result<(Session, Manifest, Vec<Search>), Refusal> {
+fn planned(options: &SharedOptions, file: &Path, cancel: &CancelToken) -> Result<Listed, Refusal> {
     let bad = |what: String, advice: &str| Refusal {
         exit: Exit::BadInput,
         message: format!(
@@ -230,7 +234,7 @@ fn carry_out(
 }
 
 /// A sheet that can't be kept is no reason not to sweep, but it is told.
-fn tell_unkept(kept: Result<(), SheetError>) {
+pub(super) fn tell_unkept(kept: Result<(), SheetError>) {
     if let Err(error) = kept {
         let why = error_chain(&error);
         print::message(&format!("jolly-broom: this visit is not kept: {why}"));

@@ -16,7 +16,11 @@ pub(super) fn keep(session: &Session, keeping: Keeping) -> Result<(), String> {
             persist::keep_exclusions(&session.files, &before, &after)
         }
         Keeping::Visit(look, scan) => not_kept(session.note_visit(Some(&look), &scan)),
-        Keeping::Run(run) => not_kept(session.note_run(&run)),
+        Keeping::Run(run, decided) => not_kept(
+            session
+                .note_run(&run)
+                .and_then(|()| session.remember(&decided)),
+        ),
         Keeping::Done(names) => {
             // Whoever can't keep it reads the lines again tomorrow, and nothing else.
             drop(persist::keep_done(&session.files, &names));

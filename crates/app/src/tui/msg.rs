@@ -21,7 +21,7 @@ use jolly_core::run::{
     SweepEvent,
 };
 use jolly_core::source::PileId;
-use jolly_core::state::{RunId, VisitLook, VisitRun, VisitScan};
+use jolly_core::state::{Decided, RunId, VisitLook, VisitRun, VisitScan};
 use jolly_core::survey::{Sites, Uninstall, Unwanted};
 use jolly_core::walk::ScanEvent;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
@@ -248,8 +248,8 @@ pub(super) enum Keeping {
     Done(Vec<String>),
     /// What a first look and a scan of this visit told.
     Visit(Box<VisitLook>, Box<VisitScan>),
-    /// What a run of this visit did.
-    Run(Box<VisitRun>),
+    /// What a run of this visit did, and what was decided for it.
+    Run(Box<VisitRun>, Vec<Decided>),
 }
 
 /// Something that a thread has to do.

@@ -529,3 +529,45 @@ fn the_mouse_is_heard_and_let_go_of() {
         "the terminal is given back as it was"
     );
 }
+
+#[test]
+fn a_second_visit_shows_what_has_grown_and_what_comes_back_fastest() {
+    let dir = tempfile::tempdir().unwrap();
+    let home = format!("HOME={}", dir.path().display());
+    let argv = [
+        "env",
+        "-u",
+        "XDG_CONFIG_HOME",
+        &home,
+        PROGRAM,
+        "demo",
+        "--weeks-later",
+        "6",
+    ];
+    let term = Term::start((142, 44), &[], &argv);
+    let screen = term.wait("the second visit", |screen| {
+        screen.contains("full again") && screen.contains("enter weighs it")
+    });
+    for words in [
+        "visit 5",
+        "4 visits since",
+        "Trash of joss 132 MiB",
+        "intervals over",
+    ] {
+        assert!(screen.contains(words), "{words}:\n{screen}");
+    }
+    term.keys(&["Enter"]);
+    term.wait_text("older than");
+    term.text("oooo");
+    let screen = term.wait_text("ordered by what comes back in a week");
+    let first = screen
+        .lines()
+        .skip_while(|line| !line.contains("older than"))
+        .nth(1);
+    // Six weeks brought 132 MiB.
+    let is_first =
+        |line: &str| line.contains("Trash") && line.contains("joss") && line.contains("+22.0MiB");
+    assert!(first.is_some_and(is_first), "{screen}");
+    term.text("q");
+    assert_eq!(term.status(), 0);
+}

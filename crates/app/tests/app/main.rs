@@ -16,6 +16,7 @@ mod command_line;
 mod interface;
 mod ordinary_person;
 mod packages;
+mod sheets;
 mod support;
 mod terminal;
 mod trust;

@@ -1,11 +1,17 @@
 //! A visit as a job sheet keeps it: what a scan found, what a run did.
 
+use std::cmp::Reverse;
+
 use jiff::Timestamp;
 
-use crate::decide::Decisions;
+use crate::decide::{Decisions, PileDecision};
 use crate::pile::{Scan, Sum};
+use crate::rule::{AgeLimit, Class};
 use crate::run::RunSummary;
-use crate::state::{Kept, RunId, VisitPile, VisitRun, VisitScan, WentOf};
+use crate::source::PileId;
+use crate::state::{
+    Allowance, Decided, Kept, RunId, Sheet, VisitPile, VisitRun, VisitScan, WentOf,
+};
 
 fn kept(sum: Sum) -> Kept {
     Kept {
@@ -35,6 +41,73 @@ pub fn visit_scan(scan: &Scan, decisions: &Decisions) -> VisitScan {
         is_whole: !scan.is_partial,
         piles: piles.collect(),
     }
+}
+
+/// What was decided about each pile, to be remembered for a sweep without a person.
+pub fn decided(scan: &Scan, decisions: &Decisions) -> Vec<Decided> {
+    let piles = decisions.shown(scan).map(|id| {
+        let (pile, decision) = (scan.pile(id), decisions.of(id));
+        Decided {
+            rule: scan.rules.rule(pile.rule).id.to_string(),
+            account: scan.account_name(pile).map(str::to_owned),
+            is_taken: decision.is_taken,
+            limit: decision.limit.map(|limit| limit.to_string()),
+        }
+    });
+    piles.collect()
+}
+
+/// What a sheet lets go without a person: the piles of allowed classes as they were decided, or start, as long as they
+/// don't exceed what may go at once. Nothing of the class `ask` ever does, and nothing that a survey found.
+pub fn unattended(scan: &Scan, decisions: &mut Decisions, sheet: &Sheet, allowed: &Allowance) {
+    let mut left = allowed.at_most.unwrap_or(u64::MAX);
+    let mut wanted = Vec::new();
+    let mut piles: Vec<PileId> = decisions.shown(scan).collect();
+    // What nobody misses goes first, and of that the most.
+    piles.sort_by_key(|id| (scan.class_of(*id), Reverse(decisions.takes(*id).bytes)));
+    for id in &piles {
+        let (pile, before) = (scan.pile(*id), decisions.of(*id));
+        let class = scan.class_of(*id);
+        let rule = &scan.rules.rule(pile.rule).id;
+        let account = scan.account_name(pile);
+        let mut remembered = sheet.decided.iter();
+        let remembered =
+            remembered.find(|one| *rule == *one.rule && one.account.as_deref() == account);
+        let mut decision = before;
+        if let Some(one) = remembered {
+            let limit = one.limit.as_deref().map(str::parse::<AgeLimit>).transpose();
+            decision.is_taken = one.is_taken;
+            match limit {
+                // No younger than it would start: a rule may have become more careful since.
+                Ok(limit) => decision.limit = limit.max(before.limit),
+                // What can't be read takes nothing.
+                Err(_) => decision.is_taken = false,
+            }
+        }
+        let may_go = class != Class::Ask
+            && allowed.classes.contains(class.name())
+            && scan.survey_of(*id).is_none();
+        decision.is_taken &= may_go;
+        wanted.push((*id, decision));
+    }
+    decisions.decide(scan, "without a person", &wanted);
+    let mut too_much = Vec::new();
+    for id in piles {
+        let takes = decisions.takes(id).bytes;
+        if takes > left {
+            let decision = decisions.of(id);
+            too_much.push((
+                id,
+                PileDecision {
+                    is_taken: false,
+                    ..decision
+                },
+            ));
+        } else {
+            left -= takes;
+        }
+    }
+    decisions.decide(scan, "too much at once", &too_much);
 }
 
 /// What a run adds to a visit.

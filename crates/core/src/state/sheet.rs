@@ -187,6 +187,32 @@ pub struct VisitLook {
     pub signs: Vec<VisitSign>,
 }
 
+/// What may go at a computer without a person.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Allowance {
+    /// The classes; never `ask`.
+    pub classes: BTreeSet<String>,
+    /// Only when less than so many percent of its volume are free.
+    pub below: Option<u8>,
+    /// At most so many bytes at once.
+    pub at_most: Option<u64>,
+}
+
+/// What was decided about one pile when a person swept last.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Decided {
+    /// The rule's whole id.
+    pub rule: String,
+    /// Whose it is; none for the system.
+    pub account: Option<String>,
+    /// Whether it was taken.
+    pub is_taken: bool,
+    /// From which age on, as rulebooks write it; none for any age.
+    pub limit: Option<String>,
+}
+
 /// Everything remembered of one computer.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -207,6 +233,12 @@ pub struct Sheet {
     pub note: String,
     /// Rules, by whole id, that are turned off for it.
     pub rules_off: BTreeSet<String>,
+    /// What may go without a person, where that was said at this bench.
+    #[serde(default)]
+    pub allowed: Option<Allowance>,
+    /// What was decided when a person swept here last.
+    #[serde(default)]
+    pub decided: Vec<Decided>,
     /// Its visits, oldest first.
     pub visits: Vec<Visit>,
 }

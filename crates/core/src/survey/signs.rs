@@ -68,9 +68,9 @@ impl Sign {
             | Self::CrashReports(figure) => figure.bytes,
             Self::MemoryFile(_, bytes)
             | Self::GrowingLog(_, bytes)
-            | Self::OldKernels(_, bytes)
-            | Self::UnusedPrograms(_, bytes) => *bytes,
-            Self::UnusedHome(..) | Self::StartsAtSignIn(_) => 0,
+            | Self::OldKernels(_, bytes) => *bytes,
+            // Programs are removed by their package manager, not swept.
+            Self::UnusedHome(..) | Self::StartsAtSignIn(_) | Self::UnusedPrograms(..) => 0,
         }
     }
 

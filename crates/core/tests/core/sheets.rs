@@ -263,6 +263,8 @@ fn sheet_of(visits: &[(i64, u64, u64, Vec<VisitPile>)]) -> Sheet {
         name: String::new(),
         note: String::new(),
         rules_off: BTreeSet::new(),
+        allowed: None,
+        decided: Vec::new(),
         visits: visits.iter().map(visit).collect(),
     }
 }

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use jolly_core::pile::Sum;
-use jolly_core::report::{explain, regrown, visit_run, visit_scan};
+use jolly_core::report::{decided, explain, regrown, visit_run, visit_scan};
 use jolly_core::run::LeftOver;
 use jolly_core::state::{VisitFact, VisitLook, VisitSign};
 
@@ -228,7 +228,9 @@ pub(super) fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) ->
                 .as_ref()
                 .map_or(0, |weigh| weigh.scan.volume.fillable());
             let is_partial = model.weigh.as_ref().is_some_and(|it| it.scan.is_partial);
-            let visit = Keeping::Run(Box::new(visit_run(&run, ended, &summary)));
+            let weighed = model.weigh.as_ref();
+            let decided = weighed.map_or_else(Vec::new, |it| decided(&it.scan, &it.decisions));
+            let visit = Keeping::Run(Box::new(visit_run(&run, ended, &summary)), decided);
             let keep = model
                 .session
                 .clone()

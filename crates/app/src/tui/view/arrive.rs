@@ -22,6 +22,9 @@ const BLOCK: usize = 5;
 /// A change of a volume that is worth a word, in bytes.
 const WORTH_SAYING: u64 = 1 << 20;
 
+/// A lower screen has room for signs and little else.
+const LOW: u16 = 30;
+
 /// Columns of what a fact is about.
 const ABOUT: usize = 13;
 
@@ -306,11 +309,9 @@ fn facts(model: &Model, theme: &Theme, arrived: &Arrived, area: Rect) -> Vec<Lin
     if target.accounts.is_empty() {
         fact("accounts", "none found: no home is on this volume");
     }
-    for (about, says) in visits::told(model, theme, arrived) {
-        let lines = wrap(&says, width.saturating_sub(ABOUT));
-        for (at, line) in lines.iter().enumerate() {
-            fact(if at == 0 { about } else { "" }, line);
-        }
+    let room = (width.saturating_sub(ABOUT), area.height >= LOW);
+    for (about, says) in visits::lines(model, theme, arrived, room) {
+        fact(about, &says);
     }
     all.push(Line::default());
     for note in &arrived.notes {

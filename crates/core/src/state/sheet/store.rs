@@ -16,9 +16,11 @@ use rusqlite::{Connection, Transaction, TransactionBehavior, params};
 use crate::computer::Target;
 use crate::state::sheet::store::file::{is_on_file_server, keep_copy};
 use crate::state::sheet::store::rows::{
-    json, note_computer, note_time, read_sheet, signed, take_in_one, visit_of,
+    json, json_of, note_computer, note_time, read_sheet, signed, take_in_one, visit_of,
 };
-use crate::state::{Sheet, SheetId, StateError, StateFolder, VisitLook, VisitRun, VisitScan};
+use crate::state::{
+    Allowance, Decided, Sheet, SheetId, StateError, StateFolder, VisitLook, VisitRun, VisitScan,
+};
 
 /// What tells such a database from others (`PRAGMA application_id`): the letters of `JBjs`.
 const APPLICATION: i32 = 0x4a42_6a73;
@@ -30,7 +32,8 @@ const PATIENCE: Duration = Duration::from_secs(20);
 const MIGRATIONS: &[&str] = &["
     CREATE TABLE computer (
         id TEXT PRIMARY KEY NOT NULL, identity TEXT NOT NULL UNIQUE, label TEXT NOT NULL, layout TEXT NOT NULL,
-        root TEXT, name TEXT NOT NULL DEFAULT '', note TEXT NOT NULL DEFAULT '') STRICT;
+        root TEXT, name TEXT NOT NULL DEFAULT '', note TEXT NOT NULL DEFAULT '', allowed TEXT,
+        decided TEXT NOT NULL DEFAULT '[]') STRICT;
     CREATE TABLE rule_off (
         computer TEXT NOT NULL REFERENCES computer(id) ON DELETE CASCADE, rule TEXT NOT NULL,
         PRIMARY KEY (computer, rule)) STRICT;
@@ -312,6 +315,35 @@ impl SheetStore {
         Ok(())
     }
 
+    /// Says what may go at a computer without a person; nothing may without it.
+    ///
+    /// # Errors
+    /// When there is no such sheet, or it can't be written.
+    pub fn allow(&mut self, id: &SheetId, allowed: Option<&Allowance>) -> Result<(), SheetError> {
+        let text = allowed.map(json_of);
+        let many = self.change(|change| {
+            let set = "UPDATE computer SET allowed = ?2 WHERE id = ?1";
+            change.execute(set, params![&**id, text])
+        })?;
+        if many == 0 {
+            return Err(SheetError::NoSuchSheet { id: id.to_string() });
+        }
+        Ok(())
+    }
+
+    /// Remembers what a person decided about a computer's piles.
+    ///
+    /// # Errors
+    /// When it can't be written.
+    pub fn remember(&mut self, target: &Target, decided: &[Decided]) -> Result<(), SheetError> {
+        self.change(|change| {
+            let id = note_computer(change, target)?;
+            let set = "UPDATE computer SET decided = ?2 WHERE id = ?1";
+            change.execute(set, params![&*id, json(decided)])?;
+            Ok(())
+        })
+    }
+
     /// Notes what a first look at a computer told, in the visit that is under way since `began`.
     ///
     /// # Errors
@@ -421,69 +453,4 @@ fn failed(path: &Path, verb: &'static str, source: rusqlite::Error) -> SheetErro
 }
 
 #[cfg(test)]
-mod tests {
-    use std::fs;
-
-    use super::*;
-
-    fn state() -> (tempfile::TempDir, StateFolder) {
-        let folder = tempfile::tempdir().unwrap();
-        let state = StateFolder::open(folder.path().join("state")).unwrap();
-        (folder, state)
-    }
-
-    #[test]
-    fn an_older_store_is_copied_and_brought_to_this_version_and_a_newer_one_left_alone() {
-        let (_folder, state) = state();
-        let older = SheetStore::open(&state).unwrap();
-        let add =
-            "INSERT INTO computer (id, identity, label, layout) VALUES ('a', 'b', 'till', 'linux')";
-        older.connection.execute(add, []).unwrap();
-        drop(older);
-        let made_up = [
-            MIGRATIONS[0],
-            "ALTER TABLE computer ADD COLUMN colour TEXT NOT NULL DEFAULT 'grey'",
-        ];
-        // A step that fails changes nothing.
-        let broken = [MIGRATIONS[0], "ALTER TABLE computer ADD COLUMN x; nonsense"];
-        assert!(SheetStore::open_with(&state, &broken).is_err());
-        let store = SheetStore::open_with(&state, &made_up).unwrap();
-        let colour: String = store
-            .connection
-            .query_row("SELECT label || colour FROM computer", [], |row| row.get(0))
-            .unwrap();
-        assert_eq!(colour, "tillgrey");
-        drop(store);
-        // The copy is the store as it was.
-        let copy = state.sheet_store().with_extension("version-1");
-        let copied = Connection::open(copy).unwrap();
-        let version: i64 = copied
-            .pragma_query_value(None, "user_version", |row| row.get(0))
-            .unwrap();
-        assert_eq!(version, 1);
-        let before = fs::read(state.sheet_store()).unwrap();
-        let newer = SheetStore::open(&state).map(drop).unwrap_err();
-        assert!(matches!(newer, SheetError::Newer { .. }), "{newer}");
-        assert_eq!(fs::read(state.sheet_store()).unwrap(), before);
-    }
-
-    #[test]
-    fn what_is_no_store_is_refused_and_stays_as_it_is() {
-        let (_folder, state) = state();
-        drop(SheetStore::open(&state).unwrap());
-        let path = state.sheet_store();
-        let whole = fs::read(&path).unwrap();
-        let mut torn = whole.clone();
-        torn.iter_mut().skip(4096).for_each(|byte| *byte ^= 0xa5);
-        let other = tempfile::NamedTempFile::new().unwrap();
-        let database = Connection::open(other.path()).unwrap();
-        database.execute_batch("CREATE TABLE mine (x)").unwrap();
-        drop(database);
-        for wrong in [b"label = 3".to_vec(), torn, fs::read(other.path()).unwrap()] {
-            fs::write(&path, &wrong).unwrap();
-            let error = SheetStore::open_existing(&state).map(drop).unwrap_err();
-            assert!(matches!(error, SheetError::Damaged { .. }), "{error}");
-            assert_eq!(fs::read(&path).unwrap(), wrong);
-        }
-    }
-}
+mod tests;

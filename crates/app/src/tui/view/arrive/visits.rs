@@ -4,6 +4,7 @@ use jiff::Timestamp;
 use jolly_core::report::{Forecast, Regrown};
 use jolly_core::state::{Sheet, Visit};
 
+use crate::tui::draw::wrap;
 use crate::tui::model::{Arrived, Model};
 use crate::tui::theme::Theme;
 use crate::wording::{age, bytes, counted};
@@ -14,9 +15,27 @@ const DRAWN: usize = 24;
 /// Piles that are named of what has grown.
 const NAMED: usize = 3;
 
-/// What is told, each with what it is about.
-pub(super) fn told(model: &Model, theme: &Theme, arrived: &Arrived) -> Vec<(&'static str, String)> {
-    let Some(sheet) = arrived.sheet().filter(|sheet| !sheet.visits.is_empty()) else {
+/// What is told, line by line, each sentence with what it is about; on a low screen signs matter more than the rest of a
+/// sentence.
+pub(super) fn lines(
+    model: &Model,
+    theme: &Theme,
+    arrived: &Arrived,
+    (width, is_high): (usize, bool),
+) -> Vec<(&'static str, String)> {
+    let told = told(model, theme, arrived).into_iter();
+    let wrapped = told.flat_map(|(about, says)| {
+        let lines = wrap(&says, width);
+        let shown = if is_high { lines.len() } else { 1 };
+        let about = std::iter::once(about).chain(std::iter::repeat(""));
+        about.zip(lines).take(shown).collect::<Vec<_>>()
+    });
+    wrapped.collect()
+}
+
+fn told(model: &Model, theme: &Theme, arrived: &Arrived) -> Vec<(&'static str, String)> {
+    let was_here = arrived.session.visit_number() > 1;
+    let Some(sheet) = arrived.sheet().filter(|_| was_here) else {
         return Vec::new();
     };
     let mut told = vec![("visits", over_time(theme, sheet))];

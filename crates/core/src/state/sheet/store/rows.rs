@@ -86,7 +86,7 @@ pub(super) fn note_time(
 pub(super) fn read_sheet(connection: &Connection, id: &SheetId) -> rusqlite::Result<Option<Sheet>> {
     let sheet = connection
         .query_row(
-            "SELECT identity, label, layout, root, name, note FROM computer WHERE id = ?1",
+            "SELECT identity, label, layout, root, name, note, allowed, decided FROM computer WHERE id = ?1",
             [&**id],
             |row| {
                 Ok(Sheet {
@@ -98,6 +98,11 @@ pub(super) fn read_sheet(connection: &Connection, id: &SheetId) -> rusqlite::Res
                     name: row.get(4)?,
                     note: row.get(5)?,
                     rules_off: BTreeSet::new(),
+                    // What can't be read allows nothing.
+                    allowed: row
+                        .get::<_, Option<String>>(6)?
+                        .and_then(|text| serde_json::from_str(&text).ok()),
+                    decided: list(&row.get::<_, String>(7)?),
                     visits: Vec::new(),
                 })
             },
@@ -206,6 +211,12 @@ pub(super) fn take_in_one(change: &Transaction<'_>, sheet: &Sheet) -> rusqlite::
         }
     }
     Ok(many)
+}
+
+/// One value as text.
+pub(super) fn json_of<T: Serialize>(value: &T) -> String {
+    // Texts and numbers can always be written.
+    serde_json::to_string(value).unwrap_or_else(|_| "null".to_owned())
 }
 
 pub(super) fn json<T: Serialize>(value: &[T]) -> String {
