@@ -5,6 +5,7 @@ use jolly_core::decide::PileState;
 use jolly_core::format::{Printable, Site};
 use jolly_core::pile::AtOnce;
 use jolly_core::plan::{SafetyCopies, SignInsLost};
+use jolly_core::report::Advice;
 use jolly_core::rule::AgeLimit;
 use jolly_core::survey::{Extension, Figure, Sign};
 
@@ -211,6 +212,19 @@ fn held(figure: &Figure) -> String {
     format!("{}{more}", bytes(figure.bytes))
 }
 
+fn old_kernels(many: u64, held: u64) -> String {
+    let many = counted(many, "kernel");
+    format!("{many} replaced by newer ones: {}", bytes(held))
+}
+
+fn crash_reports(figure: &Figure) -> String {
+    format!(
+        "{}: {}",
+        counted(figure.count, "crash report"),
+        held(figure)
+    )
+}
+
 fn unused_programs(many: u64, held: u64) -> String {
     let many = counted(many, "program");
     match held {
@@ -222,6 +236,10 @@ fn unused_programs(many: u64, held: u64) -> String {
 /// A sign in words, as the layout's people say it: its figure, and why it matters.
 pub(crate) fn sign(sign: &Sign, layout: Layout) -> (String, &'static str) {
     match sign {
+        Sign::DiskErrors(errors) => (
+            format!("{} noted by the file system", counted(*errors, "error")),
+            "Copy what matters first, and check the disk's health before anything else.",
+        ),
         Sign::VolumeFull(percent) => (
             format!("Volume {percent} % full"),
             "A system slows down and its updates fail when little is free.",
@@ -263,12 +281,8 @@ pub(crate) fn sign(sign: &Sign, layout: Layout) -> (String, &'static str) {
             format!("{path}: {}, never rotated", bytes(*held)),
             "A program keeps writing to it, and nothing rotates it.",
         ),
-        Sign::OldKernels(count, held) => (
-            format!(
-                "{} replaced by newer ones: {}",
-                counted(*count, "kernel"),
-                bytes(*held)
-            ),
+        Sign::OldKernels(many, held) => (
+            old_kernels(*many, *held),
             "The package manager removes them; no rule here does.",
         ),
         Sign::Containers(figure) => (
@@ -276,11 +290,7 @@ pub(crate) fn sign(sign: &Sign, layout: Layout) -> (String, &'static str) {
             "Images that no container uses are removed by the containers' own program.",
         ),
         Sign::CrashReports(figure) => (
-            format!(
-                "{}: {}",
-                counted(figure.count, "crash report"),
-                held(figure)
-            ),
+            crash_reports(figure),
             "Programs keep crashing; the names of the reports say which.",
         ),
         Sign::UnusedPrograms(count, held) => (
@@ -290,6 +300,30 @@ pub(crate) fn sign(sign: &Sign, layout: Layout) -> (String, &'static str) {
         Sign::StartsAtSignIn(count) => (
             format!("{} start at sign-in", counted(*count, "program")),
             "Each of them makes the start slower.",
+        ),
+    }
+}
+
+/// A piece of advice in words.
+pub(crate) fn advice(advice: &Advice, layout: Layout) -> String {
+    match advice {
+        Advice::Sign(of) => {
+            let (says, because) = sign(of, layout);
+            format!("{says}. {because}")
+        }
+        Advice::LittleFree(percent, free) => format!(
+            "Still {percent} % full, {} free. Think of a larger disk, or of moving what is kept.",
+            bytes(*free)
+        ),
+        Advice::Restart(sum) => format!(
+            "Restart it: {} in use, {}, can go afterwards.",
+            counted(sum.items, "item"),
+            bytes(sum.bytes)
+        ),
+        Advice::NextVisit(when, weekly) => format!(
+            "Next visit by {}: at {} a week less than a tenth is free then.",
+            when.strftime("%B %Y"),
+            bytes(weekly.max(&0).unsigned_abs())
         ),
     }
 }

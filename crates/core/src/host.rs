@@ -12,6 +12,7 @@ mod tool;
 
 pub use boot::boot;
 pub use close::{Asked, ask_to_close};
+pub(crate) use disks::recorded_errors;
 pub use disks::{
     HostDisk, UnmountedVolume, VolumeKind, host_disks, unmounted_volumes, volume_kind,
 };

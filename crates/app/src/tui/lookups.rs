@@ -9,7 +9,7 @@ use jolly_core::computer::mounted_systems;
 use jolly_core::error_chain;
 use jolly_core::format::Printable;
 use jolly_core::host::{UnmountedVolume, unmounted_volumes};
-use jolly_core::report::forecast;
+use jolly_core::report::{forecast, little_free};
 use jolly_core::rule::Verdict;
 use jolly_core::run::left_over;
 use jolly_core::state::SheetStore;
@@ -20,9 +20,6 @@ use crate::options::SharedOptions;
 use crate::session::{Session, clock, open_state};
 use crate::standing::stays_because;
 use crate::tui::model::{Arrived, Origin};
-
-/// A tenth of a volume free is little: from there on systems slow down and updates fail.
-const LITTLE_FREE: u64 = 10;
 
 /// Folders of earlier visits that stay on the bench.
 const MOST_OPENED: usize = 12;
@@ -97,7 +94,7 @@ pub(super) fn arrive(options: &SharedOptions, root: &Path) -> Result<Box<Arrived
     let now = session.now.unwrap_or_else(clock);
     let sheet = session.sheet.as_ref().zip(arrival.volume);
     let forecast = sheet
-        .and_then(|(sheet, volume)| forecast(sheet, (now, volume.free), volume.size / LITTLE_FREE));
+        .and_then(|(sheet, volume)| forecast(sheet, (now, volume.free), little_free(volume.size)));
     Ok(Box::new(Arrived {
         forecast,
         left,

@@ -154,13 +154,35 @@ fn errors(sys: &Path, own: &Path, device: &str) -> Option<u64> {
         failed.and_then(|text| u64::from_str_radix(text.trim().trim_start_matches("0x"), 16).ok());
     let noted = names(&sys.join("fs/ext4"))
         .into_iter()
-        .filter(|volume| volume.starts_with(device))
+        .filter(|volume| is_part(volume, device))
         .filter_map(|volume| number(&sys.join("fs/ext4").join(volume).join("errors_count")));
     let noted = noted.reduce(u64::saturating_add);
     match (failed, noted) {
         (None, None) => None,
         (failed, noted) => Some(failed.unwrap_or(0).saturating_add(noted.unwrap_or(0))),
     }
+}
+
+/// Errors that the file system of a volume recorded since it was last checked (the kernel's sysfs-fs-ext4); none where it
+/// tells nothing. `device` is major and minor number as a file's key holds them.
+pub(crate) fn recorded_errors(device: u64) -> Option<u64> {
+    recorded_in(Path::new("/sys"), device)
+}
+
+fn recorded_in(sys: &Path, device: u64) -> Option<u64> {
+    let (major, minor) = (device >> 32, device & 0xffff_ffff);
+    let place = fs::canonicalize(sys.join(format!("dev/block/{major}:{minor}"))).ok()?;
+    let volume = sys.join("fs/ext4").join(place.file_name()?);
+    number(&volume.join("errors_count"))
+}
+
+/// Whether a volume is the disk or a partition of it: sda1 of sda, not sdab1; nvme0n1p2 of nvme0n1.
+fn is_part(volume: &str, device: &str) -> bool {
+    let Some(number) = volume.strip_prefix(device) else {
+        return false;
+    };
+    let number = number.strip_prefix('p').unwrap_or(number);
+    number.bytes().all(|digit| digit.is_ascii_digit())
 }
 
 /// The volumes that may hold a system and aren't mounted.
@@ -270,6 +292,11 @@ mod tests {
         disk(&sys, &fixed, "sda", "Keel 465 ", ("1", "8:1"));
         write(&fixed.join("device/ioerr_cnt"), "0x1f\n");
         write(&sys.join("fs/ext4/sda1/errors_count"), "2\n");
+        write(&sys.join("fs/ext4/sdaa1/errors_count"), "70\n");
+        fs::create_dir_all(sys.join("dev/block")).unwrap();
+        std::os::unix::fs::symlink(fixed.join("sda1"), sys.join("dev/block/8:1")).unwrap();
+        assert_eq!(recorded_in(&sys, 0x0008_0000_0001), Some(2));
+        assert_eq!(recorded_in(&sys, 0x0008_0000_0011), None);
         fs::create_dir_all(sys.join("block/loop0")).unwrap();
         let notes = dir.path().join("notes");
         write(

@@ -129,6 +129,22 @@ pub struct Forecast {
     pub falls: Option<Timestamp>,
 }
 
+impl Forecast {
+    /// The same at another moment, with another amount free: after a sweep.
+    #[must_use]
+    pub fn at(&self, now: Timestamp, free: u64, threshold: u64) -> Self {
+        Self {
+            falls: falls(self.weekly, (now, free), threshold),
+            ..self.clone()
+        }
+    }
+}
+
+/// How much free space of a volume is little, in bytes: a tenth, from where on systems slow down and updates fail.
+pub fn little_free(size: u64) -> u64 {
+    size / 10
+}
+
 /// Reckons from what the volume gained between visits, and what is free now. Nothing where there are no two visits, a day
 /// apart at least, to reckon from.
 pub fn forecast(sheet: &Sheet, (now, free): (Timestamp, u64), threshold: u64) -> Option<Forecast> {
@@ -163,21 +179,27 @@ pub fn forecast(sheet: &Sheet, (now, free): (Timestamp, u64), threshold: u64) ->
     }
     let weekly = gained * i128::from(WEEK) / i128::from(over);
     let weekly = i64::try_from(weekly).unwrap_or(i64::MAX);
-    let rest = i128::from(free) - i128::from(threshold);
-    let falls = if rest <= 0 {
-        Some(now)
-    } else if weekly > 0 {
-        let seconds = rest * i128::from(WEEK) / i128::from(weekly);
-        let is_near = seconds <= i128::from(FARTHEST * WEEK);
-        let seconds = i64::try_from(seconds).ok().filter(|_| is_near);
-        seconds.and_then(|seconds| Timestamp::from_second(now.as_second() + seconds).ok())
-    } else {
-        None
-    };
     Some(Forecast {
         intervals,
         over,
         weekly,
-        falls,
+        falls: falls(weekly, (now, free), threshold),
     })
+}
+
+/// When less is free than a threshold, at so many bytes a week.
+fn falls(weekly: i64, (now, free): (Timestamp, u64), threshold: u64) -> Option<Timestamp> {
+    let rest = i128::from(free) - i128::from(threshold);
+    if rest <= 0 {
+        return Some(now);
+    }
+    if weekly <= 0 {
+        return None;
+    }
+    let seconds = rest * i128::from(WEEK) / i128::from(weekly);
+    if seconds > i128::from(FARTHEST * WEEK) {
+        return None;
+    }
+    let seconds = i64::try_from(seconds).ok()?;
+    Timestamp::from_second(now.as_second() + seconds).ok()
 }

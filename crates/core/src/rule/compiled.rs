@@ -140,6 +140,12 @@ impl CompiledRule {
                 ))
     }
 
+    /// Whether its patterns take a folder below one of its roots, or what lies right in it.
+    pub(crate) fn takes_in(&self, below: &[u8]) -> bool {
+        let inside = [below, b"/sample"].concat();
+        self.fit(below) == Fit::Takes || self.fit(&inside) == Fit::Takes
+    }
+
     /// Of a trash, only what lies below its contents.
     fn fit_folder(&self, below: &[u8]) -> bool {
         self.rule.detect != Some(Detect::Trash)

@@ -92,7 +92,7 @@ impl ClassProgress {
 }
 
 /// How a sweep went.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default)]
 pub struct RunSummary {
     /// How many, and bytes, by outcome. Bytes are those that came back; for what stayed, those
     /// that didn't.

@@ -8,6 +8,7 @@ use jolly_disk::Kind;
 
 use crate::cancel::CancelToken;
 use crate::computer::{AccountName, Layout, Place, Target, TargetPath, Volume, find_folders};
+use crate::host::recorded_errors;
 use crate::source::oldest_in_trash;
 use crate::survey::{Belongs, Program, inventory};
 
@@ -25,6 +26,8 @@ pub struct Figure {
 /// Something that shows that a computer needs care.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Sign {
+    /// Its file system has recorded so many errors since it was last checked.
+    DiskErrors(u64),
     /// Little is free on its volume: the share that is used, in percent.
     VolumeFull(u64),
     /// Somebody's trash holds much; with the age of its oldest thing in seconds.
@@ -58,8 +61,8 @@ impl Sign {
     /// nothing, but that a whole system is a lot.
     pub fn gives(&self) -> u64 {
         match self {
-            // What the others are about.
-            Self::VolumeFull(_) => u64::MAX,
+            // A disk that fails comes before everything else, then what the others are about.
+            Self::DiskErrors(_) | Self::VolumeFull(_) => u64::MAX,
             Self::PreviousSystem => u64::MAX - 1,
             Self::Trash(_, figure, _)
             | Self::Downloads(_, figure)
@@ -97,7 +100,8 @@ impl Sign {
                 ],
                 None,
             )),
-            Self::VolumeFull(_)
+            Self::DiskErrors(_)
+            | Self::VolumeFull(_)
             | Self::MemoryFile(..)
             | Self::GrowingLog(..)
             | Self::OldKernels(..)
@@ -125,7 +129,12 @@ pub fn signs(
     is_due: &dyn Fn() -> bool,
 ) -> Vec<Sign> {
     let age = |time: i64| u64::try_from(now.as_second().saturating_sub(time)).unwrap_or(0);
-    let mut signs = Vec::new();
+    let errors = target.volume_device().and_then(recorded_errors);
+    let mut signs: Vec<Sign> = errors
+        .filter(|errors| *errors > 0)
+        .map(Sign::DiskErrors)
+        .into_iter()
+        .collect();
     if let Some(volume) = volume.filter(|volume| volume.size > 0) {
         let percent = volume.percent_full();
         if percent >= FULL_PERCENT {

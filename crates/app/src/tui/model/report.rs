@@ -1,7 +1,7 @@
 //! How a sweep went, and what a second look says.
 
 use jolly_core::pile::Sum;
-use jolly_core::report::Cause;
+use jolly_core::report::{Advice, Cause};
 use jolly_core::rule::Class;
 use jolly_core::run::{LeftOver, RunSummary};
 use jolly_core::state::RunId;
@@ -48,6 +48,8 @@ pub(in crate::tui) struct Report {
     pub summary: Box<RunSummary>,
     /// What it means, in words for the customer.
     pub told: String,
+    /// What to tell them beside, most pressing first.
+    pub advice: Vec<Advice>,
     /// Whether the scan it was made from had been stopped.
     pub is_partial: bool,
     /// Why the free space is not what was predicted.

@@ -2,14 +2,19 @@
 
 use std::sync::Arc;
 
+use jiff::Timestamp;
 use jolly_core::pile::Sum;
-use jolly_core::report::{decided, explain, regrown, visit_run, visit_scan};
-use jolly_core::run::LeftOver;
+use jolly_core::report::{
+    Advice, SweepEnd, advise, decided, explain, regrown, visit_run, visit_scan,
+};
+use jolly_core::run::{LeftOver, RunSummary};
 use jolly_core::state::{VisitFact, VisitLook, VisitSign};
 
 use crate::exit::Refusal;
 use crate::tui::keys::Action;
-use crate::tui::model::{Model, Report, Scanning, Station, Verified, Weigh, customer_words};
+use crate::tui::model::{
+    Computer, Model, Report, Scanning, Station, Verified, Weigh, customer_words,
+};
 use crate::tui::msg::{Effect, Keeping, Opened, Question, RunWork, ScanJob, Scanned, SweptRun};
 use crate::tui::update::{arrive, hints, programs, weigh};
 use crate::wording::{self, at_once, count, counted};
@@ -235,8 +240,10 @@ pub(super) fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) ->
                 .session
                 .clone()
                 .map(|session| Effect::Keep(session, visit));
+            let advice = advice(model, &summary, (ended, size));
             model.report = Some(Report {
                 run,
+                advice,
                 explained: explain(&summary),
                 told: customer_words(&summary, model.check.as_ref()),
                 summary: Box::new(summary),
@@ -252,4 +259,20 @@ pub(super) fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) ->
             effects
         }
     }
+}
+
+/// What to tell the customer, by what this computer showed when it was looked at first.
+fn advice(model: &Model, summary: &RunSummary, (now, size): (Timestamp, u64)) -> Vec<Advice> {
+    let mut looked_at = model.bench.computers.iter().filter_map(Computer::arrived);
+    let Some(arrived) = looked_at.find(|arrived| model.is_chosen(&arrived.session)) else {
+        return Vec::new();
+    };
+    let target = &arrived.session.target;
+    let end = SweepEnd {
+        now,
+        size,
+        is_running: target.is_live || target.is_stand_in(),
+        forecast: arrived.forecast.as_ref(),
+    };
+    advise(&arrived.arrival.signs, summary, end)
 }

@@ -2,6 +2,7 @@
 
 mod went;
 
+use jolly_core::computer::Layout;
 use jolly_core::plan::Outcome;
 use jolly_core::report::Cause;
 use ratatui::Frame;
@@ -12,7 +13,7 @@ use crate::tui::draw::{Pieces, VolumeParts, cut, left, right, volume_bar, wrap};
 use crate::tui::model::{Model, Report};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
-use crate::wording::{bytes, count, counted};
+use crate::wording::{self, bytes, count, counted};
 
 /// How many reasons to stay are told; the log has all.
 const REASONS: usize = 6;
@@ -35,6 +36,12 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     // What stayed asks for something to be done; what went is done.
     all.extend(stayed(theme, report, width));
     all.push(Line::default());
+    let room = height.saturating_sub(all.len() + WENT);
+    let said = advice(model, theme, report, (width, room));
+    if !said.is_empty() {
+        all.extend(said);
+        all.push(Line::default());
+    }
     all.extend(went::draw(
         theme,
         report,
@@ -42,6 +49,34 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
         height.saturating_sub(all.len()),
     ));
     lines(frame, area, all);
+}
+
+/// Rows that the picture of what went needs at least.
+const WENT: usize = 4;
+
+/// Advice that is told, each in a line.
+const ADVICE: usize = 5;
+
+/// What to tell the customer beside, by what this computer showed.
+fn advice(
+    model: &Model,
+    theme: &Theme,
+    report: &Report,
+    (width, room): (usize, usize),
+) -> Vec<Line<'static>> {
+    let shown = ADVICE.min(room.saturating_sub(2));
+    if report.advice.is_empty() || shown == 0 {
+        return Vec::new();
+    }
+    let session = model.session.as_ref();
+    let layout = session.map_or(Layout::Linux, |session| session.target.layout);
+    let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
+    let mut all = vec![Line::styled(" advice", quiet)];
+    for one in report.advice.iter().take(shown) {
+        let says = format!("   {}", wording::advice(one, layout));
+        all.push(Line::styled(cut(&says, width), text));
+    }
+    all
 }
 
 /// From this height on there is room for large bars.

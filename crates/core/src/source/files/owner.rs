@@ -199,7 +199,7 @@ impl Worker<'_> {
     }
 
     /// The pile that may remove a folder once it is empty, that of the first rule that looks above
-    /// it and lets empty folders go; and the time its age counts from if it is empty already.
+    /// it and lets empty folders go, but of the survey what it names; and the time its age counts from if it is empty already.
     pub(crate) fn empty_folder_pile(
         &self,
         parent: Option<&Visited>,
@@ -234,9 +234,16 @@ impl Worker<'_> {
                     .file(context.guards, &parent.path, rule, name)
                     .is_none()
         };
-        let (_, found) = states
+        let mut those = states
             .map(|(at, state)| (at, state.search))
-            .find(|(at, search)| lets_go(*at, *search))?;
+            .filter(|(at, search)| lets_go(*at, *search))
+            .map(|(_, search)| search);
+        let first = those.next()?;
+        // A rule may look through a folder for something else; what a survey names is the survey's before that.
+        let below = path.below(&context.search(first).root).unwrap_or_default();
+        let is_named = !context.rule(first).takes_in(below);
+        let survey = those.find(|search| is_named && context.rule(*search).rule.survey.is_some());
+        let found = survey.unwrap_or(first);
         let rule = &context.rule(found).rule;
         let time = self
             .walk
