@@ -50,13 +50,22 @@ impl Guard {
     }
 }
 
+/// A folder that rules look in, or one on the way there.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+struct Root {
+    /// Whether another lies below it.
+    leads_on: bool,
+    /// Whether it is a place or somebody's own folder, or on the way to one; not only what a rule's pattern found.
+    is_place: bool,
+}
+
 /// What one target's guards stand before.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Guards {
     layout: Layout,
     personal: Personal,
-    /// The roots of places, and every folder on the way to one; with whether one lies below it.
-    roots: HashMap<TargetPath, bool>,
+    /// The folders that rules look in, and every folder on the way to one.
+    roots: HashMap<TargetPath, Root>,
     own: Vec<TargetPath>,
 }
 
@@ -70,23 +79,31 @@ impl Guards {
             own,
         };
         for root in places.roots() {
-            guards.add_root(root.clone());
+            guards.add(root.clone(), true);
         }
         for root in places.personal.folders() {
             if let Ok(root) = TargetPath::new(root) {
-                guards.add_root(root);
+                guards.add(root, true);
             }
         }
         guards
     }
 
-    /// Adds a folder that a rule looks in: itself and the way to it stay.
+    /// Adds a folder that a rule looks in: itself and the way to it stay, but for a survey, which names what may go.
     pub fn add_root(&mut self, root: TargetPath) {
+        self.add(root, false);
+    }
+
+    fn add(&mut self, root: TargetPath, is_place: bool) {
         let mut way = root.parent();
-        self.roots.entry(root).or_insert(false);
+        self.roots.entry(root).or_default().is_place |= is_place;
         while let Some(path) = way {
             way = path.parent();
-            if self.roots.insert(path, true) == Some(true) {
+            let known = self.roots.entry(path).or_default();
+            let is_told = known.leads_on && (known.is_place || !is_place);
+            known.leads_on = true;
+            known.is_place |= is_place;
+            if is_told {
                 break;
             }
         }
@@ -94,7 +111,7 @@ impl Guards {
 
     /// Whether the root of a place lies below a folder.
     fn lead_on(&self, folder: &TargetPath) -> bool {
-        self.roots.get(folder) == Some(&true)
+        self.roots.get(folder).is_some_and(|root| root.leads_on)
     }
 
     /// Whether everything in this folder and below it is guarded for a rule that looks in
@@ -154,12 +171,19 @@ impl Guards {
                 let small = path.name().to_ascii_lowercase();
                 names_guard(&small, rule)
             })
-            .or_else(|| self.root(path))
+            .or_else(|| self.root(path, rule))
     }
 
-    /// Whether this is the root of a place or on the way to one.
-    pub fn root(&self, path: &TargetPath) -> Option<Guard> {
-        self.roots.contains_key(path).then_some(Guard::Root)
+    /// Whether this is a folder that rules look in, or on the way to one.
+    pub fn is_root(&self, path: &TargetPath) -> bool {
+        self.roots.contains_key(path)
+    }
+
+    /// That a folder is one that rules look in, or on the way to one. Of those that a pattern found, a survey may take
+    /// what it names.
+    fn root(&self, path: &TargetPath, rule: &Rule) -> Option<Guard> {
+        let root = self.roots.get(path)?;
+        (root.is_place || rule.survey.is_none()).then_some(Guard::Root)
     }
 
     /// Whether a folder is somebody's own, or lies in one.

@@ -380,7 +380,7 @@ proptest! {
             let rule = scan.rules.rule(number);
             let root = scan.searches.iter()
                 .map(|search| &search.root).find(|root| item.path.below(root).is_some()).unwrap();
-            prop_assert!(guards.root(&item.path).is_none());
+            prop_assert!(!guards.is_root(&item.path));
             prop_assert!(guards.path(&item.path, &rule.rule, root).is_none());
             let key = PileKey { rule: item.rule.clone(), account: item.account.clone() };
             let pile = scan.pile_of(&key).unwrap();

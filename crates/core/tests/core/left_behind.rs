@@ -204,6 +204,11 @@ fn what_is_sure_of_the_labelled_sets_goes_and_nothing_else() {
         );
         let summary = run(&set.bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
         assert!(!summary.has_stayed(), "{layout:?}: {:?}", summary.stayed);
+        let items = scan.arena.items();
+        let others: Vec<String> = items
+            .filter(|item| scan.survey_of(scan.arena.pile(*item)).is_none())
+            .map(|item| scan.arena.path(item).to_string())
+            .collect();
         let mut gone = 0;
         for (answer, path) in &set.answers {
             let is_sure = grades.get(path) == Some(&Grade::Sure);
@@ -212,6 +217,13 @@ fn what_is_sure_of_the_labelled_sets_goes_and_nothing_else() {
             let held = set.bench.root().join(path);
             let is_there = held.exists();
             assert!(is_sure || is_there, "{path}");
+            let is_others = others
+                .iter()
+                .any(|other| other.starts_with(&format!("{path}/")));
+            assert!(
+                !is_sure || !is_there || is_others,
+                "{layout:?}: {path} stays"
+            );
             gone += usize::from(!is_there);
         }
         assert!(gone > 15, "{layout:?}: {gone}");

@@ -64,7 +64,7 @@ pub fn is_tag(name: &CStr) -> bool {
 
 /// Whether a tag in a folder could count: it is no root of anything, and on the way to none.
 pub fn may_be_tagged(guards: &Guards, folder: &TargetPath) -> bool {
-    guards.root(folder).is_none() && !guards.is_personal(folder)
+    !guards.is_root(folder) && !guards.is_personal(folder)
 }
 
 /// Whose the valid tag is that an open folder bears, where it counts.
