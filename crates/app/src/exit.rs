@@ -48,6 +48,14 @@ impl Refusal {
         }
     }
 
+    /// Bad input that no error of the core tells of: what is wrong, and what to do.
+    pub(crate) fn bad_words(what: &str, advice: &str) -> Self {
+        Self {
+            exit: Exit::BadInput,
+            message: format!("{what}\n  {advice}"),
+        }
+    }
+
     /// A failure: what happened, and what to do.
     pub(crate) fn failed(error: &dyn std::error::Error, advice: &str) -> Self {
         Self {

@@ -1,6 +1,8 @@
 //! What is kept of visits in job sheets, for the command line and the interface alike.
 
-use jolly_core::state::{Decided, SheetError, SheetStore, VisitLook, VisitRun, VisitScan};
+use jolly_core::state::{
+    Decided, SheetError, SheetStore, StateFolder, VisitLook, VisitRun, VisitScan,
+};
 
 use crate::exit::Refusal;
 use crate::session::{STATE_ADVICE, Session, clock};
@@ -42,6 +44,18 @@ impl Session {
     pub(crate) fn note_run(&self, run: &VisitRun) -> Result<(), SheetError> {
         SheetStore::open(&self.state)?.note_run(&self.target, self.opened, run)
     }
+}
+
+/// The job sheets that there are, where one is named.
+pub(crate) fn existing_sheets(state: &StateFolder) -> Result<SheetStore, Refusal> {
+    let store = SheetStore::open_existing(state).map_err(|error| refuse_sheets(&error))?;
+    store.ok_or_else(no_sheets)
+}
+
+/// That there are none yet.
+pub(crate) fn no_sheets() -> Refusal {
+    let advice = "each gets a job sheet at its first scan";
+    Refusal::bad_words("no computer was visited yet", advice)
 }
 
 /// What to do about job sheets that can't be used.

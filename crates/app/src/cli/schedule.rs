@@ -3,29 +3,23 @@
 use std::path::Path;
 
 use jolly_core::format::Printable;
-use jolly_core::state::{Sheet, SheetStore};
+use jolly_core::state::Sheet;
 
 use crate::cli::print;
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::open_state;
-use crate::visits::refuse_sheets;
+use crate::visits::{existing_sheets, refuse_sheets};
 
 pub(super) fn run(options: &SharedOptions, ids: &[String]) -> Result<Exit, Refusal> {
     let state = open_state(options)?;
-    let store = SheetStore::open_existing(&state).map_err(|error| refuse_sheets(&error))?;
-    let store = store.ok_or_else(|| {
-        bad(
-            "no computer was visited yet",
-            "each gets a job sheet at its first scan",
-        )
-    })?;
+    let store = existing_sheets(&state)?;
     let mut sheets = Vec::new();
     for id in ids {
         let sheet = store.find(id).map_err(|error| refuse_sheets(&error))?;
         if sheet.allowed.is_none() {
             let name = Printable(sheet.shown_name().as_bytes()).to_string();
-            return Err(bad(
+            return Err(Refusal::bad_words(
                 &format!("nothing may go without a person at {name}"),
                 "say what may with `jolly-broom sheet allow`",
             ));
@@ -43,13 +37,6 @@ pub(super) fn run(options: &SharedOptions, ids: &[String]) -> Result<Exit, Refus
     Ok(Exit::Done)
 }
 
-fn bad(what: &str, advice: &str) -> Refusal {
-    Refusal {
-        exit: Exit::BadInput,
-        message: format!("{what}\n  {advice}"),
-    }
-}
-
 /// A path that means the same to a unit and to cron.
 fn plain(path: &Path) -> Result<String, Refusal> {
     let is_plain = |letter: char| letter.is_ascii_alphanumeric() || "/._-+@".contains(letter);
@@ -57,7 +44,7 @@ fn plain(path: &Path) -> Result<String, Refusal> {
     let text = text.map(str::to_owned);
     text.ok_or_else(|| {
         let path = Printable(path.as_os_str().as_encoded_bytes()).to_string();
-        bad(
+        Refusal::bad_words(
             &format!("{path} has letters that a unit or cron would read otherwise"),
             "move it to a path of letters, digits, dots and dashes",
         )

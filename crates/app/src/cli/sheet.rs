@@ -14,7 +14,7 @@ use crate::cli::{SheetCommand, print};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::open_state;
-use crate::visits::refuse_sheets;
+use crate::visits::{no_sheets, refuse_sheets};
 use crate::wording::{age, bytes, counted};
 
 pub(super) fn run(options: &SharedOptions, command: &SheetCommand) -> Result<Exit, Refusal> {
@@ -33,11 +33,7 @@ pub(super) fn run(options: &SharedOptions, command: &SheetCommand) -> Result<Exi
             }
             return Ok(Exit::Done);
         }
-        return Err(Refusal {
-            exit: Exit::BadInput,
-            message: "no computer was visited yet\n  each gets a job sheet at its first scan"
-                .to_owned(),
-        });
+        return Err(no_sheets());
     };
     match command {
         SheetCommand::List => list(options, &store),

@@ -5,14 +5,13 @@ use jolly_core::decide::{Decisions, Selection};
 use jolly_core::format::Printable;
 use jolly_core::plan::make_manifest;
 use jolly_core::report::{unattended, visit_scan};
-use jolly_core::state::SheetStore;
 
 use crate::cli::print;
 use crate::cli::sweep::{Listed, look_after, tell_unkept};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::{Session, open_state};
-use crate::visits::refuse_sheets;
+use crate::visits::{existing_sheets, refuse_sheets};
 use crate::wording::bytes;
 
 /// What comes of a sheet.
@@ -23,13 +22,6 @@ pub(super) enum Planned {
     Ends(Exit),
 }
 
-fn bad(what: &str, advice: &str) -> Refusal {
-    Refusal {
-        exit: Exit::BadInput,
-        message: format!("{what}\n  {advice}"),
-    }
-}
-
 /// Scans the computer of a sheet, and lists what that lets go.
 pub(super) fn planned(
     options: &SharedOptions,
@@ -38,31 +30,25 @@ pub(super) fn planned(
     cancel: &CancelToken,
 ) -> Result<Planned, Refusal> {
     let state = open_state(options)?;
-    let store = SheetStore::open_existing(&state).map_err(|error| refuse_sheets(&error))?;
-    let store = store.ok_or_else(|| {
-        bad(
-            "no computer was visited yet",
-            "each gets a job sheet at its first scan",
-        )
-    })?;
+    let store = existing_sheets(&state)?;
     let sheet = store.find(id).map_err(|error| refuse_sheets(&error))?;
     let name = Printable(sheet.shown_name().as_bytes()).to_string();
     let Some(allowed) = &sheet.allowed else {
-        return Err(bad(
+        return Err(Refusal::bad_words(
             &format!("nothing may go without a person at {name}"),
             "say what may with `jolly-broom sheet allow`",
         ));
     };
     let root = options.target.clone().or_else(|| sheet.root.clone());
     let root = root.ok_or_else(|| {
-        bad(
+        Refusal::bad_words(
             "where the computer lies is not known",
             "name it with --target",
         )
     })?;
     let session = Session::open(options, &root)?;
     if session.identity != sheet.identity {
-        return Err(bad(
+        return Err(Refusal::bad_words(
             &format!("the computer at {} is not {name}", root.display()),
             "mount the one that the sheet is of",
         ));

@@ -283,6 +283,12 @@ impl Model {
             .is_some_and(|chosen| chosen.target.key() == session.target.key())
     }
 
+    /// The first look at the chosen computer, where it is on the bench.
+    pub(super) fn chosen_arrival(&self) -> Option<&Arrived> {
+        let mut looked_at = self.bench.computers.iter().filter_map(Computer::arrived);
+        looked_at.find(|arrived| self.is_chosen(&arrived.session))
+    }
+
     /// The computer that the screen shows: at arrive the one in focus, else the chosen one.
     pub(super) fn looked_at(&self) -> Option<Arc<Session>> {
         if self.station == Station::Arrive {

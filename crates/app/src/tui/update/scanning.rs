@@ -12,9 +12,7 @@ use jolly_core::state::{VisitFact, VisitLook, VisitSign};
 
 use crate::exit::Refusal;
 use crate::tui::keys::Action;
-use crate::tui::model::{
-    Computer, Model, Report, Scanning, Station, Verified, Weigh, customer_words,
-};
+use crate::tui::model::{Model, Report, Scanning, Station, Verified, Weigh, customer_words};
 use crate::tui::msg::{Effect, Keeping, Opened, Question, RunWork, ScanJob, Scanned, SweptRun};
 use crate::tui::update::{arrive, hints, programs, weigh};
 use crate::wording::{self, at_once, count, counted};
@@ -186,24 +184,23 @@ fn scan_ended(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect
 /// Keeps what this visit found, and holds it against the last one.
 fn visit(model: &Model, weigh: &mut Weigh) -> Option<Effect> {
     let session = model.session.clone()?;
-    let computers = model.bench.computers.iter();
-    let mut arrived = computers.filter_map(|computer| computer.arrived());
-    let own = arrived.find(|it| it.session.target.key() == session.target.key());
-    let look = own.map_or_else(VisitLook::default, |arrived| {
-        let layout = session.target.layout;
-        let facts = arrived.arrival.facts.iter().map(|fact| VisitFact {
-            name: fact.about.to_owned(),
-            value: fact.says.clone(),
+    let look = model
+        .chosen_arrival()
+        .map_or_else(VisitLook::default, |arrived| {
+            let layout = session.target.layout;
+            let facts = arrived.arrival.facts.iter().map(|fact| VisitFact {
+                name: fact.about.to_owned(),
+                value: fact.says.clone(),
+            });
+            let signs = arrived.arrival.signs.iter().map(|found| VisitSign {
+                says: wording::sign(found, layout).0,
+                gives: found.gives(),
+            });
+            VisitLook {
+                facts: facts.collect(),
+                signs: signs.collect(),
+            }
         });
-        let signs = arrived.arrival.signs.iter().map(|found| VisitSign {
-            says: wording::sign(found, layout).0,
-            gives: found.gives(),
-        });
-        VisitLook {
-            facts: facts.collect(),
-            signs: signs.collect(),
-        }
-    });
     let found = visit_scan(&weigh.scan, &weigh.decisions);
     let sheet = session.sheet.as_ref();
     let since = sheet.and_then(|sheet| regrown(sheet, weigh.scan.now, &found.piles));
@@ -263,8 +260,7 @@ pub(super) fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) ->
 
 /// What to tell the customer, by what this computer showed when it was looked at first.
 fn advice(model: &Model, summary: &RunSummary, (now, size): (Timestamp, u64)) -> Vec<Advice> {
-    let mut looked_at = model.bench.computers.iter().filter_map(Computer::arrived);
-    let Some(arrived) = looked_at.find(|arrived| model.is_chosen(&arrived.session)) else {
+    let Some(arrived) = model.chosen_arrival() else {
         return Vec::new();
     };
     let target = &arrived.session.target;

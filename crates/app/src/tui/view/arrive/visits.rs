@@ -43,8 +43,7 @@ fn told(model: &Model, theme: &Theme, arrived: &Arrived) -> Vec<(&'static str, S
         let note = jolly_core::format::Printable(sheet.note.as_bytes()).to_string();
         told.push(("note", note));
     }
-    let own = model.session.as_ref();
-    let is_own = own.is_some_and(|own| own.target.key() == arrived.session.target.key());
+    let is_own = model.is_chosen(&arrived.session);
     let weigh = model.weigh.as_ref().filter(|_| is_own);
     if let Some(regrown) = weigh.and_then(|weigh| weigh.regrown.as_ref()) {
         told.push(("grown", grown(regrown)));
