@@ -177,11 +177,16 @@ impl Rows {
 
     /// Compacts it, makes sure that it is whole, and gives its bytes.
     fn compacted(&mut self) -> Result<Vec<u8>, HolderError> {
+        let before = schema::written(&self.connection)?;
         self.may_copy.store(true, Ordering::Relaxed);
         let compacted = self.connection.execute_batch("VACUUM");
         self.may_copy.store(false, Ordering::Relaxed);
         compacted?;
         self.check_whole()?;
+        // SQLite opens tables whose text was altered that it loses without a word when it makes the file anew.
+        if schema::written(&self.connection)? != before {
+            return Err(HolderError::NotAsMeant);
+        }
         let mut bytes = self.connection.serialize("main")?.to_vec();
         if self.keeps_log {
             mark_as_logged(&mut bytes);
@@ -314,6 +319,45 @@ mod tests {
             .unwrap();
             assert_eq!(rows.keys, keys);
             assert_eq!(rows.items.len(), keys.len());
+        }
+    }
+
+    /// A table whose text doesn't begin as SQLite writes it is lost when SQLite compacts: the file stays as it is.
+    #[test]
+    fn a_database_that_would_lose_a_table_is_left_alone() {
+        for (written, altered) in [
+            ("CREATE TABLE visits", "cREATE TABLE visits"),
+            ("CREATE TABLE notes", "CrEATE TABLE notes"),
+            ("CREATE INDEX by_time", "CReATE INDEX by_time"),
+        ] {
+            let mut db = Connection::open_in_memory().unwrap();
+            db.execute_batch(
+                "CREATE TABLE urls(id INTEGER PRIMARY KEY, url TEXT, visit_count INTEGER, typed_count INTEGER, last_visit_time INTEGER); \
+                 CREATE TABLE visits(id INTEGER PRIMARY KEY, url INTEGER, visit_time INTEGER, from_visit INTEGER); \
+                 CREATE TABLE notes(text TEXT); CREATE INDEX by_time ON visits(visit_time); \
+                 INSERT INTO notes VALUES('keep me'); \
+                 INSERT INTO urls VALUES(1, 'https://tides.example/a', 1, 0, 13000000000000000); \
+                 INSERT INTO visits VALUES(1, 1, 13000000000000000, 0);",
+            )
+            .unwrap();
+            let bytes = db.serialize("main").unwrap().to_vec();
+            let (from, to) = (written.as_bytes(), altered.as_bytes());
+            let at = bytes.windows(from.len()).position(|part| part == from);
+            let at = at.unwrap();
+            let damaged = [&bytes[..at], to, &bytes[at + from.len()..]].concat();
+            let without_all = |bytes: Vec<u8>| {
+                let mut rows = Rows::open(
+                    Image::new(bytes, &[]).unwrap(),
+                    &[visits()],
+                    &Beside::default(),
+                    &CancelToken::default(),
+                )
+                .unwrap();
+                let gone = rows.items.iter().map(|item| item.fingerprint).collect();
+                rows.without(&gone)
+            };
+            assert!(without_all(bytes).is_ok());
+            assert!(without_all(damaged).is_err(), "{altered}");
         }
     }
 

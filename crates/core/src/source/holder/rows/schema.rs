@@ -42,6 +42,32 @@ pub(crate) struct Schema {
     views: BTreeSet<String>,
 }
 
+/// A table, index, view or trigger as it stands in a database, byte for byte.
+#[derive(PartialEq, Eq)]
+pub(crate) struct Written {
+    kind: Vec<u8>,
+    name: Vec<u8>,
+    table: Vec<u8>,
+    sql: Option<Vec<u8>>,
+}
+
+/// Everything that a database says it has, in one order.
+pub(crate) fn written(connection: &Connection) -> rusqlite::Result<Vec<Written>> {
+    let mut things = connection.prepare(
+        "SELECT CAST(type AS BLOB), CAST(name AS BLOB), CAST(tbl_name AS BLOB), CAST(sql AS BLOB) \
+         FROM main.sqlite_schema ORDER BY 1, 2, 3, 4",
+    )?;
+    let rows = things.query_map([], |row| {
+        Ok(Written {
+            kind: row.get(0)?,
+            name: row.get(1)?,
+            table: row.get(2)?,
+            sql: row.get(3)?,
+        })
+    })?;
+    rows.collect()
+}
+
 /// A name of a table or column in a statement.
 pub(crate) fn quoted(name: &str) -> String {
     format!("\"{}\"", name.replace('"', "\"\""))
