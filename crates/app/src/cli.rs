@@ -60,7 +60,7 @@ enum Command {
     },
     /// Scan, and print the piles
     #[command(after_help = "Example: jolly-broom scan --target /mnt/office --class spent,regrows")]
-    Scan,
+    Scan(PictureOptions),
     /// Scan, and print what would go
     #[command(
         after_help = "Example: jolly-broom preview --older-than \"3 months\" --plan list.plan"
@@ -97,14 +97,18 @@ enum Command {
         #[command(subcommand)]
         command: LogCommand,
     },
-    /// Write what a run did to a file
-    #[command(after_help = "Example: jolly-broom report 20261129-171151-009-29669 --out run.csv")]
+    /// Write what a run did to a file: a page for the customer, a table, or everything
+    #[command(after_help = "Example: jolly-broom report 20261129-171151-009-29669 --out till.pdf")]
     Report {
         /// The run's id
         run: String,
-        /// The file; its ending says what is written: .csv a table of all items, .json everything
+        /// The file; its ending says what is written: .pdf or .svg the customer's page, .csv a table of all items, .json
+        /// everything
         #[arg(long, value_name = "FILE")]
         out: PathBuf,
+        /// Replace the file where there is one
+        #[arg(long)]
+        force: bool,
     },
     /// The web sites that browsers know, and what each left there
     #[command(after_help = "Example: jolly-broom sites --keep-site tides.example")]
@@ -201,16 +205,29 @@ enum LogCommand {
     Recover,
 }
 
+/// The same as a picture.
+#[derive(Args)]
+struct PictureOptions {
+    /// Draw it, too: a file that ends with .pdf or .svg
+    #[arg(long, value_name = "FILE")]
+    out: Option<PathBuf>,
+    /// Replace the file where there is one
+    #[arg(long, requires = "out")]
+    force: bool,
+}
+
 #[derive(Subcommand)]
 enum SheetCommand {
     /// Every computer that was visited
     #[command(after_help = "Example: jolly-broom sheet list --json")]
     List,
     /// One computer with its visits
-    #[command(after_help = "Example: jolly-broom sheet show 3f9a2c1d04be")]
+    #[command(after_help = "Example: jolly-broom sheet show 3f9a2c1d04be --out visits.pdf")]
     Show {
         /// The sheet's id, or how it begins
         sheet: String,
+        #[command(flatten)]
+        picture: PictureOptions,
     },
     /// Say whose a computer is
     #[command(
@@ -308,7 +325,7 @@ pub(crate) fn run() -> ExitCode {
             Some(folder) => demo::build(&shared, &folder, weeks_later),
             None => demo::open(&shared, &looks, weeks_later),
         },
-        Some(Command::Scan) => scan::run(&shared),
+        Some(Command::Scan(picture)) => scan::run(&shared, &picture),
         Some(Command::Preview { plan }) => preview::run(&shared, plan.as_deref()),
         Some(Command::Sweep(options)) => sweep::run(&shared, &options),
         Some(Command::Restore { run, paths, within }) => {
@@ -319,7 +336,7 @@ pub(crate) fn run() -> ExitCode {
             };
             restore::run(&shared, &wanted)
         }
-        Some(Command::Report { run, out }) => report::run(&shared, &run, &out),
+        Some(Command::Report { run, out, force }) => report::run(&shared, &run, (&out, force)),
         Some(Command::Dustpan { command }) => dustpan::run(&shared, &command),
         Some(Command::Log { command }) => log::run(&shared, &command),
         Some(Command::Sites) => sites::run(&shared),

@@ -3,11 +3,14 @@
 mod books;
 mod cli;
 mod exit;
+mod handover;
+mod new_file;
 mod options;
 mod persist;
 mod place;
 mod runs;
 mod session;
+mod shop;
 mod standing;
 mod tui;
 mod visits;

@@ -13,6 +13,7 @@ use jolly_core::decide::{Exclusion, Selection, Starts};
 use jolly_core::dustpan::ON_TARGET;
 use jolly_core::format::{Printable, Site};
 use jolly_core::pile::{Explanation, Question, Scan, ScanOrder, explain, scan};
+use jolly_core::report::LittleFree;
 use jolly_core::rule::{Class, Guards, RuleNumber, RuleSet, resolve};
 use jolly_core::run::{SameComputer, list_commands};
 use jolly_core::state::{Sheet, SheetStore, StateFolder};
@@ -24,6 +25,7 @@ use crate::books;
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::persist::{Files, refuse};
+use crate::shop::{SHOP_ADVICE, Shop};
 use crate::visits::refuse_sheets;
 
 /// What one use of the program works with.
@@ -60,6 +62,8 @@ pub(crate) struct Session {
     pub belongs: Arc<Belongs>,
     /// The technician's configuration folder.
     pub config: Option<PathBuf>,
+    /// From where on what is free is little.
+    pub little: LittleFree,
 }
 
 /// How long a first look at a computer may take.
@@ -79,6 +83,12 @@ impl Session {
     pub(crate) fn of_options(options: &SharedOptions) -> Result<Self, Refusal> {
         let target = options.target.as_deref().unwrap_or(Path::new("/"));
         Self::open(options, target)
+    }
+
+    /// What people call the computer.
+    pub(crate) fn shown_name(&self) -> &str {
+        let own = self.target.owner.as_deref().unwrap_or(&self.target.label);
+        self.sheet.as_ref().map_or(own, Sheet::shown_name)
     }
 
     /// Opens the target and reads the rulebooks.
@@ -105,6 +115,8 @@ impl Session {
             config: config.as_deref(),
         };
         let rules = books::read_rules(target.layout, &shelf)?;
+        let shop = Shop::read(config.as_deref())
+            .map_err(|error| Refusal::bad_input(&error, SHOP_ADVICE))?;
         let mut own = Vec::new();
         let exe = std::env::current_exe().ok();
         let dustpan = target.root_path().join(ON_TARGET);
@@ -147,6 +159,7 @@ impl Session {
             done: files.read_done(),
             files,
             rulebooks: options.rulebook.clone(),
+            little: shop.little(),
             config,
         })
     }

@@ -1,32 +1,14 @@
-//! Numbers in words: sizes, counts, ages.
+//! What the core knows, in words.
 
 use jolly_core::computer::Layout;
 use jolly_core::decide::PileState;
 use jolly_core::format::{Printable, Site};
+pub(crate) use jolly_core::format::{age, bytes, count, counted};
 use jolly_core::pile::AtOnce;
 use jolly_core::plan::{SafetyCopies, SignInsLost};
-use jolly_core::report::Advice;
+use jolly_core::report::{Advice, Forecast, LittleFree};
 use jolly_core::rule::AgeLimit;
 use jolly_core::survey::{Extension, Figure, Sign};
-
-const UNITS: [&str; 7] = ["B", "KiB", "MiB", "GiB", "TiB", "PiB", "EiB"];
-
-/// A size with three figures: "6.10 GiB", "980 MiB".
-pub(crate) fn bytes(bytes: u64) -> String {
-    let mut value = bytes as f64;
-    let mut unit = 0;
-    while value >= 1023.5 && unit + 1 < UNITS.len() {
-        value /= 1024.0;
-        unit += 1;
-    }
-    let name = UNITS.get(unit).copied().unwrap_or("B");
-    match (unit, value) {
-        (0, _) => format!("{bytes} {name}"),
-        (_, 99.95..) => format!("{value:.0} {name}"),
-        (_, 9.995..) => format!("{value:.1} {name}"),
-        _ => format!("{value:.2} {name}"),
-    }
-}
 
 /// A size that is an estimate: "≈1.20 KiB".
 pub(crate) fn about(size: u64) -> String {
@@ -42,50 +24,12 @@ pub(crate) fn size(size: u64, is_estimated: bool) -> String {
     }
 }
 
-/// A count with its thousands divided: "18,204".
-pub(crate) fn count(number: u64) -> String {
-    let digits = number.to_string();
-    let mut text = String::new();
-    for (at, digit) in digits.chars().enumerate() {
-        if at > 0 && (digits.len() - at).is_multiple_of(3) {
-            text.push(',');
-        }
-        text.push(digit);
-    }
-    text
-}
-
-/// A count of things: "1 file", "18,204 files".
-pub(crate) fn counted(number: u64, one: &str) -> String {
-    format!(
-        "{} {one}{}",
-        count(number),
-        if number == 1 { "" } else { "s" }
-    )
-}
-
 /// That most of what was found is young because it came at once.
 pub(crate) fn at_once(found: AtOnce) -> String {
     format!(
         "{} % of what was found came here within a day, {} ago; if this disk was imaged or restored: --aged-by modified",
         found.percent,
         age(found.ago)
-    )
-}
-
-/// An age in words: "4 months".
-pub(crate) fn age(seconds: u64) -> String {
-    const STEPS: [(u64, &str); 6] = [
-        (365 * 86_400, "year"),
-        (30 * 86_400, "month"),
-        (7 * 86_400, "week"),
-        (86_400, "day"),
-        (3600, "hour"),
-        (60, "minute"),
-    ];
-    STEPS.iter().find(|(step, _)| seconds >= *step).map_or_else(
-        || "moments".to_owned(),
-        |(step, name)| counted(seconds / step, name),
     )
 }
 
@@ -295,7 +239,7 @@ pub(crate) fn sign(sign: &Sign, layout: Layout) -> (String, &'static str) {
         ),
         Sign::UnusedPrograms(count, held) => (
             unused_programs(*count, *held),
-            "What is never started can often go; the programs lens says what each occupies.",
+            "What is never started can often go.",
         ),
         Sign::StartsAtSignIn(count) => (
             format!("{} start at sign-in", counted(*count, "program")),
@@ -320,30 +264,36 @@ pub(crate) fn advice(advice: &Advice, layout: Layout) -> String {
             counted(sum.items, "item"),
             bytes(sum.bytes)
         ),
-        Advice::NextVisit(when, weekly) => format!(
-            "Next visit by {}: at {} a week less than a tenth is free then.",
+        Advice::NextVisit(when, weekly, little) => format!(
+            "Next visit by {}: at {} a week less than {little} is free then.",
             when.strftime("%B %Y"),
             bytes(weekly.max(&0).unsigned_abs())
         ),
     }
 }
 
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn numbers_read_as_people_say_them() {
-        assert_eq!(bytes(0), "0 B");
-        assert_eq!(bytes(1023), "1023 B");
-        assert_eq!(bytes(1 << 20), "1.00 MiB");
-        assert_eq!(bytes(980 << 20), "980 MiB");
-        assert_eq!(bytes((1 << 30) - 1), "1.00 GiB");
-        assert_eq!(bytes(41 << 30), "41.0 GiB");
-        assert_eq!(bytes(u64::MAX), "16.0 EiB");
-        assert_eq!(count(1_234_567), "1,234,567");
-        assert_eq!(counted(1, "file"), "1 file");
-        assert_eq!(age(59), "moments");
-        assert_eq!(age(130 * 86_400), "4 months");
+/// When little is free again, and what that is reckoned from.
+pub(crate) fn full_again(forecast: Option<&Forecast>, now: i64, little: LittleFree) -> String {
+    let Some(forecast) = forecast else {
+        return "not known before two visits that lie a day apart".to_owned();
+    };
+    let basis = format!(
+        "by {} over {}",
+        counted(forecast.intervals, "interval"),
+        age(forecast.over.max(0).unsigned_abs())
+    );
+    let weekly = bytes(forecast.weekly.max(0).unsigned_abs());
+    match forecast.falls {
+        Some(when) if when.as_second() <= now => format!("less than {little} is free now; {basis}"),
+        Some(when) => {
+            let in_time = (when.as_second() - now).max(0).unsigned_abs();
+            let day = when.strftime("%b %Y");
+            format!(
+                "less than {little} free in {} ({day}), at {weekly} a week; {basis}",
+                age(in_time)
+            )
+        }
+        None if forecast.weekly <= 0 => format!("not to be seen: it doesn't fill; {basis}"),
+        None => format!("not within ten years, at {weekly} a week; {basis}"),
     }
 }

@@ -21,5 +21,5 @@ pub(crate) use property_list::{MOST as PROPERTY_LIST_MOST, PropertyList, Unreada
 pub use random_access::RandomAccess;
 pub use site::{Site, host_of_address};
 pub(crate) use text::harmless_json;
-pub use text::{Printable, is_harmless, json_text, write_json};
+pub use text::{Printable, age, bytes, count, counted, is_harmless, json_text, write_json};
 pub(crate) use windows::recycled::{MOST as RECYCLED_MOST, Recycled};

@@ -1,16 +1,22 @@
-//! A run told to people and to other programs: as sentences, as a table, as one object.
+//! A run told to people and to other programs: as sentences, as a table, as one object, as what the customer reads.
 
 pub(crate) mod advice;
+pub(crate) mod ages;
 pub(crate) mod causes;
 mod cell;
+pub(crate) mod customer;
 mod form;
+pub(crate) mod notices;
 mod object;
 pub(crate) mod regrowth;
 mod table;
 pub(crate) mod visit;
 
 pub use advice::{Advice, SweepEnd, advise};
+pub use ages::{AgesRow, ages_rows};
 pub use causes::{Cause, explain};
+pub use customer::{CustomerPage, LeftPile, RuleWords, WentOfClass, customer_page};
 pub use form::{Form, ReportError, write_report};
-pub use regrowth::{Forecast, Regrown, Regrowth, forecast, little_free, regrown};
-pub use visit::{decided, unattended, visit_run, visit_scan};
+pub use notices::{Notice, NoticedPile, Unnoticed, class_turn, notices};
+pub use regrowth::{Forecast, LittleFree, Regrown, Regrowth, forecast, regrown, regrown_at_last};
+pub use visit::{decided, in_words, told, unattended, visit_run, visit_scan};

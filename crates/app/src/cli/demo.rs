@@ -7,7 +7,7 @@ use jolly_core::CancelToken;
 use jolly_core::computer::Layout;
 use jolly_core::decide::Decisions;
 use jolly_core::plan::make_manifest;
-use jolly_core::report::{visit_run, visit_scan};
+use jolly_core::report::{told, visit_run, visit_scan};
 use jolly_core::run::Pause;
 use jolly_core::state::{Sheet, SheetStore, Visit};
 use jolly_demo::{DemoError, DemoLayout, Program};
@@ -174,7 +174,8 @@ fn first_visit(options: &SharedOptions, root: &Path, now: i64) -> Result<(), Ref
     let run =
         swept.map_err(|error| Refusal::failed(&error, "try the demo without --weeks-later"))?;
     let ended = scan.now;
-    let kept = session.note_run(&visit_run(&run.id, ended, &run.summary));
+    let told = told(&run.summary, &session.rules);
+    let kept = session.note_run(&visit_run(&run.id, ended, &run.summary, told));
     kept.map_err(|error| refuse_sheets(&error))?;
     let mut store = SheetStore::open(&session.state).map_err(|error| refuse_sheets(&error))?;
     let sheet = store
@@ -193,6 +194,7 @@ fn first_visit(options: &SharedOptions, root: &Path, now: i64) -> Result<(), Ref
             signs: Vec::new(),
             piles: Vec::new(),
             runs: Vec::new(),
+            decided: Vec::new(),
         };
         let earlier = Sheet {
             visits: EARLIER.map(visit).to_vec(),

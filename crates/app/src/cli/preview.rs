@@ -12,6 +12,7 @@ use jolly_core::rule::Removal;
 
 use crate::cli::{print, scan};
 use crate::exit::{Exit, Refusal};
+use crate::new_file::{Existing, Readers, write_file};
 use crate::options::SharedOptions;
 use crate::session::Session;
 use crate::wording::{about, bytes, copied_first, counted, signs_in_again};
@@ -42,29 +43,8 @@ fn save(manifest: &Manifest, file: &Path) -> Result<(), Refusal> {
         let what = io::Error::other(format!("cannot write the plan {}: {error}", file.display()));
         Refusal::failed(&what, "choose a file that can be written")
     };
-    // Written under a name of its own and put in place at the end: no link is followed, and whatever file was
-    // there before, its owner and its rights are gone with it.
-    let folder = match file.parent() {
-        Some(folder) if !folder.as_os_str().is_empty() => folder,
-        _ => Path::new("."),
-    };
-    let is_special = std::fs::symlink_metadata(file).is_ok_and(|there| !there.is_file());
-    if is_special {
-        return Err(refuse(io::Error::other(
-            "something that is no file has that name",
-        )));
-    }
-    let made = tempfile::NamedTempFile::new_in(folder).map_err(refuse)?;
-    let mut out = io::BufWriter::new(made);
-    write_plan(manifest, &mut out)
-        .and_then(|()| out.flush())
-        .map_err(refuse)?;
-    let made = out
-        .into_inner()
-        .map_err(|error| refuse(error.into_error()))?;
-    made.as_file().sync_all().map_err(refuse)?;
-    made.persist(file).map_err(|error| refuse(error.error))?;
-    Ok(())
+    let access = (Existing::IsReplaced, Readers::Owner);
+    write_file(file, access, &mut |out| write_plan(manifest, out)).map_err(refuse)
 }
 
 /// The list for people: one path a line, and the sums.

@@ -6,17 +6,20 @@ use std::sync::Arc;
 use jolly_core::CancelToken;
 use jolly_core::decide::{Decisions, PileState, Scope, Spot};
 use jolly_core::pile::{Scan, Sum};
+use jolly_core::report::ages_rows;
 use jolly_core::rule::{Class, Survey};
 use jolly_core::source::PileId;
 use serde_json::{Value, json};
 
-use crate::cli::print;
+use crate::cli::{PictureOptions, print, report};
 use crate::exit::{Exit, Refusal};
+use crate::handover::draw_ages;
 use crate::options::SharedOptions;
 use crate::session::Session;
 use crate::wording::{at_once, bytes, count, counted, size};
 
-pub(super) fn run(options: &SharedOptions) -> Result<Exit, Refusal> {
+pub(super) fn run(options: &SharedOptions, picture: &PictureOptions) -> Result<Exit, Refusal> {
+    let wanted = report::picture(picture)?;
     let cancel = print::cancel_on_interrupt()?;
     let session = Session::of_options(options)?;
     let (scan, decisions) = scanned(&session, options, &cancel)?;
@@ -24,6 +27,11 @@ pub(super) fn run(options: &SharedOptions) -> Result<Exit, Refusal> {
         print::json(&as_json(&scan, &decisions))?;
     } else {
         print::result(|out| write_table(out, &scan, &decisions))?;
+    }
+    if let Some(wanted) = wanted {
+        let rows = ages_rows(&scan, &decisions);
+        let drawn = draw_ages(session.shown_name(), scan.now, &rows);
+        report::write_picture(&drawn, wanted, picture)?;
     }
     Ok(if scan.is_partial {
         Exit::Stopped

@@ -4,16 +4,21 @@ use std::collections::BTreeSet;
 use std::path::Path;
 
 use jolly_core::format::Printable;
+use jolly_core::report::LittleFree;
 use jolly_core::rule::Class;
 use jolly_core::state::{
     Allowance, MOST_IMPORTED, Sheet, SheetStore, Visit, export_sheet, import_sheets,
 };
 use serde_json::json;
 
-use crate::cli::{SheetCommand, print};
+use crate::books::config_folder;
+use crate::cli::{SheetCommand, print, report};
 use crate::exit::{Exit, Refusal};
+use crate::handover::{VisitsChart, draw_regrowth};
+use crate::new_file::{Existing, Readers, write_file};
 use crate::options::SharedOptions;
 use crate::session::open_state;
+use crate::shop::{SHOP_ADVICE, Shop};
 use crate::visits::{no_sheets, refuse_sheets};
 use crate::wording::{age, bytes, counted};
 
@@ -37,8 +42,16 @@ pub(super) fn run(options: &SharedOptions, command: &SheetCommand) -> Result<Exi
     };
     match command {
         SheetCommand::List => list(options, &store),
-        SheetCommand::Show { sheet } => {
+        SheetCommand::Show { sheet, picture } => {
+            let wanted = report::picture(picture)?;
             let sheet = find(&store, sheet)?;
+            if let Some(wanted) = wanted {
+                let little = little(options)?;
+                let chart = VisitsChart::of_sheet(&sheet, little);
+                let drawn = draw_regrowth(&sheet, &chart);
+                let drawn = drawn.map_err(|error| report::refuse(&error))?;
+                report::write_picture(&drawn, wanted, picture)?;
+            }
             if options.json {
                 print::json(&export_sheet(&sheet))?;
             } else {
@@ -76,6 +89,14 @@ pub(super) fn run(options: &SharedOptions, command: &SheetCommand) -> Result<Exi
         }
         SheetCommand::Import { .. } => Ok(Exit::Done),
     }
+}
+
+/// From where on what is free is little, as the shop says.
+fn little(options: &SharedOptions) -> Result<LittleFree, Refusal> {
+    let config = config_folder(options.config.as_deref());
+    let shop = Shop::read(config.as_deref());
+    let shop = shop.map_err(|error| Refusal::bad_input(&error, SHOP_ADVICE))?;
+    Ok(shop.little())
 }
 
 fn find(store: &SheetStore, id: &str) -> Result<Sheet, Refusal> {
@@ -214,11 +235,12 @@ fn write(file: &Path, sheet: &serde_json::Value) -> Result<(), Refusal> {
         let what = std::io::Error::other(format!("cannot write {}: {error}", file.display()));
         Refusal::failed(&what, "name a new file in a folder that can be written")
     };
-    let made = std::fs::File::create_new(file).map_err(refuse)?;
-    let mut out = std::io::BufWriter::new(made);
-    serde_json::to_writer(&mut out, sheet).map_err(|error| refuse(error.into()))?;
-    std::io::Write::write_all(&mut out, b"\n").map_err(refuse)?;
-    std::io::Write::flush(&mut out).map_err(refuse)
+    let access = (Existing::Stays, Readers::Others);
+    let written = write_file(file, access, &mut |out| {
+        serde_json::to_writer(&mut *out, sheet)?;
+        out.write_all(b"\n")
+    });
+    written.map_err(refuse)
 }
 
 /// Takes in what other benches wrote: all files, or none.

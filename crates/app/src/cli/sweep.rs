@@ -5,7 +5,7 @@ use std::path::Path;
 use jolly_core::decide::Spared;
 use jolly_core::host::boot;
 use jolly_core::plan::{ConfirmedManifest, Manifest, MostRead, Outcome, make_manifest, read_plan};
-use jolly_core::report::{visit_run, visit_scan};
+use jolly_core::report::{told, visit_run, visit_scan};
 use jolly_core::rule::{Search, resolve};
 use jolly_core::run::{Comparison, Difference, Pause, Predictions, RunSummary, SweepError};
 use jolly_core::state::{LockError, SheetError};
@@ -221,7 +221,8 @@ fn carry_out(
     let Run { id, log, summary } = swept.map_err(|error| refuse(&error))?;
     progress.end();
     let ended = session.now.unwrap_or_else(clock);
-    tell_unkept(session.note_run(&visit_run(&id, ended, &summary)));
+    let told = told(&summary, &session.rules);
+    tell_unkept(session.note_run(&visit_run(&id, ended, &summary, told)));
     if options.json {
         print::json(&as_json(&summary, Some((&id, &log))))?;
     } else {

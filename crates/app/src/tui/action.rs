@@ -72,5 +72,7 @@ pub(super) enum Action {
     History,
     AskToClose,
     Save,
+    /// Write a page or a picture.
+    Export,
     LookAgain,
 }

@@ -9,7 +9,7 @@ use jolly_core::computer::mounted_systems;
 use jolly_core::error_chain;
 use jolly_core::format::Printable;
 use jolly_core::host::{UnmountedVolume, unmounted_volumes};
-use jolly_core::report::{forecast, little_free};
+use jolly_core::report::forecast;
 use jolly_core::rule::Verdict;
 use jolly_core::run::left_over;
 use jolly_core::state::SheetStore;
@@ -93,8 +93,9 @@ pub(super) fn arrive(options: &SharedOptions, root: &Path) -> Result<Box<Arrived
     let left = left_over(&session.state, &session.identity).unwrap_or_default();
     let now = session.now.unwrap_or_else(clock);
     let sheet = session.sheet.as_ref().zip(arrival.volume);
-    let forecast = sheet
-        .and_then(|(sheet, volume)| forecast(sheet, (now, volume.free), little_free(volume.size)));
+    let forecast = sheet.and_then(|(sheet, volume)| {
+        forecast(sheet, (now, volume.free), session.little.of(volume.size))
+    });
     Ok(Box::new(Arrived {
         forecast,
         left,

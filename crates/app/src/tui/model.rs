@@ -7,6 +7,7 @@ mod context;
 mod dustpan;
 mod exclude;
 mod exclusions;
+mod export;
 mod hints;
 mod inside;
 mod place;
@@ -34,11 +35,12 @@ use tui_input::Input;
 
 pub(super) use arrive::{Arrived, Bench, Computer, Look, Origin};
 pub(super) use belongs::BelongsDraft;
-pub(super) use check::{Check, CheckList, CheckRow, Notice, Rehearsal, WORD, Waits};
+pub(super) use check::{Check, CheckList, CheckRow, Rehearsal, WORD, Waits};
 pub(super) use context::Context;
 pub(super) use dustpan::{DustpanRun, DustpanView, PanRow};
 pub(super) use exclude::{Counted, Draft, Field, Offer};
 pub(super) use exclusions::ExclusionsView;
+pub(super) use export::{Drawing, ExportView, Subject};
 pub(super) use hints::Done;
 pub(super) use inside::{InsideRow, InsideView, OpenPile};
 pub(super) use place::{PlaceDraft, PlaceLine};
@@ -127,17 +129,10 @@ pub(super) enum Overlay {
     Dustpan(Box<DustpanView>),
     /// Earlier runs.
     Runs(Box<RunsView>),
-    /// A file is named to be written; with what was wrong with it.
-    Save(Saves, Input, Option<String>),
-}
-
-/// What is written to a file that somebody names.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Saves {
-    /// The list of the check, as a plan.
-    List,
-    /// What the run did.
-    Report,
+    /// The list of the check is to be written to a file that is named; with what was wrong with it.
+    Save(Input, Option<String>),
+    /// A page or a picture is to be written.
+    Export(Box<ExportView>),
 }
 
 /// Whose computer this is.

@@ -16,6 +16,7 @@ use jolly_core::dustpan::Pan;
 use jolly_core::host::{RunningProgram, UnmountedVolume};
 use jolly_core::pile::Scan;
 use jolly_core::plan::Manifest;
+use jolly_core::report::Form;
 use jolly_core::run::{
     CommandEnd, LeftOver, LogSummary, Predictions, Rehearsed, RestoreSummary, RunSummary,
     SweepEvent,
@@ -24,13 +25,16 @@ use jolly_core::source::PileId;
 use jolly_core::state::{Decided, RunId, VisitLook, VisitRun, VisitScan};
 use jolly_core::survey::{Sites, Uninstall, Unwanted};
 use jolly_core::walk::ScanEvent;
+use jolly_paper::PaperForm;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
 use crate::exit::Refusal;
+use crate::handover::Drawn;
+use crate::new_file::Existing;
 use crate::place::PlaceChange;
 use crate::session::Session;
 use crate::tui::model::{
-    Arrived, Check, CheckList, DustpanRun, Holders, KnownPrograms, Origin, Saves,
+    Arrived, Check, CheckList, DustpanRun, Holders, KnownPrograms, Origin, Subject,
 };
 
 /// Something that happened.
@@ -95,8 +99,12 @@ pub(super) enum Msg {
     Listed(u32, Option<Box<Check>>),
     /// A rehearsal has ended.
     Rehearsed(u32, Result<Box<Rehearsed>, String>),
-    /// A file was written, or not.
-    Saved(Saves, Result<PathBuf, String>),
+    /// The list was written to a file, or not.
+    Saved(Result<PathBuf, String>),
+    /// A page or a picture is drawn, or can't be.
+    Drawn(Result<Box<Drawn>, String>),
+    /// It was written, or not.
+    Exported(Result<PathBuf, ExportFailure>),
     /// What the dustpans hold.
     Dustpans(Dustpans),
     /// What the logs of earlier runs tell.
@@ -314,12 +322,30 @@ pub(super) enum Question {
     AskToClose(u32, RunningProgram),
 }
 
+/// What is written to a file.
+pub(super) enum Export {
+    /// What was drawn, in this form.
+    Picture(Arc<Drawn>, PaperForm),
+    /// What a run did, for programs.
+    Run(RunId, Form),
+}
+
+/// Why nothing was written.
+pub(super) enum ExportFailure {
+    /// A file of that name is there.
+    IsThere,
+    /// Something else, in words.
+    Other(String),
+}
+
 /// Work on files of ours, and on what was set aside.
 pub(super) enum FileWork {
     /// Write the list as a plan to a file.
     SaveList(Arc<Manifest>, PathBuf),
-    /// Write what a run did to a file.
-    SaveReport(Arc<Session>, RunId, PathBuf),
+    /// Draw a page or a picture.
+    Draw(Arc<Session>, Subject),
+    /// Write it, or a run, to a file.
+    Export(Arc<Session>, Export, PathBuf, Existing),
     /// Read the logs of a computer's runs.
     LoadRuns(Arc<Session>),
     /// Read what the dustpans hold.

@@ -1,20 +1,22 @@
 //! What threads do about dustpans, and with files that somebody named.
 
-use std::fs::{File, OpenOptions};
-use std::io::{self, Write as _};
-use std::os::unix::fs::OpenOptionsExt as _;
+use std::io;
 use std::path::Path;
 
 use jolly_core::dustpan::{Pan, PanItem};
 use jolly_core::plan::{Manifest, write_plan};
-use jolly_core::report::{ReportError, write_report};
 use jolly_core::run::{RestoreOrder, empty, list_logs, restore};
+use jolly_core::state::SheetStore;
 use jolly_core::{CancelToken, error_chain};
 use jolly_disk::RealDisk;
 
+use crate::handover::{
+    Drawn, HandoverError, Written, draw_ages, draw_regrowth, draw_run, write_drawn, write_run,
+};
+use crate::new_file::{Existing, Readers, write_file};
 use crate::session::{Session, clock};
-use crate::tui::model::{DustpanRun, Saves};
-use crate::tui::msg::{Dustpans, FileWork, Msg, Runs};
+use crate::tui::model::{DustpanRun, Subject};
+use crate::tui::msg::{Dustpans, Export, ExportFailure, FileWork, Msg, Runs};
 
 /// The runs of a computer, as their logs tell them.
 fn runs(session: &Session) -> Runs {
@@ -40,18 +42,30 @@ pub(super) fn carry_out(work: FileWork) -> Msg {
     match work {
         FileWork::SaveList(manifest, path) => {
             let saved = save(&manifest, &path);
-            let saved = saved.map_err(|error| not_saved(&error, "list", &error));
-            Msg::Saved(Saves::List, saved.map(|()| path))
+            let saved = saved.map_err(|error| not_saved(&error));
+            Msg::Saved(saved.map(|()| path))
         }
-        FileWork::SaveReport(session, run, path) => {
-            let saved = write_report(&session.state, &run, &path, &|path| create(path, 0o644));
-            let saved = saved.map_err(|error| match &error {
-                ReportError::Write { source, .. } => not_saved(source, "report", &error),
-                ReportError::Form { .. } | ReportError::Log(_) => {
-                    format!("The report could not be saved: {}.", error_chain(&error))
+        FileWork::Draw(session, subject) => Msg::Drawn(
+            draw(&session, &subject)
+                .map(Box::new)
+                .map_err(|error| format!("It can't be drawn: {}.", error_chain(&error))),
+        ),
+        FileWork::Export(session, export, path, existing) => {
+            let place = (&session.state, session.config.as_deref());
+            let written = match export {
+                Export::Picture(drawn, form) => write_drawn(&drawn, (&path, form), existing),
+                Export::Run(run, form) => {
+                    write_run(place, &run, (&path, Written::Report(form)), existing)
                 }
-            });
-            Msg::Saved(Saves::Report, saved.map(|()| path))
+            };
+            Msg::Exported(written.map(|()| path).map_err(|error| match &error {
+                HandoverError::Write { source, .. }
+                    if source.kind() == io::ErrorKind::AlreadyExists =>
+                {
+                    ExportFailure::IsThere
+                }
+                _ => ExportFailure::Other(format!("not written: {}", error_chain(&error))),
+            }))
         }
         FileWork::LoadRuns(session) => Msg::Runs(runs(&session)),
         FileWork::LoadDustpans(session) => Msg::Dustpans(load(&session)),
@@ -83,22 +97,33 @@ pub(super) fn carry_out(work: FileWork) -> Msg {
 
 /// Writes a plan to a new file, which nobody else may read.
 fn save(manifest: &Manifest, path: &Path) -> io::Result<()> {
-    let mut out = io::BufWriter::new(create(path, 0o600)?);
-    write_plan(manifest, &mut out)?;
-    out.flush()
+    let access = (Existing::Stays, Readers::Owner);
+    write_file(path, access, &mut |out| write_plan(manifest, out))
 }
 
-/// Makes a new file; nothing is replaced.
-fn create(path: &Path, mode: u32) -> io::Result<File> {
-    let mut options = OpenOptions::new();
-    options.write(true).create_new(true).mode(mode).open(path)
-}
-
-fn not_saved(source: &io::Error, what: &str, whole: &dyn std::error::Error) -> String {
-    if source.kind() == io::ErrorKind::AlreadyExists {
+fn not_saved(error: &io::Error) -> String {
+    if error.kind() == io::ErrorKind::AlreadyExists {
         return "A file of that name is there already; name another one.".to_owned();
     }
-    format!("The {what} could not be saved: {}.", error_chain(whole))
+    format!("The list could not be saved: {}.", error_chain(error))
+}
+
+/// Draws what is to be exported.
+fn draw(session: &Session, subject: &Subject) -> Result<Drawn, HandoverError> {
+    match subject {
+        Subject::Run(run) => draw_run((&session.state, session.config.as_deref()), run),
+        Subject::Ages(rows, when) => Ok(draw_ages(session.shown_name(), *when, rows)),
+        Subject::Visits(chart) => {
+            // What was swept since the computer was opened stands in the store.
+            let store = SheetStore::open_existing(&session.state)?;
+            let sheet = store.map_or(Ok(None), |store| store.of_computer(&session.identity))?;
+            let sheet = sheet.or_else(|| session.sheet.clone());
+            sheet.map_or_else(
+                || Err(HandoverError::NoVisits),
+                |sheet| draw_regrowth(&sheet, chart),
+            )
+        }
+    }
 }
 
 /// Every dustpan that holds something, newest first.

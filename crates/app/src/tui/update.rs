@@ -9,6 +9,7 @@ mod decided;
 mod dustpan;
 mod exclude;
 mod exclusions;
+mod export;
 mod find;
 mod hints;
 mod inside;
@@ -33,7 +34,7 @@ use jolly_core::walk::ScanEvent;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use crate::tui::keys::{self, Action};
-use crate::tui::model::{Context, Model, Overlay, Saves, Station, is_too_small};
+use crate::tui::model::{Context, Model, Overlay, Station, is_too_small};
 use crate::tui::msg::{Effect, Msg, RunWork};
 use crate::wording::counted;
 
@@ -94,7 +95,9 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::SitesRead(..)
         | Msg::SitesSpared(..)
         | Msg::ProgramsRead(..)
-        | Msg::Saved(..)
+        | Msg::Saved(_)
+        | Msg::Drawn(_)
+        | Msg::Exported(_)
         | Msg::Dustpans(_)
         | Msg::Runs(_)
         | Msg::BroughtBack(_)
@@ -181,8 +184,16 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
             Vec::new()
         }
         Msg::SitesSpared(scan, spared) => sites::spared(model, &scan, spared),
-        Msg::Saved(saves, result) => {
-            save::saved(model, saves, result);
+        Msg::Saved(result) => {
+            save::saved(model, result);
+            Vec::new()
+        }
+        Msg::Drawn(result) => {
+            export::drawn(model, result);
+            Vec::new()
+        }
+        Msg::Exported(result) => {
+            export::written(model, result);
             Vec::new()
         }
         Msg::Runs(loaded) => {
@@ -270,9 +281,9 @@ fn at_station(model: &mut Model, context: Context, action: Action) -> Vec<Effect
             let left = model.report.as_ref().and_then(|report| report.left.clone());
             scanning::retry(model, left)
         }
-        (Action::Save, Station::Report) => {
-            save::ask(model, Saves::Report);
-            Vec::new()
+        (Action::Export, Station::Report) => {
+            let run = model.report.as_ref().map(|report| report.run.clone());
+            run.map_or_else(Vec::new, |run| export::run(model, run))
         }
         (action, Station::Weigh) if context == Context::Inside => inside::act(model, action),
         (action, Station::Weigh) => weigh::act(model, action),
@@ -366,6 +377,19 @@ fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
             overlay::press(model, key)
         }
     }
+}
+
+/// A computer's name as a part of a file's.
+fn file_label(label: &str) -> String {
+    let letter = |letter: char| {
+        if letter.is_alphanumeric() {
+            letter
+        } else {
+            '-'
+        }
+    };
+    let label: String = label.chars().map(letter).collect();
+    label.trim_matches('-').to_lowercase()
 }
 
 /// How far a page goes.

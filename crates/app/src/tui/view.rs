@@ -7,6 +7,7 @@ mod decided;
 mod dustpan;
 mod exclude;
 mod exclusions;
+mod export;
 mod keyline;
 mod mast;
 mod overlay;
@@ -130,6 +131,7 @@ fn before_station(
             belongs::draw(draft, theme, frame, area);
         }
         Overlay::Place(draft) => place::draw(draft, theme, frame, area),
+        Overlay::Export(view) => export::draw(view, theme, frame, area),
         Overlay::Help(from, behind) => {
             if let Some(behind) = behind {
                 before_station(model, behind, theme, frame, (area, below));

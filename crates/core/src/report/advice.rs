@@ -4,7 +4,7 @@ use jiff::Timestamp;
 
 use crate::pile::Sum;
 use crate::plan::Outcome;
-use crate::report::{Forecast, little_free};
+use crate::report::{Forecast, LittleFree};
 use crate::run::RunSummary;
 use crate::survey::Sign;
 
@@ -17,8 +17,8 @@ pub enum Advice {
     LittleFree(u64, u64),
     /// What programs hold can go after a restart.
     Restart(Sum),
-    /// When little will be free again, at so many bytes a week.
-    NextVisit(Timestamp, i64),
+    /// When less than this will be free again, at so many bytes a week.
+    NextVisit(Timestamp, i64, LittleFree),
 }
 
 /// What a sweep ended with, beside its sums.
@@ -30,6 +30,8 @@ pub struct SweepEnd<'a> {
     pub size: u64,
     /// Whether a restart of this computer lets go what is in use: not of a disk on the bench.
     pub is_running: bool,
+    /// From where on what is free is little.
+    pub little: LittleFree,
     /// What earlier visits tell of how the volume fills.
     pub forecast: Option<&'a Forecast>,
 }
@@ -51,7 +53,7 @@ pub fn advise(signs: &[Sign], summary: &RunSummary, end: SweepEnd<'_>) -> Vec<Ad
     let of_sign = |sign: &Sign| Advice::Sign(sign.clone());
     let mut advice: Vec<Advice> = failing.into_iter().map(of_sign).collect();
     let free = summary.free_after;
-    if end.size > 0 && free < little_free(end.size) {
+    if end.size > 0 && free < end.little.of(end.size) {
         let used = u128::from(end.size.saturating_sub(free)) * 100 / u128::from(end.size);
         advice.push(Advice::LittleFree(u64::try_from(used).unwrap_or(100), free));
     }
@@ -82,9 +84,9 @@ fn is_dealt_with(sign: &Sign, summary: &RunSummary) -> bool {
 
 /// Nothing where visits tell nothing yet, or little is free already.
 fn next_visit(free: u64, end: SweepEnd<'_>) -> Option<Advice> {
-    let forecast = end.forecast?.at(end.now, free, little_free(end.size));
+    let forecast = end.forecast?.at(end.now, free, end.little.of(end.size));
     let falls = forecast.falls.filter(|falls| *falls > end.now)?;
-    Some(Advice::NextVisit(falls, forecast.weekly))
+    Some(Advice::NextVisit(falls, forecast.weekly, end.little))
 }
 
 #[cfg(test)]
@@ -110,6 +112,7 @@ mod tests {
             now: at(0),
             size,
             is_running: true,
+            little: LittleFree::default(),
             forecast,
         }
     }
@@ -171,7 +174,7 @@ mod tests {
             ..RunSummary::default()
         };
         let told = advise(&[], &free(200), end(1000, Some(&forecast)));
-        assert_eq!(told, [Advice::NextVisit(at(10 * WEEK), 10)]);
+        assert_eq!(told, [Advice::NextVisit(at(10 * WEEK), 10, LittleFree(10))]);
         // Where little is free already there is no date to name, nor where the volume empties.
         let low = advise(&[], &free(90), end(1000, Some(&forecast)));
         assert_eq!(low, [Advice::LittleFree(91, 90)]);

@@ -109,6 +109,16 @@ pub fn regrown(sheet: &Sheet, now: Timestamp, piles: &[VisitPile]) -> Option<Reg
     })
 }
 
+/// What had come back at the last visit since the one before it.
+pub fn regrown_at_last(sheet: &Sheet) -> Option<Regrown> {
+    let (last, before) = sheet.visits.split_last()?;
+    let before = Sheet {
+        visits: before.to_vec(),
+        ..sheet.clone()
+    };
+    regrown(&before, last.started, &last.piles)
+}
+
 /// Bytes a week, of so many in so many seconds.
 fn weekly(bytes: u64, seconds: i64) -> u64 {
     let seconds = u128::from(seconds.max(1).unsigned_abs());
@@ -140,9 +150,33 @@ impl Forecast {
     }
 }
 
-/// How much free space of a volume is little, in bytes: a tenth, from where on systems slow down and updates fail.
-pub fn little_free(size: u64) -> u64 {
-    size / 10
+/// From how many percent of a volume on what is free is little.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct LittleFree(pub u8);
+
+impl Default for LittleFree {
+    /// A tenth, from where on systems slow down and updates fail.
+    fn default() -> Self {
+        Self(10)
+    }
+}
+
+impl LittleFree {
+    /// The same of a volume of so many bytes, in bytes.
+    pub fn of(self, size: u64) -> u64 {
+        let part = u128::from(size) * u128::from(self.0) / 100;
+        u64::try_from(part).unwrap_or(u64::MAX)
+    }
+}
+
+impl std::fmt::Display for LittleFree {
+    /// In words: "a tenth", "15 %".
+    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self.0 {
+            10 => write!(out, "a tenth"),
+            percent => write!(out, "{percent} %"),
+        }
+    }
 }
 
 /// Reckons from what the volume gained between visits, and what is free now. Nothing where there are no two visits, a day

@@ -6,11 +6,12 @@ use jiff::Timestamp;
 
 use crate::decide::{Decisions, PileDecision};
 use crate::pile::{Scan, Sum};
-use crate::rule::{AgeLimit, Class};
+use crate::report::notices::{Notice, NoticedPile, notices};
+use crate::rule::{AgeLimit, Class, RuleSet};
 use crate::run::RunSummary;
 use crate::source::PileId;
 use crate::state::{
-    Allowance, Decided, Kept, RunId, Sheet, VisitPile, VisitRun, VisitScan, WentOf,
+    Allowance, Decided, Kept, Noticed, RunId, Sheet, Told, VisitPile, VisitRun, VisitScan, WentOf,
 };
 
 fn kept(sum: Sum) -> Kept {
@@ -110,8 +111,8 @@ pub fn unattended(scan: &Scan, decisions: &mut Decisions, sheet: &Sheet, allowed
     decisions.decide(scan, "too much at once", &too_much);
 }
 
-/// What a run adds to a visit.
-pub fn visit_run(run: &RunId, ended: Timestamp, summary: &RunSummary) -> VisitRun {
+/// What a run adds to a visit, with what was told about it.
+pub fn visit_run(run: &RunId, ended: Timestamp, summary: &RunSummary, told: Told) -> VisitRun {
     let went = summary.went_by_rule.iter().map(|went| WentOf {
         rule: went.rule.to_string(),
         account: went.account.as_deref().map(str::to_owned),
@@ -122,5 +123,35 @@ pub fn visit_run(run: &RunId, ended: Timestamp, summary: &RunSummary) -> VisitRu
         ended,
         free: summary.free_after,
         went: went.collect(),
+        told,
     }
+}
+
+/// What a run means for the customer, by what its rules say.
+pub fn told(summary: &RunSummary, rules: &RuleSet) -> Told {
+    let piles: Vec<NoticedPile<'_>> = (summary.went_by_rule.iter())
+        .filter_map(|went| {
+            let rule = &rules.rule(rules.by_id(&went.rule)?).rule;
+            Some(NoticedPile {
+                class: rule.class,
+                account: went.account.as_deref(),
+                title: &rule.title,
+                after: &rule.after,
+                sum: went.sum,
+            })
+        })
+        .collect();
+    Told {
+        noticed: in_words(&notices(&piles).0),
+        ..Told::default()
+    }
+}
+
+/// What will be noticed, without what it is because of.
+pub fn in_words(notices: &[Notice]) -> Vec<Noticed> {
+    let noticed = notices.iter().map(|notice| Noticed {
+        who: notice.who.clone(),
+        what: notice.what.clone(),
+    });
+    noticed.collect()
 }

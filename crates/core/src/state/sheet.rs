@@ -72,6 +72,31 @@ pub struct VisitRun {
     pub free: u64,
     /// What went, by rule and account.
     pub went: Vec<WentOf>,
+    /// What it means for the customer.
+    #[serde(default)]
+    pub told: Told,
+}
+
+/// What a run means for the customer, in words, as the technician saw it.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Told {
+    /// What will be noticed, and by whom.
+    pub noticed: Vec<Noticed>,
+    /// What to think of beside.
+    pub advice: Vec<String>,
+    /// When the next visit is worth it, where that can be said.
+    pub next_visit: Option<Timestamp>,
+}
+
+/// Something that somebody will notice.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Noticed {
+    /// The accounts that it concerns, or everyone.
+    pub who: Vec<String>,
+    /// What, in a sentence.
+    pub what: String,
 }
 
 /// What went of one rule's things of one account.
@@ -130,6 +155,9 @@ pub struct Visit {
     pub piles: Vec<VisitPile>,
     /// What was done.
     pub runs: Vec<VisitRun>,
+    /// What a person had decided when they left before anything was swept.
+    #[serde(default)]
+    pub decided: Vec<Decided>,
 }
 
 /// Within so many seconds a computer that comes back, and at which nothing was swept, is at the same visit still.

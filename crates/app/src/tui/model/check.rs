@@ -2,7 +2,6 @@
 
 mod facts;
 mod list;
-mod notices;
 mod rows;
 
 use std::collections::BTreeMap;
@@ -22,12 +21,12 @@ use jolly_core::pile::{Blocked, Scan, Sum};
 use jolly_core::plan::{
     Manifest, ManifestItem, SafetyCopies, SignInsLost, make_manifest, safety_copies, sign_ins_lost,
 };
+use jolly_core::report::{Notice, NoticedPile, Unnoticed, notices};
 use jolly_core::rule::{Class, Removal};
 use jolly_core::run::{Predictions, RunSummary, overwrite_caveat};
 
 pub(in crate::tui) use facts::Fact;
 pub(in crate::tui) use list::CheckList;
-pub(in crate::tui) use notices::{Notice, Unnoticed};
 pub(in crate::tui) use rows::CheckRow;
 
 use crate::session::{Session, clock};
@@ -179,10 +178,16 @@ impl Check {
             *planned = planned.saturating_add(pile.sum.bytes);
         }
         let rules = Arc::clone(&check.scan.rules);
-        let (notices, unnoticed) = notices::notices(&list.piles, &|pile| {
-            let rule = rules.by_id(&pile.rule);
-            rule.map_or_else(String::new, |rule| rules.rule(rule).rule.after.clone())
-        });
+        let noticed: Vec<NoticedPile<'_>> = (list.piles.iter())
+            .map(|pile| NoticedPile {
+                class: pile.class,
+                account: (pile.account != SYSTEM).then_some(&*pile.account),
+                title: &pile.title,
+                after: (rules.by_id(&pile.rule)).map_or("", |rule| &*rules.rule(rule).rule.after),
+                sum: pile.sum,
+            })
+            .collect();
+        let (notices, unnoticed) = notices(&noticed);
         check.notices = notices;
         check.unnoticed = unnoticed;
         check.list = list;

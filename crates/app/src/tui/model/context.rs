@@ -144,6 +144,7 @@ impl Overlay {
             | Self::Find(..)
             | Self::Open(..)
             | Self::Save(..)
+            | Self::Export(_)
             | Self::Exclude(_)
             | Self::Uninstall(_)
             | Self::Belongs(_)

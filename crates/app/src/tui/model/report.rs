@@ -1,12 +1,12 @@
 //! How a sweep went, and what a second look says.
 
 use jolly_core::pile::Sum;
-use jolly_core::report::{Advice, Cause};
+use jolly_core::report::{Advice, Cause, Notice};
 use jolly_core::rule::Class;
 use jolly_core::run::{LeftOver, RunSummary};
 use jolly_core::state::RunId;
 
-use crate::tui::model::{Check, Notice};
+use crate::tui::model::Check;
 use crate::wording::bytes;
 
 /// What the verifying scan says.

@@ -12,7 +12,7 @@ use tui_input::Input;
 use crate::tui::keys::Action;
 use crate::tui::model::{Arrived, Look, Model, Origin, Overlay, ProgramOrder, Rulebooks, Station};
 use crate::tui::msg::{Effect, Lookup};
-use crate::tui::update::{programs, start_scan, weigh};
+use crate::tui::update::{export, programs, start_scan, weigh};
 use crate::wording;
 
 pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
@@ -49,6 +49,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
                 None => model.message = Some("It is not open yet.".to_owned()),
             }
         }
+        Action::Export => return export::visits(model),
         Action::Choose | Action::Onward => return choose(model),
         Action::Delete => take_off(model),
         Action::Sign(number) => return go_to_sign(model, number),

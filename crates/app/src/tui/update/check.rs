@@ -6,7 +6,7 @@ use jolly_core::run::Rehearsed;
 
 use crate::tui::keys::Action;
 use crate::tui::model::{
-    Check, CheckList, CheckRow, Model, Rehearsal, Saves, Station, Sweeping, WORD, Waits,
+    Check, CheckList, CheckRow, Model, Rehearsal, Station, Sweeping, WORD, Waits,
 };
 use crate::tui::msg::{Effect, Question, RunWork, SweepOrder};
 use crate::tui::update::{moved, save, start_scan};
@@ -72,7 +72,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
                 ))];
             }
         }
-        Action::Save => save::ask(model, Saves::List),
+        Action::Save => save::ask(model),
         Action::LookAgain => return look_again(model),
         Action::AskToClose => return ask_to_close(model, asked),
         Action::Letter(letter) => return letter_typed(model, letter),

@@ -13,7 +13,7 @@ pub(super) fn is_step(station: Station, action: Action) -> bool {
             Action::Younger | Action::Older | Action::ClassYounger | Action::ClassOlder
         ),
         Station::Check => matches!(action, Action::Rehearse),
-        Station::Report => matches!(action, Action::Save | Action::Enter),
+        Station::Report => matches!(action, Action::Export | Action::Enter),
         // These are done when they are over.
         Station::Scan | Station::Sweep => false,
     }

@@ -10,7 +10,9 @@ use crate::tui::model::{Model, Overlay};
 use crate::tui::msg::{Effect, Lookup};
 use crate::tui::update::completion::common_start;
 use crate::tui::update::programs::belongs;
-use crate::tui::update::{arrive, exclude, find, place, rulebooks, save, starts, uninstall, weigh};
+use crate::tui::update::{
+    arrive, exclude, export, find, place, rulebooks, save, starts, uninstall, weigh,
+};
 
 pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
     let Some(overlay) = model.overlay.take() else {
@@ -21,6 +23,7 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Overlay::Starts(view), _) => return starts::press(model, view, key),
         (Overlay::Exclude(draft), _) => return exclude::press(model, *draft, key),
         (Overlay::Place(draft), _) => return place::press(model, draft, key),
+        (Overlay::Export(view), _) => return export::press(model, view, key),
         (Overlay::Belongs(draft), _) => return belongs::press(model, draft, key),
         (Overlay::Uninstall(view), _) => return uninstall::press(model, view, key),
         (Overlay::Find(input, behind), _) => return find::press(model, input, behind, key),
@@ -36,10 +39,10 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
             _,
         )
         | (_, KeyCode::Esc) => {}
-        (Overlay::Save(saves, input, _), KeyCode::Enter) => return save::save(model, saves, input),
-        (Overlay::Save(saves, mut input, _), _) => {
+        (Overlay::Save(input, _), KeyCode::Enter) => return save::save(model, input),
+        (Overlay::Save(mut input, _), _) => {
             input.handle_event(&Event::Key(key));
-            model.overlay = Some(Overlay::Save(saves, input, None));
+            model.overlay = Some(Overlay::Save(input, None));
         }
         (Overlay::ExactAge(input, _), KeyCode::Enter) => {
             if let Err(message) = weigh::set_exact_age(model, input.value()) {
@@ -119,10 +122,11 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
             Overlay::ExactAge(input, _)
             | Overlay::Find(input, _)
             | Overlay::Open(input, _)
-            | Overlay::Save(_, input, _),
+            | Overlay::Save(input, _),
         ) => {
             insert(input);
         }
+        Some(Overlay::Export(view)) => insert(&mut view.name),
         Some(Overlay::Rulebooks(view)) => view.asking.iter_mut().for_each(insert),
         Some(Overlay::Starts(view)) => {
             view.asking.iter_mut().for_each(|(input, _)| insert(input));

@@ -3,7 +3,7 @@
 use crate::tui::keys::Action;
 use crate::tui::model::{Model, Overlay, RunsView};
 use crate::tui::msg::{Effect, FileWork, Runs};
-use crate::tui::update::moved;
+use crate::tui::update::{export, moved};
 
 /// Opens the view.
 pub(super) fn open(model: &mut Model) -> Vec<Effect> {
@@ -24,6 +24,11 @@ pub(super) fn loaded(model: &mut Model, loaded: Runs) {
 }
 
 pub(super) fn act(model: &mut Model, mut view: Box<RunsView>, action: Action) -> Vec<Effect> {
+    if action == Action::Export
+        && let Some(focused) = view.focused()
+    {
+        return export::run(model, focused.run.clone());
+    }
     let count = view.runs.as_ref().map_or(0, Vec::len);
     view.focus = moved(view.focus, count, action);
     model.overlay = Some(Overlay::Runs(view));

@@ -3,12 +3,13 @@
 use std::sync::Arc;
 
 use jiff::Timestamp;
+use jolly_core::computer::Layout;
 use jolly_core::pile::Sum;
 use jolly_core::report::{
-    Advice, SweepEnd, advise, decided, explain, regrown, visit_run, visit_scan,
+    Advice, SweepEnd, advise, decided, explain, in_words, regrown, visit_run, visit_scan,
 };
 use jolly_core::run::{LeftOver, RunSummary};
-use jolly_core::state::{VisitFact, VisitLook, VisitSign};
+use jolly_core::state::{Told, VisitFact, VisitLook, VisitSign};
 
 use crate::exit::Refusal;
 use crate::tui::keys::Action;
@@ -232,12 +233,13 @@ pub(super) fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) ->
             let is_partial = model.weigh.as_ref().is_some_and(|it| it.scan.is_partial);
             let weighed = model.weigh.as_ref();
             let decided = weighed.map_or_else(Vec::new, |it| decided(&it.scan, &it.decisions));
-            let visit = Keeping::Run(Box::new(visit_run(&run, ended, &summary)), decided);
+            let advice = advice(model, &summary, (ended, size));
+            let told = told(model, &advice);
+            let visit = Keeping::Run(Box::new(visit_run(&run, ended, &summary, told)), decided);
             let keep = model
                 .session
                 .clone()
                 .map(|session| Effect::Keep(session, visit));
-            let advice = advice(model, &summary, (ended, size));
             model.report = Some(Report {
                 run,
                 advice,
@@ -258,6 +260,25 @@ pub(super) fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) ->
     }
 }
 
+/// What was told of a run, as its page for the customer says it.
+fn told(model: &Model, advice: &[Advice]) -> Told {
+    let session = model.session.as_ref();
+    let layout = session.map_or(Layout::Linux, |session| session.target.layout);
+    let next_visit = advice.iter().find_map(|one| match one {
+        Advice::NextVisit(when, ..) => Some(*when),
+        _ => None,
+    });
+    let check = model.check.as_ref();
+    Told {
+        noticed: check.map_or_else(Vec::new, |check| in_words(&check.notices)),
+        advice: (advice.iter())
+            .filter(|one| !matches!(one, Advice::NextVisit(..)))
+            .map(|one| wording::advice(one, layout))
+            .collect(),
+        next_visit,
+    }
+}
+
 /// What to tell the customer, by what this computer showed when it was looked at first.
 fn advice(model: &Model, summary: &RunSummary, (now, size): (Timestamp, u64)) -> Vec<Advice> {
     let Some(arrived) = model.chosen_arrival() else {
@@ -268,6 +289,7 @@ fn advice(model: &Model, summary: &RunSummary, (now, size): (Timestamp, u64)) ->
         now,
         size,
         is_running: target.is_live || target.is_stand_in(),
+        little: arrived.session.little,
         forecast: arrived.forecast.as_ref(),
     };
     advise(&arrived.arrival.signs, summary, end)

@@ -16,7 +16,7 @@ use crate::tui::model::{
 use crate::tui::msg::{Effect, Question, RunWork};
 use crate::tui::update::change::{back_or_again, change};
 use crate::tui::update::find::{self, Start};
-use crate::tui::update::{exclude, has_said_yes, sites, start_scan};
+use crate::tui::update::{exclude, export, has_said_yes, sites, start_scan};
 use crate::wording::{bytes, counted, limit_words};
 
 /// How far a page goes.
@@ -50,6 +50,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
             model.message = Some(format!("Rows are {}.", weigh.arranged.order.words()));
         }
         Action::Enter => return enter(model),
+        Action::Export => return export::ages(model),
         Action::Lens => return sites::open(model),
         Action::LookAgain => {
             model.station = Station::Scan;

@@ -4,6 +4,7 @@ use jolly_core::computer::EntryKind;
 use jolly_core::format::Printable;
 use jolly_core::pile::Sum;
 use jolly_core::plan::ManifestItem;
+use jolly_core::report::Notice;
 use jolly_core::rule::Removal;
 use ratatui::Frame;
 use ratatui::layout::Rect;
@@ -11,7 +12,7 @@ use ratatui::text::Line;
 
 use crate::tui::areas::first_row;
 use crate::tui::draw::{Pieces, cut, cut_front, left, right, wrap};
-use crate::tui::model::{Check, CheckRow, Model, Notice, WORD};
+use crate::tui::model::{Check, CheckRow, Model, WORD};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::{edge, lines, raise};
 use crate::wording::{bytes, count, counted};

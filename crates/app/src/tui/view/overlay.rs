@@ -10,7 +10,7 @@ use tui_input::Input;
 use crate::tui::areas::help_room;
 use crate::tui::draw::{Pieces, cut, left};
 use crate::tui::keys;
-use crate::tui::model::{Context, Model, Overlay, Saves, Station};
+use crate::tui::model::{Context, Model, Overlay, Station};
 use crate::tui::theme::{Role, Theme};
 
 /// Draws a question of one line.
@@ -35,6 +35,7 @@ pub(super) fn draw(
         | Overlay::Runs(_)
         | Overlay::Starts(_)
         | Overlay::Place(_)
+        | Overlay::Export(_)
         | Overlay::Help(..) => {}
         Overlay::ExactAge(input, wrong) => {
             let hint = wrong.clone().unwrap_or_else(|| {
@@ -47,13 +48,8 @@ pub(super) fn draw(
             };
             question(theme, frame, area, ("older than", input), (&hint, role));
         }
-        Overlay::Save(saves, input, wrong) => {
-            let hint = match saves {
-                Saves::List => {
-                    "a new file; `jolly-broom sweep --plan` carries out exactly this list"
-                }
-                Saves::Report => "a new file: .csv for a table of all items, .json for everything",
-            };
+        Overlay::Save(input, wrong) => {
+            let hint = "a new file; `jolly-broom sweep --plan` carries out exactly this list";
             let (hint, role) = match wrong {
                 Some(wrong) => (wrong.as_str(), Role::Ask),
                 None => (hint, Role::Quiet),

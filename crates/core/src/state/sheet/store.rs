@@ -46,6 +46,9 @@ const MIGRATIONS: &[&str] = &["
     CREATE TABLE run (
         visit INTEGER NOT NULL REFERENCES visit(id) ON DELETE CASCADE, run TEXT NOT NULL, ended INTEGER NOT NULL,
         free INTEGER NOT NULL, went TEXT NOT NULL, PRIMARY KEY (visit, run)) STRICT;
+", "
+    ALTER TABLE run ADD COLUMN told TEXT NOT NULL DEFAULT '{}';
+    ALTER TABLE visit ADD COLUMN decided TEXT NOT NULL DEFAULT '[]';
 "];
 
 /// Why the store can't be used. Nothing of it was changed.
@@ -393,6 +396,26 @@ impl SheetStore {
         })
     }
 
+    /// Notes what is decided at the visit that is under way since `began`, for whoever goes on with it.
+    ///
+    /// # Errors
+    /// When it can't be written.
+    pub fn note_decided(
+        &mut self,
+        target: &Target,
+        began: Timestamp,
+        decided: &[Decided],
+    ) -> Result<(), SheetError> {
+        self.change(|change| {
+            let visit = visit_of(change, target, began)?;
+            change.execute(
+                "UPDATE visit SET decided = ?2 WHERE id = ?1",
+                params![visit, json(decided)],
+            )?;
+            Ok(())
+        })
+    }
+
     /// Notes a run, in the visit that is under way since `began`.
     ///
     /// # Errors
@@ -406,13 +429,14 @@ impl SheetStore {
         self.change(|change| {
             let visit = visit_of(change, target, began)?;
             change.execute(
-                "INSERT OR REPLACE INTO run VALUES (?1, ?2, ?3, ?4, ?5)",
+                "INSERT OR REPLACE INTO run VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
                 params![
                     visit,
                     run.run,
                     run.ended.as_second(),
                     signed(run.free),
-                    json(&run.went)
+                    json(&run.went),
+                    json_of(&run.told)
                 ],
             )?;
             note_time(change, visit, run.ended)

@@ -155,9 +155,9 @@ pub(super) const BINDINGS: &[Binding] = &[
     ),
     main(
         &[Rulebooks],
-        "e",
+        "E",
         "explain a path",
-        &[(Char('e'), Action::Explain)],
+        &[(Char('E'), Action::Explain)],
     ),
     more(
         &[Rulebooks],

@@ -8,6 +8,7 @@ use jolly_core::CancelToken;
 use jolly_core::computer::{AccountName, TargetPath};
 use jolly_core::pile::{Scan, Sum};
 use jolly_core::plan::{Manifest, ManifestItem};
+use jolly_core::report::class_turn;
 use jolly_core::rule::{Class, Removal, RuleId};
 
 use crate::tui::model::check::SYSTEM;
@@ -262,14 +263,4 @@ fn ranked<K: Ord>(len: usize, key: impl Fn(usize) -> K) -> (Vec<usize>, Vec<usiz
         }
     }
     (order, place)
-}
-
-/// In which turn classes are read: what somebody notices first.
-pub(super) fn class_turn(class: Class) -> u8 {
-    match class {
-        Class::Felt => 0,
-        Class::Ask => 1,
-        Class::Regrows => 2,
-        Class::Spent => 3,
-    }
 }

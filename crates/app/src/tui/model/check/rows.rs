@@ -2,7 +2,9 @@
 
 use jolly_core::plan::ManifestItem;
 
-use crate::tui::model::check::{Check, Notice};
+use jolly_core::report::Notice;
+
+use crate::tui::model::check::Check;
 
 /// One row.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

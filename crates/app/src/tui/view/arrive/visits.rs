@@ -1,13 +1,12 @@
 //! What is known from earlier visits: free space over time, what has grown since the last one, when it will be full.
 
-use jiff::Timestamp;
-use jolly_core::report::{Forecast, Regrown};
+use jolly_core::report::Regrown;
 use jolly_core::state::{Sheet, Visit};
 
 use crate::tui::draw::wrap;
 use crate::tui::model::{Arrived, Model};
 use crate::tui::theme::Theme;
-use crate::wording::{age, bytes, counted};
+use crate::wording::{bytes, counted, full_again};
 
 /// Visits that are drawn.
 const DRAWN: usize = 24;
@@ -50,7 +49,11 @@ fn told(model: &Model, theme: &Theme, arrived: &Arrived) -> Vec<(&'static str, S
     }
     told.push((
         "full again",
-        full_again(arrived.forecast.as_ref(), arrived.now),
+        full_again(
+            arrived.forecast.as_ref(),
+            arrived.now,
+            arrived.session.little,
+        ),
     ));
     told
 }
@@ -107,34 +110,4 @@ fn grown(regrown: &Regrown) -> String {
     let named: Vec<String> = named.collect();
     let whole = bytes(regrown.grown());
     format!("{whole} since {since}: {}", named.join(", "))
-}
-
-/// When little is free again, and what that is reckoned from.
-fn full_again(forecast: Option<&Forecast>, now: i64) -> String {
-    let Some(forecast) = forecast else {
-        return "not known before two visits that lie a day apart".to_owned();
-    };
-    let basis = format!(
-        "by {} over {}",
-        counted(forecast.intervals, "interval"),
-        age(forecast.over.max(0).unsigned_abs())
-    );
-    let weekly = bytes(forecast.weekly.max(0).unsigned_abs());
-    match forecast.falls {
-        Some(when) if when.as_second() <= now => format!("less than a tenth is free now; {basis}"),
-        Some(when) => {
-            let in_time = (when.as_second() - now).max(0).unsigned_abs();
-            let day = day_of(when);
-            format!(
-                "less than a tenth free in {} ({day}), at {weekly} a week; {basis}",
-                age(in_time)
-            )
-        }
-        None if forecast.weekly <= 0 => format!("not to be seen: it doesn't fill; {basis}"),
-        None => format!("not within ten years, at {weekly} a week; {basis}"),
-    }
-}
-
-fn day_of(when: Timestamp) -> String {
-    when.strftime("%b %Y").to_string()
 }

@@ -23,7 +23,7 @@ pub(super) fn note_computer(
     let identity = target.identity().as_str();
     let id = SheetId::of(identity);
     change.execute(
-        "INSERT INTO computer (id, identity, label, layout, root) VALUES (?1, ?2, ?3, ?4, ?5)
+        "INSERT INTO computer (id, identity, label, layout, root, name) VALUES (?1, ?2, ?3, ?4, ?5, ?6)
          ON CONFLICT (id) DO UPDATE SET label = excluded.label, layout = excluded.layout, root = excluded.root
          WHERE identity = excluded.identity",
         params![
@@ -31,7 +31,9 @@ pub(super) fn note_computer(
             identity,
             target.label,
             target.layout.name(),
-            target.root_path().to_str()
+            target.root_path().to_str(),
+            // Whoever names it otherwise has the last word.
+            target.owner.as_deref().unwrap_or_default()
         ],
     )?;
     Ok(id)
@@ -115,7 +117,7 @@ pub(super) fn read_sheet(connection: &Connection, id: &SheetId) -> rusqlite::Res
     let off = asked.query_map([&**id], |row| row.get(0))?;
     sheet.rules_off = off.collect::<Result<_, _>>()?;
     let mut asked = connection.prepare_cached(
-        "SELECT id, started, seconds, size, used, free, is_whole, facts, signs, piles FROM visit
+        "SELECT id, started, seconds, size, used, free, is_whole, facts, signs, piles, decided FROM visit
          WHERE computer = ?1 ORDER BY started",
     )?;
     let visits = asked.query_map([&**id], |row| {
@@ -130,13 +132,14 @@ pub(super) fn read_sheet(connection: &Connection, id: &SheetId) -> rusqlite::Res
             signs: list(&row.get::<_, String>(8)?),
             piles: list(&row.get::<_, String>(9)?),
             runs: Vec::new(),
+            decided: list(&row.get::<_, String>(10)?),
         };
         Ok((row.get::<_, i64>(0)?, visit))
     })?;
     for visit in visits {
         let (number, mut visit) = visit?;
         let mut asked = connection.prepare_cached(
-            "SELECT run, ended, free, went FROM run WHERE visit = ?1 ORDER BY ended",
+            "SELECT run, ended, free, went, told FROM run WHERE visit = ?1 ORDER BY ended",
         )?;
         let runs = asked.query_map([number], |row| {
             Ok(VisitRun {
@@ -144,6 +147,7 @@ pub(super) fn read_sheet(connection: &Connection, id: &SheetId) -> rusqlite::Res
                 ended: moment(row.get(1)?),
                 free: unsigned(row.get(2)?),
                 went: list(&row.get::<_, String>(3)?),
+                told: serde_json::from_str(&row.get::<_, String>(4)?).unwrap_or_default(),
             })
         })?;
         visit.runs = runs.collect::<Result<_, _>>()?;
@@ -177,8 +181,8 @@ pub(super) fn take_in_one(change: &Transaction<'_>, sheet: &Sheet) -> rusqlite::
     let mut many = 0;
     for visit in &sheet.visits {
         let is_new = change.execute(
-            "INSERT OR IGNORE INTO visit (computer, started, seconds, size, used, free, is_whole, facts, signs, piles)
-             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
+            "INSERT OR IGNORE INTO visit (computer, started, seconds, size, used, free, is_whole, facts, signs, piles, decided)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11)",
             params![
                 &*id,
                 visit.started.as_second(),
@@ -189,7 +193,8 @@ pub(super) fn take_in_one(change: &Transaction<'_>, sheet: &Sheet) -> rusqlite::
                 visit.is_whole,
                 json(&visit.facts),
                 json(&visit.signs),
-                json(&visit.piles)
+                json(&visit.piles),
+                json(&visit.decided)
             ],
         )?;
         if is_new == 0 {
@@ -199,13 +204,14 @@ pub(super) fn take_in_one(change: &Transaction<'_>, sheet: &Sheet) -> rusqlite::
         let number = change.last_insert_rowid();
         for run in &visit.runs {
             change.execute(
-                "INSERT OR IGNORE INTO run VALUES (?1, ?2, ?3, ?4, ?5)",
+                "INSERT OR IGNORE INTO run VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
                 params![
                     number,
                     run.run,
                     run.ended.as_second(),
                     signed(run.free),
-                    json(&run.went)
+                    json(&run.went),
+                    json_of(&run.told)
                 ],
             )?;
         }

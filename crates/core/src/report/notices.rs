@@ -2,11 +2,8 @@
 
 use std::cmp::Reverse;
 
-use jolly_core::pile::Sum;
-use jolly_core::rule::Class;
-
-use crate::tui::model::check::SYSTEM;
-use crate::tui::model::check::list::{ListPile, class_turn};
+use crate::pile::Sum;
+use crate::rule::Class;
 
 /// How a rule begins to say that nobody notices anything.
 const NOBODY: &str = "Nobody will notice";
@@ -14,16 +11,35 @@ const NOBODY: &str = "Nobody will notice";
 /// Whom it concerns when it is the system's.
 const EVERYONE: &str = "everyone";
 
+/// A pile of which something goes, with what its rule says of that.
+#[derive(Clone, Copy, Debug)]
+pub struct NoticedPile<'a> {
+    /// The class of the pile.
+    pub class: Class,
+    /// Whose it is; none for the system.
+    pub account: Option<&'a str>,
+    /// What it is called.
+    pub title: &'a str,
+    /// What will be noticed, in a sentence.
+    pub after: &'a str,
+    /// How much of it goes.
+    pub sum: Sum,
+}
+
 /// Something that will be noticed.
-pub(in crate::tui) struct Notice {
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Notice {
+    /// The class of the first pile that it is because of.
     pub class: Class,
     /// What, in a sentence.
     pub what: String,
+    /// The accounts that it concerns, or everyone.
     pub who: Vec<String>,
     /// The titles of the piles that it is because of.
     pub because: Vec<String>,
+    /// How much goes.
     pub sum: Sum,
-    /// The first of those piles in the list.
+    /// The position of the first of those piles.
     pub pile: usize,
     /// Whether it comes of so little that it stands in a row with others.
     pub is_small: bool,
@@ -33,39 +49,43 @@ pub(in crate::tui) struct Notice {
 const SMALL_PART: u64 = 100;
 
 /// What nobody notices.
-#[derive(Clone, Copy, Default)]
-pub(in crate::tui) struct Unnoticed {
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Unnoticed {
+    /// How many piles.
     pub piles: u64,
+    /// How much goes of them.
     pub sum: Sum,
 }
 
-/// What follows from the piles of the list; `after` says what each leaves to be noticed. Piles of which
-/// the same is said stand in one row.
-pub(super) fn notices(
-    piles: &[ListPile],
-    after: &dyn Fn(&ListPile) -> String,
-) -> (Vec<Notice>, Unnoticed) {
+/// In which turn classes are read: what somebody notices first.
+pub fn class_turn(class: Class) -> u8 {
+    match class {
+        Class::Felt => 0,
+        Class::Ask => 1,
+        Class::Regrows => 2,
+        Class::Spent => 3,
+    }
+}
+
+/// What follows from the piles of a list. Piles of which the same is said stand in one row.
+pub fn notices(piles: &[NoticedPile<'_>]) -> (Vec<Notice>, Unnoticed) {
     let mut all: Vec<Notice> = Vec::new();
     let mut unnoticed = Unnoticed::default();
     for (at, pile) in piles.iter().enumerate() {
-        let what = after(pile);
+        let what = pile.after;
         if what.starts_with(NOBODY) || what.is_empty() {
             unnoticed.piles += 1;
             unnoticed.sum.add(pile.sum);
             continue;
         }
-        let who = if pile.account == SYSTEM {
-            EVERYONE
-        } else {
-            pile.account.as_str()
-        };
+        let who = pile.account.unwrap_or(EVERYONE);
         let known = all.iter_mut().find(|known| known.what == what);
         let Some(known) = known else {
             all.push(Notice {
                 class: pile.class,
-                what,
+                what: what.to_owned(),
                 who: vec![who.to_owned()],
-                because: vec![pile.title.clone()],
+                because: vec![pile.title.to_owned()],
                 sum: pile.sum,
                 pile: at,
                 is_small: false,
@@ -79,7 +99,7 @@ pub(super) fn notices(
             }
         };
         add(|notice| &mut notice.who, who);
-        add(|notice| &mut notice.because, &pile.title);
+        add(|notice| &mut notice.because, pile.title);
         known.sum.add(pile.sum);
     }
     for notice in &mut all {
