@@ -60,21 +60,14 @@ pub(crate) fn write_file(
     match made.persist_noclobber(path) {
         Ok(_) => Ok(()),
         Err(error) if error.error.kind() == io::ErrorKind::AlreadyExists => Err(error.error),
-        // Some file systems of sticks can neither link nor rename without replacing.
-        Err(error) => copy_new(error.file.path(), path),
+        Err(error) => {
+            // Some file systems of sticks can neither link nor rename without replacing: what is replaced there is
+            // ours, made a moment ago.
+            drop(File::create_new(path)?);
+            error.file.persist(path).map_err(|error| error.error)?;
+            Ok(())
+        }
     }
-}
-
-fn copy_new(from: &Path, to: &Path) -> io::Result<()> {
-    let mut out = File::create_new(to)?;
-    let copied = File::open(from)
-        .and_then(|mut from| io::copy(&mut from, &mut out))
-        .and_then(|_| out.sync_all());
-    if copied.is_err() {
-        // What is there of it is ours, and not whole.
-        drop(std::fs::remove_file(to));
-    }
-    copied
 }
 
 #[cfg(test)]

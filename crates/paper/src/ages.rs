@@ -6,7 +6,7 @@ use jolly_core::format::bytes;
 use jolly_core::report::AgesRow;
 use jolly_core::rule::{AgeLimit, BAND_COUNT, BAND_EDGES, BAND_NAMES, Class};
 
-use crate::canvas::{Page, Style, share};
+use crate::canvas::{Page, Style, share, total};
 use crate::font::{Weight, cut};
 use crate::palette;
 
@@ -45,8 +45,8 @@ pub fn page(picture: &AgesPicture<'_>) -> Page {
     });
     let filled = classes.iter().filter(|(_, rows)| !rows.is_empty()).count();
     let high = 130.0 + ROW * picture.rows.len() as f32 + 26.0 * filled as f32;
-    let found: u64 = picture.rows.iter().map(|row| row.found).sum();
-    let takes: u64 = picture.rows.iter().map(|row| row.takes).sum();
+    let found = total(picture.rows.iter().map(|row| row.found));
+    let takes = total(picture.rows.iter().map(|row| row.takes));
     let day = picture.when.to_zoned(picture.zone.clone());
     let about = format!(
         "{}  ·  {} to sweep of {} found  ·  grey stays, colour goes",

@@ -153,6 +153,11 @@ fn rectangle((x, y, width, height): Area) -> Rectangle {
         .set("height", rounded(height.max(0.0)))
 }
 
+/// Bytes together.
+pub(crate) fn total(bytes: impl Iterator<Item = u64>) -> u64 {
+    bytes.fold(0, u64::saturating_add)
+}
+
 /// A part of a whole.
 pub(crate) fn share(part: u64, whole: u64) -> f32 {
     part as f32 / whole.max(1) as f32

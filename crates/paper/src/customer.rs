@@ -10,7 +10,7 @@ use jolly_core::rule::Class;
 use jolly_core::run::LogState;
 
 use crate::Page;
-use crate::canvas::share;
+use crate::canvas::{share, total};
 use crate::picture::Picture;
 
 /// Whose page it is: the shop's own header.
@@ -117,7 +117,7 @@ pub fn pages(page: &CustomerPage, header: &Header, zone: &TimeZone) -> Vec<Page>
 }
 
 fn went(page: &CustomerPage) -> Vec<Row> {
-    let whole: u64 = page.went.iter().map(|class| class.sum.bytes).sum();
+    let whole = total(page.went.iter().map(|class| class.sum.bytes));
     let row = |class: &WentOfClass| {
         let named = class.kinds.iter().take(KINDS);
         let mut named: Vec<String> = named
@@ -229,7 +229,7 @@ fn stayed(page: &CustomerPage, zone: &TimeZone) -> Vec<Row> {
                 counted(more.len() as u64, words::KIND),
                 words::LEFT_AS_WELL
             ),
-            figure: bytes(more.iter().map(|pile| pile.bytes).sum()),
+            figure: bytes(total(more.iter().map(|pile| pile.bytes))),
             ..Row::default()
         });
     }

@@ -46,7 +46,9 @@ impl Weight {
 pub(crate) fn drawable(text: &str) -> String {
     let face = Weight::Regular.face();
     let can_be = |letter: char| {
-        jolly_core::format::is_harmless(letter)
+        // Unicode promises that these two of every plane are no letters, and XML forbids the first pair.
+        u32::from(letter) & 0xfffe != 0xfffe
+            && jolly_core::format::is_harmless(letter)
             && !letter.is_control()
             && face.is_none_or(|face| face.glyph_index(letter).is_some())
     };

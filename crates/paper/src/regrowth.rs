@@ -8,7 +8,7 @@ use jolly_core::state::Visit;
 use plotters::prelude::*;
 
 use crate::PaperError;
-use crate::canvas::{Page, Style, share};
+use crate::canvas::{Page, Style, share, total};
 use crate::font::{FAMILY, Weight, cut};
 use crate::palette;
 
@@ -97,8 +97,8 @@ fn rows(regrown: Option<&Regrown>) -> Vec<Grown> {
         rows.push(Grown {
             says: format!("{} more", rest.len()),
             account: String::new(),
-            more: rest.iter().map(Regrowth::grown).sum(),
-            weekly: rest.iter().map(|one| one.weekly).sum(),
+            more: total(rest.iter().map(Regrowth::grown)),
+            weekly: total(rest.iter().map(|one| one.weekly)),
         });
     }
     rows
@@ -109,7 +109,7 @@ fn draw_rows(mut page: Page, rows: &[Grown], mut top: f32) -> Page {
     const TITLES: f32 = 210.0;
     const BARS: f32 = LEFT + TITLES + 90.0;
     const WIDE: f32 = RIGHT - BARS - 170.0;
-    let all: u64 = rows.iter().map(|row| row.more).sum();
+    let all = total(rows.iter().map(|row| row.more));
     for row in rows {
         let line = top + 13.0;
         let says = cut(&row.says, TITLES, TEXT.size, Weight::Regular);

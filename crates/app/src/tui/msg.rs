@@ -101,10 +101,8 @@ pub(super) enum Msg {
     Rehearsed(u32, Result<Box<Rehearsed>, String>),
     /// The list was written to a file, or not.
     Saved(Result<PathBuf, String>),
-    /// A page or a picture is drawn, or can't be.
-    Drawn(Result<Box<Drawn>, String>),
-    /// It was written, or not.
-    Exported(Result<PathBuf, ExportFailure>),
+    /// News of what is exported.
+    Exporting(ExportNews),
     /// What the dustpans hold.
     Dustpans(Dustpans),
     /// What the logs of earlier runs tell.
@@ -328,6 +326,14 @@ pub(super) enum Export {
     Picture(Arc<Drawn>, PaperForm),
     /// What a run did, for programs.
     Run(RunId, Form),
+}
+
+/// What became of a page or a picture.
+pub(super) enum ExportNews {
+    /// It is drawn, or can't be.
+    Drawn(Result<Box<Drawn>, String>),
+    /// It was written, or not.
+    Written(Result<PathBuf, ExportFailure>),
 }
 
 /// Why nothing was written.

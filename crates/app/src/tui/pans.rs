@@ -16,7 +16,7 @@ use crate::handover::{
 use crate::new_file::{Existing, Readers, write_file};
 use crate::session::{Session, clock};
 use crate::tui::model::{DustpanRun, Subject};
-use crate::tui::msg::{Dustpans, Export, ExportFailure, FileWork, Msg, Runs};
+use crate::tui::msg::{Dustpans, Export, ExportFailure, ExportNews, FileWork, Msg, Runs};
 
 /// The runs of a computer, as their logs tell them.
 fn runs(session: &Session) -> Runs {
@@ -45,11 +45,11 @@ pub(super) fn carry_out(work: FileWork) -> Msg {
             let saved = saved.map_err(|error| not_saved(&error));
             Msg::Saved(saved.map(|()| path))
         }
-        FileWork::Draw(session, subject) => Msg::Drawn(
+        FileWork::Draw(session, subject) => Msg::Exporting(ExportNews::Drawn(
             draw(&session, &subject)
                 .map(Box::new)
                 .map_err(|error| format!("It can't be drawn: {}.", error_chain(&error))),
-        ),
+        )),
         FileWork::Export(session, export, path, existing) => {
             let place = (&session.state, session.config.as_deref());
             let written = match export {
@@ -58,14 +58,15 @@ pub(super) fn carry_out(work: FileWork) -> Msg {
                     write_run(place, &run, (&path, Written::Report(form)), existing)
                 }
             };
-            Msg::Exported(written.map(|()| path).map_err(|error| match &error {
+            let written = written.map(|()| path).map_err(|error| match &error {
                 HandoverError::Write { source, .. }
                     if source.kind() == io::ErrorKind::AlreadyExists =>
                 {
                     ExportFailure::IsThere
                 }
                 _ => ExportFailure::Other(format!("not written: {}", error_chain(&error))),
-            }))
+            });
+            Msg::Exporting(ExportNews::Written(written))
         }
         FileWork::LoadRuns(session) => Msg::Runs(runs(&session)),
         FileWork::LoadDustpans(session) => Msg::Dustpans(load(&session)),

@@ -46,7 +46,6 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
     match message {
         Msg::Key(key) if is_unseen => press_unseen(model, key),
         Msg::Mouse(_) | Msg::Pasted(_) if is_unseen => Vec::new(),
-        Msg::Nothing => Vec::new(),
         Msg::Resized(columns, rows) => {
             model.size = (columns, rows);
             Vec::new()
@@ -72,13 +71,13 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
             model.message = kept.err().or(model.message.take());
             Vec::new()
         }
-        Msg::Scanning(job, event) => {
-            if job == model.job {
-                hear_of_scan(model, event);
-            }
+        Msg::Scanning(job, event) if job == model.job => {
+            hear_of_scan(model, event);
             Vec::new()
         }
+        Msg::Nothing | Msg::Scanning(..) => Vec::new(),
         Msg::Opened(result) => scanning::opened(model, *result),
+        Msg::Exporting(news) => export::hear(model, news),
         Msg::Scanned(job, scan) => {
             if job == model.job {
                 return scanning::scanned(model, scan.map(|scan| *scan));
@@ -96,8 +95,6 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::SitesSpared(..)
         | Msg::ProgramsRead(..)
         | Msg::Saved(_)
-        | Msg::Drawn(_)
-        | Msg::Exported(_)
         | Msg::Dustpans(_)
         | Msg::Runs(_)
         | Msg::BroughtBack(_)
@@ -186,14 +183,6 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
         Msg::SitesSpared(scan, spared) => sites::spared(model, &scan, spared),
         Msg::Saved(result) => {
             save::saved(model, result);
-            Vec::new()
-        }
-        Msg::Drawn(result) => {
-            export::drawn(model, result);
-            Vec::new()
-        }
-        Msg::Exported(result) => {
-            export::written(model, result);
             Vec::new()
         }
         Msg::Runs(loaded) => {

@@ -6,10 +6,14 @@ use jiff::Timestamp;
 use jolly_core::CancelToken;
 use jolly_core::computer::Volume;
 use jolly_core::decide::{Decisions, Selection};
-use jolly_core::report::{forecast, regrown, visit_run, visit_scan};
+use jolly_core::report::{
+    RuleWords, customer_page, forecast, regrown, told, visit_run, visit_scan,
+};
+use jolly_core::rule::Class;
+use jolly_core::run::verify_log;
 use jolly_core::state::{
-    Kept, Sheet, SheetId, SheetStore, Visit, VisitFact, VisitLook, VisitPile, VisitRun, VisitScan,
-    VisitSign, WentOf, export_sheet, import_sheets,
+    Kept, Sheet, SheetId, SheetStore, Told, Visit, VisitFact, VisitLook, VisitPile, VisitRun,
+    VisitScan, VisitSign, WentOf, export_sheet, import_sheets,
 };
 use proptest::prelude::*;
 
@@ -58,6 +62,7 @@ fn run_of(days: i64, free: u64, went: &[(&str, Option<&str>, u64)]) -> VisitRun 
         ended: at(days),
         free,
         went: went.collect(),
+        told: Told::default(),
     }
 }
 
@@ -149,11 +154,12 @@ fn what_a_real_visit_finds_and_sweeps_is_kept() {
     store
         .note_scan(&scan.target, (at(0), at(0)), &visit_scan(&scan, &decisions))
         .unwrap();
-    let ran = visit_run(&run_id("one"), at(0), &summary);
+    let ran = visit_run(&run_id("one"), at(0), &summary, told(&summary, &scan.rules));
     store.note_run(&scan.target, at(0), &ran).unwrap();
     let sheet = store.all().unwrap().remove(0);
     let visit = sheet.last_visit().unwrap();
     assert_eq!(visit.found(), decisions.found_in_all().bytes);
+    the_customers_page_adds_up(&bench, &sheet);
     let went: u64 = summary.went.values().map(|sum| sum.bytes).sum();
     assert!(went > 0);
     assert_eq!(
@@ -240,6 +246,44 @@ fn two_programs_write_at_once_and_nothing_is_lost() {
     assert_eq!(sheet.visits.len(), 48);
 }
 
+/// What the page says went, was left and was spared is what the log and the sheet say.
+fn the_customers_page_adds_up(bench: &Bench, sheet: &Sheet) {
+    let log = verify_log(&bench.state(), &run_id("one")).unwrap();
+    let nobody = |_: &str| None;
+    let page = customer_page(&log, Some(sheet), &nobody, None);
+    let went: u64 = log.sums.went().iter().map(|went| went.sum.bytes).sum();
+    let classes: u64 = page.went.iter().map(|class| class.sum.bytes).sum();
+    let kinds = page.went.iter().flat_map(|class| &class.kinds);
+    let kinds: u64 = kinds.map(|(_, sum)| sum.bytes).sum();
+    assert_eq!((classes, kinds), (went, went));
+    let visit = sheet.last_visit().unwrap();
+    let left: u64 = page.left.iter().map(|pile| pile.bytes).sum();
+    assert_eq!(left + page.spared + went, visit.found());
+    assert!(left > 0 && page.spared > 0 && page.visit == Some(1));
+    assert!(page.went.iter().all(|class| !class.kinds.is_empty()));
+    assert!(!page.noticed.is_empty(), "a cache grows again");
+    assert_eq!(
+        (page.name.as_str(), page.freed()),
+        ("Otter Quay Boat Hire", visit.free_after() - visit.free)
+    );
+    // Without the sheet the rules in force say what it was; without those it may have been somebody's.
+    let spent = |_: &str| {
+        Some(RuleWords {
+            title: "Old things".to_owned(),
+            class: Class::Spent,
+        })
+    };
+    let known = customer_page(&log, None, &spent, None);
+    assert_eq!((known.went.len(), known.went[0].kinds.len()), (1, 1));
+    assert_eq!(known.went[0].kinds[0].0, "Old things");
+    let unknown = customer_page(&log, None, &nobody, None);
+    assert_eq!(unknown.went[0].class, Class::Ask);
+    assert_eq!(
+        (unknown.size, unknown.visit, unknown.left.len()),
+        (None, None, 0)
+    );
+}
+
 /// A sheet with visits that began on these days with so much free, and ended with so much.
 fn sheet_of(visits: &[(i64, u64, u64, Vec<VisitPile>)]) -> Sheet {
     let visit = |(day, free, after, piles): &(i64, u64, u64, Vec<VisitPile>)| Visit {
@@ -253,6 +297,7 @@ fn sheet_of(visits: &[(i64, u64, u64, Vec<VisitPile>)]) -> Sheet {
         signs: Vec::new(),
         piles: piles.clone(),
         runs: vec![run_of(*day, *after, &[("a/b", Some("pia"), 60)])],
+        decided: Vec::new(),
     };
     Sheet {
         sheet: SheetId::of("x"),

@@ -14,7 +14,7 @@ use crate::new_file::Existing;
 use crate::session::Session;
 use crate::tui::lookups::shown;
 use crate::tui::model::{Drawing, ExportView, Model, Overlay, Subject};
-use crate::tui::msg::{Effect, Export, ExportFailure, FileWork};
+use crate::tui::msg::{Effect, Export, ExportFailure, ExportNews, FileWork};
 use crate::tui::update::file_label;
 
 /// Exports what a run did.
@@ -70,8 +70,16 @@ fn begin(model: &mut Model, session: Option<Arc<Session>>, subject: Subject) -> 
     vec![Effect::Files(FileWork::Draw(session, subject))]
 }
 
-/// Takes in what was drawn.
-pub(super) fn drawn(model: &mut Model, result: Result<Box<Drawn>, String>) {
+/// Takes in what became of it.
+pub(super) fn hear(model: &mut Model, news: ExportNews) -> Vec<Effect> {
+    match news {
+        ExportNews::Drawn(result) => drawn(model, result),
+        ExportNews::Written(result) => written(model, result),
+    }
+    Vec::new()
+}
+
+fn drawn(model: &mut Model, result: Result<Box<Drawn>, String>) {
     if let Some(Overlay::Export(view)) = &mut model.overlay {
         view.drawing = match result {
             Ok(drawn) => Drawing::Done(Arc::from(drawn)),
@@ -141,7 +149,7 @@ fn write(model: &mut Model, mut view: Box<ExportView>) -> Vec<Effect> {
 }
 
 /// Says that it was written, or why not.
-pub(super) fn written(model: &mut Model, result: Result<PathBuf, ExportFailure>) {
+fn written(model: &mut Model, result: Result<PathBuf, ExportFailure>) {
     match (result, model.overlay.take()) {
         (Ok(path), Some(Overlay::Export(_))) => {
             model.message = Some(format!("Saved as {}.", shown(&path)));
