@@ -355,7 +355,7 @@ fn the_bench_and_the_rules_draw_at_every_size_and_a_rule_turned_off_spares_its_p
     desk.key(KeyCode::Esc);
     assert!(desk.takes() < takes && !desk.shown().contains("Printed documents"));
     desk.key(KeyCode::Char('b'));
-    desk.key(KeyCode::Char('e'));
+    desk.key(KeyCode::Char('E'));
     desk.text("/home/pia/.ssh/config~");
     desk.key(KeyCode::Enter);
     let told = desk.shown();

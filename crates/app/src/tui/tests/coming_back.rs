@@ -168,29 +168,34 @@ fn the_list_is_saved_once_and_only_for_this_person() {
     assert_eq!(read.unwrap(), *list);
 }
 
+/// Types another name for the file.
+fn name_it(desk: &mut TestUi, path: &std::path::Path) {
+    for _ in 0..140 {
+        desk.key(KeyCode::Backspace);
+    }
+    desk.text(path.to_str().unwrap());
+}
+
 #[test]
-fn what_the_run_did_is_exported_as_a_table_and_a_wrong_name_is_asked_again() {
+fn what_the_run_did_is_shown_and_exported_and_a_wrong_name_is_asked_again() {
     let mut desk = TestUi::new().scanned();
     desk.key(KeyCode::Tab);
     desk.text("sweep");
-    desk.key(KeyCode::Char('f'));
+    desk.key(KeyCode::Char('e'));
     let run = desk.model.report.as_ref().unwrap().run.clone();
-    assert!(
-        desk.shown().contains(&format!("-{run}.csv")),
-        "{}",
-        desk.shown()
-    );
-    for _ in 0..80 {
-        desk.key(KeyCode::Backspace);
+    let shown = desk.shown();
+    for said in [
+        &*format!("-{run}.pdf"),
+        "came back",
+        "What went",
+        "Finished with",
+    ] {
+        assert!(shown.contains(said), "{said}: {shown}");
     }
     let path = desk.dir.path().join("run");
-    desk.text(path.to_str().unwrap());
+    name_it(&mut desk, &path);
     desk.key(KeyCode::Enter);
-    assert!(
-        desk.shown().contains("must end with .csv or .json"),
-        "{}",
-        desk.shown()
-    );
+    assert!(desk.shown().contains("must end with"), "{}", desk.shown());
     desk.text(".csv");
     desk.key(KeyCode::Enter);
     assert!(desk.shown().contains("Saved as "), "{}", desk.shown());
@@ -198,6 +203,43 @@ fn what_the_run_did_is_exported_as_a_table_and_a_wrong_name_is_asked_again() {
     let summary = &desk.model.report.as_ref().unwrap().summary;
     let items: u64 = summary.outcomes.values().map(|sum| sum.items).sum();
     assert_eq!(table.lines().count() as u64, items + 1);
+    // A file that is there is replaced when that is said once more, and only then.
+    let path = path.with_extension("pdf");
+    std::fs::write(&path, "mine").unwrap();
+    desk.key(KeyCode::Char('e'));
+    name_it(&mut desk, &path);
+    desk.key(KeyCode::Enter);
+    assert!(desk.shown().contains("enter once more replaces it"));
+    assert_eq!(std::fs::read(&path).unwrap(), b"mine");
+    desk.key(KeyCode::Enter);
+    assert!(desk.shown().contains("Saved as "), "{}", desk.shown());
+    assert!(std::fs::read(&path).unwrap().starts_with(b"%PDF-"));
+    // A folder that isn't there is told, and the name stays to be mended.
+    desk.key(KeyCode::Char('e'));
+    let nowhere = desk.dir.path().join("nowhere/run.pdf");
+    name_it(&mut desk, &nowhere);
+    desk.key(KeyCode::Enter);
+    assert!(desk.shown().contains("cannot write"), "{}", desk.shown());
+    desk.key(KeyCode::Esc);
+    assert!(desk.model.overlay.is_none());
+}
+
+#[test]
+fn the_piles_by_age_are_exported_as_they_are_decided() {
+    let mut desk = TestUi::new().scanned();
+    desk.key(KeyCode::Char('e'));
+    let shown = desk.shown();
+    assert!(
+        shown.contains("Temporary folder, system, older than 1 week"),
+        "{shown}"
+    );
+    let path = desk.dir.path().join("ages.svg");
+    name_it(&mut desk, &path);
+    desk.key(KeyCode::Enter);
+    let drawn = std::fs::read_to_string(&path).unwrap();
+    let takes = desk.model.weigh.as_ref().unwrap().decisions.takes_in_all();
+    let said = format!("{} to sweep of", crate::wording::bytes(takes.bytes));
+    assert!(drawn.contains(&said), "{said}");
 }
 
 #[test]
