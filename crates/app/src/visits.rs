@@ -40,6 +40,20 @@ impl Session {
         SheetStore::open(&self.state)?.remember(&self.target, decided)
     }
 
+    /// Notes there what is decided, for whoever goes on with this visit.
+    pub(crate) fn note_decided(&self, decided: &[Decided]) -> Result<(), SheetError> {
+        SheetStore::open(&self.state)?.note_decided(&self.target, self.opened, decided)
+    }
+
+    /// What was decided before at this visit; nothing where it begins. Sheets that can't be read were told of before.
+    pub(crate) fn decided_before(&self) -> Vec<Decided> {
+        let store = SheetStore::open_existing(&self.state).ok().flatten();
+        let sheet = store.and_then(|store| store.of_computer(&self.identity).ok().flatten());
+        let last = sheet.and_then(|sheet| sheet.visits.into_iter().next_back());
+        let goes_on = last.filter(|last| last.runs.is_empty() && last.goes_on_at(self.opened));
+        goes_on.map(|last| last.decided).unwrap_or_default()
+    }
+
     /// Notes there what a run did.
     pub(crate) fn note_run(&self, run: &VisitRun) -> Result<(), SheetError> {
         SheetStore::open(&self.state)?.note_run(&self.target, self.opened, run)

@@ -19,4 +19,4 @@ pub use customer::{CustomerPage, LeftPile, RuleWords, WentOfClass, customer_page
 pub use form::{Form, ReportError, write_report};
 pub use notices::{Notice, NoticedPile, Unnoticed, class_turn, notices};
 pub use regrowth::{Forecast, LittleFree, Regrown, Regrowth, forecast, regrown, regrown_at_last};
-pub use visit::{decided, in_words, told, unattended, visit_run, visit_scan};
+pub use visit::{decided, in_words, take_up, told, unattended, visit_run, visit_scan};

@@ -16,6 +16,7 @@ pub(super) fn keep(session: &Session, keeping: Keeping) -> Result<(), String> {
             persist::keep_exclusions(&session.files, &before, &after)
         }
         Keeping::Visit(look, scan) => not_kept(session.note_visit(Some(&look), &scan)),
+        Keeping::Decided(decided) => not_kept(session.note_decided(&decided)),
         Keeping::Run(run, decided) => not_kept(
             session
                 .note_run(&run)

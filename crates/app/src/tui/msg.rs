@@ -16,7 +16,7 @@ use jolly_core::dustpan::Pan;
 use jolly_core::host::{RunningProgram, UnmountedVolume};
 use jolly_core::pile::Scan;
 use jolly_core::plan::Manifest;
-use jolly_core::report::Form;
+use jolly_core::report::{Form, take_up};
 use jolly_core::run::{
     CommandEnd, LeftOver, LogSummary, Predictions, Rehearsed, RestoreSummary, RunSummary,
     SweepEvent,
@@ -177,6 +177,8 @@ pub(super) struct Scanned {
     pub only: Option<(u64, u64)>,
     /// Whether what is set aside stays on the computer's own volume.
     pub is_dustpan_on_target: bool,
+    /// How many piles stand as they were left before at this visit.
+    pub taken_up: usize,
 }
 
 impl Scanned {
@@ -185,6 +187,11 @@ impl Scanned {
         let what = format!("only what run {} left", left.run);
         let found = self.decisions.take_only(&self.scan, &what, &left.paths);
         self.only = Some((found as u64, left.paths.len() as u64));
+    }
+
+    /// Goes on with what was decided before at this visit.
+    pub(super) fn take_up(&mut self, decided: &[Decided]) {
+        self.taken_up = take_up(&self.scan, &mut self.decisions, decided);
     }
 
     /// Decides about a scan as the selection recommends, or goes on with what was decided before.
@@ -217,6 +224,7 @@ impl Scanned {
             decisions,
             only: None,
             is_dustpan_on_target: false,
+            taken_up: 0,
         })
     }
 }
@@ -254,6 +262,8 @@ pub(super) enum Keeping {
     Done(Vec<String>),
     /// What a first look and a scan of this visit told.
     Visit(Box<VisitLook>, Box<VisitScan>),
+    /// What is decided at this visit.
+    Decided(Vec<Decided>),
     /// What a run of this visit did, and what was decided for it.
     Run(Box<VisitRun>, Vec<Decided>),
 }

@@ -147,7 +147,7 @@ fn on_the_way(model: &mut Model, message: Msg) {
 
 fn end(model: &mut Model) -> Vec<Effect> {
     model.is_over = true;
-    Vec::new()
+    weigh::keep_decided(model).into_iter().collect()
 }
 
 /// Takes in what was found out for weigh.
@@ -308,7 +308,7 @@ fn leave(model: &mut Model) -> Vec<Effect> {
     }
     let steps = counted(decided as u64, "step");
     let text = format!(
-        "You decided {steps}; marks and ages would be forgotten: q once more leaves, any other key stays."
+        "You decided {steps}; piles and ages are kept for this visit, marks inside are not: q once more leaves."
     );
     model.message = Some(text);
     Vec::new()

@@ -440,8 +440,10 @@ pub(super) fn scan(
         ..
     } = &*job.session;
     scanned.is_dustpan_on_target = is_dustpan_on_target(state, target, dustpan.as_deref());
-    if let Some(left) = &job.only {
-        scanned.take_only(left);
+    match &job.only {
+        Some(left) => scanned.take_only(left),
+        None if job.decided.is_none() => scanned.take_up(&job.session.decided_before()),
+        None => {}
     }
     Ok(Box::new(scanned))
 }

@@ -103,7 +103,7 @@ fn the_job_from_scan_to_log_removes_exactly_what_preview_listed() {
     assert_eq!(of(&shown), of(items));
     let is_gone = |item: &Value| item["outcome"] == "removed" || item["outcome"] == "set-aside";
     assert!(shown.iter().all(is_gone));
-    for (ending, code) in [("csv", 0), ("json", 0), ("pdf", 2)] {
+    for (ending, code) in [("csv", 0), ("json", 0), ("pdf", 0), ("svg", 0), ("doc", 2)] {
         let file = demo.dir().join(format!("run.{ending}"));
         let ended = demo.run(&["report", run, "--out", file.to_str().unwrap()]);
         assert_eq!(
@@ -113,6 +113,7 @@ fn the_job_from_scan_to_log_removes_exactly_what_preview_listed() {
             ended.err
         );
     }
+    a_report_is_whole_or_not_there(&demo, run);
     let table = std::fs::read_to_string(demo.dir().join("run.csv")).unwrap();
     assert_eq!(table.lines().count(), items.len() + 1);
     let listed = demo.run(&["log", "list", "--json"]).lines();
@@ -560,4 +561,45 @@ fn a_path_is_explained_by_what_becomes_of_it_and_not_by_its_rule_alone() {
     .unwrap();
     assert!(explain(trash).contains(": taken, "), "{}", explain(trash));
     assert!(explain("srv/nothing").contains("(it is not there): no rule takes it"));
+}
+
+/// What is there is replaced only when that is said; a header that can't be used is told, and nothing is written.
+fn a_report_is_whole_or_not_there(demo: &Demo, run: &str) {
+    let page = demo.dir().join("run.pdf");
+    let written = std::fs::read(&page).unwrap();
+    assert!(written.starts_with(b"%PDF-"));
+    let report = |file: &std::path::Path, more: &[&str]| {
+        let file = file.to_str().unwrap();
+        demo.run(&[&["report", run, "--out", file][..], more].concat())
+    };
+    let there = report(&page, &[]);
+    assert_eq!(there.code, 2);
+    assert!(there.err.contains("--force"), "{}", there.err);
+    assert_eq!(report(&page, &["--force"]).code, 0);
+    assert_eq!(std::fs::read(&page).unwrap(), written, "the same bytes");
+    let nowhere = report(&demo.dir().join("nowhere/run.pdf"), &[]);
+    assert_eq!(nowhere.code, 1);
+    assert!(nowhere.err.contains("can be written"), "{}", nowhere.err);
+    let config = demo.dir().join(".config/jolly-broom");
+    std::fs::create_dir_all(&config).unwrap();
+    let shop = |text: &str| std::fs::write(config.join("shop.toml"), text).unwrap();
+    let new = demo.dir().join("new.pdf");
+    std::fs::write(config.join("logo.png"), "<svg/>").unwrap();
+    for (text, says) in [
+        ("picture = \"logo.png\"", "no whole PNG"),
+        ("picture = \"gone.png\"", "gone.png"),
+        ("picture = \"/dev/zero\"", "no file"),
+        ("little-free = 95", "from 1 to 90"),
+        ("nmae = \"x\"", "nmae"),
+    ] {
+        shop(text);
+        let refused = report(&new, &[]);
+        assert_eq!((refused.code, new.exists()), (2, false), "{text}");
+        assert!(refused.err.contains(says), "{text}: {}", refused.err);
+        assert!(refused.err.contains("shop.toml"), "{}", refused.err);
+    }
+    shop("name = \"Reed Street Computers\"\nlines = [\"Reed Street 4\"]");
+    assert_eq!(report(&new, &[]).code, 0);
+    assert_ne!(std::fs::read(&new).unwrap(), written);
+    std::fs::rename(&config, demo.dir().join("no-settings")).unwrap();
 }

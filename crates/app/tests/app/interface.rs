@@ -571,3 +571,37 @@ fn a_second_visit_shows_what_has_grown_and_what_comes_back_fastest() {
     term.text("q");
     assert_eq!(term.status(), 0);
 }
+
+#[test]
+fn a_visit_that_was_left_goes_on_as_it_was_decided() {
+    let demo = Demo::new();
+    let term = open(&demo, (142, 44), &[], &[]);
+    let before = figure(&to_weigh(&term), "to sweep");
+    // Everything of the first pile, whatever its age, and set aside.
+    term.text("=");
+    term.wait_text("older than");
+    term.keys(&["Enter"]);
+    let changed = term.wait("another sum", |screen| figure(screen, "to sweep") != before);
+    let after = figure(&changed, "to sweep");
+    leave_twice(&term);
+    let term = open(&demo, (142, 44), &[], &[]);
+    let again = to_weigh(&term);
+    assert_eq!(figure(&again, "to sweep"), after, "{again}");
+    assert!(again.contains("This visit goes on"), "{again}");
+    term.text("u");
+    let undone = term.wait("how it starts", |screen| {
+        figure(screen, "to sweep") != after
+    });
+    assert_eq!(figure(&undone, "to sweep"), before);
+    // It is drawn as it is decided, to a file that is named.
+    term.text("e");
+    term.wait_text("Temporary folder, system");
+    let file = demo.dir().join("ages.pdf");
+    term.keys(&["C-u"]);
+    term.text(file.to_str().unwrap());
+    term.keys(&["Enter"]);
+    term.wait_text("Saved as");
+    assert!(std::fs::read(&file).unwrap().starts_with(b"%PDF-"));
+    term.text("q");
+    assert_eq!(term.status(), 0);
+}

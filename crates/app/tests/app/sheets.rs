@@ -247,7 +247,9 @@ fn a_monitoring_system_is_told_in_its_own_codes() {
     let well = demo.run(&["status", "--sheet", &id]);
     assert_eq!(well.code, 0, "{}", well.out);
     assert!(
-        well.out.starts_with("JOLLY-BROOM OK - till computer: ") && well.out.contains("| free="),
+        well.out
+            .starts_with("JOLLY-BROOM OK - Otter Quay Boat Hire: ")
+            && well.out.contains("| free="),
         "{}",
         well.out
     );

@@ -7,7 +7,7 @@ use jiff::Timestamp;
 use crate::decide::{Decisions, PileDecision};
 use crate::pile::{Scan, Sum};
 use crate::report::notices::{Notice, NoticedPile, notices};
-use crate::rule::{AgeLimit, Class, RuleSet};
+use crate::rule::{AgeLimit, Class, Removal, RuleSet};
 use crate::run::RunSummary;
 use crate::source::PileId;
 use crate::state::{
@@ -53,9 +53,43 @@ pub fn decided(scan: &Scan, decisions: &Decisions) -> Vec<Decided> {
             account: scan.account_name(pile).map(str::to_owned),
             is_taken: decision.is_taken,
             limit: decision.limit.map(|limit| limit.to_string()),
+            by: Some(decision.by.name().to_owned()),
         }
     });
     piles.collect()
+}
+
+/// Goes on with what was decided before at the same visit, as one step; says about how many piles that was
+/// otherwise than they start. What a survey found is looked at anew, and what can't be read decides nothing.
+pub fn take_up(scan: &Scan, decisions: &mut Decisions, decided: &[Decided]) -> usize {
+    let mut wanted = Vec::new();
+    for id in decisions.shown(scan) {
+        let (pile, before) = (scan.pile(id), decisions.of(id));
+        let rule = scan.rules.rule(pile.rule);
+        let account = scan.account_name(pile);
+        let mut all = decided.iter();
+        let known = all.find(|one| rule.id == *one.rule && one.account.as_deref() == account);
+        let Some(known) = known.filter(|_| scan.survey_of(id).is_none()) else {
+            continue;
+        };
+        let limit = known.limit.as_deref().map(str::parse::<AgeLimit>);
+        let Ok(limit) = limit.transpose() else {
+            continue;
+        };
+        let is_way = |by: &Removal| known.by.as_deref() == Some(by.name());
+        let by = rule.rule.ways().into_iter().find(is_way);
+        let after = PileDecision {
+            is_taken: known.is_taken,
+            limit,
+            by: by.unwrap_or(before.by),
+        };
+        if after != before {
+            wanted.push((id, after));
+        }
+    }
+    let many = wanted.len();
+    decisions.decide(scan, "as you left it before", &wanted);
+    many
 }
 
 /// What a sheet lets go without a person: the piles of allowed classes as they were decided, or start, as long as they

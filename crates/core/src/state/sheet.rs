@@ -239,6 +239,9 @@ pub struct Decided {
     pub is_taken: bool,
     /// From which age on, as rulebooks write it; none for any age.
     pub limit: Option<String>,
+    /// How it leaves, as rulebooks write it; none where its rule says.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub by: Option<String>,
 }
 
 /// Everything remembered of one computer.

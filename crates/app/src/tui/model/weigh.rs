@@ -99,6 +99,8 @@ pub(in crate::tui) struct Weigh {
     pub belongs: HashSet<usize>,
     /// Whether what is set aside stays on the computer's own volume, and frees little.
     pub is_dustpan_on_target: bool,
+    /// What is said when somebody walks on to it from arrive.
+    pub greeting: Option<String>,
     /// The day of the scan: exclusions are dated by it.
     pub today: Date,
 }
@@ -141,6 +143,7 @@ impl Weigh {
             regrown: None,
             belongs: HashSet::new(),
             is_dustpan_on_target: false,
+            greeting: None,
             today,
         };
         weigh.arrange();

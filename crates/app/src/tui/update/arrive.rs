@@ -93,7 +93,8 @@ fn choose_with(model: &mut Model, left: Option<LeftOver>) -> Vec<Effect> {
         }
         Some(Ok((session, selection, rules_off, volume))) => {
             let is_same = model.is_chosen(&session) && left.is_none();
-            if is_same && model.weigh.is_some() {
+            if let Some(weigh) = model.weigh.as_mut().filter(|_| is_same) {
+                model.message = weigh.greeting.take();
                 model.station = Station::Weigh;
                 return Vec::new();
             }
@@ -189,14 +190,16 @@ fn look_again(model: &mut Model) -> Vec<Effect> {
 /// Walks back to arrive; the bench is looked through the first time.
 pub(super) fn enter(model: &mut Model) -> Vec<Effect> {
     model.station = Station::Arrive;
+    let keep = weigh::keep_decided(model);
     if model.bench.is_found {
-        return Vec::new();
+        return keep.into_iter().collect();
     }
     let own = model
         .session
         .as_ref()
         .map(|session| session.target.root_path().to_owned());
     let mut effects = vec![Effect::Lookup(Lookup::FindComputers)];
+    effects.extend(keep);
     if let Some(root) = own.filter(|root| model.bench.position(root).is_none()) {
         model.bench.focus = model.bench.add(root.clone(), Origin::Opened);
         effects.push(Effect::Lookup(Lookup::Arrive(root)));

@@ -149,8 +149,16 @@ fn scan_ended(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect
         model.station = Station::Weigh;
     }
     let sign = model.then_sign.take();
+    let taken_up = scanned.taken_up as u64;
     let remembered = weigh.scan.remembered;
-    if let Some(found) = weigh.scan.at_once {
+    if taken_up > 0 {
+        let piles = counted(taken_up, "pile");
+        let text = format!(
+            "This visit goes on with what you decided before about {piles}; u goes back to how they start."
+        );
+        weigh.greeting = (model.station == Station::Arrive).then(|| text.clone());
+        model.message = Some(text);
+    } else if let Some(found) = weigh.scan.at_once {
         model.message = Some(format!("{}.", at_once(found)));
     } else if remembered > 0 {
         model.message = Some(format!(

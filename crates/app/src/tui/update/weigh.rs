@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use jolly_core::decide::{InsideOrder, PileDecision};
+use jolly_core::report::decided;
 use jolly_core::rule::{AgeLimit, Class, Removal};
 use jolly_core::source::PileId;
 use jolly_core::survey::Sign;
@@ -13,7 +14,7 @@ use crate::tui::model::{
     Check, ExclusionsView, InsideView, Model, Overlay, PlaceDraft, Row, Rulebooks, StartsView,
     Station, Weigh,
 };
-use crate::tui::msg::{Effect, Question, RunWork};
+use crate::tui::msg::{Effect, Keeping, Question, RunWork};
 use crate::tui::update::change::{back_or_again, change};
 use crate::tui::update::find::{self, Start};
 use crate::tui::update::{exclude, export, has_said_yes, sites, start_scan};
@@ -160,7 +161,19 @@ pub(super) fn check(model: &mut Model) -> Vec<Effect> {
         decisions,
     ))];
     effects.extend(before.map(|before| Effect::LetGo(Box::new(before))));
+    effects.extend(keep_decided(model));
     effects
+}
+
+/// Keeps what is decided, for whoever goes on with this visit; nothing where nobody decided anything.
+pub(super) fn keep_decided(model: &Model) -> Option<Effect> {
+    let (session, weigh) = model.session.as_ref().zip(model.weigh.as_ref())?;
+    let (steps, _) = weigh.decisions.steps();
+    let is_open = model.report.is_none() && !steps.is_empty();
+    is_open.then(|| {
+        let decided = decided(&weigh.scan, &weigh.decisions);
+        Effect::Keep(Arc::clone(session), Keeping::Decided(decided))
+    })
 }
 
 pub(super) fn step(weigh: &mut Weigh, by: isize) {
