@@ -244,7 +244,7 @@ enum SheetCommand {
     },
     /// Say what may go at a computer without a person: classes by --class, never ask; `none` for nothing
     #[command(
-        after_help = "Example: jolly-broom sheet allow 3f9a --class spent,regrows --below 15 --at-most 20GiB"
+        after_help = "Example: jolly-broom sheet allow 3f9a --class spent,regrows --below 15 --at-most 20GiB --minutes 30"
     )]
     Allow {
         /// The sheet's id, or how it begins
@@ -255,6 +255,9 @@ enum SheetCommand {
         /// At most so much at once, such as 20GiB
         #[arg(long, value_name = "SIZE")]
         at_most: Option<bytesize::ByteSize>,
+        /// At most so many minutes at once; what isn't reached goes the next time
+        #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=10_000))]
+        minutes: Option<u32>,
     },
     /// Print a sheet for another bench
     #[command(after_help = "Example: jolly-broom sheet export 3f9a --out till.json")]

@@ -46,18 +46,12 @@ pub(super) fn run(options: &SharedOptions, command: &SheetCommand) -> Result<Exi
             let wanted = report::picture(picture)?;
             let sheet = find(&store, sheet)?;
             if let Some(wanted) = wanted {
-                let little = little(options)?;
-                let chart = VisitsChart::of_sheet(&sheet, little);
+                let chart = VisitsChart::of_sheet(&sheet, little(options)?);
                 let drawn = draw_regrowth(&sheet, &chart);
                 let drawn = drawn.map_err(|error| report::refuse(&error))?;
                 report::write_picture(&drawn, wanted, picture)?;
             }
-            if options.json {
-                print::json(&export_sheet(&sheet))?;
-            } else {
-                show(&sheet)?;
-            }
-            Ok(Exit::Done)
+            show(options, &sheet)
         }
         SheetCommand::Name { sheet, name, note } => {
             let sheet = find(&store, sheet)?;
@@ -71,9 +65,16 @@ pub(super) fn run(options: &SharedOptions, command: &SheetCommand) -> Result<Exi
             sheet,
             below,
             at_most,
+            minutes,
         } => {
             let sheet = find(&store, sheet)?;
-            let allowed = allowance(options, *below, at_most.map(|size| size.as_u64()))?;
+            let limits = Allowance {
+                below: *below,
+                at_most: at_most.map(|size| size.as_u64()),
+                minutes: *minutes,
+                ..Allowance::default()
+            };
+            let allowed = allowance(options, &limits)?;
             store
                 .allow(&sheet.sheet, allowed.as_ref())
                 .map_err(|error| refuse_sheets(&error))?;
@@ -104,11 +105,7 @@ fn find(store: &SheetStore, id: &str) -> Result<Sheet, Refusal> {
 }
 
 /// What `--class` and the limits allow; nothing for the word `none`.
-fn allowance(
-    options: &SharedOptions,
-    below: Option<u8>,
-    at_most: Option<u64>,
-) -> Result<Option<Allowance>, Refusal> {
+fn allowance(options: &SharedOptions, limits: &Allowance) -> Result<Option<Allowance>, Refusal> {
     let refuse = |message: &str| Refusal {
         exit: Exit::BadInput,
         message: message.to_owned(),
@@ -140,8 +137,7 @@ fn allowance(
     }
     Ok(Some(Allowance {
         classes,
-        below,
-        at_most,
+        ..limits.clone()
     }))
 }
 
@@ -182,7 +178,11 @@ fn list(options: &SharedOptions, store: &SheetStore) -> Result<Exit, Refusal> {
     Ok(Exit::Done)
 }
 
-fn show(sheet: &Sheet) -> Result<(), Refusal> {
+fn show(options: &SharedOptions, sheet: &Sheet) -> Result<Exit, Refusal> {
+    if options.json {
+        print::json(&export_sheet(sheet))?;
+        return Ok(Exit::Done);
+    }
     let text = |text: &str| Printable(text.as_bytes()).to_string();
     print::result(|out| {
         writeln!(
@@ -201,12 +201,14 @@ fn show(sheet: &Sheet) -> Result<(), Refusal> {
             let most = allowed
                 .at_most
                 .map(|most| format!(", at most {}", bytes(most)));
+            let minutes = allowed.minutes.map(|minutes| format!(", {minutes} min"));
             writeln!(
                 out,
-                "allowed {}{}{}",
+                "allowed {}{}{}{}",
                 classes.join(", "),
                 below.unwrap_or_default(),
-                most.unwrap_or_default()
+                most.unwrap_or_default(),
+                minutes.unwrap_or_default()
             )?;
         }
         for rule in &sheet.rules_off {
@@ -226,7 +228,8 @@ fn show(sheet: &Sheet) -> Result<(), Refusal> {
             }
         }
         Ok(())
-    })
+    })?;
+    Ok(Exit::Done)
 }
 
 /// Writes a new file; one that is there stays.

@@ -13,6 +13,7 @@ use jolly_core::survey::searches_of_leftovers;
 use jolly_core::{CancelToken, error_chain};
 use serde_json::{Value, json};
 
+use crate::cli::unattended::TimeLimit;
 use crate::cli::{SweepOptions, preview, print, scan, unattended};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
@@ -24,9 +25,13 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
     let cancel = print::cancel_on_interrupt()?;
     let is_real = sweep.yes && !sweep.rehearse;
     let is_planned = sweep.plan.is_some();
+    let mut limit = None;
     let (session, manifest, searches) = if let Some(id) = &sweep.sheet {
         match unattended::planned(options, id, is_real, &cancel)? {
-            unattended::Planned::Goes(found) => *found,
+            unattended::Planned::Goes(found, limited) => {
+                limit = limited;
+                *found
+            }
             unattended::Planned::Ends(exit) => return Ok(exit),
         }
     } else if let Some(file) = &sweep.plan {
@@ -73,7 +78,9 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
         print::note("jolly-broom: nothing was removed; add --yes to do it");
         return Ok(Exit::Done);
     }
-    carry_out(options, &session, &manifest.confirm(), &list, &cancel)
+    let exit = carry_out(options, &session, &manifest.confirm(), &list, &cancel)?;
+    let is_late = exit == Exit::Stopped && limit.as_ref().is_some_and(TimeLimit::has_stopped);
+    Ok(if is_late { Exit::SomeStayed } else { exit })
 }
 
 /// A list with the computer that it is of, and where the rules look there.

@@ -225,6 +225,9 @@ pub struct Allowance {
     pub below: Option<u8>,
     /// At most so many bytes at once.
     pub at_most: Option<u64>,
+    /// At most so many minutes at once; what is not reached goes the next time.
+    #[serde(default)]
+    pub minutes: Option<u32>,
 }
 
 /// What was decided about one pile when a person swept last.
