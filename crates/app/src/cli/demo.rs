@@ -9,7 +9,7 @@ use jolly_core::decide::Decisions;
 use jolly_core::plan::make_manifest;
 use jolly_core::report::{told, visit_run, visit_scan};
 use jolly_core::run::Pause;
-use jolly_core::state::{Sheet, SheetStore, Visit};
+use jolly_core::state::{Kept, Sheet, SheetStore, Told, Visit, VisitPile, VisitRun, WentOf};
 use jolly_demo::{DemoError, DemoLayout, Program};
 
 use crate::cli::print;
@@ -144,8 +144,10 @@ pub(super) fn open(
     ended
 }
 
-/// Days before the first visit that is really made, and what was free of the volume then, in percent: made up.
-const EARLIER: [(i64, u64); 3] = [(230, 61), (151, 57), (70, 54)];
+/// Days before the first visit that is really made; what was free of the volume then, in percent; what was found and what
+/// went, in MiB: made up.
+const EARLIER: [(i64, u64, u64, u64); 3] =
+    [(230, 55, 610, 540), (151, 58, 480, 300), (70, 54, 520, 410)];
 
 /// Makes a visit: scans, sweeps what starts taken, and keeps that with some earlier ones.
 fn first_visit(options: &SharedOptions, root: &Path, now: i64) -> Result<(), Refusal> {
@@ -183,19 +185,7 @@ fn first_visit(options: &SharedOptions, root: &Path, now: i64) -> Result<(), Ref
         .map_err(|error| refuse_sheets(&error))?;
     if let Some(sheet) = sheet {
         let size = scan.volume.size;
-        let visit = |(days, percent): (i64, u64)| Visit {
-            started: jiff::Timestamp::from_second(now - days * 86_400).unwrap_or_default(),
-            seconds: 1_900,
-            size,
-            used: size / 100 * (100 - percent),
-            free: size / 100 * percent,
-            is_whole: false,
-            facts: Vec::new(),
-            signs: Vec::new(),
-            piles: Vec::new(),
-            runs: Vec::new(),
-            decided: Vec::new(),
-        };
+        let visit = |one| earlier_visit(one, size, now);
         let earlier = Sheet {
             visits: EARLIER.map(visit).to_vec(),
             ..sheet
@@ -205,4 +195,50 @@ fn first_visit(options: &SharedOptions, root: &Path, now: i64) -> Result<(), Ref
             .map_err(|error| refuse_sheets(&error))?;
     }
     Ok(())
+}
+
+/// An earlier visit to the demo computer.
+fn earlier_visit((days, percent, found, went): (i64, u64, u64, u64), size: u64, now: i64) -> Visit {
+    let kept = |mebibytes: u64| Kept {
+        items: mebibytes * 3,
+        bytes: mebibytes << 20,
+    };
+    let (rule, title) = ("linux/system-temp", "Temporary folder");
+    let free = size / 100 * percent;
+    let started = now - days * 86_400;
+    let moment = |second| jiff::Timestamp::from_second(second).unwrap_or_default();
+    let run = VisitRun {
+        run: format!("{}-000000-000-0", moment(started).strftime("%Y%m%d")),
+        ended: moment(started + 1_900),
+        free: free + (went << 20),
+        went: vec![WentOf {
+            rule: rule.to_owned(),
+            account: None,
+            sum: kept(went),
+        }],
+        told: Told::default(),
+    };
+    Visit {
+        started: moment(started),
+        seconds: 1_900,
+        size,
+        used: size - free,
+        free,
+        // Of these nothing is told by pile.
+        is_whole: false,
+        facts: Vec::new(),
+        signs: Vec::new(),
+        piles: vec![VisitPile {
+            rule: rule.to_owned(),
+            title: title.to_owned(),
+            class: "spent".to_owned(),
+            account: None,
+            found: kept(found),
+            takes: kept(went),
+            state: "taken".to_owned(),
+            bands: Vec::new(),
+        }],
+        runs: vec![run],
+        decided: Vec::new(),
+    }
 }

@@ -13,7 +13,7 @@ const WIDTH: f32 = 595.28;
 const HEIGHT: f32 = 841.89;
 const LEFT: f32 = 52.0;
 const RIGHT: f32 = WIDTH - 52.0;
-const BOTTOM: f32 = HEIGHT - 62.0;
+const BOTTOM: f32 = HEIGHT - 57.0;
 
 const TEXT: Style = Style::regular(10.0);
 const DETAIL: Style = Style::quiet(8.5);
@@ -111,9 +111,9 @@ fn draw_heading(sheet: &mut Sheet, heading: &Heading) {
         page.rect((LEFT, top, room, 3.0), palette::STRAW, None)
             .text((LEFT, top + 30.0), name, &whose)
             .text((LEFT, top + 46.0), DETAIL, &about)
-            .text((LEFT, top + 86.0), says, &heading.says)
+            .text((LEFT, top + 80.0), says, &heading.says)
     });
-    sheet.top += 98.0;
+    sheet.top += 91.0;
     if let Some(caveat) = heading.caveat {
         let at = (LEFT, sheet.top + 8.0);
         sheet.draw(|page| page.text(at, TEXT, caveat));
@@ -158,9 +158,9 @@ fn draw_space(sheet: &mut Sheet, page: &CustomerPage) {
                 .frame((left, top, wide, 18.0), palette::FAINT)
                 .text_end((RIGHT, top + 13.0), style, &figure)
         });
-        sheet.top += 26.0;
+        sheet.top += 24.0;
     }
-    let (top, left) = (sheet.top + 4.0, LEFT + 46.0);
+    let (top, left) = (sheet.top + 3.0, LEFT + 46.0);
     sheet.draw(|page| {
         let mut page = page;
         let mut at = left;
@@ -177,7 +177,7 @@ fn draw_space(sheet: &mut Sheet, page: &CustomerPage) {
         }
         page
     });
-    sheet.top += 22.0;
+    sheet.top += 18.0;
 }
 
 fn draw_section(sheet: &mut Sheet, section: &Section) {
@@ -189,11 +189,11 @@ fn draw_section(sheet: &mut Sheet, section: &Section) {
     for row in &section.rows {
         draw_row(sheet, row);
     }
-    sheet.top += 8.0;
+    sheet.top += 6.0;
 }
 
 fn draw_row(sheet: &mut Sheet, row: &Row) {
-    const LINE: f32 = 13.5;
+    const LINE: f32 = 13.0;
     const BAR: f32 = 150.0;
     let room = RIGHT - LEFT;
     let figure = TEXT.width(&row.figure);

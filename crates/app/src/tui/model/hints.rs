@@ -17,7 +17,9 @@ impl Station {
             }
             Self::Check => "Read what will be noticed: r rehearses it, typing sweep starts it.",
             Self::Sweep => "It can be held at any moment: p pauses, esc stops; the log stays true.",
-            Self::Report => "What went, and what stayed and why: f saves it, enter goes back.",
+            Self::Report => {
+                "What went, and what stayed and why: e makes a page of it, enter goes back."
+            }
         }
     }
 }

@@ -9,7 +9,7 @@ use crate::tui::theme::Theme;
 use crate::wording::{bytes, counted, full_again};
 
 /// Visits that are drawn.
-const DRAWN: usize = 24;
+const DRAWN: usize = 12;
 
 /// Piles that are named of what has grown.
 const NAMED: usize = 3;
@@ -37,7 +37,10 @@ fn told(model: &Model, theme: &Theme, arrived: &Arrived) -> Vec<(&'static str, S
     let Some(sheet) = arrived.sheet().filter(|_| was_here) else {
         return Vec::new();
     };
-    let mut told = vec![("visits", over_time(theme, sheet))];
+    let mut told = vec![("visits", visits(sheet))];
+    if !theme.is_spoken() {
+        told.push(("", over_time(theme, sheet)));
+    }
     if !sheet.note.is_empty() {
         let note = jolly_core::format::Printable(sheet.note.as_bytes()).to_string();
         told.push(("note", note));
@@ -58,41 +61,42 @@ fn told(model: &Model, theme: &Theme, arrived: &Arrived) -> Vec<(&'static str, S
     told
 }
 
-/// Each visit as a bar of what was free of its volume when it began.
-fn over_time(theme: &Theme, sheet: &Sheet) -> String {
+/// How many there were, since when, and what went in all.
+fn visits(sheet: &Sheet) -> String {
     let many = counted(sheet.visits.len() as u64, "visit");
     let swept: u64 = sheet.visits.iter().map(Visit::swept).sum();
     let first = sheet.visits.first().map(|visit| visit.started);
     let since = first.map_or_else(String::new, |first| {
         format!(" since {}", first.strftime("%-d %b %Y"))
     });
-    let skip = sheet.visits.len().saturating_sub(DRAWN);
-    let bars: String = sheet
-        .visits
-        .iter()
-        .skip(skip)
-        .map(|visit| bar(theme, visit))
-        .collect();
-    let drawn = if theme.is_spoken() {
-        String::new()
-    } else {
-        format!("   free {bars}")
-    };
-    format!("{many}{since}, {} swept{drawn}", bytes(swept))
+    format!("{many}{since}, {} swept", bytes(swept))
 }
 
-fn bar(theme: &Theme, visit: &Visit) -> &'static str {
+/// Each visit as bars: what was free of its volume when it began, what was found, and what went.
+fn over_time(theme: &Theme, sheet: &Sheet) -> String {
+    let skip = sheet.visits.len().saturating_sub(DRAWN);
+    let shown = sheet.visits.get(skip..).unwrap_or_default();
+    let most = |of: fn(&Visit) -> u64| shown.iter().map(of).max().unwrap_or(0);
+    let (found, swept) = (most(Visit::found), most(Visit::swept));
+    format!(
+        "free {} · found {} · swept {}",
+        bars(theme, shown, &|visit| (visit.free, visit.size)),
+        bars(theme, shown, &|visit| (visit.found(), found)),
+        bars(theme, shown, &|visit| (visit.swept(), swept)),
+    )
+}
+
+/// A bar for each visit: a part of a whole.
+fn bars(theme: &Theme, visits: &[Visit], of: &dyn Fn(&Visit) -> (u64, u64)) -> String {
     let all = theme.glyphs.bars;
-    let steps = all.len() as u64;
-    let at = visit
-        .free
-        .saturating_mul(steps)
-        .checked_div(visit.size.max(1))
-        .unwrap_or(0);
-    let at = usize::try_from(at)
-        .unwrap_or(0)
-        .min(all.len().saturating_sub(1));
-    all.get(at).copied().unwrap_or(" ")
+    let highest = all.len().saturating_sub(1);
+    let bar = |visit: &Visit| {
+        let (part, whole) = of(visit);
+        let steps = u128::from(part) * all.len() as u128 / u128::from(whole.max(1));
+        let at = usize::try_from(steps).unwrap_or(highest).min(highest);
+        all.get(at).copied().unwrap_or(" ")
+    };
+    visits.iter().map(bar).collect()
 }
 
 fn grown(regrown: &Regrown) -> String {
