@@ -15,6 +15,7 @@ mod scan;
 mod schedule;
 mod sheet;
 mod sites;
+mod startup;
 mod status;
 mod sweep;
 mod unattended;
@@ -110,6 +111,12 @@ enum Command {
         #[arg(long)]
         force: bool,
     },
+    /// What starts by itself, at boot and at sign-in
+    #[command(after_help = "Example: jolly-broom startup --target /mnt/till")]
+    Startup {
+        #[command(subcommand)]
+        command: Option<StartupCommand>,
+    },
     /// The web sites that browsers know, and what each left there
     #[command(after_help = "Example: jolly-broom sites --keep-site tides.example")]
     Sites,
@@ -203,6 +210,24 @@ enum LogCommand {
     /// Settle runs that broke off, by looking
     #[command(after_help = "Example: jolly-broom log recover --target /mnt/office")]
     Recover,
+}
+
+#[derive(Subcommand)]
+enum StartupCommand {
+    /// Turn some off
+    #[command(after_help = "Example: jolly-broom startup off autostart:pia:knotbook.desktop")]
+    Off {
+        /// Their ids
+        #[arg(required = true, value_name = "ID")]
+        ids: Vec<String>,
+    },
+    /// Turn some on again
+    #[command(after_help = "Example: jolly-broom startup on autostart:pia:knotbook.desktop")]
+    On {
+        /// Their ids
+        #[arg(required = true, value_name = "ID")]
+        ids: Vec<String>,
+    },
 }
 
 /// The same as a picture.
@@ -342,6 +367,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Report { run, out, force }) => report::run(&shared, &run, (&out, force)),
         Some(Command::Dustpan { command }) => dustpan::run(&shared, &command),
         Some(Command::Log { command }) => log::run(&shared, &command),
+        Some(Command::Startup { command }) => startup::run(&shared, command.as_ref()),
         Some(Command::Sites) => sites::run(&shared),
         Some(Command::Extensions) => extensions::run(&shared),
         Some(Command::Programs { left_behind }) => programs::run(left_behind, &shared),

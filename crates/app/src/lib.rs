@@ -12,6 +12,7 @@ mod runs;
 mod session;
 mod shop;
 mod standing;
+mod startup;
 mod tui;
 mod visits;
 mod wording;

@@ -27,3 +27,4 @@ pub use record::{Pan, PanItem};
 pub(crate) use replace::{LeftBeside, ReplaceError, Replaced, clear_up, replace, settle_log};
 pub use restore_outcome::RestoreOutcome;
 pub use room::{ON_TARGET, Room, RoomError, find_room, is_dustpan_on_target};
+pub(crate) use staging::{PART, Staging};

@@ -11,6 +11,7 @@ mod property_list;
 mod random_access;
 mod site;
 pub(crate) mod sqlite;
+pub(crate) mod startup_files;
 pub(crate) mod text;
 pub(crate) mod windows;
 pub(crate) mod xbel;

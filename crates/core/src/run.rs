@@ -4,7 +4,6 @@
 //! them recorded ahead, `workers` check each thing once more and touch it.
 
 mod check;
-pub(crate) mod empty;
 mod log;
 mod pause;
 mod pipeline;
@@ -13,10 +12,10 @@ pub(crate) mod rehearse;
 pub(crate) mod restore;
 mod sums;
 mod sweep;
+pub(crate) mod switch;
 mod tally;
 mod workers;
 
-pub use empty::{Emptied, EmptyError, empty};
 pub use log::command::{
     CommandEnd, CommandError, CommandLog, CommandOrder, list_commands, read_command, run_command,
 };
@@ -25,9 +24,11 @@ pub use pause::Pause;
 pub use recover::left_over::{LeftOver, interrupted, left_over};
 pub use recover::{RecoverError, recover};
 pub use rehearse::compare::{Comparison, Difference, Predictions, Rehearsed, forget_rehearsals};
+pub use restore::empty::{Emptied, EmptyError, empty};
 pub use restore::{RestoreError, RestoreOrder, RestoreSummary, SameComputer, restore};
 pub use sums::{Large, RunSums, Went};
 pub use sweep::{
     ClassProgress, Real, RunContext, RunSummary, SweepError, SweepEvent, rehearse, sweep,
 };
+pub use switch::{SwitchError, Switching, switch_back, switch_off, switch_on};
 pub use workers::overwrite::overwrite_caveat;

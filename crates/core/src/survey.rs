@@ -13,6 +13,7 @@ mod profiles;
 mod programs;
 mod signs;
 mod sites;
+pub(crate) mod startup;
 
 pub use arrival::{Arrival, arrive};
 pub use extensions::{Extension, Origin, extensions};
@@ -28,3 +29,4 @@ pub use programs::{
 };
 pub use signs::{Figure, Sign, signs};
 pub use sites::{HostTraces, SiteTraces, Sites, sites, sites_and_extensions};
+pub use startup::{StartEntry, StartId, StartSource, Startup, Switch, startup};

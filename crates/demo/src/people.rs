@@ -64,7 +64,33 @@ fn recognised(tree: &TreeBuilder) -> Result<(), DemoError> {
         let path = format!("home/pia/.config/autostart/{name}.desktop");
         tree.text(path, entry(name, name), 300 * DAY)?;
     }
+    starts(tree)?;
     Ok(())
+}
+
+/// What the till starts by itself beside: for everybody at sign-in, at boot, and by a line of pia's crontab.
+fn starts(tree: &TreeBuilder) -> Result<(), DemoError> {
+    tree.text(
+        "etc/xdg/autostart/gullmail-notify.desktop",
+        "[Desktop Entry]\nType=Application\nName=Gullmail notifier\nComment=Tells of new mail\nExec=gullmail --notify\n",
+        400 * DAY,
+    )?;
+    tree.text(
+        "etc/systemd/system/lanternfish-share.service",
+        "[Unit]\nDescription=Shares music with the yard\n\n[Service]\nExecStart=/usr/bin/lanternfish --share\n\n[Install]\nWantedBy=multi-user.target\n",
+        400 * DAY,
+    )?;
+    tree.link(
+        "etc/systemd/system/multi-user.target.wants/lanternfish-share.service",
+        Path::new("/etc/systemd/system/lanternfish-share.service"),
+        400 * DAY,
+    )?;
+    tree.text(
+        "var/spool/cron/crontabs/pia",
+        "# the tide tables\n@reboot /usr/bin/tidewatch --fetch\n",
+        400 * DAY,
+    )?;
+    tree.mode("var/spool/cron/crontabs/pia", 0o600)
 }
 
 fn pia(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {

@@ -154,8 +154,11 @@ pub(crate) fn windows(tree: &TreeBuilder) -> Result<(), DemoError> {
             tree.file(path, 9 * MIB, 300 * DAY)?;
         }
     }
+    starts_of_machine(&mut software);
     tree.text("Windows/System32/config/SOFTWARE", hive(software)?, DAY)?;
+    tree.text("Windows/System32/config/SYSTEM", hive(services())?, DAY)?;
     let mut own = root();
+    starts_of_pia(&mut own);
     let count = "Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\UserAssist\\\
                  {CEBFF5CD-ACE2-4F4F-9178-9926F41749EA}\\Count";
     for (program, days) in [
@@ -214,4 +217,64 @@ pub(crate) fn macos(tree: &TreeBuilder) -> Result<(), DemoError> {
         }
     }
     Ok(())
+}
+
+/// Where the registry has what starts at sign-in, and the marks that turn it off.
+const RUN: &str = "Microsoft\\Windows\\CurrentVersion\\Run";
+const APPROVED: &str = "Microsoft\\Windows\\CurrentVersion\\Explorer\\StartupApproved";
+
+/// What the office notebook starts for everybody; one entry was turned off, and one's program is gone.
+fn starts_of_machine(software: &mut KeyTreeNode) {
+    let mut starts = |name: &str, command: &str| {
+        put(software, RUN, name, DataType::String, text(command));
+    };
+    starts(
+        "Lanternfish",
+        "\"C:\\Program Files\\Lanternfish\\lanternfish.exe\" --tray",
+    );
+    starts("Ferrylog Sync", "C:\\Program Files\\Ferrylog\\sync.exe");
+    let mut mark = vec![3, 0, 0, 0];
+    mark.extend([0; 8]);
+    let list = format!("{APPROVED}\\Run");
+    put(software, &list, "Lanternfish", DataType::Binary, mark);
+}
+
+/// What it starts for pia.
+fn starts_of_pia(own: &mut KeyTreeNode) {
+    let run = format!("Software\\{RUN}");
+    let command = text("\"C:\\Program Files\\Gullmail\\gullmail.exe\" /background");
+    put(own, &run, "Gullmail", DataType::String, command);
+}
+
+/// Its services: one of a program's, one of the system's own.
+fn services() -> KeyTreeNode {
+    let mut system = root();
+    put(
+        &mut system,
+        "Select",
+        "Current",
+        DataType::Dword,
+        1_u32.to_le_bytes().to_vec(),
+    );
+    for (name, image) in [
+        ("KnotbookSync", "\"C:\\Program Files\\Knotbook\\sync.exe\""),
+        ("Schedule", "C:\\Windows\\System32\\svchost.exe -k netsvcs"),
+    ] {
+        let key = format!("ControlSet001\\Services\\{name}");
+        put(
+            &mut system,
+            &key,
+            "Start",
+            DataType::Dword,
+            2_u32.to_le_bytes().to_vec(),
+        );
+        put(
+            &mut system,
+            &key,
+            "ImagePath",
+            DataType::String,
+            text(image),
+        );
+    }
+    system
 }

@@ -52,6 +52,8 @@ pub(super) enum Action {
     Exclusions,
     Decided,
     Starts,
+    /// What starts by itself on the computer.
+    Startup,
     Explain,
     Delete,
     Close,

@@ -19,6 +19,7 @@ mod runs;
 mod scanning;
 mod sites;
 mod starts;
+mod startup;
 mod sweeping;
 mod uninstall;
 mod weigh;
@@ -52,6 +53,7 @@ pub(super) use runs::RunsView;
 pub(super) use scanning::{PlaceGroup, PlaceProgress, Scanning};
 pub(super) use sites::{RowKind, SiteOrder, SiteRow, SiteSum, SitesView};
 pub(super) use starts::{StartsRow, StartsView};
+pub(super) use startup::StartupView;
 pub(super) use sweeping::Sweeping;
 pub(super) use uninstall::{UninstallStage, UninstallView, command_size};
 pub(super) use weigh::{ClassSum, Holders, Weigh};
@@ -129,6 +131,8 @@ pub(super) enum Overlay {
     Dustpan(Box<DustpanView>),
     /// Earlier runs.
     Runs(Box<RunsView>),
+    /// What starts by itself.
+    Startup(Box<StartupView>),
     /// The list of the check is to be written to a file that is named; with what was wrong with it.
     Save(Input, Option<String>),
     /// A page or a picture is to be written.

@@ -33,6 +33,7 @@ use crate::handover::Drawn;
 use crate::new_file::Existing;
 use crate::place::PlaceChange;
 use crate::session::Session;
+use crate::startup::StartList;
 use crate::tui::model::{
     Arrived, Check, CheckList, DustpanRun, Holders, KnownPrograms, Origin, Subject,
 };
@@ -101,6 +102,8 @@ pub(super) enum Msg {
     Rehearsed(u32, Result<Box<Rehearsed>, String>),
     /// The list was written to a file, or not.
     Saved(Result<PathBuf, String>),
+    /// News of what starts by itself.
+    Startup(StartupNews),
     /// News of what is exported.
     Exporting(ExportNews),
     /// What the dustpans hold.
@@ -346,6 +349,14 @@ pub(super) enum ExportNews {
     Written(Result<PathBuf, ExportFailure>),
 }
 
+/// What is known of what starts by itself.
+pub(super) enum StartupNews {
+    /// It was looked for.
+    Found(Result<StartList, String>),
+    /// Something was to be off, or on: its id, which, and whether anything had to change.
+    Switched(String, bool, Result<bool, String>),
+}
+
 /// Why nothing was written.
 pub(super) enum ExportFailure {
     /// A file of that name is there.
@@ -358,6 +369,10 @@ pub(super) enum ExportFailure {
 pub(super) enum FileWork {
     /// Write the list as a plan to a file.
     SaveList(Arc<Manifest>, PathBuf),
+    /// Look for what starts by itself.
+    LoadStarts(Arc<Session>),
+    /// Turn something of it off, or on.
+    SwitchStart(Arc<Session>, String, bool),
     /// Draw a page or a picture.
     Draw(Arc<Session>, Subject),
     /// Write it, or a run, to a file.

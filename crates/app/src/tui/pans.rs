@@ -16,7 +16,9 @@ use crate::handover::{
 use crate::new_file::{Existing, Readers, write_file};
 use crate::session::{Session, clock};
 use crate::tui::model::{DustpanRun, Subject};
-use crate::tui::msg::{Dustpans, Export, ExportFailure, ExportNews, FileWork, Msg, Runs};
+use crate::tui::msg::{
+    Dustpans, Export, ExportFailure, ExportNews, FileWork, Msg, Runs, StartupNews,
+};
 
 /// The runs of a computer, as their logs tell them.
 fn runs(session: &Session) -> Runs {
@@ -44,6 +46,16 @@ pub(super) fn carry_out(work: FileWork) -> Msg {
             let saved = save(&manifest, &path);
             let saved = saved.map_err(|error| not_saved(&error));
             Msg::Saved(saved.map(|()| path))
+        }
+        FileWork::LoadStarts(session) => {
+            let found = session.starts(&CancelToken::default());
+            let found = found.map_err(|error| error_chain(&error));
+            Msg::Startup(StartupNews::Found(found))
+        }
+        FileWork::SwitchStart(session, id, on) => {
+            let switched = session.switch_start(&id, on);
+            let switched = switched.map_err(|error| error_chain(&error));
+            Msg::Startup(StartupNews::Switched(id, on, switched))
         }
         FileWork::Draw(session, subject) => Msg::Exporting(ExportNews::Drawn(
             draw(&session, &subject)

@@ -24,6 +24,7 @@ mod save;
 mod scanning;
 mod sites;
 mod starts;
+mod startup;
 mod uninstall;
 mod weigh;
 
@@ -78,6 +79,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         Msg::Nothing | Msg::Scanning(..) => Vec::new(),
         Msg::Opened(result) => scanning::opened(model, *result),
         Msg::Exporting(news) => export::hear(model, news),
+        Msg::Startup(news) => startup::hear(model, news),
         Msg::Scanned(job, scan) => {
             if job == model.job {
                 return scanning::scanned(model, scan.map(|scan| *scan));
@@ -360,6 +362,7 @@ fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
         (_, Some(Overlay::Decided(focus))) => decided::act(model, focus, action),
         (_, Some(Overlay::Starts(view))) => starts::act(model, view, action),
         (_, Some(Overlay::Runs(view))) => runs::act(model, view, action),
+        (_, Some(Overlay::Startup(view))) => startup::act(model, view, action),
         (_, Some(Overlay::Dustpan(view))) => dustpan::act(model, view, action),
         (_, Some(other)) => {
             model.overlay = Some(other);

@@ -19,6 +19,7 @@ mod runs;
 mod scan;
 mod sites;
 mod starts;
+mod startup;
 mod strip;
 mod sweep;
 mod uninstall;
@@ -123,6 +124,7 @@ fn before_station(
         Overlay::Uninstall(view) => uninstall::draw(model, view, theme, frame, below),
         Overlay::Dustpan(view) => dustpan::draw(model, view, theme, frame, below),
         Overlay::Runs(view) => runs::draw(model, view, theme, frame, below),
+        Overlay::Startup(view) => startup::draw(model, view, theme, frame, below),
         Overlay::Decided(focus) => decided::draw(model, *focus, theme, frame, below),
         Overlay::Starts(view) => starts::draw(model, view, theme, frame, below),
         Overlay::Exclude(draft) => exclude::draw(model, draft, theme, frame, area),

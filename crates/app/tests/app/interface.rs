@@ -389,7 +389,7 @@ fn a_computer_is_opened_by_its_path_looked_at_and_one_rule_turned_off_for_good()
     });
     term.keys(&["Enter"]);
     term.wait_text("Memory dump");
-    term.keys(&["b", "e"]);
+    term.keys(&["b", "E"]);
     term.text("C:\\WINDOWS\\temp\\DUMP-4411.tmp");
     term.keys(&["Enter"]);
     // The answer names the path as it is written on the disk.

@@ -16,9 +16,10 @@ use crate::plan::Outcome;
 use crate::rule::Removal;
 use crate::run::log::record::{Done, Record};
 use crate::run::recover::lists::{Beside, ListsNow, clear_up_lists};
+use crate::run::restore::empty;
 use crate::run::workers::quarantine;
 use crate::run::workers::quarantine::ReturnedTo;
-use crate::run::{LogEntry, LogState, LogSummary, SameComputer, empty, log};
+use crate::run::{LogEntry, LogState, LogSummary, SameComputer, log};
 use crate::state::{Journal, JournalError, LockError, LogError, RunId, StateFolder, lock};
 
 /// Why a run can't be settled.

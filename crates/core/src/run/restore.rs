@@ -1,5 +1,7 @@
 //! Bringing back what a run set aside.
 
+pub(crate) mod empty;
+
 use std::collections::BTreeMap;
 use std::io;
 use std::path::PathBuf;
@@ -12,7 +14,7 @@ use crate::dustpan::{
     Line, Pan, PanItem, PutBack, RestoreOutcome, Stoppable, each_entry, read_frame,
 };
 use crate::error_chain::error_chain;
-use crate::run::empty::{Resumed, resume};
+use crate::run::restore::empty::{Resumed, resume};
 use crate::state::{JournalError, LockError, RunId, StateError, StateFolder, TargetLock, lock};
 
 /// How it is known that a computer is the one it was.

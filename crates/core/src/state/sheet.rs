@@ -12,7 +12,7 @@ use std::path::PathBuf;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use crate::computer::{Layout, Volume};
+use crate::computer::{Layout, Volume, WrittenPath};
 use crate::format::text::text_id::text_id;
 
 text_id! {
@@ -247,6 +247,48 @@ pub struct Decided {
     pub by: Option<String>,
 }
 
+/// Something that started by itself and was turned off, with what was there before.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct SwitchedOff {
+    /// Its id.
+    pub id: String,
+    /// What it is called.
+    pub name: String,
+    /// Where it stood, in a word.
+    pub source: String,
+    /// Whose it is; none for the system.
+    pub account: Option<String>,
+    /// What it starts.
+    pub command: String,
+    /// When it was turned off.
+    pub when: Timestamp,
+    /// What was changed for that.
+    pub changes: Vec<FileChange>,
+}
+
+/// A change of one name on a computer; bytes are in base64 (RFC 4648).
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "lowercase")]
+pub enum FileChange {
+    /// A file got other bytes.
+    File {
+        /// Where it is.
+        path: WrittenPath,
+        /// What it held; nothing where there was none.
+        before: Option<String>,
+        /// What it holds since.
+        after: String,
+    },
+    /// A symbolic link was taken away.
+    Link {
+        /// Where it was.
+        path: WrittenPath,
+        /// Where it led to.
+        to: String,
+    },
+}
+
 /// Everything remembered of one computer.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -273,6 +315,9 @@ pub struct Sheet {
     /// What was decided when a person swept here last.
     #[serde(default)]
     pub decided: Vec<Decided>,
+    /// What was turned off there, at this bench.
+    #[serde(default)]
+    pub switched: Vec<SwitchedOff>,
     /// Its visits, oldest first.
     pub visits: Vec<Visit>,
 }

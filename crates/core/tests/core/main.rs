@@ -33,6 +33,7 @@ mod rule_keys;
 mod rulebooks;
 mod scans;
 mod sheets;
+mod startups;
 mod support;
 mod sweeps;
 mod targets;

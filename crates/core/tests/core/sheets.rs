@@ -305,6 +305,7 @@ fn sheet_of(visits: &[(i64, u64, u64, Vec<VisitPile>)]) -> Sheet {
         label: "till".into(),
         layout: jolly_core::computer::Layout::Linux,
         root: None,
+        switched: Vec::new(),
         name: String::new(),
         note: String::new(),
         rules_off: BTreeSet::new(),

@@ -39,7 +39,7 @@ const fn more(
 
 use Context::{
     Ages, Arrive, Check, Decided, Dustpan, Exclusions, Inside, Programs, Report, Rulebooks, Runs,
-    Scan, Sites, Starts, Sweep, Word,
+    Scan, Sites, Starts, Startup, Sweep, Word,
 };
 use KeyCode::{
     BackTab, Backspace, Char, Delete, Down, End, Enter, Esc, F, Home, Left, PageDown, PageUp,
@@ -238,7 +238,7 @@ const BINDINGS: &[Binding] = &[
     more(
         &[
             Arrive, Ages, Inside, Check, Exclusions, Sites, Programs, Decided, Starts, Rulebooks,
-            Dustpan, Runs,
+            Dustpan, Runs, Startup,
         ],
         "↑ ↓",
         "move; also k and j",
@@ -261,7 +261,7 @@ const BINDINGS: &[Binding] = &[
     more(
         &[
             Arrive, Ages, Inside, Check, Exclusions, Sites, Programs, Decided, Starts, Rulebooks,
-            Dustpan, Runs,
+            Dustpan, Runs, Startup,
         ],
         "home, end",
         "first and last",
@@ -355,6 +355,12 @@ const BINDINGS: &[Binding] = &[
         "export: page, table",
         &[(Char('e'), Action::Export)],
     ),
+    main(
+        &[Arrive],
+        "S",
+        "what starts",
+        &[(Char('S'), Action::Startup)],
+    ),
     more(
         &[Arrive],
         "e",
@@ -419,7 +425,7 @@ const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Inside, Exclusions, Sites, Programs, Decided, Starts, Rulebooks, Dustpan, Runs,
+            Inside, Exclusions, Sites, Programs, Decided, Starts, Rulebooks, Dustpan, Runs, Startup,
         ],
         "q",
         "leave the program",

@@ -26,12 +26,14 @@ pub(in crate::tui) enum Context {
     Rulebooks,
     Dustpan,
     Runs,
+    /// What starts by itself.
+    Startup,
 }
 
 impl Context {
     /// Every one.
     #[cfg(test)]
-    pub(in crate::tui) const ALL: [Self; 16] = [
+    pub(in crate::tui) const ALL: [Self; 17] = [
         Self::Arrive,
         Self::Scan,
         Self::Ages,
@@ -48,6 +50,7 @@ impl Context {
         Self::Rulebooks,
         Self::Dustpan,
         Self::Runs,
+        Self::Startup,
     ];
 
     /// The station that it is, where it is one.
@@ -66,7 +69,8 @@ impl Context {
             | Self::Starts
             | Self::Rulebooks
             | Self::Dustpan
-            | Self::Runs => return None,
+            | Self::Runs
+            | Self::Startup => return None,
         })
     }
 
@@ -89,6 +93,7 @@ impl Context {
             Self::Rulebooks => "rulebooks",
             Self::Dustpan => "dustpan",
             Self::Runs => "earlier runs",
+            Self::Startup => "what starts by itself",
         }
     }
 }
@@ -137,6 +142,7 @@ impl Overlay {
             Self::Decided(_) => Some(Context::Decided),
             Self::Dustpan(_) => Some(Context::Dustpan),
             Self::Runs(_) => Some(Context::Runs),
+            Self::Startup(_) => Some(Context::Startup),
             Self::Starts(view) => view.asking.is_none().then_some(Context::Starts),
             Self::Rulebooks(view) => view.asking.is_none().then_some(Context::Rulebooks),
             Self::Help(..)

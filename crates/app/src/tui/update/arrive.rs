@@ -12,7 +12,7 @@ use tui_input::Input;
 use crate::tui::keys::Action;
 use crate::tui::model::{Arrived, Look, Model, Origin, Overlay, ProgramOrder, Rulebooks, Station};
 use crate::tui::msg::{Effect, Lookup};
-use crate::tui::update::{export, programs, start_scan, weigh};
+use crate::tui::update::{export, programs, start_scan, startup, weigh};
 use crate::wording;
 
 pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
@@ -50,6 +50,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
             }
         }
         Action::Export => return export::visits(model),
+        Action::Startup => return startup::open(model),
         Action::Choose | Action::Onward => return choose(model),
         Action::Delete => take_off(model),
         Action::Sign(number) => return go_to_sign(model, number),
@@ -140,6 +141,9 @@ fn go_to_sign(model: &mut Model, number: usize) -> Vec<Effect> {
         model.message = Some("No sign has this number.".to_owned());
         return Vec::new();
     };
+    if matches!(sign, Sign::StartsAtSignIn(_)) {
+        return startup::open(model);
+    }
     if !sign.leads_on() {
         let (_, because) = wording::sign(&sign, layout);
         model.message = Some(format!("No rule sweeps this. {because}"));

@@ -35,7 +35,8 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
             | Overlay::Programs(_)
             | Overlay::Decided(_)
             | Overlay::Dustpan(_)
-            | Overlay::Runs(_),
+            | Overlay::Runs(_)
+            | Overlay::Startup(_),
             _,
         )
         | (_, KeyCode::Esc) => {}
@@ -142,6 +143,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
             | Overlay::Belongs(_)
             | Overlay::Dustpan(_)
             | Overlay::Runs(_)
+            | Overlay::Startup(_)
             | Overlay::Decided(_),
         )
         | None => {}

@@ -33,6 +33,7 @@ pub(super) fn draw(
         | Overlay::Decided(_)
         | Overlay::Dustpan(_)
         | Overlay::Runs(_)
+        | Overlay::Startup(_)
         | Overlay::Starts(_)
         | Overlay::Place(_)
         | Overlay::Export(_)

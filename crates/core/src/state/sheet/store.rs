@@ -19,7 +19,8 @@ use crate::state::sheet::store::rows::{
     json, json_of, note_computer, note_time, read_sheet, signed, take_in_one, visit_of,
 };
 use crate::state::{
-    Allowance, Decided, Sheet, SheetId, StateError, StateFolder, VisitLook, VisitRun, VisitScan,
+    Allowance, Decided, Sheet, SheetId, StateError, StateFolder, SwitchedOff, VisitLook, VisitRun,
+    VisitScan,
 };
 
 /// What tells such a database from others (`PRAGMA application_id`): the letters of `JBjs`.
@@ -49,6 +50,7 @@ const MIGRATIONS: &[&str] = &["
 ", "
     ALTER TABLE run ADD COLUMN told TEXT NOT NULL DEFAULT '{}';
     ALTER TABLE visit ADD COLUMN decided TEXT NOT NULL DEFAULT '[]';
+    ALTER TABLE computer ADD COLUMN switched TEXT NOT NULL DEFAULT '[]';
 "];
 
 /// Why the store can't be used. Nothing of it was changed.
@@ -412,6 +414,19 @@ impl SheetStore {
                 "UPDATE visit SET decided = ?2 WHERE id = ?1",
                 params![visit, json(decided)],
             )?;
+            Ok(())
+        })
+    }
+
+    /// Keeps what was turned off at a computer.
+    ///
+    /// # Errors
+    /// When it can't be written.
+    pub fn set_switched(&mut self, target: &Target, off: &[SwitchedOff]) -> Result<(), SheetError> {
+        self.change(|change| {
+            let id = note_computer(change, target)?;
+            let sql = "UPDATE computer SET switched = ?2 WHERE id = ?1";
+            change.execute(sql, params![&*id, json(off)])?;
             Ok(())
         })
     }

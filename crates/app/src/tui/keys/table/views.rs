@@ -6,7 +6,7 @@ use crate::tui::keys::table::{main, more};
 use crate::tui::keys::{Action, Binding};
 use crate::tui::model::Context;
 
-use Context::{Decided, Dustpan, Exclusions, Programs, Rulebooks, Runs, Sites, Starts};
+use Context::{Decided, Dustpan, Exclusions, Programs, Rulebooks, Runs, Sites, Starts, Startup};
 use KeyCode::{Backspace, Char, Delete, Enter, Esc, Left, Right};
 
 /// Every key of a view alone.
@@ -167,7 +167,7 @@ pub(super) const BINDINGS: &[Binding] = &[
     ),
     main(
         &[
-            Exclusions, Sites, Programs, Decided, Starts, Rulebooks, Dustpan, Runs,
+            Exclusions, Sites, Programs, Decided, Starts, Rulebooks, Dustpan, Runs, Startup,
         ],
         "esc",
         "back",
@@ -186,4 +186,11 @@ pub(super) const BINDINGS: &[Binding] = &[
         "empty a run",
         &[(Delete, Action::Delete), (Backspace, Action::Delete)],
     ),
+    main(
+        &[Startup],
+        "space",
+        "off, or on again",
+        &[(Char(' '), Action::Toggle)],
+    ),
+    main(&[Startup], "u", "undo", &[(Char('u'), Action::Undo)]),
 ];

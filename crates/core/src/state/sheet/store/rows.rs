@@ -88,7 +88,7 @@ pub(super) fn note_time(
 pub(super) fn read_sheet(connection: &Connection, id: &SheetId) -> rusqlite::Result<Option<Sheet>> {
     let sheet = connection
         .query_row(
-            "SELECT identity, label, layout, root, name, note, allowed, decided FROM computer WHERE id = ?1",
+            "SELECT identity, label, layout, root, name, note, allowed, decided, switched FROM computer WHERE id = ?1",
             [&**id],
             |row| {
                 Ok(Sheet {
@@ -105,6 +105,7 @@ pub(super) fn read_sheet(connection: &Connection, id: &SheetId) -> rusqlite::Res
                         .get::<_, Option<String>>(6)?
                         .and_then(|text| serde_json::from_str(&text).ok()),
                     decided: list(&row.get::<_, String>(7)?),
+                    switched: list(&row.get::<_, String>(8)?),
                     visits: Vec::new(),
                 })
             },
@@ -181,8 +182,8 @@ pub(super) fn take_in_one(change: &Transaction<'_>, sheet: &Sheet) -> rusqlite::
     let mut many = 0;
     for visit in &sheet.visits {
         let is_new = change.execute(
-            "INSERT OR IGNORE INTO visit (computer, started, seconds, size, used, free, is_whole, facts, signs, piles, decided)
-             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11)",
+            "INSERT OR IGNORE INTO visit (computer, started, seconds, size, used, free, is_whole, facts, signs, piles)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
             params![
                 &*id,
                 visit.started.as_second(),
@@ -193,8 +194,7 @@ pub(super) fn take_in_one(change: &Transaction<'_>, sheet: &Sheet) -> rusqlite::
                 visit.is_whole,
                 json(&visit.facts),
                 json(&visit.signs),
-                json(&visit.piles),
-                json(&visit.decided)
+                json(&visit.piles)
             ],
         )?;
         if is_new == 0 {

@@ -1,0 +1,174 @@
+//! What starts by itself on a computer, switched off and on: for the command line and the interface alike.
+
+use jiff::Timestamp;
+use jolly_core::CancelToken;
+use jolly_core::run::{SwitchError, Switching, switch_back, switch_off, switch_on};
+use jolly_core::state::{RunId, SheetError, SheetStore, SwitchedOff};
+use jolly_core::survey::{StartEntry, startup};
+
+use crate::session::{Session, clock};
+
+/// Why something was not switched.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum StartupError {
+    #[error("nothing that starts here is called {0}")]
+    NoSuch(String),
+    #[error(transparent)]
+    Switch(#[from] SwitchError),
+    #[error(transparent)]
+    Sheets(#[from] SheetError),
+}
+
+/// Something that starts by itself, or did before it was turned off.
+#[derive(Clone, Debug)]
+pub(crate) struct StartRow {
+    pub id: String,
+    pub name: String,
+    pub source: String,
+    /// When it starts.
+    pub when: &'static str,
+    pub account: Option<String>,
+    pub command: String,
+    pub says: Option<String>,
+    /// The file that says so.
+    pub file: String,
+    pub is_on: bool,
+    /// Whether its program is surely gone.
+    pub is_gone: bool,
+    pub bytes: u64,
+    pub changed: Option<i64>,
+    /// Why it can't be switched.
+    pub fixed: Option<&'static str>,
+    /// When it was turned off here.
+    pub off_since: Option<Timestamp>,
+}
+
+/// What starts by itself, and what couldn't be read, in words.
+pub(crate) struct StartList {
+    pub rows: Vec<StartRow>,
+    pub unread: Vec<String>,
+}
+
+impl StartRow {
+    fn of(entry: &StartEntry, off: &[SwitchedOff]) -> Self {
+        let off = off.iter().find(|one| one.id == *entry.id);
+        Self {
+            id: entry.id.to_string(),
+            name: entry.name.clone(),
+            source: entry.source.name().to_owned(),
+            when: entry.source.when(),
+            account: entry.account.as_deref().map(str::to_owned),
+            command: entry.command.clone(),
+            says: entry.says.clone(),
+            file: entry.file.to_string(),
+            is_on: entry.is_on,
+            is_gone: entry.is_gone,
+            bytes: entry.bytes,
+            changed: entry.changed,
+            fixed: entry.switch.as_ref().err().copied(),
+            off_since: off.filter(|_| !entry.is_on).map(|one| one.when),
+        }
+    }
+
+    /// What was turned off so that nothing on the disk tells of it any more.
+    fn gone(off: &SwitchedOff) -> Self {
+        Self {
+            id: off.id.clone(),
+            name: off.name.clone(),
+            source: off.source.clone(),
+            when: "",
+            account: off.account.clone(),
+            command: off.command.clone(),
+            says: None,
+            file: String::new(),
+            is_on: false,
+            is_gone: false,
+            bytes: 0,
+            changed: None,
+            fixed: None,
+            off_since: Some(off.when),
+        }
+    }
+}
+
+impl Session {
+    /// What was turned off at this computer.
+    fn switched(&self) -> Result<Vec<SwitchedOff>, SheetError> {
+        let store = SheetStore::open_existing(&self.state)?;
+        let sheet = store.map_or(Ok(None), |store| store.of_computer(&self.identity))?;
+        Ok(sheet.map(|sheet| sheet.switched).unwrap_or_default())
+    }
+
+    /// What starts by itself there, and what was turned off.
+    pub(crate) fn starts(&self, cancel: &CancelToken) -> Result<StartList, SheetError> {
+        let off = self.switched()?;
+        let found = startup(&self.target, cancel);
+        let mut rows: Vec<StartRow> = found
+            .entries
+            .iter()
+            .map(|entry| StartRow::of(entry, &off))
+            .collect();
+        let is_told = |one: &&SwitchedOff| found.entries.iter().any(|entry| *entry.id == *one.id);
+        rows.extend(off.iter().filter(|one| !is_told(one)).map(StartRow::gone));
+        rows.sort_by(|one, other| {
+            (&one.account, &one.source, &one.id).cmp(&(&other.account, &other.source, &other.id))
+        });
+        let unread = found.unread.into_iter();
+        let unread = unread.map(|(path, why)| format!("{path}: {why}"));
+        Ok(StartList {
+            rows,
+            unread: unread.collect(),
+        })
+    }
+
+    /// Turns something off or on; says whether anything had to change.
+    pub(crate) fn switch_start(&self, id: &str, on: bool) -> Result<bool, StartupError> {
+        let never = CancelToken::default();
+        let found = startup(&self.target, &never);
+        let entry = found.entries.iter().find(|entry| *entry.id == *id);
+        let mut off = self.switched()?;
+        let at = off.iter().position(|one| one.id == id);
+        let run = RunId::new(clock(), std::process::id());
+        let work = Switching {
+            target: &self.target,
+            state: &self.state,
+            run: &run,
+        };
+        let keep =
+            |all: &[SwitchedOff]| SheetStore::open(&self.state)?.set_switched(&self.target, all);
+        match (entry, at, on) {
+            (None, None, _) => Err(StartupError::NoSuch(id.to_owned())),
+            (Some(entry), _, false) if entry.is_on => {
+                switch_off(work, entry, |changes| {
+                    off.retain(|one| one.id != id);
+                    off.push(SwitchedOff {
+                        id: id.to_owned(),
+                        name: entry.name.clone(),
+                        source: entry.source.name().to_owned(),
+                        account: entry.account.as_deref().map(str::to_owned),
+                        command: entry.command.clone(),
+                        when: self.now.unwrap_or_else(clock),
+                        changes: changes.to_vec(),
+                    });
+                    keep(&off).map_err(StartupError::from)
+                })?;
+                Ok(true)
+            }
+            (_, _, false) => Ok(false),
+            (Some(entry), None, true) if entry.is_on => Ok(false),
+            (Some(entry), None, true) => {
+                switch_on(work, entry)?;
+                Ok(true)
+            }
+            (entry, Some(at), true) => {
+                let is_off = entry.is_none_or(|entry| !entry.is_on);
+                if is_off && let Some(one) = off.get(at) {
+                    switch_back(work, &one.changes, entry)?;
+                }
+                off.remove(at);
+                keep(&off)?;
+                Ok(is_off)
+            }
+        }
+    }
+}

@@ -1,0 +1,281 @@
+//! What a windows system starts: run keys, services and start-up folders, with the marks that turn them off; tasks.
+
+use jolly_disk::Kind;
+
+use crate::computer::{
+    AccountName, FoldedNames, Presence, Target, TargetPath, fold, presence_by_drive,
+};
+use crate::format::windows::hive::{self, Hive};
+use crate::survey::programs::{below, place, read_at};
+use crate::survey::signs::folders;
+use crate::survey::startup::{Found, Look, StartSource};
+
+/// Why nothing of the registry is changed.
+const REGISTRY: &str = "its mark stands in the registry, which this version doesn't change";
+
+/// Tasks are sealed by a hash in the registry.
+const SEALED: &str = "the system refuses a task whose file was changed";
+
+const RUN: &str = "Microsoft\\Windows\\CurrentVersion\\Run";
+const APPROVED: &str = "Microsoft\\Windows\\CurrentVersion\\Explorer\\StartupApproved";
+
+pub(super) fn look(look: &mut Look<'_>) {
+    let target = look.target;
+    let root = TargetPath::root();
+    let config = folders(target, &root, "Windows/System32/config")
+        .into_iter()
+        .next();
+    let config = config.unwrap_or_else(|| place("Windows/System32/config"));
+    if let Some((software, file)) = read_hive(look, &config, "SOFTWARE") {
+        run_keys(look, &software, &file, ("", None));
+        let startup = "ProgramData/Microsoft/Windows/Start Menu/Programs/Startup";
+        startup_folder(look, (&software, ""), (&root, startup), None);
+    }
+    if let Some((system, file)) = read_hive(look, &config, "SYSTEM") {
+        services(look, &system, &file);
+    }
+    for account in &target.accounts {
+        if let Some((own, file)) = read_hive(look, &account.home, "NTUSER.DAT") {
+            run_keys(look, &own, &file, ("Software\\", Some(&account.name)));
+            let startup = "AppData/Roaming/Microsoft/Windows/Start Menu/Programs/Startup";
+            startup_folder(
+                look,
+                (&own, "Software\\"),
+                (&account.home, startup),
+                Some(&account.name),
+            );
+        }
+    }
+    tasks(look);
+}
+
+/// A hive with its logs, and where it lies.
+fn read_hive(look: &mut Look<'_>, folder: &TargetPath, name: &str) -> Option<(Hive, TargetPath)> {
+    let names = look.names(folder);
+    let called = |wanted: &str| {
+        let mut names = names.iter();
+        let found = names.find(|(name, kind)| {
+            *kind == Kind::File && name.eq_ignore_ascii_case(wanted.as_bytes())
+        });
+        found.map(|(name, _)| below(folder, name))
+    };
+    let path = called(name)?;
+    let bytes = look.read_up_to(&path, hive::MOST)?;
+    let logs = [".LOG1", ".LOG2"].iter().filter_map(|ending| {
+        let path = called(&format!("{name}{ending}"))?;
+        read_at(look.target, &path, hive::MOST).ok()
+    });
+    let logs: Vec<Vec<u8>> = logs.collect();
+    match Hive::read(bytes, &logs) {
+        Ok(hive) => Some((hive, path)),
+        Err(error) => {
+            look.found.unread.push((path, error.to_string()));
+            None
+        }
+    }
+}
+
+/// Whether a mark turns an entry off: its first byte is odd then.
+fn is_marked_off(hive: &Hive, prefix: &str, list: &str, name: &str) -> bool {
+    let Some(key) = hive.key(&format!("{prefix}{APPROVED}\\{list}")) else {
+        return false;
+    };
+    let mut values = hive.values(key).into_iter();
+    let value = values.find(|(own, _)| own.eq_ignore_ascii_case(name));
+    let data = value.and_then(|(_, value)| hive.data(value));
+    data.is_some_and(|data| data.first().is_some_and(|first| first & 1 == 1))
+}
+
+fn run_keys(
+    look: &mut Look<'_>,
+    hive: &Hive,
+    file: &TargetPath,
+    (prefix, account): (&str, Option<&AccountName>),
+) {
+    for (path, list) in [
+        (RUN.to_owned(), "Run"),
+        (format!("WOW6432Node\\{RUN}"), "Run32"),
+    ] {
+        let Some(key) = hive.key(&format!("{prefix}{path}")) else {
+            continue;
+        };
+        for (name, _) in hive.values(key) {
+            let Some(command) = hive.text(key, &name).filter(|_| !look.is_over()) else {
+                continue;
+            };
+            let id = format!("{list}:{name}");
+            look.add(&Found {
+                source: StartSource::RunKey,
+                account,
+                key: &id,
+                name: &name,
+                command: &command,
+                program: program_of(&command),
+                says: None,
+                file,
+                is_on: !is_marked_off(hive, prefix, list, &name),
+                switch: Err(REGISTRY),
+            });
+        }
+    }
+}
+
+/// Links in a start-up folder.
+fn startup_folder(
+    look: &mut Look<'_>,
+    (hive, prefix): (&Hive, &str),
+    (base, path): (&TargetPath, &str),
+    account: Option<&AccountName>,
+) {
+    for folder in folders(look.target, base, path) {
+        for (name, kind) in look.names(&folder) {
+            let name_of = String::from_utf8_lossy(&name).into_owned();
+            if kind != Kind::File || fold(&name) == b"desktop.ini" || look.is_over() {
+                continue;
+            }
+            let file = below(&folder, &name);
+            let stem = name_of.rsplit_once('.').map_or(&*name_of, |(stem, _)| stem);
+            look.add(&Found {
+                source: StartSource::StartupFolder,
+                account,
+                key: &name_of,
+                name: stem,
+                command: &name_of,
+                program: None,
+                says: None,
+                file: &file,
+                is_on: !is_marked_off(hive, prefix, "StartupFolder", &name_of),
+                switch: Err(REGISTRY),
+            });
+        }
+    }
+}
+
+/// Services that start at boot and aren't the system's own.
+fn services(look: &mut Look<'_>, system: &Hive, file: &TargetPath) {
+    let select = system.key("Select");
+    let current = select
+        .and_then(|key| system.number(key, "Current"))
+        .unwrap_or(1);
+    let Some(all) = system.key(&format!("ControlSet{current:03}\\Services")) else {
+        return;
+    };
+    for (name, key) in system.subkeys(all) {
+        if look.is_over() {
+            return;
+        }
+        // 2 starts at boot; what shares a process of the system, and drivers, are the system's.
+        let is_automatic = system.number(key, "Start") == Some(2);
+        let command = system.text(key, "ImagePath").unwrap_or_default();
+        let folded = command.to_lowercase();
+        let is_own = folded.contains("\\system32\\") || folded.starts_with("system32\\");
+        if !is_automatic || command.is_empty() || is_own {
+            continue;
+        }
+        let title = system
+            .text(key, "DisplayName")
+            .filter(|title| !title.starts_with('@'));
+        look.add(&Found {
+            source: StartSource::Service,
+            account: None,
+            key: &name,
+            name: title.as_deref().unwrap_or(&name),
+            command: &command,
+            program: program_of(&command),
+            says: system
+                .text(key, "Description")
+                .filter(|says| !says.starts_with('@'))
+                .as_deref(),
+            file,
+            is_on: true,
+            switch: Err(REGISTRY),
+        });
+    }
+}
+
+/// Folders of tasks within each other at most, and tasks that are read.
+const DEPTH: usize = 8;
+const MOST_TASKS: usize = 2_000;
+
+/// Tasks that start when somebody signs in or the system starts; those in folders of the system are its own.
+fn tasks(look: &mut Look<'_>) {
+    let mut waiting: Vec<(TargetPath, usize)> =
+        folders(look.target, &TargetPath::root(), "Windows/System32/Tasks")
+            .into_iter()
+            .map(|folder| (folder, 0))
+            .collect();
+    let mut many = 0;
+    while let Some((folder, depth)) = waiting.pop() {
+        for (name, kind) in look.names(&folder) {
+            let path = below(&folder, &name);
+            let is_system = fold(&name) == b"microsoft" && depth == 0;
+            match kind {
+                Kind::Folder if depth < DEPTH && !is_system => waiting.push((path, depth + 1)),
+                Kind::File if many < MOST_TASKS && !look.is_over() => {
+                    many += 1;
+                    task(look, &path);
+                }
+                _ => {}
+            }
+        }
+    }
+}
+
+fn task(look: &mut Look<'_>, file: &TargetPath) {
+    let Some(bytes) = look.read(file) else {
+        return;
+    };
+    let text = utf16(&bytes).unwrap_or_else(|| String::from_utf8_lossy(&bytes).into_owned());
+    let starts = ["<LogonTrigger", "<BootTrigger"]
+        .iter()
+        .any(|trigger| text.contains(trigger));
+    if !starts {
+        return;
+    }
+    let command = between(&text, "<Command>", "</Command>").unwrap_or_default();
+    let name = String::from_utf8_lossy(file.name()).into_owned();
+    let settings = between(&text, "<Settings>", "</Settings>").unwrap_or_default();
+    look.add(&Found {
+        source: StartSource::Task,
+        account: None,
+        key: &name,
+        name: &name,
+        command,
+        program: program_of(command),
+        says: between(&text, "<Description>", "</Description>"),
+        file,
+        is_on: !settings.contains("<Enabled>false</Enabled>"),
+        switch: Err(SEALED),
+    });
+}
+
+fn between<'a>(text: &'a str, start: &str, end: &str) -> Option<&'a str> {
+    let (_, rest) = text.split_once(start)?;
+    rest.split_once(end).map(|(inside, _)| inside.trim())
+}
+
+/// Text with the mark of UTF-16 in front.
+fn utf16(bytes: &[u8]) -> Option<String> {
+    let rest = bytes.strip_prefix(b"\xff\xfe")?;
+    let (words, _) = rest.as_chunks::<2>();
+    let letters: Vec<u16> = words.iter().map(|word| u16::from_le_bytes(*word)).collect();
+    Some(String::from_utf16_lossy(&letters))
+}
+
+/// The program of a command: what is in quotes, or all up to the ending of a program.
+fn program_of(command: &str) -> Option<&str> {
+    if let Some(rest) = command.strip_prefix('"') {
+        return rest.split_once('"').map(|(program, _)| program);
+    }
+    let folded = command.to_ascii_lowercase();
+    let end = folded.find(".exe").map(|at| at + 4);
+    end.and_then(|end| command.get(..end))
+        .or_else(|| command.split_whitespace().next())
+}
+
+/// Whether a program is surely gone, and what it holds.
+pub(super) fn program(target: &Target, program: &str) -> (bool, u64) {
+    let known = FoldedNames::default();
+    let is_gone = presence_by_drive(target, &known, program) == Presence::Gone;
+    (is_gone, 0)
+}

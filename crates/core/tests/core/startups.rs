@@ -1,0 +1,304 @@
+//! What starts by itself is seen on every layout; what is turned off is off by the system's own mechanism, and comes back
+//! exactly.
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::os::unix::fs::{MetadataExt as _, PermissionsExt as _};
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+use jolly_core::CancelToken;
+use jolly_core::computer::Layout;
+use jolly_core::run::{SwitchError, Switching, switch_back, switch_off, switch_on};
+use jolly_core::state::FileChange;
+use jolly_core::survey::{StartEntry, startup};
+use jolly_demo::DemoLayout;
+
+use crate::support::{Bench, run_id};
+
+fn entries(bench: &Bench) -> Vec<StartEntry> {
+    startup(&bench.target(), &CancelToken::default()).entries
+}
+
+fn entry(bench: &Bench, id: &str) -> StartEntry {
+    let all = entries(bench);
+    let found = all.iter().find(|entry| *entry.id == *id);
+    let ids: Vec<String> = all.iter().map(|entry| entry.id.to_string()).collect();
+    found
+        .unwrap_or_else(|| panic!("no {id} among {ids:?}"))
+        .clone()
+}
+
+/// Each name below a root, with what it holds, whose it is and its mode.
+fn tree(root: &Path) -> BTreeMap<PathBuf, (Vec<u8>, u32, u32)> {
+    let mut all = BTreeMap::new();
+    let mut waiting = vec![root.to_owned()];
+    while let Some(folder) = waiting.pop() {
+        for found in fs::read_dir(&folder).unwrap() {
+            let path = found.unwrap().path();
+            let stat = path.symlink_metadata().unwrap();
+            let held = if stat.is_symlink() {
+                fs::read_link(&path)
+                    .unwrap()
+                    .into_os_string()
+                    .into_encoded_bytes()
+            } else if stat.is_dir() {
+                waiting.push(path.clone());
+                Vec::new()
+            } else if stat.is_file() {
+                fs::read(&path).unwrap_or_default()
+            } else {
+                Vec::new()
+            };
+            all.insert(path, (held, stat.uid(), stat.mode()));
+        }
+    }
+    all
+}
+
+/// Turns an entry off; what has to be kept for that.
+fn off(bench: &Bench, id: &str) -> Result<Vec<FileChange>, SwitchError> {
+    let (target, state, run) = (bench.target(), bench.state(), run_id("off"));
+    let work = Switching {
+        target: &target,
+        state: &state,
+        run: &run,
+    };
+    let mut kept = Vec::new();
+    switch_off(work, &entry(bench, id), |changes| {
+        kept = changes.to_vec();
+        Ok(())
+    })
+    .map(|()| kept)
+}
+
+fn back(bench: &Bench, id: &str, changes: &[FileChange]) -> Result<(), SwitchError> {
+    let (target, state, run) = (bench.target(), bench.state(), run_id("back"));
+    let work = Switching {
+        target: &target,
+        state: &state,
+        run: &run,
+    };
+    let all = entries(bench);
+    switch_back(work, changes, all.iter().find(|entry| *entry.id == *id))
+}
+
+#[test]
+fn each_layout_tells_what_it_starts_and_whether_that_is_there() {
+    let till = Bench::demo();
+    let told = |bench: &Bench| -> Vec<(String, bool, bool, bool)> {
+        let all = entries(bench).into_iter();
+        all.map(|it| (it.id.to_string(), it.is_on, it.is_gone, it.switch.is_ok()))
+            .collect()
+    };
+    let has = |all: &[(String, bool, bool, bool)], wanted: (&str, bool, bool, bool)| {
+        let (id, on, gone, can) = wanted;
+        assert!(
+            all.contains(&(id.to_owned(), on, gone, can)),
+            "{id}: {all:?}"
+        );
+    };
+    let linux = told(&till);
+    for id in [
+        "autostart:pia:gullmail-notify.desktop",
+        "autostart:joss:gullmail-notify.desktop",
+        "autostart:pia:tidewatch.desktop",
+        "service:system:lanternfish-share.service",
+    ] {
+        has(&linux, (id, true, false, true));
+    }
+    has(
+        &linux,
+        ("autostart:wren:ferrylog-sync.desktop", true, true, true),
+    );
+    assert!(
+        linux
+            .iter()
+            .any(|(id, on, ..)| id.starts_with("cron:pia:pia:") && *on)
+    );
+    let notebook = Bench::of_demo(DemoLayout::Windows, Layout::Windows);
+    let windows = told(&notebook);
+    has(
+        &windows,
+        ("run-key:system:Run:Lanternfish", false, false, false),
+    );
+    has(
+        &windows,
+        ("run-key:system:Run:Ferrylog Sync", true, true, false),
+    );
+    has(&windows, ("run-key:pia:Run:Gullmail", true, false, false));
+    has(&windows, ("service:system:KnotbookSync", true, true, false));
+    has(
+        &windows,
+        ("startup-folder:pia:Knotbook.lnk", true, false, false),
+    );
+    assert!(
+        !windows.iter().any(|(id, ..)| id.contains("Schedule")),
+        "the system's own"
+    );
+    let dock = Bench::of_demo(DemoLayout::Macos, Layout::Macos);
+    let macos = told(&dock);
+    let agents: Vec<&str> = macos.iter().map(|(id, ..)| id.as_str()).collect();
+    assert!(
+        agents.contains(&"launch-agent:pia:example.tidewatch.plist"),
+        "{agents:?}"
+    );
+}
+
+#[test]
+fn what_is_turned_off_comes_back_exactly() {
+    let bench = Bench::demo();
+    let before = tree(&bench.root());
+    for id in [
+        "autostart:pia:tidewatch.desktop",
+        "autostart:joss:gullmail-notify.desktop",
+        "service:system:lanternfish-share.service",
+    ] {
+        let kept = off(&bench, id).unwrap();
+        let is_on = entries(&bench).iter().any(|it| *it.id == *id && it.is_on);
+        assert!(!is_on, "{id} is off");
+        assert_eq!(kept.len(), 1);
+        back(&bench, id, &kept).unwrap();
+        assert!(entry(&bench, id).is_on, "{id} is on");
+    }
+    let cron = entries(&bench)
+        .into_iter()
+        .find(|it| it.id.starts_with("cron:"));
+    let cron = cron.unwrap().id.to_string();
+    let kept = off(&bench, &cron).unwrap();
+    let table = bench.root().join("var/spool/cron/crontabs/pia");
+    let stat = table.metadata().unwrap();
+    assert_eq!(stat.permissions().mode() & 0o777, 0o600);
+    assert!(
+        fs::read_to_string(&table)
+            .unwrap()
+            .contains("# off: @reboot")
+    );
+    assert!(!entry(&bench, &cron).is_on);
+    back(&bench, &cron, &kept).unwrap();
+    // But for their times, and for a folder that a home had none of, all is as it was.
+    let mut after = tree(&bench.root());
+    after.retain(|path, _| {
+        before.contains_key(path) || !path.ends_with("autostart") && !path.ends_with(".config")
+    });
+    assert_eq!(after, before);
+}
+
+#[test]
+fn somebody_who_changed_it_meanwhile_keeps_what_they_wrote() {
+    let bench = Bench::demo();
+    let id = "autostart:pia:tidewatch.desktop";
+    let file = bench
+        .root()
+        .join("home/pia/.config/autostart/tidewatch.desktop");
+    let kept = off(&bench, id).unwrap();
+    let own = fs::read_to_string(&file)
+        .unwrap()
+        .replace("tidewatch %U", "tidewatch --mine");
+    fs::write(&file, &own).unwrap();
+    back(&bench, id, &kept).unwrap();
+    let now = fs::read_to_string(&file).unwrap();
+    assert!(now.contains("--mine") && !now.contains("Hidden"), "{now}");
+    // An override that somebody made their own is not thrown away.
+    let id = "autostart:joss:gullmail-notify.desktop";
+    let own = bench
+        .root()
+        .join("home/joss/.config/autostart/gullmail-notify.desktop");
+    let kept = off(&bench, id).unwrap();
+    fs::write(&own, "[Desktop Entry]\nHidden=true\nExec=mine\n").unwrap();
+    back(&bench, id, &kept).unwrap();
+    assert_eq!(
+        fs::read_to_string(&own).unwrap(),
+        "[Desktop Entry]\nExec=mine\n"
+    );
+    // A link that leads elsewhere by now is nobody's to take.
+    let id = "service:system:lanternfish-share.service";
+    let seen = entry(&bench, id);
+    let link = bench
+        .root()
+        .join("etc/systemd/system/multi-user.target.wants/lanternfish-share.service");
+    let (target, state, run) = (bench.target(), bench.state(), run_id("race"));
+    let work = Switching {
+        target: &target,
+        state: &state,
+        run: &run,
+    };
+    let raced: Result<(), SwitchError> = switch_off(work, &seen, |_| {
+        fs::rename(&link, link.with_extension("old")).unwrap();
+        std::os::unix::fs::symlink("/elsewhere", &link).unwrap();
+        Ok(())
+    });
+    assert!(
+        matches!(raced, Err(SwitchError::Changed { .. })),
+        "{raced:?}"
+    );
+    assert_eq!(fs::read_link(&link).unwrap(), Path::new("/elsewhere"));
+    // What can't be kept is not done.
+    let id = "autostart:pia:knotbook.desktop";
+    let refused = switch_off(work, &entry(&bench, id), |_| {
+        Err(SwitchError::Strange {
+            path: jolly_core::computer::TargetPath::root(),
+        })
+    });
+    assert!(refused.is_err() && entry(&bench, id).is_on);
+}
+
+#[test]
+fn a_label_is_turned_off_by_the_list_of_launchd_and_nothing_else_of_it_changes() {
+    let bench = Bench::of_demo(DemoLayout::Macos, Layout::Macos);
+    let lists = bench.root().join("private/var/db/com.apple.xpc.launchd");
+    let id = "launch-agent:pia:example.tidewatch.plist";
+    if !lists.exists() {
+        assert!(entry(&bench, id).switch.is_err());
+        fs::create_dir_all(&lists).unwrap();
+    }
+    assert!(entry(&bench, id).is_on);
+    let kept = off(&bench, id).unwrap();
+    assert!(!entry(&bench, id).is_on);
+    back(&bench, id, &kept).unwrap();
+    assert!(entry(&bench, id).is_on);
+    assert_eq!(
+        fs::read_dir(&lists).unwrap().count(),
+        0,
+        "the list is gone again"
+    );
+    // On without a record: the list says so.
+    let (target, state, run) = (bench.target(), bench.state(), run_id("on"));
+    drop(off(&bench, id).unwrap());
+    let work = Switching {
+        target: &target,
+        state: &state,
+        run: &run,
+    };
+    switch_on(work, &entry(&bench, id)).unwrap();
+    assert!(entry(&bench, id).is_on);
+}
+
+/// The service manager and the desktop's own generator see it as it is shown.
+#[test]
+fn the_systems_own_tools_agree() {
+    let bench = Bench::demo();
+    let root = bench.root().display().to_string();
+    let enabled = || {
+        let asked = Command::new("systemctl")
+            .args([
+                &format!("--root={root}"),
+                "is-enabled",
+                "lanternfish-share.service",
+            ])
+            .output();
+        asked
+            .ok()
+            .map(|output| String::from_utf8_lossy(&output.stdout).trim().to_owned())
+    };
+    let Some(before) = enabled() else {
+        jolly_demo::skipped("no systemctl here");
+        return;
+    };
+    assert_eq!(before, "enabled");
+    let id = "service:system:lanternfish-share.service";
+    let kept = off(&bench, id).unwrap();
+    assert_eq!(enabled().as_deref(), Some("disabled"));
+    back(&bench, id, &kept).unwrap();
+    assert_eq!(enabled().as_deref(), Some("enabled"));
+}
