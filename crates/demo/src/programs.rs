@@ -257,7 +257,10 @@ fn services() -> KeyTreeNode {
         1_u32.to_le_bytes().to_vec(),
     );
     for (name, image) in [
-        ("KnotbookSync", "\"C:\\Program Files\\Knotbook\\sync.exe\""),
+        (
+            "LanternfishShare",
+            "\"C:\\Program Files\\Lanternfish\\lanternfish.exe\" --share",
+        ),
         ("Schedule", "C:\\Windows\\System32\\svchost.exe -k netsvcs"),
     ] {
         let key = format!("ControlSet001\\Services\\{name}");

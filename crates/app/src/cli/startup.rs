@@ -10,7 +10,7 @@ use crate::options::SharedOptions;
 use crate::session::Session;
 use crate::startup::{StartRow, StartupError};
 use crate::visits::refuse_sheets;
-use crate::wording::{bytes, counted};
+use crate::wording::bytes;
 
 pub(super) fn run(
     options: &SharedOptions,
@@ -33,11 +33,11 @@ fn list(options: &SharedOptions, session: &Session) -> Result<Exit, Refusal> {
         }
     } else {
         print::result(|out| list.rows.iter().try_for_each(|row| write_row(out, row)))?;
-        let on = list.rows.iter().filter(|row| row.is_on).count() as u64;
-        print::note(&format!(
-            "{} by themselves",
-            counted(on, "thing starts").replace("starts", "start")
-        ));
+        let on = list.rows.iter().filter(|row| row.is_on).count();
+        print::note(&match on {
+            1 => "1 thing starts by itself".to_owned(),
+            many => format!("{many} things start by themselves"),
+        });
     }
     for unread in &list.unread {
         print::message(&format!("jolly-broom: not read: {unread}"));
@@ -60,13 +60,13 @@ fn write_row(out: &mut dyn std::io::Write, row: &StartRow) -> std::io::Result<()
     let fixed = row
         .fixed
         .map_or_else(String::new, |why| format!("  stays: {why}"));
-    let name = Printable(row.name.as_bytes());
-    let command = Printable(row.command.as_bytes());
+    let name = &row.name;
+    let command = &row.command;
     writeln!(
         out,
         "{mark}  {whose:<10} {name:<24} {command}{size}{gone}{fixed}"
     )?;
-    writeln!(out, "       {}", Printable(row.id.as_bytes()))
+    writeln!(out, "       {}", row.id)
 }
 
 fn as_json(row: &StartRow) -> serde_json::Value {

@@ -605,3 +605,37 @@ fn a_visit_that_was_left_goes_on_as_it_was_decided() {
     term.text("q");
     assert_eq!(term.status(), 0);
 }
+
+#[test]
+fn what_starts_by_itself_is_switched_at_arrive_and_comes_back() {
+    let demo = Demo::new();
+    let term = open(&demo, (142, 44), &[], &[]);
+    term.wait_text("enter weighs it");
+    term.text("S");
+    term.wait_text("Gullmail notifier");
+    let own = demo
+        .root()
+        .join("home/joss/.config/autostart/gullmail-notify.desktop");
+    term.keys(&["Down", "Space"]);
+    term.wait_text("is off; u brings it back");
+    let screen = term.wait_text("1 turned off here");
+    assert!(
+        std::fs::read_to_string(&own)
+            .unwrap()
+            .contains("Hidden=true")
+    );
+    assert!(
+        row(&screen, &["joss", "Gullmail"]).contains('○'),
+        "{screen}"
+    );
+    // What is a second look told is the same as the command line says.
+    let off = demo.run(&["startup", "--json"]).lines();
+    let off: Vec<_> = off.iter().filter(|line| line["on"] == false).collect();
+    assert_eq!(off.len(), 1, "{off:?}");
+    assert_eq!(off[0]["id"], "autostart:joss:gullmail-notify.desktop");
+    term.text("u");
+    term.wait_text("starts again");
+    assert!(!own.exists());
+    term.keys(&["Escape", "q"]);
+    assert_eq!(term.status(), 0);
+}

@@ -14,7 +14,7 @@ use jolly_disk::Kind;
 
 use crate::cancel::CancelToken;
 use crate::computer::{AccountName, Layout, Target, TargetPath};
-use crate::format::Printable;
+use crate::format::is_harmless;
 use crate::format::text::text_id::text_id;
 use crate::source::is_program_gone;
 use crate::survey::folders::names_in;
@@ -205,11 +205,19 @@ struct Found<'a> {
     switch: Result<Switch, &'static str>,
 }
 
-/// Text for people, harmless and not too long.
+/// Text for people, harmless and not too long. Commands of windows keep their backslashes.
 fn shown(text: &str) -> String {
     const LONGEST: usize = 200;
-    let text = Printable(text.as_bytes()).to_string();
-    text.chars().take(LONGEST).collect()
+    let letters = text.chars().take(LONGEST);
+    letters
+        .map(|letter| {
+            if is_harmless(letter) {
+                letter
+            } else {
+                '\u{fffd}'
+            }
+        })
+        .collect()
 }
 
 impl Look<'_> {

@@ -127,7 +127,10 @@ fn each_layout_tells_what_it_starts_and_whether_that_is_there() {
         ("run-key:system:Run:Ferrylog Sync", true, true, false),
     );
     has(&windows, ("run-key:pia:Run:Gullmail", true, false, false));
-    has(&windows, ("service:system:KnotbookSync", true, true, false));
+    has(
+        &windows,
+        ("service:system:LanternfishShare", true, false, false),
+    );
     has(
         &windows,
         ("startup-folder:pia:Knotbook.lnk", true, false, false),

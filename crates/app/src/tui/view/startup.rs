@@ -1,7 +1,6 @@
 //! What starts by itself: each with its program, and the one in focus told in full.
 
 use jolly_core::decide::PileState;
-use jolly_core::format::Printable;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::Line;
@@ -108,8 +107,7 @@ fn row_line(theme: &Theme, row: &StartRow, is_focus: bool, width: usize) -> Line
     line.add(format!(" {}  ", mark(theme, row)), style);
     let whose = row.account.as_deref().unwrap_or("system");
     line.add(left(whose, ACCOUNT), quiet);
-    let name = Printable(row.name.as_bytes()).to_string();
-    line.add(left(&name, NAME), style);
+    line.add(left(&row.name, NAME), style);
     line.add(left(&row.source.replace('-', " "), SOURCE), quiet);
     let size = match row.bytes {
         0 => String::new(),
@@ -119,7 +117,9 @@ fn row_line(theme: &Theme, row: &StartRow, is_focus: bool, width: usize) -> Line
     let (note, role) = match (row.is_gone, row.off_since, row.fixed) {
         (true, ..) => ("its program is gone".to_owned(), Role::Ask),
         (_, Some(when), _) => (format!("off since {}", date(when.as_second())), Role::Straw),
-        (_, None, Some(why)) => (why.to_owned(), Role::Quiet),
+        (_, None, Some(why)) if row.is_on => (why.to_owned(), Role::Quiet),
+        (_, None, Some(why)) => (format!("off; {why}"), Role::Quiet),
+        (_, None, None) if !row.is_on => ("off".to_owned(), Role::Quiet),
         _ => (String::new(), Role::Quiet),
     };
     let room = width.saturating_sub(line.width() + 3);
@@ -154,9 +154,8 @@ fn told(theme: &Theme, row: &StartRow, width: usize) -> Vec<Line<'static>> {
         theme.glyphs.rule.repeat(width),
         theme.style(Role::Faint),
     )];
-    let name = Printable(row.name.as_bytes()).to_string();
     let mut first = Pieces::default();
-    first.add(format!(" {name}"), theme.bold(Role::Text));
+    first.add(format!(" {}", row.name), theme.bold(Role::Text));
     if let Some(says) = &row.says {
         first.add(format!("   {}", cut(says, width / 2)), quiet);
     }
@@ -186,18 +185,12 @@ fn told(theme: &Theme, row: &StartRow, width: usize) -> Vec<Line<'static>> {
     } else {
         format!("{}: ", row.when)
     };
-    fact(
-        "starts",
-        &format!("{when}{}{gone}", Printable(row.command.as_bytes())),
-    );
+    fact("starts", &format!("{when}{}{gone}", row.command));
     let changed = row
         .changed
         .map_or_else(String::new, |at| format!(", changed {}", date(at)));
     if !row.file.is_empty() {
-        fact(
-            "said in",
-            &format!("{}{changed}", Printable(row.file.as_bytes())),
-        );
+        fact("said in", &format!("{}{changed}", row.file));
     }
     fact("off", &how(row));
     all
