@@ -636,6 +636,8 @@ fn what_starts_by_itself_is_switched_at_arrive_and_comes_back() {
     term.text("u");
     term.wait_text("starts again");
     assert!(!own.exists());
-    term.keys(&["Escape", "q"]);
+    term.keys(&["Escape"]);
+    term.wait_text("enter weighs it");
+    term.text("q");
     assert_eq!(term.status(), 0);
 }
