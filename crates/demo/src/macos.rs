@@ -143,6 +143,7 @@ fn pia(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
         TIDEWATCH,
         300,
     )?;
+    daemons(tree)?;
     let user_data = format!("{home}/Library/Application Support/Heron");
     let heron = ChromiumPlaces {
         user_data,
@@ -221,9 +222,22 @@ fn wren(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     launcher(tree, path, "/opt/ferrylog/sync", 1200)
 }
 
+/// What the dock starts at boot; one of it was turned off.
+fn daemons(tree: &TreeBuilder) -> Result<(), DemoError> {
+    for name in ["fetch", "tables"] {
+        let path = format!("Library/LaunchDaemons/example.tidewatch.{name}.plist");
+        launcher(tree, &path, TIDEWATCH, 300)?;
+    }
+    let off = "<dict><key>example.tidewatch.tables</key><true/></dict>";
+    let path = "private/var/db/com.apple.xpc.launchd/disabled.plist";
+    tree.text(path, list(off), 40 * DAY).map(drop)
+}
+
 fn launcher(tree: &TreeBuilder, path: &str, program: &str, age: i64) -> Result<(), DemoError> {
+    let name = path.rsplit('/').next().unwrap_or_default();
+    let label = name.trim_end_matches(".plist");
     let text = format!(
-        "<dict><key>Label</key><string>example</string><key>ProgramArguments</key>\
+        "<dict><key>Label</key><string>{label}</string><key>ProgramArguments</key>\
          <array><string>{program}</string></array></dict>"
     );
     tree.text(path, list(&text), age * DAY).map(drop)

@@ -250,21 +250,16 @@ fn somebody_who_changed_it_meanwhile_keeps_what_they_wrote() {
 fn a_label_is_turned_off_by_the_list_of_launchd_and_nothing_else_of_it_changes() {
     let bench = Bench::of_demo(DemoLayout::Macos, Layout::Macos);
     let lists = bench.root().join("private/var/db/com.apple.xpc.launchd");
+    let before = tree(&lists);
     let id = "launch-agent:pia:example.tidewatch.plist";
-    if !lists.exists() {
-        assert!(entry(&bench, id).switch.is_err());
-        fs::create_dir_all(&lists).unwrap();
-    }
+    let tables = "launch-daemon:system:example.tidewatch.tables.plist";
+    assert!(!entry(&bench, tables).is_on, "it was off when it came");
     assert!(entry(&bench, id).is_on);
     let kept = off(&bench, id).unwrap();
     assert!(!entry(&bench, id).is_on);
     back(&bench, id, &kept).unwrap();
     assert!(entry(&bench, id).is_on);
-    assert_eq!(
-        fs::read_dir(&lists).unwrap().count(),
-        0,
-        "the list is gone again"
-    );
+    assert_eq!(tree(&lists), before, "the list is gone again");
     // On without a record: the list says so.
     let (target, state, run) = (bench.target(), bench.state(), run_id("on"));
     drop(off(&bench, id).unwrap());

@@ -11,7 +11,7 @@ use crate::survey::signs::folders;
 use crate::survey::startup::{Found, Look, StartSource};
 
 /// Why nothing of the registry is changed.
-const REGISTRY: &str = "its mark stands in the registry, which this version doesn't change";
+const REGISTRY: &str = "its mark stands in the registry, which this version only reads";
 
 /// Tasks are sealed by a hash in the registry.
 const SEALED: &str = "the system refuses a task whose file was changed";
