@@ -2,6 +2,7 @@
 
 use jiff::Timestamp;
 use jolly_core::CancelToken;
+use jolly_core::host::Running;
 use jolly_core::run::{SwitchError, Switching, switch_back, switch_off, switch_on};
 use jolly_core::state::{RunId, SheetError, SheetStore, SwitchedOff};
 use jolly_core::survey::{StartEntry, startup};
@@ -36,6 +37,8 @@ pub(crate) struct StartRow {
     /// Whether its program is surely gone.
     pub is_gone: bool,
     pub bytes: u64,
+    /// What its program uses now, where it runs.
+    pub running: Option<Running>,
     pub changed: Option<i64>,
     /// Why it can't be switched.
     pub fixed: Option<&'static str>,
@@ -64,6 +67,7 @@ impl StartRow {
             is_on: entry.is_on,
             is_gone: entry.is_gone,
             bytes: entry.bytes,
+            running: entry.running,
             changed: entry.changed,
             fixed: entry.switch.as_ref().err().copied(),
             off_since: off.filter(|_| !entry.is_on).map(|one| one.when),
@@ -84,6 +88,7 @@ impl StartRow {
             is_on: false,
             is_gone: false,
             bytes: 0,
+            running: None,
             changed: None,
             fixed: None,
             off_since: Some(off.when),

@@ -8,6 +8,7 @@ mod disks;
 mod in_use;
 pub(crate) mod mounts;
 mod package_manager;
+mod processes;
 mod tool;
 
 pub use boot::boot;
@@ -22,4 +23,6 @@ pub(crate) use mounts::mounted_disks;
 pub(crate) use mounts::volume_id;
 pub use mounts::{Mount, mount_of};
 pub use package_manager::{ManagerError, PackageManager};
+pub use processes::Running;
+pub(crate) use processes::running;
 pub use tool::{Answer, Tool};

@@ -101,6 +101,7 @@ pub fn sections(page: &CustomerPage, zone: &TimeZone) -> Vec<Section> {
     let all = [
         (words::WENT, went(page)),
         (words::NOTICED, noticed(page)),
+        (words::TURNED_OFF, turned_off(page)),
         (words::ADVICE, advice(page)),
         (words::NEXT_VISIT, next_visit(page, zone)),
         (words::STAYED, stayed(page, zone)),
@@ -239,6 +240,30 @@ fn stayed(page: &CustomerPage, zone: &TimeZone) -> Vec<Row> {
             figure: bytes(page.spared),
             ..Row::default()
         });
+    }
+    rows
+}
+
+fn turned_off(page: &CustomerPage) -> Vec<Row> {
+    let mut by_name: Vec<(&str, Vec<&str>)> = Vec::new();
+    for (name, whose) in &page.turned_off {
+        let whose = whose.as_deref().unwrap_or(words::EVERYONE);
+        match by_name.iter_mut().find(|(known, _)| known == name) {
+            Some((_, all)) => all.push(whose),
+            None => by_name.push((name, vec![whose])),
+        }
+    }
+    let more = by_name.len().saturating_sub(SENTENCES);
+    let shown = by_name.iter().take(SENTENCES);
+    let mut rows: Vec<Row> = shown
+        .map(|(name, all)| said(&format!("{name} ({})", all.join(", "))))
+        .collect();
+    if more > 0 {
+        rows.push(said(&format!(
+            "{} {}",
+            count(more as u64),
+            words::MORE_TURNED_OFF
+        )));
     }
     rows
 }

@@ -80,6 +80,10 @@ fn page() -> CustomerPage {
             who: vec!["pia".to_owned()],
             what: "Folders of pictures open slower the first time.".to_owned(),
         }],
+        turned_off: vec![
+            ("Gullmail notifier".to_owned(), Some("joss".to_owned())),
+            ("Gullmail notifier".to_owned(), None),
+        ],
         advice: vec![
             "Home of wren unused for 3 years. An unused home can be set aside.".to_owned(),
         ],
@@ -154,6 +158,7 @@ fn the_customers_page_says_everything_in_text_that_can_be_selected() {
         "32 items: in use by a program",
         "Installers (joss): left, it may be somebody's own",
         "Home of wren unused for 3 years",
+        "Gullmail notifier (joss, everyone)",
         "little space will be free by April 2027",
         "can be brought back until 21 October 2026",
         "page 1 of 1",
@@ -225,6 +230,9 @@ fn the_longest_page_is_two_pages() {
         })
         .collect();
     full.advice = vec![long.clone(); 40];
+    full.turned_off = (0..40)
+        .map(|at| (format!("{at}{long}"), Some(long.clone())))
+        .collect();
     full.stayed = Outcome::ALL
         .into_iter()
         .filter(|it| it.stays())

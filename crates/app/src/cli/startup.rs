@@ -52,6 +52,9 @@ fn write_row(out: &mut dyn std::io::Write, row: &StartRow) -> std::io::Result<()
         0 => String::new(),
         held => format!("  {}", bytes(held)),
     };
+    let runs = row.running.map_or_else(String::new, |runs| {
+        format!("  runs, {} of memory", bytes(runs.memory))
+    });
     let gone = if row.is_gone {
         "  its program is gone"
     } else {
@@ -64,7 +67,7 @@ fn write_row(out: &mut dyn std::io::Write, row: &StartRow) -> std::io::Result<()
     let command = &row.command;
     writeln!(
         out,
-        "{mark}  {whose:<10} {name:<24} {command}{size}{gone}{fixed}"
+        "{mark}  {whose:<10} {name:<24} {command}{size}{runs}{gone}{fixed}"
     )?;
     writeln!(out, "       {}", row.id)
 }
@@ -79,6 +82,9 @@ fn as_json(row: &StartRow) -> serde_json::Value {
         "on": row.is_on,
         "exists": !row.is_gone,
         "bytes": row.bytes,
+        "running": row.running.map(|runs| json!({
+            "processes": runs.processes, "memory": runs.memory, "seconds": runs.seconds,
+        })),
         "says": row.says,
         "changed": row.changed,
         "file": row.file,

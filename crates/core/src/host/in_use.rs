@@ -180,7 +180,7 @@ fn mounted_images() -> HashMap<FileKey, RunningProgram> {
     images
 }
 
-fn key_of(metadata: &std::fs::Metadata) -> FileKey {
+pub(super) fn key_of(metadata: &std::fs::Metadata) -> FileKey {
     FileKey {
         device: device_number(metadata.dev()),
         inode: metadata.ino(),

@@ -87,6 +87,8 @@ pub struct CustomerPage {
     pub spared: u64,
     /// What will be noticed.
     pub noticed: Vec<Noticed>,
+    /// What was turned off that started by itself: its name, and whose it was.
+    pub turned_off: Vec<(String, Option<String>)>,
     /// What to think of.
     pub advice: Vec<String>,
     /// When the next visit is worth it.
@@ -150,9 +152,23 @@ pub fn customer_page(
         left,
         spared,
         noticed: told.noticed,
+        turned_off: sheet.map_or_else(Vec::new, |sheet| turned_off(sheet, at)),
         advice: told.advice,
         next_visit: told.next_visit,
     }
+}
+
+/// What was turned off at a visit and is off still.
+fn turned_off(sheet: &Sheet, at: Option<usize>) -> Vec<(String, Option<String>)> {
+    let Some((at, visit)) = at.and_then(|at| Some((at, sheet.visits.get(at)?))) else {
+        return Vec::new();
+    };
+    let next = sheet.visits.get(at + 1).map(|next| next.started);
+    let switched = sheet.switched.iter();
+    let own =
+        switched.filter(|one| one.when >= visit.started && next.is_none_or(|next| one.when < next));
+    own.map(|one| (one.name.clone(), one.account.clone()))
+        .collect()
 }
 
 /// What went, by class and by what it is called.

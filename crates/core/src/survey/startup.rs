@@ -10,12 +10,15 @@ mod shell;
 mod units;
 mod windows;
 
-use jolly_disk::Kind;
+use std::collections::HashMap;
+
+use jolly_disk::{FileKey, Kind, Stat};
 
 use crate::cancel::CancelToken;
 use crate::computer::{AccountName, Layout, Target, TargetPath};
 use crate::format::is_harmless;
 use crate::format::text::text_id::text_id;
+use crate::host::{Running, running};
 use crate::source::is_program_gone;
 use crate::survey::folders::names_in;
 use crate::survey::programs::{below, place, read_at};
@@ -134,6 +137,8 @@ pub struct StartEntry {
     pub is_gone: bool,
     /// What its program holds, in bytes, as far as that is one file.
     pub bytes: u64,
+    /// What its program uses now, where it runs.
+    pub running: Option<Running>,
     /// When the entry was changed last, seconds since 1970.
     pub changed: Option<i64>,
     /// How it is switched, or why it can't be.
@@ -163,6 +168,11 @@ pub fn startup(target: &Target, cancel: &CancelToken) -> Startup {
     let mut look = Look {
         target,
         cancel,
+        running: if target.is_live {
+            running()
+        } else {
+            HashMap::new()
+        },
         found: Startup::default(),
     };
     match target.layout {
@@ -186,6 +196,8 @@ pub fn startup(target: &Target, cancel: &CancelToken) -> Startup {
 struct Look<'a> {
     target: &'a Target,
     cancel: &'a CancelToken,
+    /// What runs on this machine; nothing of a disk on the bench.
+    running: HashMap<FileKey, Running>,
     found: Startup,
 }
 
@@ -261,7 +273,7 @@ impl Look<'_> {
         Some(String::from_utf8_lossy(&bytes).into_owned())
     }
 
-    fn stat(&self, path: &TargetPath) -> Option<jolly_disk::Stat> {
+    fn stat(&self, path: &TargetPath) -> Option<Stat> {
         let disk = &**self.target.disk();
         let folder = disk
             .open_folder(self.target.root(), path.folder_bytes())
@@ -272,9 +284,9 @@ impl Look<'_> {
     fn add(&mut self, found: &Found<'_>) {
         let whose = found.account.map_or("system", |name| name);
         let id = format!("{}:{whose}:{}", found.source.name(), found.key);
-        let (is_gone, bytes) = found
+        let (is_gone, file) = found
             .program
-            .map_or((false, 0), |program| self.program(program));
+            .map_or((false, None), |program| self.program(program));
         let changed = self.stat(found.file).map(|stat| stat.modified.seconds);
         self.found.entries.push(StartEntry {
             id: StartId::from(&*shown(&id)),
@@ -286,21 +298,22 @@ impl Look<'_> {
             file: found.file.clone(),
             is_on: found.is_on,
             is_gone,
-            bytes,
+            bytes: file.map_or(0, |file| file.size),
+            running: file.and_then(|file| self.running.get(&file.key).copied()),
             changed,
             switch: found.switch.clone(),
         });
     }
 
-    /// Whether a program is surely gone, and what it holds.
-    fn program(&self, program: &str) -> (bool, u64) {
+    /// Whether a program is surely gone, and its file.
+    fn program(&self, program: &str) -> (bool, Option<Stat>) {
         let target = self.target;
         if target.layout == Layout::Windows {
             return windows::program(target, program);
         }
         let homes = target.accounts.iter().map(|account| &account.home);
         if is_program_gone(target, homes, program) {
-            return (true, 0);
+            return (true, None);
         }
         let common = ["usr/local/bin", "usr/bin", "bin", "usr/sbin", "sbin"];
         let candidates: Vec<TargetPath> = match program.strip_prefix('/') {
@@ -309,10 +322,10 @@ impl Look<'_> {
                 .map(|folder| below(&place(folder), program.as_bytes()))
                 .to_vec(),
         };
-        let held = candidates.iter().find_map(|path| {
-            let stat = self.stat(path)?;
-            (stat.kind == Kind::File).then_some(stat.size)
-        });
-        (false, held.unwrap_or(0))
+        let files = candidates.iter().filter_map(|path| self.stat(path));
+        (
+            false,
+            files.into_iter().find(|stat| stat.kind == Kind::File),
+        )
     }
 }

@@ -19,6 +19,9 @@ pub(super) const CAME_BACK_KEY: &str = "came back";
 pub(super) const WENT: &str = "What went";
 pub(super) const NOTICED: &str = "What you will notice";
 pub(super) const STAYED: &str = "What stayed, and why";
+pub(super) const TURNED_OFF: &str = "What no longer starts by itself";
+pub(super) const EVERYONE: &str = "everyone";
+pub(super) const MORE_TURNED_OFF: &str = "more of that kind.";
 pub(super) const ADVICE: &str = "What to think of";
 pub(super) const NEXT_VISIT: &str = "Next visit";
 

@@ -11,7 +11,7 @@ use crate::tui::draw::{Pieces, cut, left, right, wrap};
 use crate::tui::model::{Context, Model, StartupView};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::{edge, keyline, lines, page, raise};
-use crate::wording::{bytes, date};
+use crate::wording::{age, bytes, date};
 
 /// Rows of the card.
 const CARD: u16 = 8;
@@ -186,6 +186,18 @@ fn told(theme: &Theme, row: &StartRow, width: usize) -> Vec<Line<'static>> {
         format!("{}: ", row.when)
     };
     fact("starts", &format!("{when}{}{gone}", row.command));
+    if let Some(runs) = row.running {
+        let memory = bytes(runs.memory);
+        let many = match runs.processes {
+            1 => "1 process".to_owned(),
+            many => format!("{many} processes"),
+        };
+        let used = age(runs.seconds);
+        fact(
+            "runs now",
+            &format!("{many}, {memory} of memory, {used} of processor time"),
+        );
+    }
     let changed = row
         .changed
         .map_or_else(String::new, |at| format!(", changed {}", date(at)));

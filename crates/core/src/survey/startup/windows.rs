@@ -1,6 +1,6 @@
 //! What a windows system starts: run keys, services and start-up folders, with the marks that turn them off; tasks.
 
-use jolly_disk::Kind;
+use jolly_disk::{Kind, Stat};
 
 use crate::computer::{
     AccountName, FoldedNames, Presence, Target, TargetPath, fold, presence_by_drive,
@@ -273,9 +273,9 @@ fn program_of(command: &str) -> Option<&str> {
         .or_else(|| command.split_whitespace().next())
 }
 
-/// Whether a program is surely gone, and what it holds.
-pub(super) fn program(target: &Target, program: &str) -> (bool, u64) {
+/// Whether a program is surely gone; which of its files it is isn't looked for.
+pub(super) fn program(target: &Target, program: &str) -> (bool, Option<Stat>) {
     let known = FoldedNames::default();
     let is_gone = presence_by_drive(target, &known, program) == Presence::Gone;
-    (is_gone, 0)
+    (is_gone, None)
 }

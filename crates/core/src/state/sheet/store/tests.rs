@@ -13,6 +13,7 @@ fn state() -> (tempfile::TempDir, StateFolder) {
 #[test]
 fn an_older_store_is_copied_and_brought_to_this_version_and_a_newer_one_left_alone() {
     let (_folder, state) = state();
+    state.make().unwrap();
     let older = SheetStore::open_with(&state, &MIGRATIONS[..1]).unwrap();
     let add =
         "INSERT INTO computer (id, identity, label, layout) VALUES ('a', 'b', 'till', 'linux')";
