@@ -38,7 +38,7 @@ fn an_older_store_is_copied_and_brought_to_this_version_and_a_newer_one_left_alo
         .pragma_query_value(None, "user_version", |row| row.get(0))
         .unwrap();
     assert_eq!(version, 1);
-    let made_up = [MIGRATIONS, &["CREATE TABLE later (x) STRICT"]].concat();
+    let made_up = [MIGRATIONS, &["CREATE TABLE later (x TEXT) STRICT"]].concat();
     drop(SheetStore::open_with(&state, &made_up).unwrap());
     let before = fs::read(state.sheet_store()).unwrap();
     let newer = SheetStore::open(&state).map(drop).unwrap_err();
