@@ -68,6 +68,9 @@ const KINDS: usize = 5;
 const LEFT: usize = 4;
 const SENTENCES: usize = 6;
 
+/// Names of what no longer starts.
+const TURNED_OFF: usize = 4;
+
 /// What stands above the sections.
 pub fn heading(page: &CustomerPage, zone: &TimeZone) -> Heading {
     let mut about = Vec::new();
@@ -253,8 +256,8 @@ fn turned_off(page: &CustomerPage) -> Vec<Row> {
             None => by_name.push((name, vec![whose])),
         }
     }
-    let more = by_name.len().saturating_sub(SENTENCES);
-    let shown = by_name.iter().take(SENTENCES);
+    let more = by_name.len().saturating_sub(TURNED_OFF);
+    let shown = by_name.iter().take(TURNED_OFF);
     let mut rows: Vec<Row> = shown
         .map(|(name, all)| said(&format!("{name} ({})", all.join(", "))))
         .collect();

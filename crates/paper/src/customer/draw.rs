@@ -23,7 +23,7 @@ const TITLE: Style = Style::bold(12.0);
 const WHO: f32 = 84.0;
 
 /// Lines that one sentence takes at most.
-const MOST_LINES: usize = 3;
+const MOST_LINES: usize = 2;
 
 /// Where the next thing is drawn.
 struct Sheet {
