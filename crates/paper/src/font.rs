@@ -60,30 +60,35 @@ pub(crate) fn drawable(text: &str) -> String {
 
 /// How wide a text is, in the unit of its size.
 pub(crate) fn width(text: &str, size: f32, weight: Weight) -> f32 {
+    text.chars()
+        .map(|letter| advance(letter, size, weight))
+        .sum()
+}
+
+fn advance(letter: char, size: f32, weight: Weight) -> f32 {
     let Some(face) = weight.face() else {
-        return text.chars().count() as f32 * size;
+        return size;
     };
-    let advance = |letter: char| {
-        let glyph = face.glyph_index(letter).unwrap_or_default();
-        f32::from(face.glyph_hor_advance(glyph).unwrap_or(0))
-    };
-    let units: f32 = text.chars().map(advance).sum();
+    let glyph = face.glyph_index(letter).unwrap_or_default();
+    let units = f32::from(face.glyph_hor_advance(glyph).unwrap_or(0));
     units * size / f32::from(face.units_per_em().max(1))
 }
 
 /// As much of a text as fits, with a sign where something is left out.
 pub(crate) fn cut(text: &str, room: f32, size: f32, weight: Weight) -> String {
-    if width(text, size, weight) <= room {
-        return text.to_owned();
-    }
-    let mut letters: Vec<char> = text.chars().collect();
-    while letters.pop().is_some() {
-        let shorter: String = letters.iter().collect::<String>().trim_end().to_owned() + "…";
-        if width(&shorter, size, weight) <= room {
-            return shorter;
+    let left_out = advance('…', size, weight);
+    let (mut wide, mut fits_with_sign) = (0.0, 0);
+    for (at, letter) in text.char_indices() {
+        if wide + left_out <= room {
+            fits_with_sign = at;
+        }
+        wide += advance(letter, size, weight);
+        if wide > room {
+            let shown = text.get(..fits_with_sign).unwrap_or_default();
+            return shown.trim_end().to_owned() + "…";
         }
     }
-    String::new()
+    text.to_owned()
 }
 
 /// The lines of a text that is so wide at most, so many at most; what doesn't fit the last is cut.

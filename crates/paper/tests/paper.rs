@@ -259,7 +259,7 @@ fn the_longest_page_is_two_pages() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 10, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 24, failure_persistence: None, ..ProptestConfig::default() })]
 
     /// Names of files, accounts and shops are anything at all.
     #[test]
