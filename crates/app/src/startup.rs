@@ -41,7 +41,7 @@ pub(crate) struct StartRow {
     pub running: Option<Running>,
     pub changed: Option<i64>,
     /// Why it can't be switched.
-    pub fixed: Option<&'static str>,
+    pub stays: Option<&'static str>,
     /// When it was turned off here.
     pub off_since: Option<Timestamp>,
 }
@@ -69,7 +69,7 @@ impl StartRow {
             bytes: entry.bytes,
             running: entry.running,
             changed: entry.changed,
-            fixed: entry.switch.as_ref().err().copied(),
+            stays: entry.switch.as_ref().err().copied(),
             off_since: off.filter(|_| !entry.is_on).map(|one| one.when),
         }
     }
@@ -90,7 +90,7 @@ impl StartRow {
             bytes: 0,
             running: None,
             changed: None,
-            fixed: None,
+            stays: None,
             off_since: Some(off.when),
         }
     }
@@ -144,7 +144,7 @@ impl Session {
         match (entry, at, on) {
             (None, None, _) => Err(StartupError::NoSuch(id.to_owned())),
             (Some(entry), _, false) if entry.is_on => {
-                switch_off(work, entry, |changes| {
+                let switched = switch_off(work, entry, |changes| {
                     off.retain(|one| one.id != id);
                     off.push(SwitchedOff {
                         id: id.to_owned(),
@@ -156,8 +156,13 @@ impl Session {
                         changes: changes.to_vec(),
                     });
                     keep(&off).map_err(StartupError::from)
-                })?;
-                Ok(true)
+                });
+                if switched.is_err() && off.iter().any(|one| one.id == id) {
+                    // It is on still, and nobody is to be told otherwise.
+                    off.retain(|one| one.id != id);
+                    keep(&off)?;
+                }
+                switched.map(|()| true)
             }
             (_, _, false) => Ok(false),
             (Some(entry), None, true) if entry.is_on => Ok(false),

@@ -60,14 +60,14 @@ fn write_row(out: &mut dyn std::io::Write, row: &StartRow) -> std::io::Result<()
     } else {
         ""
     };
-    let fixed = row
-        .fixed
+    let stays = row
+        .stays
         .map_or_else(String::new, |why| format!("  stays: {why}"));
     let name = &row.name;
     let command = &row.command;
     writeln!(
         out,
-        "{mark}  {whose:<10} {name:<24} {command}{size}{runs}{gone}{fixed}"
+        "{mark}  {whose:<10} {name:<24} {command}{size}{runs}{gone}{stays}"
     )?;
     writeln!(out, "       {}", row.id)
 }
@@ -88,7 +88,7 @@ fn as_json(row: &StartRow) -> serde_json::Value {
         "says": row.says,
         "changed": row.changed,
         "file": row.file,
-        "fixed": row.fixed,
+        "stays": row.stays,
         "off_since": row.off_since,
     })
 }

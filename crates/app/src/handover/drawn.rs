@@ -1,5 +1,6 @@
 //! Pages as they are drawn, and as the terminal shows them before they are written.
 
+use std::cell::LazyCell;
 use std::path::Path;
 
 use jiff::Timestamp;
@@ -125,7 +126,9 @@ fn page_of(state: &StateFolder, run: &RunId) -> Result<CustomerPage, HandoverErr
     let log = verify_log(state, run)?;
     let sheets = SheetStore::open_existing(state)?;
     let sheet = sheets.map_or(Ok(None), |sheets| sheets.of_computer(&log.identity))?;
-    let books = Layout::ALL.map(|layout| RuleSet::compile(&[builtin(layout)]).ok());
+    // Only a rule that the sheet knows nothing of is looked for.
+    let books =
+        LazyCell::new(|| Layout::ALL.map(|layout| RuleSet::compile(&[builtin(layout)]).ok()));
     let words = |id: &str| {
         let sets = books.iter().flatten();
         let mut known = sets.filter_map(|set| Some(&set.rule(set.by_id(id)?).rule));

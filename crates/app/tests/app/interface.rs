@@ -633,6 +633,11 @@ fn what_starts_by_itself_is_switched_at_arrive_and_comes_back() {
     let off: Vec<_> = off.iter().filter(|line| line["on"] == false).collect();
     assert_eq!(off.len(), 1, "{off:?}");
     assert_eq!(off[0]["id"], "autostart:joss:gullmail-notify.desktop");
+    // What a customer's file held goes to no other bench.
+    let sheet = demo.run(&["sheet", "list", "--json"]).lines();
+    let sheet = sheet[0]["sheet"].as_str().unwrap();
+    let exported = demo.run(&["sheet", "export", sheet]);
+    assert!(exported.code == 0 && !exported.out.contains("switched"));
     term.text("u");
     term.wait_text("starts again");
     assert!(!own.exists());

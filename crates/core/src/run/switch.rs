@@ -49,7 +49,7 @@ pub struct Switching<'a> {
 /// Turns an entry off. What is to change is handed to `keep` before anything does, and nothing is done where that fails.
 ///
 /// # Errors
-/// When it can't be; then it is as it was, but for links of one unit of which some may be gone: those are kept, too.
+/// When it can't be; then it is as it was.
 pub fn switch_off<E: From<SwitchError>>(
     work: Switching<'_>,
     entry: &StartEntry,
@@ -59,10 +59,27 @@ pub fn switch_off<E: From<SwitchError>>(
     let _lock = lock(work.target, work.state).map_err(SwitchError::from)?;
     let changes = changes(work.target, switch, false)?;
     keep(&changes)?;
-    for change in &changes {
-        carry_out(work, change)?;
+    for (at, change) in changes.iter().enumerate() {
+        if let Err(error) = carry_out(work, change) {
+            // Of the links of a unit some are gone by then: it is on, or off, and nothing between.
+            for done in changes.iter().take(at) {
+                put_back(work, done)?;
+            }
+            return Err(error.into());
+        }
     }
     Ok(())
+}
+
+/// Undoes one of several changes, which are all of links.
+fn put_back(work: Switching<'_>, change: &FileChange) -> Result<(), SwitchError> {
+    match change {
+        FileChange::Link { path, to } => {
+            let path = target_path(path)?;
+            make_link(work, &path, &decoded(&path, to)?)
+        }
+        FileChange::File { .. } => Ok(()),
+    }
 }
 
 /// Turns an entry on that nobody kept the former state of.
@@ -118,9 +135,8 @@ pub fn switch_back(
                     after: before.clone(),
                 }
             }
-            FileChange::Link { path, to } => {
-                let path = target_path(path)?;
-                make_link(work, &path, &decoded(&path, to)?)?;
+            FileChange::Link { .. } => {
+                put_back(work, change)?;
                 continue;
             }
         };
@@ -330,8 +346,9 @@ fn open_or_make(disk: &dyn Disk, root: &Folder, path: &TargetPath) -> io::Result
             Err(error) if error.kind() == io::ErrorKind::NotFound => {
                 disk.make_folder(&at, &name)?;
                 let made = disk.open_folder(&at, part)?;
-                let modified = disk.stat_folder(&made)?.modified;
-                give(disk, &made, (owner_of(disk, &at)?, modified), 0o700)?;
+                let (above, modified) = (disk.stat_folder(&at)?, disk.stat_folder(&made)?.modified);
+                let owner = (above.user, above.group);
+                give(disk, &made, (owner, modified), above.mode & 0o777)?;
                 made
             }
             next => next?,

@@ -315,8 +315,8 @@ pub struct Sheet {
     /// What was decided when a person swept here last.
     #[serde(default)]
     pub decided: Vec<Decided>,
-    /// What was turned off there, at this bench.
-    #[serde(default)]
+    /// What was turned off there, at this bench: with bytes of the customer's files, which go into no export.
+    #[serde(skip)]
     pub switched: Vec<SwitchedOff>,
     /// Its visits, oldest first.
     pub visits: Vec<Visit>,

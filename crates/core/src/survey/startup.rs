@@ -253,11 +253,7 @@ impl Look<'_> {
 
     /// A file whole; what is there and can't be read is told.
     fn read(&mut self, path: &TargetPath) -> Option<Vec<u8>> {
-        self.read_up_to(path, MOST_READ)
-    }
-
-    fn read_up_to(&mut self, path: &TargetPath, most: u64) -> Option<Vec<u8>> {
-        match read_at(self.target, path, most) {
+        match read_at(self.target, path, MOST_READ) {
             Ok(bytes) => Some(bytes),
             Err(error) => {
                 if error.kind() != std::io::ErrorKind::NotFound {

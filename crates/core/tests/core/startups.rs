@@ -272,6 +272,47 @@ fn a_label_is_turned_off_by_the_list_of_launchd_and_nothing_else_of_it_changes()
     assert!(entry(&bench, id).is_on);
 }
 
+/// A unit that is wanted twice is on or off, and nothing between; what is made anew lets in whom the folder above does.
+#[test]
+fn all_links_of_a_unit_go_or_none() {
+    let bench = Bench::demo();
+    let id = "service:system:lanternfish-share.service";
+    let wants = bench.root().join("etc/systemd/system");
+    let second = wants.join("graphical.target.wants/lanternfish-share.service");
+    fs::create_dir(second.parent().unwrap()).unwrap();
+    let unit = Path::new("/etc/systemd/system/lanternfish-share.service");
+    std::os::unix::fs::symlink(unit, &second).unwrap();
+    let first = wants.join("multi-user.target.wants/lanternfish-share.service");
+    let before = tree(&wants);
+    let (target, state, run) = (bench.target(), bench.state(), run_id("two"));
+    let work = Switching {
+        target: &target,
+        state: &state,
+        run: &run,
+    };
+    let seen = entry(&bench, id);
+    let raced: Result<(), SwitchError> = switch_off(work, &seen, |changes| {
+        assert_eq!(changes.len(), 2);
+        fs::rename(&first, first.with_extension("away")).unwrap();
+        Ok(())
+    });
+    assert!(raced.is_err());
+    assert_eq!(
+        fs::read_link(&second).unwrap(),
+        unit,
+        "the one that was gone is back"
+    );
+    fs::rename(first.with_extension("away"), &first).unwrap();
+    assert_eq!(tree(&wants), before);
+    let kept = off(&bench, id).unwrap();
+    let folder = second.parent().unwrap();
+    fs::rename(folder, wants.join("moved")).unwrap();
+    back(&bench, id, &kept).unwrap();
+    assert_eq!(fs::read_link(&second).unwrap(), unit);
+    let mode = |path: &Path| path.metadata().unwrap().permissions().mode() & 0o777;
+    assert_eq!(mode(folder), mode(&wants));
+}
+
 /// The service manager and the desktop's own generator see it as it is shown.
 #[test]
 fn the_systems_own_tools_agree() {

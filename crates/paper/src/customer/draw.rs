@@ -153,7 +153,7 @@ fn draw_space(sheet: &mut Sheet, page: &CustomerPage) {
                 .rect(
                     (left + kept, top, back, 18.0),
                     palette::STRAW,
-                    Some(words::CAME_BACK_KEY),
+                    Some(words::CAME_BACK),
                 )
                 .frame((left, top, wide, 18.0), palette::FAINT)
                 .text_end((RIGHT, top + 13.0), style, &figure)
@@ -166,7 +166,7 @@ fn draw_space(sheet: &mut Sheet, page: &CustomerPage) {
         let mut at = left;
         for (colour, name) in [
             (palette::KEPT, words::IN_USE),
-            (palette::STRAW, words::CAME_BACK_KEY),
+            (palette::STRAW, words::CAME_BACK),
             ("#ffffff", words::FREE),
         ] {
             page = page

@@ -14,7 +14,6 @@ pub(super) const BEFORE: &str = "before";
 pub(super) const AFTER: &str = "now";
 pub(super) const FREE: &str = "free";
 pub(super) const IN_USE: &str = "in use";
-pub(super) const CAME_BACK_KEY: &str = "came back";
 
 pub(super) const WENT: &str = "What went";
 pub(super) const NOTICED: &str = "What you will notice";

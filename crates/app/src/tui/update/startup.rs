@@ -24,8 +24,8 @@ pub(super) fn act(model: &mut Model, mut view: Box<StartupView>, action: Action)
     match action {
         Action::Toggle => {
             let row = view.focused();
-            let fixed = row.and_then(|row| Some((row.fixed?, row)));
-            match fixed {
+            let stays = row.and_then(|row| Some((row.stays?, row)));
+            match stays {
                 Some((why, row)) => model.message = Some(format!("{} stays: {why}.", row.name)),
                 None => wanted = row.map(|row| (row.id.clone(), !row.is_on)),
             }

@@ -88,7 +88,7 @@ fn rows(theme: &Theme, view: &StartupView, area: Rect) -> Vec<Line<'static>> {
 
 /// The mark of an entry: on, off, or not to be switched.
 fn mark(theme: &Theme, row: &StartRow) -> &'static str {
-    theme.state_glyph(match (row.fixed.is_some(), row.is_on) {
+    theme.state_glyph(match (row.stays.is_some(), row.is_on) {
         (true, _) => PileState::Blocked,
         (false, true) => PileState::Taken,
         (false, false) => PileState::Left,
@@ -97,7 +97,7 @@ fn mark(theme: &Theme, row: &StartRow) -> &'static str {
 
 fn row_line(theme: &Theme, row: &StartRow, is_focus: bool, width: usize) -> Line<'static> {
     let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
-    let style = if row.is_on && row.fixed.is_none() {
+    let style = if row.is_on && row.stays.is_none() {
         text
     } else {
         quiet
@@ -114,7 +114,7 @@ fn row_line(theme: &Theme, row: &StartRow, is_focus: bool, width: usize) -> Line
         held => bytes(held),
     };
     line.add(right(&size, SIZE), quiet);
-    let (note, role) = match (row.is_gone, row.off_since, row.fixed) {
+    let (note, role) = match (row.is_gone, row.off_since, row.stays) {
         (true, ..) => ("its program is gone".to_owned(), Role::Ask),
         (_, Some(when), _) => (format!("off since {}", date(when.as_second())), Role::Straw),
         (_, None, Some(why)) if row.is_on => (why.to_owned(), Role::Quiet),
@@ -129,7 +129,7 @@ fn row_line(theme: &Theme, row: &StartRow, is_focus: bool, width: usize) -> Line
 
 /// How a source is turned off, in words.
 fn how(row: &StartRow) -> String {
-    if let Some(why) = row.fixed {
+    if let Some(why) = row.stays {
         return format!("stays: {why}");
     }
     let how = match row.source.as_str() {

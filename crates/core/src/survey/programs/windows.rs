@@ -5,8 +5,8 @@ use std::ffi::CString;
 
 use jolly_disk::Kind;
 
-use crate::computer::{FoldedNames, Presence, TargetPath, presence_by_drive};
-use crate::format::windows::hive::{self, Hive, HiveError, Key};
+use crate::computer::{FoldedNames, Presence, Target, TargetPath, presence_by_drive};
+use crate::format::windows::hive::{self, Hive, Key};
 use crate::survey::folders::names_in;
 use crate::survey::programs::names::{Known, normal};
 use crate::survey::programs::{Gathering, Program, ProgramSource, Reason, below, read_at};
@@ -82,28 +82,38 @@ fn read_hive(
     name: &str,
 ) -> Option<Hive> {
     let target = gathering.target;
-    let disk = &**target.disk();
     let folder = match folder {
         "" => base.clone(),
         folder => folders(target, base, folder).into_iter().next()?,
     };
+    let (path, read) = hive_in(target, &folder, name)?;
+    read.inspect_err(|why| gathering.unread.push((path, why.clone())))
+        .ok()
+}
+
+/// Where a hive lies in a folder, and what it holds with its logs, or why it can't be read; nothing where there is none.
+pub(in crate::survey) fn hive_in(
+    target: &Target,
+    folder: &TargetPath,
+    name: &str,
+) -> Option<(TargetPath, Result<Hive, String>)> {
+    let disk = &**target.disk();
     let opened = disk.open_folder(target.root(), folder.as_bytes()).ok()?;
     let names = names_in(disk, &opened);
     let called = |wanted: &str| {
         let mut names = names.iter();
         let found = names.find(|(name, _)| name.to_bytes().eq_ignore_ascii_case(wanted.as_bytes()));
-        found.map(|(name, _): &(CString, Kind)| below(&folder, name.to_bytes()))
+        found.map(|(name, _): &(CString, Kind)| below(folder, name.to_bytes()))
     };
     let path = called(name)?;
-    let bytes = gathering.read(&path, hive::MOST)?;
     let logs = [".LOG1", ".LOG2"].iter().filter_map(|ending| {
         let path = called(&format!("{name}{ending}"))?;
         read_at(target, &path, hive::MOST).ok()
     });
     let logs: Vec<Vec<u8>> = logs.collect();
-    let read: Result<Hive, HiveError> = Hive::read(bytes, &logs);
-    read.inspect_err(|error| gathering.unread.push((path, error.to_string())))
-        .ok()
+    let bytes = read_at(target, &path, hive::MOST).map_err(|error| error.to_string());
+    let read = bytes.and_then(|bytes| Hive::read(bytes, &logs).map_err(|error| error.to_string()));
+    Some((path, read))
 }
 
 fn note_broken(gathering: &mut Gathering<'_>, hive: &Hive, path: &str) {

@@ -5,8 +5,9 @@ use jolly_disk::{Kind, Stat};
 use crate::computer::{
     AccountName, FoldedNames, Presence, Target, TargetPath, fold, presence_by_drive,
 };
-use crate::format::windows::hive::{self, Hive};
-use crate::survey::programs::{below, place, read_at};
+use crate::format::windows::hive::Hive;
+use crate::survey::programs::windows::hive_in;
+use crate::survey::programs::{below, place};
 use crate::survey::signs::folders;
 use crate::survey::startup::{Found, Look, StartSource};
 
@@ -49,27 +50,13 @@ pub(super) fn look(look: &mut Look<'_>) {
     tasks(look);
 }
 
-/// A hive with its logs, and where it lies.
+/// A hive with its logs, and where it lies; one that can't be read is told.
 fn read_hive(look: &mut Look<'_>, folder: &TargetPath, name: &str) -> Option<(Hive, TargetPath)> {
-    let names = look.names(folder);
-    let called = |wanted: &str| {
-        let mut names = names.iter();
-        let found = names.find(|(name, kind)| {
-            *kind == Kind::File && name.eq_ignore_ascii_case(wanted.as_bytes())
-        });
-        found.map(|(name, _)| below(folder, name))
-    };
-    let path = called(name)?;
-    let bytes = look.read_up_to(&path, hive::MOST)?;
-    let logs = [".LOG1", ".LOG2"].iter().filter_map(|ending| {
-        let path = called(&format!("{name}{ending}"))?;
-        read_at(look.target, &path, hive::MOST).ok()
-    });
-    let logs: Vec<Vec<u8>> = logs.collect();
-    match Hive::read(bytes, &logs) {
+    let (path, read) = hive_in(look.target, folder, name)?;
+    match read {
         Ok(hive) => Some((hive, path)),
-        Err(error) => {
-            look.found.unread.push((path, error.to_string()));
+        Err(why) => {
+            look.found.unread.push((path, why));
             None
         }
     }
