@@ -75,6 +75,12 @@ const BINDINGS: &[Binding] = &[
             (Char('9'), Action::Sign(8)),
         ],
     ),
+    main(
+        &[Arrive],
+        "S",
+        "what starts",
+        &[(Char('S'), Action::Startup)],
+    ),
     main(&[Arrive], "a", "add a folder", &[(Char('a'), Action::Add)]),
     main(
         &[Arrive],
@@ -354,12 +360,6 @@ const BINDINGS: &[Binding] = &[
         "e",
         "export: page, table",
         &[(Char('e'), Action::Export)],
-    ),
-    main(
-        &[Arrive],
-        "S",
-        "what starts",
-        &[(Char('S'), Action::Startup)],
     ),
     more(
         &[Arrive],
