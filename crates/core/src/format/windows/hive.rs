@@ -2,9 +2,14 @@
 //! checked, as far as they are sound.
 //!
 //! A hive that its system didn't finish writing is made whole from its logs first (`log`); without them it is refused,
-//! since nobody can say what of it holds.
+//! since nobody can say what of it holds. `change` makes one anew with some keys and values more or fewer, and proves
+//! that nothing else is different.
 
+pub(crate) mod change;
+mod contents;
+mod editor;
 mod log;
+pub(crate) mod tree;
 
 use std::cell::Cell;
 
@@ -16,7 +21,10 @@ const BASE: usize = 4096;
 
 /// Names of a key or value at most, and keys or values in a list.
 const MOST_NAME: usize = 1 << 15;
-const MOST_LIST: usize = 1 << 17;
+const MOST_LIST: usize = 1 << 21;
+
+/// What stands where a cell would be named, and there is none.
+const NONE: u32 = u32::MAX;
 
 /// The most of a value that is read, and the pieces that longer ones come in.
 const MOST_VALUE: usize = 1 << 20;
@@ -33,6 +41,14 @@ pub(crate) enum HiveError {
     Torn,
     #[error("its system broke off while it wrote, and no log beside it says what")]
     Unfinished,
+    #[error("its parts don't fit together, so it is never written")]
+    Unsound,
+    #[error("what is to change isn't there as it was")]
+    NotThere,
+    #[error("it can't grow that far")]
+    Full,
+    #[error("made anew it would not be what was meant")]
+    NotAsMeant,
 }
 
 /// A hive.
@@ -277,132 +293,4 @@ fn short(bytes: &[u8], at: usize) -> Option<usize> {
 }
 
 #[cfg(test)]
-mod tests {
-    use proptest::prelude::*;
-    use regf::{DataType, HiveBuilder, KeyTreeNode, KeyTreeValue};
-
-    use super::*;
-    use crate::fuzz::{config, foreign};
-
-    /// Keys by their path, each with its values.
-    type Keys = Vec<(Vec<String>, Vec<(String, Vec<u8>)>)>;
-
-    fn built(keys: &Keys) -> Vec<u8> {
-        let mut tree = KeyTreeNode::new("root");
-        for (path, values) in keys {
-            let key = tree.get_or_create_path(&path.join("\\"));
-            for (name, data) in values {
-                key.values
-                    .retain(|known| !known.name.eq_ignore_ascii_case(name));
-                key.values.push(KeyTreeValue {
-                    name: name.clone(),
-                    data_type: DataType::Binary,
-                    data: data.clone(),
-                });
-            }
-        }
-        HiveBuilder::from_tree(tree).unwrap().build().unwrap()
-    }
-
-    fn name() -> impl Strategy<Value = String> {
-        prop_oneof![
-            "[a-z]{1,8}",
-            "[\u{e0}-\u{ff}]{1,4}",
-            "[\u{4e00}-\u{4e20}]{1,4}"
-        ]
-    }
-
-    fn keys() -> impl Strategy<Value = Keys> {
-        let data = prop_oneof![
-            prop::collection::vec(any::<u8>(), 0..40),
-            (16_340_usize..40_000).prop_map(|long| vec![7; long]),
-        ];
-        let values = prop::collection::vec((name(), data), 0..4);
-        prop::collection::vec((prop::collection::vec(name(), 1..4), values), 0..12)
-    }
-
-    proptest! {
-        #![proptest_config(ProptestConfig::with_cases(64))]
-
-        #[test]
-        fn prop_what_was_written_is_read(keys in keys()) {
-            let hive = Hive::read(built(&keys), &[]).unwrap();
-            for (path, values) in &keys {
-                let key = hive.key(&path.join("\\").to_uppercase()).unwrap();
-                let read = hive.values(key);
-                for (name, _) in values {
-                    // Of several with one name the last counts, also where another path is the same but for its case.
-                    let same = |it: &&(Vec<String>, Vec<(String, Vec<u8>)>)| {
-                        it.0.join("\\").to_uppercase() == path.join("\\").to_uppercase()
-                    };
-                    let mut all = keys.iter().filter(same).flat_map(|it| &it.1);
-                    let last = all.rfind(|(known, _)| known.eq_ignore_ascii_case(name));
-                    let found = read.iter().find(|(known, _)| known.eq_ignore_ascii_case(name));
-                    prop_assert_eq!(hive.data(found.unwrap().1), last.map(|it| it.1.clone()));
-                }
-            }
-            prop_assert_eq!(hive.broken(), 0);
-        }
-    }
-
-    /// Every key and value that can be reached, within bounds.
-    fn walk(hive: &Hive) {
-        let mut waiting: Vec<(Key, usize)> = hive
-            .key("Software")
-            .map(|key| (key, 0))
-            .into_iter()
-            .collect();
-        let mut seen = 0;
-        while let Some((key, depth)) = waiting.pop() {
-            seen += 1;
-            for (_, value) in hive.values(key) {
-                drop(hive.data(value));
-            }
-            if depth < 4 && seen < 1000 {
-                waiting.extend(
-                    hive.subkeys(key)
-                        .into_iter()
-                        .map(|(_, key)| (key, depth + 1)),
-                );
-            }
-        }
-    }
-
-    fn sample() -> Vec<u8> {
-        let value = |name: &str| (name.to_owned(), vec![1; 20_000]);
-        built(&vec![
-            (
-                vec!["Software".to_owned(), "Tide".to_owned()],
-                vec![value("a"), value("b")],
-            ),
-            (
-                vec!["Software".to_owned(), "Quay".to_owned()],
-                vec![("c".to_owned(), vec![2])],
-            ),
-        ])
-    }
-
-    proptest! {
-        #![proptest_config(config())]
-
-        #[test]
-        fn fuzz_hives(bytes in foreign(&[&sample()])) {
-            // What is damaged behind the first block is met while it is walked.
-            if let Ok(hive) = Hive::read(bytes.clone(), &[bytes]) {
-                walk(&hive);
-            }
-        }
-
-        #[test]
-        fn fuzz_cells(at in 4096_usize..60_000, with in any::<[u8; 4]>()) {
-            let mut bytes = sample();
-            let at = at % bytes.len().saturating_sub(4).max(1);
-            if let Some(place) = bytes.get_mut(at.max(4096)..at.max(4096) + 4) {
-                place.copy_from_slice(&with);
-            }
-            if let Ok(hive) = Hive::read(bytes, &[]) {
-                walk(&hive);
-            }
-        }
-    }
-}
+mod tests;

@@ -112,9 +112,11 @@ pub(super) fn recovered(mut hive: Vec<u8>, logs: &[Vec<u8>]) -> Result<Vec<u8>, 
     let mut all: Vec<Entry<'_>> = logs.iter().flat_map(|log| entries(log)).collect();
     all.retain(|entry| entry.sequence >= synced);
     all.sort_by_key(|entry| entry.sequence);
-    let mut next = all
-        .first()
-        .map(|entry| entry.sequence)
+    all.dedup_by_key(|entry| entry.sequence);
+    let first = all.first().map(|entry| entry.sequence);
+    // What came before the first entry must be in the hive itself.
+    let mut next = first
+        .filter(|first| first - synced <= 1)
         .ok_or(HiveError::Unfinished)?;
     for entry in &all {
         if entry.sequence != next {
