@@ -29,6 +29,7 @@ pub use definition::detect::Detect;
 pub use definition::file_kind::FileKind;
 pub use definition::list_format::ListFormat;
 pub use definition::records::{AlsoRows, Epoch, RecordSet, RowFilter, RowSite, RowTime, TimeUnit};
+pub use definition::reference_kind::ReferenceKind;
 pub use definition::section::Section;
 pub use definition::{
     AgeBy, AgeRule, Class, Example, Family, KeepNewest, Need, Removal, Rule, Rulebook, Verdict,

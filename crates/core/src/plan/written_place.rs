@@ -5,7 +5,7 @@ use serde::Serialize;
 use crate::computer::{TargetPath, WrittenPath};
 use crate::format::Printable;
 use crate::rule::ListFormat;
-use crate::source::holder::address::{address_of, row_of, site_of};
+use crate::source::holder::address::{address_of, place_of_key, row_of, site_of};
 
 /// A path, and what in the file of that path is meant.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -13,7 +13,8 @@ pub struct WrittenPlace {
     /// The file.
     #[serde(flatten)]
     pub path: WrittenPath,
-    /// Of an entry of that file, the address of its document; of a row, its table and number.
+    /// Of an entry of that file, the address of its document; of a row, its table and number; of a registry,
+    /// the path of a key, and behind two backslashes the name of a value.
     #[serde(rename = "in", skip_serializing_if = "Option::is_none")]
     pub within: Option<String>,
     /// The site of a row.
@@ -31,6 +32,10 @@ pub fn shown_place(path: &TargetPath, holder: Option<ListFormat>) -> String {
         }
         Some((ListFormat::Rows, database)) => {
             format!("{database}, {}", Printable(path.name()))
+        }
+        Some((ListFormat::Registry, hive)) => {
+            let place = place_of_key(path.name());
+            format!("{hive}, {}", Printable(place.as_bytes()))
         }
     }
 }
@@ -51,9 +56,10 @@ impl WrittenPlace {
             within: Some(match format {
                 ListFormat::Xbel => address_of(name),
                 ListFormat::Rows => row_of(name),
+                ListFormat::Registry => address_of(name),
             }),
             site: match format {
-                ListFormat::Xbel => None,
+                ListFormat::Xbel | ListFormat::Registry => None,
                 ListFormat::Rows => site_of(name).map(str::to_owned),
             },
         }

@@ -5,6 +5,7 @@ pub(super) mod detect;
 pub(super) mod file_kind;
 pub(super) mod list_format;
 pub(super) mod records;
+pub(super) mod reference_kind;
 pub(super) mod section;
 
 use std::sync::Arc;
@@ -12,7 +13,9 @@ use std::sync::Arc;
 use serde::{Deserialize, Serialize};
 
 use crate::computer::{Layout, Place};
-use crate::rule::{AgeLimit, Detect, FileKind, ListFormat, RecordSet, Section, Survey};
+use crate::rule::{
+    AgeLimit, Detect, FileKind, ListFormat, RecordSet, ReferenceKind, Section, Survey,
+};
 
 /// What removal means to the computer's owner.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
@@ -368,6 +371,8 @@ pub struct Rule {
     pub entries: Option<ListFormat>,
     /// Which rows, where these are asked for.
     pub records: Option<Arc<RecordSet>>,
+    /// Which keys and values of a registry, where these are asked for.
+    pub values: Option<ReferenceKind>,
     /// A recogniser.
     pub detect: Option<Detect>,
     /// Only files that are one of these inside, whatever they are called; any where it says nothing.

@@ -87,6 +87,7 @@ pub fn add_place(
         starts_taken: None,
         by: None,
         entries: None,
+        values: None,
         records: None,
         detect: None,
         looks_like: Vec::new(),

@@ -187,6 +187,7 @@ impl Reader {
             starts,
             by,
             entries,
+            values,
             detect,
             section,
         } = self.words(&written);
@@ -201,7 +202,9 @@ impl Reader {
         let take = self.patterns(written.take.unwrap_or_default());
         let spare = self.patterns(written.spare.unwrap_or_default());
         let within_span = wanted_in.span();
-        let entries = records.as_ref().map(|_| ListFormat::Rows).or(entries);
+        let entries = (records.as_ref().map(|_| ListFormat::Rows))
+            .or(values.map(|_| ListFormat::Registry))
+            .or(entries);
         // A home as a whole is for the recogniser alone that says whose home it is.
         let is_whole_meant = detect.is_some_and(Detect::looks_inside);
         let within = self.within(wanted_in.into_inner(), &within_span, &take, is_whole_meant);
@@ -236,6 +239,7 @@ impl Reader {
             by,
             entries,
             records,
+            values,
             detect,
             looks_like,
             whole: written.whole.unwrap_or(false),
@@ -314,7 +318,6 @@ impl Reader {
 
     /// What only makes sense of entries, and what doesn't of them.
     fn listed(&mut self, rule: &Rule, at: Range<usize>) {
-        let is_gone = rule.detect == Some(Detect::DocumentGone);
         let Some(format) = rule.entries else {
             if rule.age.by == AgeBy::Row {
                 let help = "add `entries = \"xbel\"`, or leave `by = \"row\"` out";
@@ -323,8 +326,15 @@ impl Reader {
             }
             return;
         };
-        let is_row = format == ListFormat::Rows;
-        let has_other = (rule.detect.is_some() && (!is_gone || is_row))
+        let is_detected = match format {
+            ListFormat::Xbel => matches!(rule.detect, None | Some(Detect::DocumentGone)),
+            ListFormat::Rows => rule.detect.is_none(),
+            // What a registry says of a program that is there is never taken, and nothing of it without a question.
+            ListFormat::Registry => {
+                rule.detect == Some(Detect::ReferenceGone) && rule.class == Class::Ask
+            }
+        };
+        let has_other = !is_detected
             || !rule.looks_like.is_empty()
             || rule.whole
             || rule.larger_than.is_some()
@@ -336,11 +346,12 @@ impl Reader {
             let asks = match format {
                 ListFormat::Xbel => "`entries = \"xbel\"`",
                 ListFormat::Rows => "`records`",
+                ListFormat::Registry => "`values`",
             };
             let message = format!("a rule with {asks} asks for what only files have");
             let help = "leave out `looks-like`, `whole`, `larger-than`, `keep-newest`, `empty-folders`, \
                         `by = \"overwrite\"`, an age by anything but `row`, and any recogniser but \
-                        `document-gone`";
+                        `document-gone` for entries; `values` needs class `ask` and `reference-gone`";
             self.refuse(at, message, "this rule", help);
         }
     }

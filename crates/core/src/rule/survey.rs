@@ -47,6 +47,7 @@ impl Survey {
                 starts_taken: Some(false),
                 by: None,
                 entries: None,
+                values: None,
                 records: None,
                 detect: None,
                 looks_like: Vec::new(),

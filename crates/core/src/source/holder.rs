@@ -1,14 +1,15 @@
-//! Holders: files whose items aren't files but entries of a list, or rows of a database.
+//! Holders: files whose items aren't files but entries of a list, rows of a database, or keys and values of a registry.
 //!
 //! A holder is opened for reading without a trace on the target, lists its items, and makes itself anew without some of
 //! them or with some more; whatever isn't asked for keeps its exact bytes. How the new one takes the place of the old is
 //! the same for all of them (`run/workers/list.rs`, `dustpan/put_back/entries.rs`). A new kind of holder is a file
-//! beside `list.rs`, a word in [`ListFormat`], and a line in [`open`] and [`blank`].
+//! beside `list.rs`, a word in [`ListFormat`], and a line in [`Wanted::of`], [`read`] and [`blank`].
 
 pub(crate) mod address;
 pub(crate) mod bookmarks;
 pub(crate) mod document;
 mod list;
+pub(crate) mod registry;
 mod rows;
 pub(crate) mod site_storage;
 
@@ -24,9 +25,11 @@ use serde::{Deserialize, Serialize};
 
 use crate::cancel::CancelToken;
 use crate::format::sqlite::{Image, SqliteError, is_hot};
+use crate::format::windows::hive::{self, HiveError};
 use crate::format::xbel::XbelError;
-use crate::rule::{ListFormat, RecordSet};
+use crate::rule::{ListFormat, RecordSet, ReferenceKind};
 use crate::source::holder::list::List;
+use crate::source::holder::registry::Registry;
 use crate::source::holder::rows::{Beside, Database, Rows, SchemaError};
 
 /// A longer list is left alone, in bytes: real ones have some hundred thousand.
@@ -92,10 +95,13 @@ pub struct HolderItem {
     pub size: u64,
     /// What it was when it was looked at.
     pub fingerprint: Fingerprint,
-    /// Where its document lies, as the system that wrote it says; none where that is elsewhere.
-    pub document: Option<Vec<u8>>,
+    /// Where its document lies, or all that a registry may mean by it, as the system that wrote it says; none where that is
+    /// elsewhere.
+    pub leads_to: Vec<Vec<u8>>,
     /// Of a row, the set that it is of.
     pub set: Option<Arc<RecordSet>>,
+    /// Of a key or value of a registry, its sort.
+    pub reference: Option<ReferenceKind>,
 }
 
 impl HolderItem {
@@ -109,9 +115,22 @@ impl HolderItem {
 #[derive(Clone, Copy, Debug)]
 pub(crate) enum Wanted<'a> {
     /// The entries of a list.
-    Entries(ListFormat),
+    Entries,
+    /// The keys and values of a registry hive that name files.
+    References,
     /// The rows of these sets; a row is of the first that fits it.
     Rows(&'a [Arc<RecordSet>]),
+}
+
+impl<'a> Wanted<'a> {
+    /// What is wanted of a holder in a format; of rows, these.
+    pub(crate) fn of(format: ListFormat, sets: &'a [Arc<RecordSet>]) -> Self {
+        match format {
+            ListFormat::Xbel => Self::Entries,
+            ListFormat::Rows => Self::Rows(sets),
+            ListFormat::Registry => Self::References,
+        }
+    }
 }
 
 /// Why a holder is left alone.
@@ -133,6 +152,10 @@ pub(crate) enum HolderError {
     Changed,
     #[error(transparent)]
     Xbel(XbelError),
+    #[error(transparent)]
+    Hive(#[from] HiveError),
+    #[error("its system is only asleep, and has it open")]
+    Asleep,
     #[error(transparent)]
     Database(#[from] SqliteError),
     #[error(transparent)]
@@ -217,26 +240,19 @@ pub(crate) struct WrittenLog {
     pub settled: Vec<u8>,
 }
 
-/// Reads a holder from its bytes.
-///
-/// # Errors
-/// When they aren't in that format, or beyond its limits.
-fn open(format: ListFormat, bytes: Vec<u8>) -> Result<Box<dyn Holder>, HolderError> {
-    match format {
-        ListFormat::Xbel => Ok(Box::new(List::read(bytes)?)),
-        // A database says nothing without what is wanted of it.
-        ListFormat::Rows => Err(HolderError::NotAsMeant),
-    }
-}
-
 /// A holder without an item, where one can be made anew.
 ///
 /// # Errors
 /// When only its own program can.
 pub(crate) fn blank(format: ListFormat) -> Result<Box<dyn Holder>, HolderError> {
     match format {
-        ListFormat::Xbel => open(format, crate::format::xbel::EMPTY.as_bytes().to_vec()),
-        ListFormat::Rows => Err(HolderError::Read(io::ErrorKind::NotFound.into())),
+        ListFormat::Xbel => {
+            let empty = crate::format::xbel::EMPTY.as_bytes().to_vec();
+            Ok(Box::new(List::read(empty)?))
+        }
+        ListFormat::Rows | ListFormat::Registry => {
+            Err(HolderError::Read(io::ErrorKind::NotFound.into()))
+        }
     }
 }
 
@@ -252,15 +268,15 @@ pub(crate) fn read(
     cancel: &CancelToken,
 ) -> Result<ReadHolder, HolderError> {
     let sets = match wanted {
-        Wanted::Entries(format) => {
+        Wanted::Entries => {
             let (stat, bytes) = read_file(disk, (folder, name), MOST_BYTES)?;
-            let holder = open(format, bytes)?;
             return Ok(ReadHolder {
                 stat,
-                holder,
+                holder: Box::new(List::read(bytes)?),
                 log: None,
             });
         }
+        Wanted::References => return read_hive(disk, (folder, name)),
         Wanted::Rows(sets) => sets,
     };
     let ReadImage { stat, image, log } = read_image(disk, (folder, name))?;
@@ -276,6 +292,28 @@ struct ReadImage {
     stat: Stat,
     image: Image,
     log: Option<WrittenLog>,
+}
+
+fn read_hive(disk: &dyn Disk, (folder, name): (&Folder, &CStr)) -> Result<ReadHolder, HolderError> {
+    let (stat, bytes) = read_file(disk, (folder, name), hive::MOST)?;
+    if !has_memory_for(bytes.len() as u64) {
+        return Err(HolderError::NoMemory);
+    }
+    let names = registry::logs_beside(disk, folder, name.to_bytes(), &bytes);
+    let mut logs = Vec::new();
+    for log in names.map_err(HolderError::Read)? {
+        logs.push(read_file(disk, (folder, &log), hive::MOST)?.1);
+    }
+    // What was read is what is there, if nothing was written meanwhile.
+    let again = disk.stat(folder, name).map_err(HolderError::Read)?;
+    if !is_unchanged(&stat, &again) {
+        return Err(HolderError::Changed);
+    }
+    Ok(ReadHolder {
+        stat,
+        holder: Box::new(Registry::read(name.to_bytes(), bytes, &logs)?),
+        log: None,
+    })
 }
 
 /// Reads a database for what it says, without any of its rows going.

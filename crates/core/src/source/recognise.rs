@@ -63,6 +63,10 @@ pub enum Reason {
     Unpacked(String),
     /// The document of an entry is gone.
     DocumentGone(String),
+    /// All files that it names are gone.
+    NamesGone(String),
+    /// It is a registry hive, of which each key and value is asked about by itself.
+    EachReference,
     /// It is a list, of which each entry is asked about by itself.
     EachEntry,
     /// A newer one is used in its place.
@@ -80,6 +84,10 @@ impl fmt::Display for Reason {
             Self::Printed => out.write_str("its printing has ended"),
             Self::Unpacked(folder) => write!(out, "unpacked into {folder} beside it"),
             Self::DocumentGone(document) => write!(out, "its document {document} is gone"),
+            Self::NamesGone(file) => write!(out, "it names {file}, which is not there"),
+            Self::EachReference => {
+                out.write_str("of what names files in it that of which all are gone")
+            }
             Self::EachEntry => out.write_str("of its entries those whose document is gone"),
             Self::Replaced => out.write_str("neither in use nor registered any more"),
             Self::PictureGone(picture) => write!(out, "its picture {picture} is gone"),
@@ -246,6 +254,7 @@ impl<'a> Recogniser<'a> {
                 holder::document::look(target, candidate)
             }
             Detect::DocumentGone => launcher::recent_link::look(target, &self.folded, candidate),
+            Detect::ReferenceGone => holder::registry::look(target, &self.folded, rule, candidate),
             Detect::UnpackedArchive => unpacked::look(target, candidate),
             Detect::ReplacedRevision => self
                 .revisions
@@ -367,7 +376,7 @@ pub(super) fn shown(bytes: &[u8]) -> String {
 
 /// A path as Windows writes it, made harmless and short enough to show: its folders are divided by
 /// backslashes, so these stand for nothing else.
-fn shown_windows(path: &str) -> String {
+pub(super) fn shown_windows(path: &str) -> String {
     const MOST: usize = 200;
     let letters = path.chars().take(MOST).map(|letter| {
         if is_harmless(letter) {

@@ -184,10 +184,7 @@ impl PutBack<'_> {
         gathered: &GatheredEntries,
     ) -> Result<HolderNow, RestoreOutcome> {
         let sets = gathered.tables();
-        let wanted = match gathered.list {
-            ListFormat::Xbel => Wanted::Entries(gathered.list),
-            ListFormat::Rows => Wanted::Rows(&sets),
-        };
+        let wanted = Wanted::of(gathered.list, &sets);
         let never = CancelToken::default();
         match holder::read(self.disk(), (folder, path.as_name()), wanted, &never) {
             Ok(read) => {

@@ -92,10 +92,14 @@ impl Hive {
         self.broken.get()
     }
 
+    /// The key that all others lie below.
+    pub(crate) fn root(&self) -> Option<Key> {
+        self.record(number(&self.bytes, 36)?, *b"nk", 76).map(Key)
+    }
+
     /// The key at a path below the root, its parts between backslashes; letters' case doesn't count.
     pub(crate) fn key(&self, path: &str) -> Option<Key> {
-        let root = self.record(number(&self.bytes, 36)?, *b"nk", 76).map(Key)?;
-        path.split('\\').try_fold(root, |key, part| {
+        path.split('\\').try_fold(self.root()?, |key, part| {
             let wanted = part.to_uppercase();
             let mut keys = self.subkeys(key).into_iter();
             keys.find(|(name, _)| name.to_uppercase() == wanted)
@@ -154,7 +158,12 @@ impl Hive {
 
     /// A value that is text.
     pub(crate) fn text(&self, key: Key, name: &str) -> Option<String> {
-        let data = self.data(self.value(key, name)?)?;
+        self.text_of(self.value(key, name)?)
+    }
+
+    /// The text that a value is.
+    pub(crate) fn text_of(&self, value: Value) -> Option<String> {
+        let data = self.data(value)?;
         let (words, _) = data.as_chunks::<2>();
         let letters = words.iter().map(|word| u16::from_le_bytes(*word));
         let letters: Vec<u16> = letters.take_while(|letter| *letter != 0).collect();
@@ -262,8 +271,8 @@ impl Hive {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Value(usize);
 
-/// Whether its system wrote all that it meant to.
-fn is_finished(bytes: &[u8]) -> bool {
+/// Whether its system wrote all that it meant to: then no log beside it counts.
+pub(crate) fn is_finished(bytes: &[u8]) -> bool {
     has_sum(bytes) && number(bytes, 4) == number(bytes, 8)
 }
 

@@ -28,10 +28,7 @@ fn read(
     let thing = thing_at(question.target, path).ok_or("it is not there")?;
     let disk = &**question.target.disk();
     let sets = record_sets(question, path);
-    let wanted = match format {
-        ListFormat::Xbel => Wanted::Entries(format),
-        ListFormat::Rows => Wanted::Rows(&sets),
-    };
+    let wanted = Wanted::of(format, &sets);
     let never = CancelToken::default();
     let read = holder::read(disk, (&thing.folder, path.as_name()), wanted, &never);
     let holder = read.map_err(|error| error.to_string())?.holder;
@@ -127,6 +124,7 @@ fn items_of(format: ListFormat) -> &'static str {
     match format {
         ListFormat::Xbel => "entries",
         ListFormat::Rows => "rows",
+        ListFormat::Registry => "keys and values that name files",
     }
 }
 

@@ -30,11 +30,13 @@ pub enum Detect {
     UnpackedArchive,
     /// An entry of a list, or a link among those to documents opened last, of a document that is gone.
     DocumentGone,
+    /// A key or value of a registry all of whose files are gone.
+    ReferenceGone,
 }
 
 impl Detect {
     /// Every recogniser.
-    pub const ALL: [Self; 12] = [
+    pub const ALL: [Self; 13] = [
         Self::Trash,
         Self::ThumbnailWithoutPicture,
         Self::CacheTagged,
@@ -47,6 +49,7 @@ impl Detect {
         Self::PrintJobDone,
         Self::UnpackedArchive,
         Self::DocumentGone,
+        Self::ReferenceGone,
     ];
 
     /// The word that rulebooks use.
@@ -64,6 +67,7 @@ impl Detect {
             Self::PrintJobDone => "print-job-done",
             Self::UnpackedArchive => "unpacked-archive",
             Self::DocumentGone => "document-gone",
+            Self::ReferenceGone => "reference-gone",
         }
     }
 
@@ -86,6 +90,7 @@ impl Detect {
             }
             Self::UnpackedArchive => "archives whose unpacked folder lies beside them",
             Self::DocumentGone => "entries and links whose document is gone",
+            Self::ReferenceGone => "keys and values that name files, all of which are gone",
         }
     }
 

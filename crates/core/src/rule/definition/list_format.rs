@@ -1,4 +1,4 @@
-//! Holders whose items a rule can ask for instead of the file: what `entries` and `records` say.
+//! Holders whose items a rule can ask for instead of the file: what `entries`, `records` and `values` say.
 
 use serde::{Deserialize, Serialize};
 
@@ -10,10 +10,12 @@ pub enum ListFormat {
     Xbel,
     /// Rows of a database of SQLite.
     Rows,
+    /// Keys and values of a registry hive that name files.
+    Registry,
 }
 
 impl ListFormat {
-    /// The formats that `entries` can name; rows are asked for by `records`.
+    /// The formats that `entries` can name; rows are asked for by `records`, those of a registry by `values`.
     pub const LISTS: [Self; 1] = [Self::Xbel];
 
     /// The word that rulebooks use.
@@ -21,6 +23,7 @@ impl ListFormat {
         match self {
             Self::Xbel => "xbel",
             Self::Rows => "rows",
+            Self::Registry => "registry",
         }
     }
 
@@ -34,6 +37,7 @@ impl ListFormat {
         match self {
             Self::Xbel => "entry",
             Self::Rows => "row",
+            Self::Registry => "value",
         }
     }
 }

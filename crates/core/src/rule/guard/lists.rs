@@ -2,7 +2,7 @@
 //! counts. A `*` stands for any one part.
 
 use crate::computer::Layout;
-use crate::rule::{Class, Detect, Rule, Survey};
+use crate::rule::{Class, Detect, ListFormat, Rule, Survey};
 
 /// What of a system folder may be taken after all.
 pub(crate) struct Gap {
@@ -30,6 +30,8 @@ pub(crate) enum May {
     Recogniser(Detect),
     Asking,
     Keeping,
+    /// What asks for references of a registry to files that are gone.
+    References,
     /// The survey of what programs that are gone left behind.
     LeftBehind,
 }
@@ -41,10 +43,19 @@ impl May {
             Self::Any => true,
             Self::Recogniser(detect) => rule.detect == Some(*detect),
             Self::Asking => rule.class == Class::Ask,
+            Self::References => asks_for_references(rule),
             Self::LeftBehind => rule.survey == Some(Survey::LeftBehind),
             Self::Keeping => rule.class == Class::Ask && rule.keep_newest.is_some(),
         }
     }
+}
+
+/// Whether a rule takes nothing but what a registry says of files that are gone, after a question.
+pub(crate) fn asks_for_references(rule: &Rule) -> bool {
+    rule.class == Class::Ask
+        && rule.values.is_some()
+        && rule.detect == Some(Detect::ReferenceGone)
+        && rule.entries == Some(ListFormat::Registry)
 }
 
 const fn below(folder: &'static str) -> Gap {
@@ -229,6 +240,11 @@ const WINDOWS: &[Gap] = &[
     named("windows", &[".log", ".dmp", ".log.*", "log.txt"]),
     named("windows/inf", &["setupapi*"]),
     named("windows/system32", &["fntcache.dat"]),
+    Gap {
+        folder: "windows/system32/config",
+        reach: Reach::Named(&["software"]),
+        may: May::References,
+    },
     below("programdata/microsoft/windows/wer"),
     below("programdata/usoshared/logs"),
     below("programdata/microsoft/windows/deliveryoptimization/cache"),

@@ -4,6 +4,7 @@ use std::sync::LazyLock;
 
 use crate::rule::guard::families;
 use crate::rule::guard::families::{COPY_WORDS, FAMILIES, FOLDERS, Family, PAIRS, Says};
+use crate::rule::guard::lists::asks_for_references;
 use crate::rule::{Detect, Guard, Rule};
 
 /// A name of a family, as it is looked for: at the beginning of a word.
@@ -132,6 +133,10 @@ pub(crate) fn names_guard(small: &[u8], rule: &Rule) -> Option<Guard> {
         if records.also.is_empty() && free.any(is_free) {
             return None;
         }
+    }
+    // Of a person's hive only what points to nothing goes.
+    if matches!(small, b"ntuser.dat" | b"usrclass.dat") && asks_for_references(rule) {
+        return None;
     }
     // What can't be read holds no settings any more; its recogniser has looked.
     let is_checked = || rule.detect == Some(Detect::BrokenLauncher) && small.ends_with(b".plist");

@@ -34,6 +34,10 @@ fn make_rules() -> Vec<Rule> {
         ("ask", "detect = \"broken-launcher\""),
         ("ask", "detect = \"language-not-used\""),
         ("ask", "detect = \"old-account\""),
+        (
+            "ask",
+            "values = \"run-entries\"\ndetect = \"reference-gone\"",
+        ),
         ("ask", "keep-newest = { count = 2, per = \"stem\" }"),
     ];
     let of_survey = Survey::LeftBehind.rule(Layout::Linux).rule;
@@ -60,6 +64,7 @@ fn arb_part(layout: Layout) -> impl Strategy<Value = String> {
         )
         .map(str::to_owned)
         .collect();
+    known.extend(["config", "SOFTWARE", "NTUSER.DAT", "UsrClass.dat"].map(str::to_owned));
     known.extend(["id_x", ".ssh", ".gnupg.old", ".kube"].map(str::to_owned));
     for family in crate::rule::guard::families::FAMILIES {
         let is_ending = family.says == crate::rule::guard::families::Says::Ending;

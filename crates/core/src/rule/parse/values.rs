@@ -11,7 +11,7 @@ use crate::rule::parse::written::{WrittenAge, WrittenExample, WrittenKeep, Writt
 use crate::rule::pattern::path::PathPattern;
 use crate::rule::{
     AgeBy, AgeLimit, AgeRule, Detect, Example, Family, FileKind, KeepNewest, ListFormat, Need,
-    Removal, Section, Verdict, Within, pattern,
+    ReferenceKind, Removal, Section, Verdict, Within, pattern,
 };
 
 /// The keys of a rule whose value is one word.
@@ -20,6 +20,7 @@ pub(crate) struct Words {
     pub starts: Option<bool>,
     pub by: Option<Removal>,
     pub entries: Option<ListFormat>,
+    pub values: Option<ReferenceKind>,
     pub detect: Option<Detect>,
     pub section: Option<Section>,
 }
@@ -57,6 +58,10 @@ impl Reader {
             entries: (written.entries.as_ref()).and_then(|text| {
                 let known = ListFormat::LISTS.map(ListFormat::name).join(", ");
                 self.word(text, "format of lists", ListFormat::by_name, &known)
+            }),
+            values: (written.values.as_ref()).and_then(|text| {
+                let known = ReferenceKind::ALL.map(ReferenceKind::name).join(", ");
+                self.word(text, "sort of values", ReferenceKind::by_name, &known)
             }),
             detect: detects
                 .and_then(|text| self.word(text, "recogniser", Detect::by_name, &detects_known)),

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 use toml::Spanned;
 
 use crate::rule::parse::records::WrittenRecords;
-use crate::rule::{AgeBy, Rule, Rulebook};
+use crate::rule::{AgeBy, ListFormat, Rule, Rulebook};
 
 /// The most that a rulebook may hold; a longer file isn't one.
 pub(crate) const MOST_BYTES: usize = 4 * 1024 * 1024;
@@ -46,6 +46,8 @@ pub(crate) struct WrittenRule {
     pub by: Option<Spanned<String>>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub entries: Option<Spanned<String>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub values: Option<Spanned<String>>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub detect: Option<Spanned<String>>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -142,8 +144,11 @@ impl From<&Rule> for WrittenRule {
                 .starts_taken
                 .map(|taken| nowhere(if taken { "taken" } else { "left" })),
             by: rule.by.map(|by| nowhere(by.name())),
-            entries: (rule.entries.filter(|_| rule.records.is_none()))
-                .map(|format| nowhere(format.name())),
+            values: rule.values.map(|kind| nowhere(kind.name())),
+            entries: (rule
+                .entries
+                .filter(|format| ListFormat::LISTS.contains(format)))
+            .map(|format| nowhere(format.name())),
             records: rule
                 .records
                 .as_ref()

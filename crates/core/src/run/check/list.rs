@@ -7,7 +7,7 @@ use jolly_disk::Stat;
 
 use crate::computer::{EntryKind, TargetPath};
 use crate::plan::{FileIdentity, ItemOutcome, ListEntry, ManifestItem, StayReason, Tolerance};
-use crate::rule::{Fit, ListFormat, RecordSet};
+use crate::rule::{Fit, RecordSet};
 use crate::run::check::{Checker, SeenItem};
 use crate::source::Fingerprint;
 use crate::source::holder::{self, Holder, ReadHolder, Wanted, WrittenLog};
@@ -48,10 +48,7 @@ impl Checker<'_> {
         let path = item.file().into_owned();
         let disk = self.disk();
         let sets = self.record_sets(&path);
-        let wanted = match list {
-            ListFormat::Xbel => Wanted::Entries(list),
-            ListFormat::Rows => Wanted::Rows(&sets),
-        };
+        let wanted = Wanted::of(list, &sets);
         let shared = self.shared;
         let ReadHolder { stat, holder, log } = {
             let folder = self.parent(&path)?;

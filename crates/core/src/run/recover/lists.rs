@@ -8,7 +8,7 @@ use crate::computer::{Target, TargetPath};
 use crate::dustpan::{LeftBeside, clear_up};
 use crate::format::Printable;
 use crate::plan::Outcome;
-use crate::rule::{ListFormat, RecordSet};
+use crate::rule::RecordSet;
 use crate::run::LogEntry;
 use crate::run::log::record::Done;
 use crate::run::recover::absent;
@@ -81,10 +81,7 @@ impl ListsNow {
                 let folder = disk.open_folder(target.root(), holding.as_bytes());
                 let folder = folder.map_err(|error| error.to_string())?;
                 let sets = sets.get(&list).map(Vec::as_slice).unwrap_or_default();
-                let wanted = match of.list {
-                    ListFormat::Xbel => Wanted::Entries(of.list),
-                    ListFormat::Rows => Wanted::Rows(sets),
-                };
+                let wanted = Wanted::of(of.list, sets);
                 let read = holder::read(disk, (&folder, list.as_name()), wanted, &never);
                 let holder = read.map_err(|error| error.to_string())?.holder;
                 let items = holder.items().iter();

@@ -42,6 +42,11 @@ impl Words {
                 unreadable: "a bookmark needs it, so it stays",
                 undated: "a row has no date, so it stays",
             },
+            ListFormat::Registry => Self {
+                all_stay: "its keys and values stay",
+                unreadable: "some of its keys and values can't be read",
+                undated: "a value has no date, so it stays",
+            },
         }
     }
 }
@@ -58,17 +63,14 @@ impl Worker<'_> {
     ) {
         let sets = match format {
             ListFormat::Rows => self.record_sets(at, name.1),
-            ListFormat::Xbel => Vec::new(),
+            ListFormat::Xbel | ListFormat::Registry => Vec::new(),
         };
         let disk = &**self.walk.context.target.disk();
         let path = at.path.join(name.0.to_bytes()).unwrap_or_default();
         let mut leave = |reason: &str, many| {
             self.gathered.unread.add(path.to_string(), reason, many);
         };
-        let wanted = match format {
-            ListFormat::Xbel => Wanted::Entries(format),
-            ListFormat::Rows => Wanted::Rows(&sets),
-        };
+        let wanted = Wanted::of(format, &sets);
         let words = Words::of(format);
         let (stat, holder) = match holder::read(disk, (folder, name.0), wanted, self.walk.cancel) {
             Ok(read) => (read.stat, read.holder),

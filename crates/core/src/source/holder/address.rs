@@ -1,5 +1,6 @@
 //! The name of a holder's item, as one part of a path below it: of a list's entry the address of its document, of a row its
-//! table, its number there and its site, such as `cookies 1204 tides.example`.
+//! table, its number there and its site, such as `cookies 1204 tides.example`; of a registry's key its path, and of a
+//! value that and its name behind two backslashes.
 //!
 //! A slash can't stand in a part of a path; U+2215, which looks like it, stands for it. An address that has that letter
 //! itself is written with its percent signs, which means the same (RFC 3987).
@@ -28,10 +29,26 @@ fn shown_document(name: &[u8]) -> String {
     Printable(path.as_deref().unwrap_or(address.as_bytes())).to_string()
 }
 
+/// The name of a key or value of a registry by its path; none where it has the letter that stands for a slash.
+pub(crate) fn key_name(path: &str) -> Option<String> {
+    (!path.contains(SLASH)).then(|| path.replace('/', SLASH))
+}
+
+/// The path that the name of a key or value stands for; a value's own name is behind a colon.
+pub(crate) fn place_of_key(name: &[u8]) -> String {
+    let path = address_of(name);
+    match path.split_once("\\\\") {
+        Some((key, "")) => format!("{key}: (default)"),
+        Some((key, value)) => format!("{key}: {value}"),
+        None => path,
+    }
+}
+
 /// What an item of a holder is called, for people.
 pub(crate) fn shown_item(format: ListFormat, name: &[u8]) -> String {
     match format {
         ListFormat::Xbel => shown_document(name),
+        ListFormat::Registry => Printable(place_of_key(name).as_bytes()).to_string(),
         ListFormat::Rows => match site_of(name) {
             Some(site) => {
                 let site = Site::of_host(site).map_or_else(|| site.to_owned(), |site| site.shown());

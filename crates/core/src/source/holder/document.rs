@@ -9,7 +9,7 @@ pub(crate) fn look(target: &Target, candidate: &Candidate<'_>) -> Finding {
         return Finding::Is(Reason::EachEntry);
     };
     // What lies on a server, or is no document at all, can't be missed here.
-    let Some(document) = &entry.document else {
+    let Some(document) = entry.leads_to.first() else {
         return Finding::Not;
     };
     match presence(target, &TargetPath::root(), document) {

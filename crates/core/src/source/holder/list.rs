@@ -27,8 +27,9 @@ impl List {
                 time: entry.time,
                 size: entry.length(),
                 fingerprint: Fingerprint::of(exported.as_bytes()),
-                document: local_path(&entry.address),
+                leads_to: local_path(&entry.address).into_iter().collect(),
                 set: None,
+                reference: None,
             }
         };
         let items = xbel.entries().iter().map(item).collect();

@@ -3,7 +3,7 @@
 use crate::format::windows::hive::contents::{Contents, PathHash};
 use crate::format::windows::hive::editor::Editor;
 use crate::format::windows::hive::tree::{HiveValue, KeyTree};
-use crate::format::windows::hive::{Hive, HiveError, Key, Value, number};
+use crate::format::windows::hive::{Hive, HiveError, Key, Value};
 
 /// One change. Paths are those below the root, their parts between backslashes; letters' case doesn't count.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -41,7 +41,7 @@ pub(crate) enum Change {
 impl Hive {
     /// The key at a path, and what stands for that path.
     fn place(&self, path: &str) -> Option<(Key, PathHash)> {
-        let root = self.record(number(&self.bytes, 36)?, *b"nk", 76).map(Key)?;
+        let root = self.root()?;
         let start = (root, self.path_hash(root, PathHash::default())?);
         let mut parts = path.split('\\').filter(|part| !part.is_empty());
         parts.try_fold(start, |(key, hash), part| {
@@ -77,9 +77,15 @@ impl Hive {
         self.tree(&name, key)
     }
 
-    /// Whether there is a key at a path.
+    /// Whether there is a key at a path; the root has none.
     pub(crate) fn has_key(&self, path: &str) -> bool {
         self.place(path).is_some()
+    }
+
+    /// Who may do what with the key at a path, as its record says.
+    pub(crate) fn security_at(&self, path: &str) -> Option<Vec<u8>> {
+        let (key, _) = self.place(path)?;
+        self.security(key)
     }
 }
 

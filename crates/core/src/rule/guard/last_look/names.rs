@@ -1,7 +1,7 @@
 //! What a name alone says, by its words.
 
 use crate::rule::guard::last_look::{MAIL, PERSONAL, SECRET, SYSTEM};
-use crate::rule::{Detect, Rule};
+use crate::rule::{Class, Detect, ListFormat, Rule};
 
 /// The words of a name, one after the other with a space at both ends of each.
 fn spaced(name: &str) -> String {
@@ -311,6 +311,19 @@ fn small_table(name: &str) -> String {
     name.to_lowercase()
 }
 
+/// Whether of a hive nothing can go but what names files that are gone.
+pub(super) fn takes_only_references(rule: &Rule) -> bool {
+    matches!(
+        (rule.class, rule.entries, rule.values, rule.detect),
+        (
+            Class::Ask,
+            Some(ListFormat::Registry),
+            Some(_),
+            Some(Detect::ReferenceGone)
+        )
+    )
+}
+
 /// Why a name is refused wherever it lies.
 pub(crate) fn of_name(rule: &Rule, name: &str) -> Option<&'static str> {
     if let Some(records) = rule.records.as_deref() {
@@ -324,7 +337,8 @@ pub(crate) fn of_name(rule: &Rule, name: &str) -> Option<&'static str> {
             return None;
         }
     }
-    if !may_be_kept(name) {
+    let is_hive = matches!(name, "ntuser.dat" | "usrclass.dat");
+    if !may_be_kept(name) || (is_hive && takes_only_references(rule)) {
         return None;
     }
     let words = spaced(name);

@@ -2,6 +2,7 @@
 
 use crate::computer::Layout;
 use crate::rule::guard::last_look::left_behind::may_be_left_behind;
+use crate::rule::guard::last_look::names::takes_only_references;
 use crate::rule::{Class, Detect, Rule};
 
 /// Where a system keeps itself, but for the places in there that hold none of it.
@@ -278,7 +279,8 @@ fn is_windows(rule: &Rule, text: &str) -> bool {
     let is_setup = right_in("/windows/inf/").is_some_and(|name| name.starts_with("setupapi"));
     let is_fonts =
         right_in("/windows/system32/").is_some_and(|name| name.ends_with("fntcache.dat"));
-    let is_nobodys = is_spent || is_note || is_index || is_setup || is_fonts;
+    let is_hive = text == "/windows/system32/config/software" && takes_only_references(rule);
+    let is_nobodys = is_spent || is_hive || is_note || is_index || is_setup || is_fonts;
     is_at_or_in(text, &WINDOWS_SYSTEM) && !is_nobodys
 }
 

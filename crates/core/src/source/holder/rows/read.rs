@@ -230,7 +230,8 @@ impl TableReading<'_> {
                 time,
                 size: self.beside + summary.size,
                 fingerprint: summary.fingerprint,
-                document: None,
+                leads_to: Vec::new(),
+                reference: None,
                 set: Some(Arc::clone(&self.sets[asked.set])),
             });
             read.keys.push(key);
