@@ -67,10 +67,17 @@ pub(crate) fn extension_facts(one: &Extension) -> String {
     Printable(facts.as_bytes()).to_string()
 }
 
-/// What is copied before rows go.
+/// What is copied before rows and values go.
 pub(crate) fn copied_first(copies: &SafetyCopies) -> String {
     let profiles = counted(copies.profiles.len() as u64, "browser profile");
-    format!("the bookmarks and logins of {profiles} are copied into the dustpan")
+    let hives = counted(copies.hives.len() as u64, "registry hive");
+    let what = match (copies.profiles.len(), copies.hives.len()) {
+        (_, 0) => format!("the bookmarks and logins of {profiles} are copied"),
+        (0, 1) => format!("{hives} is copied whole"),
+        (0, _) => format!("{hives} are copied whole"),
+        (_, _) => format!("{hives} and the bookmarks and logins of {profiles} are copied"),
+    };
+    format!("{what} into the dustpan")
 }
 
 /// So many copies.

@@ -4,6 +4,7 @@
 //! or place goes here.
 
 mod accounts;
+mod asleep;
 mod entry_kind;
 mod layout;
 mod opened;
@@ -18,6 +19,7 @@ mod volume;
 pub use accounts::account::Account;
 pub use accounts::account_name::AccountName;
 pub use accounts::personal::Personal;
+pub(crate) use asleep::is_asleep;
 pub use entry_kind::EntryKind;
 pub(crate) use layout::fold;
 pub use layout::{Layout, UnknownLayout};

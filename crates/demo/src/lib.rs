@@ -16,6 +16,7 @@ mod profiles;
 mod program;
 mod programs;
 mod recent;
+mod references;
 mod skipped;
 mod system;
 mod tree;

@@ -3,6 +3,7 @@
 use regf::{DataType, HiveBuilder, KeyTreeNode, KeyTreeValue};
 
 use crate::DemoError;
+use crate::references;
 use crate::tree::{DAY, TreeBuilder};
 
 const KIB: u64 = 1 << 10;
@@ -99,12 +100,18 @@ pub(crate) fn linux(tree: &TreeBuilder) -> Result<(), DemoError> {
 }
 
 /// Text as the registry keeps it.
-fn text(value: &str) -> Vec<u8> {
+pub(crate) fn text(value: &str) -> Vec<u8> {
     let letters = value.encode_utf16().chain([0]);
     letters.flat_map(u16::to_le_bytes).collect()
 }
 
-fn put(tree: &mut KeyTreeNode, key: &str, name: &str, data_type: DataType, data: Vec<u8>) {
+pub(crate) fn put(
+    tree: &mut KeyTreeNode,
+    key: &str,
+    name: &str,
+    data_type: DataType,
+    data: Vec<u8>,
+) {
     let name = name.to_owned();
     let value = KeyTreeValue {
         name,
@@ -155,10 +162,12 @@ pub(crate) fn windows(tree: &TreeBuilder) -> Result<(), DemoError> {
         }
     }
     starts_of_machine(&mut software);
+    references::of_machine(&mut software);
     tree.text("Windows/System32/config/SOFTWARE", hive(software)?, DAY)?;
     tree.text("Windows/System32/config/SYSTEM", hive(services())?, DAY)?;
     let mut own = root();
     starts_of_pia(&mut own);
+    references::of_pia(&mut own);
     let count = "Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\UserAssist\\\
                  {CEBFF5CD-ACE2-4F4F-9178-9926F41749EA}\\Count";
     for (program, days) in [

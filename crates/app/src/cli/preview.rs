@@ -79,7 +79,7 @@ pub(super) fn write_about_profiles(
         print::result(|out| writeln!(out, "{}.", signs_in_again(&lost)))?;
     }
     let copies = safety_copies(&session.target, manifest);
-    if !copies.profiles.is_empty() {
+    if !copies.is_empty() {
         print::result(|out| writeln!(out, "Before that {}.", copied_first(&copies)))?;
     }
     Ok(())

@@ -4,6 +4,7 @@
 mod copy;
 mod source;
 
+use std::ffi::CStr;
 use std::io::{self, Write as _};
 use std::os::fd::AsFd as _;
 use std::os::unix::fs::MetadataExt as _;
@@ -218,8 +219,18 @@ impl Writer<'_> {
         stat: &Stat,
         stop: &CancelToken,
     ) -> Result<u64, ItemOutcome> {
+        self.store_named((disk, folder, item.path.as_name()), item, stat, stop)
+    }
+
+    /// The same of a name in a folder, under the path of the item.
+    pub(super) fn store_named(
+        &mut self,
+        (disk, folder, name): (&dyn Disk, &Folder, &CStr),
+        item: &ManifestItem,
+        stat: &Stat,
+        stop: &CancelToken,
+    ) -> Result<u64, ItemOutcome> {
         self.check_open()?;
-        let name = item.path.as_name();
         let read = |error: io::Error| ItemOutcome::of_error(&error, "read");
         let mut metadata = metadata_of(stat);
         let (body, kind, source) = match stat.kind {

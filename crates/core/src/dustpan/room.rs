@@ -85,7 +85,7 @@ pub fn find_room(
             .filter(|item| item.by == Removal::SetAside)
     };
     let copies = safety_copies(target, manifest);
-    if aside().next().is_none() && copies.profiles.is_empty() {
+    if aside().next().is_none() && copies.is_empty() {
         return Ok(None);
     }
     let size = |item: ManifestItem| item.stored().saturating_add(HEAD);

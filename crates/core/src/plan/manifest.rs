@@ -79,6 +79,12 @@ impl ManifestItem {
             .is_some_and(|entry| entry.list == ListFormat::Rows)
     }
 
+    /// Whether something is copied before it goes: of a row's profile what is dearest, of a registry its whole hive.
+    pub(crate) fn needs_copies(&self) -> bool {
+        let list = self.entry.map(|entry| entry.list);
+        matches!(list, Some(ListFormat::Rows | ListFormat::Registry))
+    }
+
     /// Bytes that it takes where it is set aside: holes take none.
     pub(crate) fn stored(&self) -> u64 {
         self.size.min(self.held.max(BLOCK))

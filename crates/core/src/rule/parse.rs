@@ -319,6 +319,11 @@ impl Reader {
     /// What only makes sense of entries, and what doesn't of them.
     fn listed(&mut self, rule: &Rule, at: Range<usize>) {
         let Some(format) = rule.entries else {
+            if rule.detect == Some(Detect::ReferenceGone) {
+                let help = "add `values`, such as `values = \"run-entries\"`";
+                let message = "only a registry holds such references";
+                self.refuse(at.clone(), message, "this rule", help);
+            }
             if rule.age.by == AgeBy::Row {
                 let help = "add `entries = \"xbel\"`, or leave `by = \"row\"` out";
                 let message = "only the entries of a list have a date of their own";

@@ -2,8 +2,8 @@
 //! what it sets aside is in the dustpan, and nobody waits for another batch to end.
 
 pub(crate) mod packer;
-mod profile_copier;
 pub(crate) mod recorder;
+mod safety_copier;
 
 use std::collections::VecDeque;
 use std::sync::Arc;

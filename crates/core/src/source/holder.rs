@@ -24,6 +24,7 @@ use jolly_disk::{Disk, Folder, Kind, Stat};
 use serde::{Deserialize, Serialize};
 
 use crate::cancel::CancelToken;
+use crate::computer::{Target, is_asleep};
 use crate::format::sqlite::{Image, SqliteError, is_hot};
 use crate::format::windows::hive::{self, HiveError};
 use crate::format::xbel::XbelError;
@@ -262,11 +263,12 @@ pub(crate) fn blank(format: ListFormat) -> Result<Box<dyn Holder>, HolderError> 
 /// # Errors
 /// When it can't be read, is too large, has other names, changes meanwhile, or isn't in that format.
 pub(crate) fn read(
-    disk: &dyn Disk,
+    target: &Target,
     (folder, name): (&Folder, &CStr),
     wanted: Wanted<'_>,
     cancel: &CancelToken,
 ) -> Result<ReadHolder, HolderError> {
+    let disk = &**target.disk();
     let sets = match wanted {
         Wanted::Entries => {
             let (stat, bytes) = read_file(disk, (folder, name), MOST_BYTES)?;
@@ -276,6 +278,7 @@ pub(crate) fn read(
                 log: None,
             });
         }
+        Wanted::References if is_asleep(target) => return Err(HolderError::Asleep),
         Wanted::References => return read_hive(disk, (folder, name)),
         Wanted::Rows(sets) => sets,
     };

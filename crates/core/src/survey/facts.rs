@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use procfs::Current as _;
 
-use crate::computer::{Layout, Target, TargetPath, find_folders, read_small};
+use crate::computer::{Layout, Target, TargetPath, find_folders, is_asleep, read_small};
 use crate::format::{Printable, PropertyList};
 use crate::host::{HostDisk, host_disks, mount_of};
 use crate::survey::signs::starts_at_sign_in;
@@ -41,6 +41,10 @@ pub fn facts(target: &Target) -> Vec<Fact> {
         }
         add("running for", running_for());
     }
+    add(
+        "asleep",
+        is_asleep(target).then(|| "it only sleeps: start it and shut it down whole".to_owned()),
+    );
     let starts = starts_at_sign_in(target);
     add(
         "sign-in",

@@ -25,6 +25,7 @@ mod plans;
 mod programs;
 mod recent_links;
 mod recoveries;
+mod registries;
 mod reports;
 mod restores;
 mod rows;

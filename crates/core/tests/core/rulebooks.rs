@@ -3,8 +3,8 @@
 use jolly_core::computer::{Layout, Place};
 use jolly_core::rule::{
     AgeBy, AgeLimit, AgeRule, AgeUnit, Class, Detect, Example, Family, FileKind, KeepNewest,
-    ListFormat, Need, Removal, Rule, RuleSet, Rulebook, Section, Verdict, Within, builtin,
-    run_examples,
+    ListFormat, Need, ReferenceKind, Removal, Rule, RuleSet, Rulebook, Section, Verdict, Within,
+    builtin, run_examples,
 };
 use proptest::prelude::*;
 
@@ -270,6 +270,7 @@ fn arb_rule() -> impl Strategy<Value = Rule> {
     );
     (said, looks, age, choices, more).prop_map(|(said, looks, age, choices, more)| Rule {
         entries: None,
+        values: None,
         records: None,
         id: String::new(),
         title: said.0,
@@ -320,6 +321,12 @@ proptest! {
             rule.id = format!("rule-{number}");
             if rule.detect == Some(Detect::DocumentGone) {
                 make_it_of_lists(rule);
+            }
+            if rule.detect == Some(Detect::ReferenceGone) {
+                make_it_of_lists(rule);
+                rule.entries = Some(ListFormat::Registry);
+                rule.values = Some(ReferenceKind::ALL[number % ReferenceKind::ALL.len()]);
+                rule.class = Class::Ask;
             }
         }
         let book = Rulebook { id, layout: Layout::Linux, about, rules };

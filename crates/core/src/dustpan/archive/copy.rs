@@ -1,5 +1,7 @@
 //! Copies of what stays where it is.
 
+use std::ffi::CStr;
+
 use jolly_disk::{Disk, Folder, Stat};
 
 use crate::cancel::CancelToken;
@@ -7,15 +9,15 @@ use crate::dustpan::Writer;
 use crate::plan::{ItemOutcome, ManifestItem};
 
 impl Writer<'_> {
-    /// Takes a copy of a file that stays where it is.
+    /// Takes a copy of a file that stays where it is, under the path of the item.
     pub(crate) fn store_copy(
         &mut self,
-        place: (&dyn Disk, &Folder),
+        place: (&dyn Disk, &Folder, &CStr),
         item: &ManifestItem,
         stat: &Stat,
         stop: &CancelToken,
     ) -> Result<(), ItemOutcome> {
-        self.store(place, item, stat, stop)?;
+        self.store_named(place, item, stat, stop)?;
         self.mark_as_copy();
         Ok(())
     }

@@ -186,7 +186,7 @@ impl PutBack<'_> {
         let sets = gathered.tables();
         let wanted = Wanted::of(gathered.list, &sets);
         let never = CancelToken::default();
-        match holder::read(self.disk(), (folder, path.as_name()), wanted, &never) {
+        match holder::read(self.target, (folder, path.as_name()), wanted, &never) {
             Ok(read) => {
                 let in_use = InUse::read();
                 if let Some(program) = in_use.user_of(read.stat.key) {

@@ -26,11 +26,15 @@ fn read(
     format: ListFormat,
 ) -> Result<ReadList, String> {
     let thing = thing_at(question.target, path).ok_or("it is not there")?;
-    let disk = &**question.target.disk();
     let sets = record_sets(question, path);
     let wanted = Wanted::of(format, &sets);
     let never = CancelToken::default();
-    let read = holder::read(disk, (&thing.folder, path.as_name()), wanted, &never);
+    let read = holder::read(
+        question.target,
+        (&thing.folder, path.as_name()),
+        wanted,
+        &never,
+    );
     let holder = read.map_err(|error| error.to_string())?.holder;
     Ok(ReadList { thing, holder })
 }

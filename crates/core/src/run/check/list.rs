@@ -56,8 +56,13 @@ impl Checker<'_> {
             let seen = disk.stat(folder, path.as_name());
             let seen = seen.map_err(|error| ItemOutcome::of_error(&error, "look at"))?;
             is_as_shown(&item.identity, &seen)?;
-            holder::read(disk, (folder, path.as_name()), wanted, shared.cancel())
-                .map_err(|error| ItemOutcome::stays(StayReason::ListStays(error.to_string())))?
+            holder::read(
+                shared.context.target,
+                (folder, path.as_name()),
+                wanted,
+                shared.cancel(),
+            )
+            .map_err(|error| ItemOutcome::stays(StayReason::ListStays(error.to_string())))?
         };
         is_as_shown(&item.identity, &stat)?;
         let logs = log.as_ref().map(|log| log.stat.key);

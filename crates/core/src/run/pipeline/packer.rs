@@ -15,8 +15,8 @@ use crate::rule::Removal;
 use crate::run::Pause;
 use crate::run::check::list::OpenList;
 use crate::run::check::{Checker, Shared};
-use crate::run::pipeline::profile_copier::ProfileCopier;
 use crate::run::pipeline::recorder::Batch;
+use crate::run::pipeline::safety_copier::SafetyCopier;
 use crate::state::RunId;
 
 /// What the dustpan has of an item.
@@ -24,7 +24,7 @@ use crate::state::RunId;
 pub(crate) enum Kept {
     /// Its bytes: how it looked when they were read, and its number in the dustpan.
     Item(Stat, u64),
-    /// Copies of what is dearest in its profile; the item itself just goes.
+    /// Copies of what is dearest in its profile, or of its whole hive; the item itself just goes.
     Copies,
 }
 
@@ -61,7 +61,7 @@ impl Packer {
         let (mut writer, mut verifier) = dustpan.halves();
         let prove = proofs.clone();
         scope.spawn(move || {
-            let mut copies = ProfileCopier::of(shared.context.target, run);
+            let mut copies = SafetyCopier::of(shared.context.target, run);
             for batch in ordered {
                 let mut stored = store(shared, (&mut writer, &mut copies), &batch, stop, pause);
                 let closed = if stop.is_cancelled() {
@@ -210,7 +210,7 @@ fn store_entry(
 /// Stores what a batch sets aside, and what is copied before it may go; a verdict for what can't be stored.
 fn store(
     shared: &Shared<'_>,
-    (writer, copies): (&mut Writer<'_>, &mut ProfileCopier<'_>),
+    (writer, copies): (&mut Writer<'_>, &mut SafetyCopier<'_>),
     batch: &Batch,
     stop: &CancelToken,
     pause: &Pause,
@@ -219,13 +219,13 @@ fn store(
     let mut checker = Checker::new(shared);
     let mut list = None;
     let aside = batch.items.iter().enumerate();
-    let is_kept = |item: &ManifestItem| item.by == Removal::SetAside || item.is_row();
+    let is_kept = |item: &ManifestItem| item.by == Removal::SetAside || item.needs_copies();
     for (at, item) in aside.filter(|(_, item)| is_kept(item)) {
         pause.wait(stop);
         if stop.is_cancelled() {
             break;
         }
-        if item.is_row() {
+        if item.needs_copies() {
             let copied = copies.make(writer, item, stop);
             if copied.is_err() || item.by != Removal::SetAside {
                 stored.insert(at, copied.map(|()| Kept::Copies));

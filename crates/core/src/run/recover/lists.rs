@@ -82,7 +82,7 @@ impl ListsNow {
                 let folder = folder.map_err(|error| error.to_string())?;
                 let sets = sets.get(&list).map(Vec::as_slice).unwrap_or_default();
                 let wanted = Wanted::of(of.list, sets);
-                let read = holder::read(disk, (&folder, list.as_name()), wanted, &never);
+                let read = holder::read(target, (&folder, list.as_name()), wanted, &never);
                 let holder = read.map_err(|error| error.to_string())?.holder;
                 let items = holder.items().iter();
                 Ok(items.map(|item| item.fingerprint).collect())

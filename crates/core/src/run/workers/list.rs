@@ -90,8 +90,8 @@ impl Remover<'_, '_> {
             (Removal::SetAside, None | Some(Kept::Copies)) => {
                 return Err(ItemOutcome::stays(StayReason::NeverStored));
             }
-            // Rows go only once copies of what is dearest in their profile are safe.
-            (Removal::Remove, None) if item.is_row() => {
+            // These go only once the copies are safe that are made first.
+            (Removal::Remove, None) if item.needs_copies() => {
                 return Err(ItemOutcome::stays(StayReason::NeverStored));
             }
             (Removal::Remove, _) => {}

@@ -65,14 +65,15 @@ impl Worker<'_> {
             ListFormat::Rows => self.record_sets(at, name.1),
             ListFormat::Xbel | ListFormat::Registry => Vec::new(),
         };
-        let disk = &**self.walk.context.target.disk();
+        let target = self.walk.context.target;
         let path = at.path.join(name.0.to_bytes()).unwrap_or_default();
         let mut leave = |reason: &str, many| {
             self.gathered.unread.add(path.to_string(), reason, many);
         };
         let wanted = Wanted::of(format, &sets);
         let words = Words::of(format);
-        let (stat, holder) = match holder::read(disk, (folder, name.0), wanted, self.walk.cancel) {
+        let (stat, holder) = match holder::read(target, (folder, name.0), wanted, self.walk.cancel)
+        {
             Ok(read) => (read.stat, read.holder),
             Err(HolderError::Empty) => return,
             Err(_) if self.walk.cancel.is_cancelled() => {

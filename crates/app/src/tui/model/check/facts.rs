@@ -98,7 +98,7 @@ impl Check {
             let about = if at == 0 { "sign-ins" } else { "" };
             all.push(fact(about, signs_in_again(lost)));
         }
-        if !self.copies.profiles.is_empty() {
+        if !self.copies.is_empty() {
             all.push(fact(
                 "copies",
                 format!("first {}", copied_first(&self.copies)),

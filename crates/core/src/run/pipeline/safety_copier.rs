@@ -1,31 +1,34 @@
-//! Copies of what is dearest in a browser profile, put into the dustpan before a row of it goes.
+//! Copies that are put into the dustpan first: of what is dearest in a browser profile before a row of it goes, and of a
+//! whole registry hive before anything in it does.
 
 use std::collections::HashMap;
 use std::ffi::{CStr, CString};
-use std::io;
+use std::io::{self, Read as _};
 
 use jolly_disk::{Disk, Folder, Kind, Stat};
 
 use crate::cancel::CancelToken;
 use crate::computer::{EntryKind, Target, TargetPath};
 use crate::dustpan::Writer;
+use crate::format::windows::hive;
 use crate::plan::{FileIdentity, ItemOutcome, ManifestItem, StayReason};
 use crate::rule::Removal;
 use crate::source::holder::bookmarks::read_bookmarks;
+use crate::source::holder::registry::logs_beside;
 use crate::state::RunId;
 use crate::survey::{Profile, profile_of};
 
 /// Makes the copies of one run.
-pub(crate) struct ProfileCopier<'a> {
+pub(crate) struct SafetyCopier<'a> {
     target: &'a Target,
     run: &'a RunId,
-    /// What became of those of each profile.
+    /// What became of those of each profile and each hive.
     done: HashMap<TargetPath, Result<(), ItemOutcome>>,
-    /// The database that was asked about last, and the answer: its rows follow each other.
+    /// The holder that was asked about last, and the answer: its items follow each other.
     last: Option<(TargetPath, Result<(), ItemOutcome>)>,
 }
 
-impl<'a> ProfileCopier<'a> {
+impl<'a> SafetyCopier<'a> {
     pub(crate) fn of(target: &'a Target, run: &'a RunId) -> Self {
         Self {
             target,
@@ -35,37 +38,88 @@ impl<'a> ProfileCopier<'a> {
         }
     }
 
-    /// Has the copies made of the profile that a row is of, if that has not been done.
+    /// Has the copies made that an item needs, if that has not been done.
     ///
     /// # Errors
-    /// When they can't be made: then no row of that profile may go.
+    /// When they can't be made: then nothing of that profile or hive may go.
     pub(crate) fn make(
         &mut self,
         writer: &mut Writer<'_>,
-        row: &ManifestItem,
+        item: &ManifestItem,
         stop: &CancelToken,
     ) -> Result<(), ItemOutcome> {
         writer.check_open()?;
-        let database = row.file();
+        let holder = item.file();
         if let Some((last, made)) = &self.last
-            && *last == *database
+            && *last == *holder
         {
             return made.clone();
         }
-        let made = match profile_of(self.target, &database) {
-            None => Ok(()),
-            Some(profile) => {
+        let profile = item.is_row().then(|| profile_of(self.target, &holder));
+        let made = match profile {
+            // A row of no profile.
+            Some(None) => Ok(()),
+            Some(Some(profile)) => {
                 if let Some(made) = self.done.get(&profile.path) {
                     made.clone()
                 } else {
-                    let made = self.copy(writer, (&profile, row), stop);
+                    let made = self.copy(writer, (&profile, item), stop);
                     self.done.insert(profile.path, made.clone());
                     made
                 }
             }
+            None => {
+                if let Some(made) = self.done.get(&*holder) {
+                    made.clone()
+                } else {
+                    let made = self.copy_hive(writer, (&holder, item), stop);
+                    self.done.insert(holder.clone().into_owned(), made.clone());
+                    made
+                }
+            }
         };
-        self.last = Some((database.into_owned(), made.clone()));
+        self.last = Some((holder.into_owned(), made.clone()));
         made
+    }
+
+    /// Copies a hive as it is, with what its system wrote beside it and not yet into it.
+    fn copy_hive(
+        &self,
+        writer: &mut Writer<'_>,
+        (hive, item): (&TargetPath, &ManifestItem),
+        stop: &CancelToken,
+    ) -> Result<(), ItemOutcome> {
+        let disk = &**self.target.disk();
+        let failed = |why: &dyn std::fmt::Display| {
+            ItemOutcome::stays(StayReason::NotCopied(format!("{hive}: {why}")))
+        };
+        let holding = hive.parent().unwrap_or_default();
+        let folder = disk
+            .open_folder(self.target.root(), holding.as_bytes())
+            .map_err(|error| failed(&error))?;
+        let head = read_head(disk, &folder, hive.as_name()).map_err(|error| failed(&error))?;
+        let logs = logs_beside(disk, &folder, hive.name(), &head);
+        let logs = logs.map_err(|error| failed(&error))?;
+        for name in std::iter::once(hive.as_name().to_owned()).chain(logs) {
+            let Some(stat) = file_there(disk, &folder, &name)? else {
+                return Err(failed(&"it is no file any more"));
+            };
+            if stat.size > hive::MOST {
+                return Err(ItemOutcome::stays(StayReason::TooLongToCopy));
+            }
+            // What goes out of the hive lies below its own name, in an archive that anybody can unpack.
+            let (hive, ending) = name
+                .to_bytes()
+                .split_at(hive.name().len().min(name.count_bytes()));
+            let beside = [hive, format!("-{}", self.run).as_bytes(), ending].concat();
+            let beside = CString::new(beside).unwrap_or_default();
+            if let Some(copy) = item_of(item, &holding, &beside, &stat) {
+                let place = (disk, &folder, &*name);
+                let copied = writer.store_copy(place, &copy, &stat, stop);
+                copied.map_err(|outcome| failed(&why(&outcome)))?;
+            }
+        }
+        Ok(())
     }
 
     fn copy(
@@ -91,7 +145,7 @@ impl<'a> ProfileCopier<'a> {
             let Some(item) = item_of(row, &profile.path, name, &stat) else {
                 return Ok(());
             };
-            writer.store_copy((disk, &folder), &item, &stat, stop)
+            writer.store_copy((disk, &folder, name), &item, &stat, stop)
         };
         for (name, most) in profile.copied() {
             let copied = if name == profile.bookmarks() {
@@ -128,6 +182,15 @@ impl<'a> ProfileCopier<'a> {
             None => Ok(()),
         }
     }
+}
+
+/// The first block of a hive, which says whether it is finished.
+fn read_head(disk: &dyn Disk, folder: &Folder, name: &CStr) -> io::Result<Vec<u8>> {
+    const BLOCK: u64 = 4096;
+    let mut head = Vec::new();
+    let file = disk.open_file(folder, name)?;
+    file.take(BLOCK).read_to_end(&mut head)?;
+    Ok(head)
 }
 
 fn why(outcome: &ItemOutcome) -> String {
