@@ -235,6 +235,12 @@ impl Disk for FaultyDisk {
         RealDisk.move_name(from, name, to, new)
     }
 
+    fn replace_name(&self, from: (&Folder, &CStr), to: (&Folder, &CStr)) -> io::Result<()> {
+        self.pass()?;
+        self.disturb(to.1);
+        RealDisk.replace_name(from, to)
+    }
+
     fn exchange_names(&self, one: (&Folder, &CStr), other: (&Folder, &CStr)) -> io::Result<()> {
         self.pass()?;
         self.disturb(other.1);

@@ -174,6 +174,12 @@ pub trait Disk: Send + Sync {
     /// what the kernel says.
     fn exchange_names(&self, one: (&Folder, &CStr), other: (&Folder, &CStr)) -> io::Result<()>;
 
+    /// Gives a name to a file in the place of the one that has it, in one step; what had it is gone.
+    ///
+    /// # Errors
+    /// What the kernel says.
+    fn replace_name(&self, from: (&Folder, &CStr), to: (&Folder, &CStr)) -> io::Result<()>;
+
     /// Gives something open its owner, mode, attributes and times; says what could not be given.
     fn apply_metadata(&self, of: BorrowedFd<'_>, metadata: &Metadata) -> Vec<NotApplied>;
 

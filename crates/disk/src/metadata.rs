@@ -81,7 +81,26 @@ pub(crate) fn attributes(of: BorrowedFd<'_>) -> io::Result<Vec<Attribute>> {
             Err(error) => return Err(error.into()),
         }
     }
+    found.extend(ntfs_attributes(of));
     Ok(found)
+}
+
+/// What NTFS through FUSE keeps beside a file, and names in no list: its attributes, who may do what, and its birth.
+const NTFS: [&str; 3] = [
+    "system.ntfs_attrib_be",
+    "system.ntfs_acl",
+    "system.ntfs_crtime_be",
+];
+
+fn ntfs_attributes(of: BorrowedFd<'_>) -> Vec<Attribute> {
+    let read = |name: &&str| {
+        let mut value = Vec::with_capacity(MOST);
+        fgetxattr(of, *name, rustix::buffer::spare_capacity(&mut value)).ok()?;
+        let name = name.as_bytes().to_vec();
+        Some(Attribute { name, value })
+    };
+    // Any other volume says no to the first.
+    NTFS.iter().map_while(read).collect()
 }
 
 /// When a folder on NTFS through FUSE was made: that driver tells it in an attribute alone, as hundreds
@@ -151,7 +170,12 @@ pub(crate) fn apply(of: BorrowedFd<'_>, metadata: &Metadata) -> Vec<NotApplied> 
     {
         let flags = XattrFlags::empty();
         let (name, value) = (attribute.name.as_slice(), attribute.value.as_slice());
-        note("an attribute", fsetxattr(of, name, value, flags));
+        let given = fsetxattr(of, name, value, flags);
+        // Another kind of volume has no place for what NTFS keeps.
+        let is_foreign = given == Err(Errno::NOTSUP) && NTFS.iter().any(|it| it.as_bytes() == name);
+        if !is_foreign {
+            note("an attribute", given);
+        }
     }
     note("its times", futimens(of, &times(metadata)));
     missing

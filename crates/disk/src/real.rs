@@ -249,6 +249,14 @@ impl Disk for RealDisk {
         }
     }
 
+    fn replace_name(
+        &self,
+        (folder, name): (&Folder, &CStr),
+        (to, new): (&Folder, &CStr),
+    ) -> io::Result<()> {
+        Ok(renameat(folder, name, to, new)?)
+    }
+
     fn apply_metadata(&self, of: BorrowedFd<'_>, metadata: &Metadata) -> Vec<NotApplied> {
         metadata::apply(of, metadata)
     }

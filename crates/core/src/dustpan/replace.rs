@@ -38,6 +38,8 @@ pub(crate) struct Replaced<'a> {
     pub name: &'a CStr,
     /// What it was when it was read.
     pub seen: &'a Stat,
+    /// Whether it is this running computer's own, where its programs write meanwhile.
+    pub is_live: bool,
 }
 
 /// Puts new bytes in the place of a file's, with its owner, mode and attributes.
@@ -45,7 +47,11 @@ pub(crate) struct Replaced<'a> {
 /// # Safety argument
 /// The new file is built in a folder that nobody else can enter. The two names are exchanged, and what came out is
 /// looked at where nobody else can reach it: only what was read before is thrown away. Anything else goes back under its
-/// name, and of what is in that folder then only the new file is thrown away. So at any moment the name holds the old bytes or the new ones, and nothing that somebody wrote meanwhile is lost.
+/// name, and of what is in that folder then only the new file is thrown away. So at any moment the name holds the old
+/// bytes or the new ones, and nothing that somebody wrote meanwhile is lost.
+///
+/// Drivers of foreign volumes can't exchange names, such as that of NTFS through FUSE. On a disk on the bench, whose own
+/// system doesn't run, the new file then takes the name of the old one right after a last look.
 ///
 /// # Errors
 /// When it can't be built or exchanged, or the file changed; then it is as it was, but where the error says otherwise.
@@ -59,6 +65,7 @@ pub(crate) fn replace(
         folder,
         name,
         seen,
+        is_live,
     } = *file;
     let disk_error = ReplaceError::Disk;
     let old = disk.open_file(folder, name).map_err(disk_error)?;
@@ -91,13 +98,21 @@ pub(crate) fn replace(
     new.sync_all().map_err(disk_error)?;
     let made = disk.stat(staging.folder(), PART).map_err(disk_error)?;
     let inside = (staging.folder(), PART);
-    if let Err(error) = exchange(disk, inside, (folder, name)) {
-        return Err(give_up(disk, staging, &made, error));
-    }
-    let came_out = disk.stat(staging.folder(), PART);
     let is_seen = |now: &Stat| {
         now.kind == Kind::File && FileIdentity::of(seen).is_same(now, Tolerance::LastChange)
     };
+    match exchange(disk, inside, (folder, name)) {
+        Err(ReplaceError::NoExchange) if !is_live => {
+            if !disk.stat(folder, name).is_ok_and(|now| is_seen(&now)) {
+                return Err(give_up(disk, staging, &made, ReplaceError::Changed));
+            }
+            let replaced = disk.replace_name(inside, (folder, name));
+            return replaced.map_err(|error| give_up(disk, staging, &made, disk_error(error)));
+        }
+        Err(error) => return Err(give_up(disk, staging, &made, error)),
+        Ok(()) => {}
+    }
+    let came_out = disk.stat(staging.folder(), PART);
     if came_out.is_ok_and(|now| is_seen(&now)) {
         return Ok(());
     }

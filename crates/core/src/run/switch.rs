@@ -276,6 +276,7 @@ fn carry_out(work: Switching<'_>, change: &FileChange) -> Result<(), SwitchError
                         folder: &folder.map_err(disk_error(&path))?,
                         name: path.as_name(),
                         seen: &seen,
+                        is_live: work.target.is_live,
                     };
                     replace(&replaced, &after, (work.run, 0)).map_err(|error| match error {
                         ReplaceError::Changed => SwitchError::Changed { path: path.clone() },

@@ -228,6 +228,7 @@ impl PutBack<'_> {
                     folder,
                     name,
                     seen,
+                    is_live: self.target.is_live,
                 };
                 let settled;
                 if let Some(log) = &now.log {

@@ -143,11 +143,13 @@ impl Remover<'_, '_> {
             }
         }
         let mut seen = list.stat;
+        let is_live = shared.context.target.is_live;
         let replaced = |seen| Replaced {
             disk,
             folder,
             name: path.as_name(),
             seen,
+            is_live,
         };
         let mut held = seen.allocated;
         if let Some(log) = &list.log {
