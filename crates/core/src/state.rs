@@ -18,8 +18,8 @@ pub use run_id::{NoRunId, RunId};
 pub use sheet::exchange::{ImportError, MOST_IMPORTED, export_sheet, import_sheets};
 pub use sheet::store::{SheetError, SheetStore};
 pub use sheet::{
-    Allowance, Decided, FileChange, Kept, Noticed, Sheet, SheetId, SwitchedOff, Told, Visit,
-    VisitFact, VisitLook, VisitPile, VisitRun, VisitScan, VisitSign, WentOf,
+    Allowance, Decided, FileChange, Kept, Noticed, Sheet, SheetId, SwitchedOff, Told, ValueData,
+    Visit, VisitFact, VisitLook, VisitPile, VisitRun, VisitScan, VisitSign, WentOf,
 };
 pub use target_lock::LockError;
 pub(crate) use target_lock::{TargetLock, lock};

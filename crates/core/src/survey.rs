@@ -29,4 +29,4 @@ pub use programs::{
 };
 pub use signs::{Figure, Sign, signs};
 pub use sites::{HostTraces, SiteTraces, Sites, sites, sites_and_extensions};
-pub use startup::{StartEntry, StartId, StartSource, Startup, Switch, startup};
+pub use startup::{RegistryWay, StartEntry, StartId, StartSource, Startup, Switch, startup};

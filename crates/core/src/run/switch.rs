@@ -1,6 +1,8 @@
 //! Turning off what starts by itself, and on again: by the system's own mechanisms, each change in one step, with what was
 //! there before in the hands of whoever asked.
 
+mod registry;
+
 use std::io::{self, Write as _};
 
 use base64::Engine as _;
@@ -11,6 +13,7 @@ use crate::computer::{Target, TargetPath, WrittenPath, read_whole};
 use crate::dustpan::{PART, ReplaceError, Replaced, Staging, replace};
 use crate::format::program_records::desktop_entry;
 use crate::format::startup_files::{crontab, launchd};
+use crate::run::switch::registry::Place;
 use crate::state::{FileChange, LockError, RunId, StateFolder, lock};
 use crate::survey::{StartEntry, Switch};
 
@@ -57,7 +60,7 @@ pub fn switch_off<E: From<SwitchError>>(
 ) -> Result<(), E> {
     let switch = entry.switch.as_ref().map_err(|why| fixed(entry, why))?;
     let _lock = lock(work.target, work.state).map_err(SwitchError::from)?;
-    let changes = changes(work.target, switch, false)?;
+    let changes = changes(work, switch, false)?;
     keep(&changes)?;
     for (at, change) in changes.iter().enumerate() {
         if let Err(error) = carry_out(work, change) {
@@ -78,8 +81,24 @@ fn put_back(work: Switching<'_>, change: &FileChange) -> Result<(), SwitchError>
             let path = target_path(path)?;
             make_link(work, &path, &decoded(&path, to)?)
         }
-        FileChange::File { .. } => Ok(()),
+        FileChange::File { .. } | FileChange::Value { .. } => Ok(()),
     }
+}
+
+/// Turns on what was changed since it was turned off, as it is now.
+fn switch_on_anyway(
+    work: Switching<'_>,
+    entry: Option<&StartEntry>,
+    path: TargetPath,
+) -> Result<(), SwitchError> {
+    let switch = entry.and_then(|entry| entry.switch.as_ref().ok());
+    let Some(switch) = switch else {
+        return Err(SwitchError::Changed { path });
+    };
+    for change in changes(work, switch, true)? {
+        carry_out(work, &change)?;
+    }
+    Ok(())
 }
 
 /// Turns an entry on that nobody kept the former state of.
@@ -89,7 +108,7 @@ fn put_back(work: Switching<'_>, change: &FileChange) -> Result<(), SwitchError>
 pub fn switch_on(work: Switching<'_>, entry: &StartEntry) -> Result<(), SwitchError> {
     let switch = entry.switch.as_ref().map_err(|why| fixed(entry, why))?;
     let _lock = lock(work.target, work.state)?;
-    for change in changes(work.target, switch, true)? {
+    for change in changes(work, switch, true)? {
         carry_out(work, &change)?;
     }
     Ok(())
@@ -116,13 +135,7 @@ pub fn switch_back(
                 let path = target_path(path)?;
                 let now = read(work.target, &path)?.map(|(bytes, _)| bytes);
                 if now.as_deref() != Some(&decoded(&path, after)?[..]) {
-                    let switch = entry.and_then(|entry| entry.switch.as_ref().ok());
-                    let Some(switch) = switch else {
-                        return Err(SwitchError::Changed { path });
-                    };
-                    for change in changes(work.target, switch, true)? {
-                        carry_out(work, &change)?;
-                    }
+                    switch_on_anyway(work, entry, path)?;
                     continue;
                 }
                 let Some(before) = before else {
@@ -134,6 +147,22 @@ pub fn switch_back(
                     before: Some(after.clone()),
                     after: before.clone(),
                 }
+            }
+            FileChange::Value {
+                path,
+                key,
+                name,
+                before,
+                after,
+            } => {
+                let hive = &target_path(path)?;
+                let place = Place { hive, key, name };
+                if registry::value_now(work, &place)? == *after {
+                    registry::carry_out(work, &place, (after.as_ref(), before.as_ref()))?;
+                } else {
+                    switch_on_anyway(work, entry, hive.clone())?;
+                }
+                continue;
             }
             FileChange::Link { .. } => {
                 put_back(work, change)?;
@@ -195,7 +224,8 @@ fn read(target: &Target, path: &TargetPath) -> Result<Option<(Vec<u8>, Stat)>, S
 }
 
 /// What has to change so that something is off, or on.
-fn changes(target: &Target, switch: &Switch, on: bool) -> Result<Vec<FileChange>, SwitchError> {
+fn changes(work: Switching<'_>, switch: &Switch, on: bool) -> Result<Vec<FileChange>, SwitchError> {
+    let target = work.target;
     let strange = |path: &TargetPath| SwitchError::Strange { path: path.clone() };
     let gone = |path: &TargetPath| SwitchError::Changed { path: path.clone() };
     let there = |path: &TargetPath| {
@@ -231,6 +261,15 @@ fn changes(target: &Target, switch: &Switch, on: bool) -> Result<Vec<FileChange>
             let after = after.ok().ok_or_else(|| strange(list))?;
             vec![file(list, before.as_deref(), &after)]
         }
+        Switch::Registry {
+            hive,
+            key,
+            name,
+            way,
+        } => {
+            let place = Place { hive, key, name };
+            vec![registry::change(work, &place, (*way, on))?]
+        }
         Switch::Links(links) => {
             let mut changes = Vec::new();
             for path in links {
@@ -257,6 +296,17 @@ fn carry_out(work: Switching<'_>, change: &FileChange) -> Result<(), SwitchError
             let path = target_path(path)?;
             let to = decoded(&path, to)?;
             take_away(work, &path, &Taken::Link(to))
+        }
+        FileChange::Value {
+            path,
+            key,
+            name,
+            before,
+            after,
+        } => {
+            let hive = &target_path(path)?;
+            let place = Place { hive, key, name };
+            registry::carry_out(work, &place, (before.as_ref(), after.as_ref()))
         }
         FileChange::File {
             path,

@@ -26,7 +26,7 @@ use serde::{Deserialize, Serialize};
 use crate::cancel::CancelToken;
 use crate::computer::{Target, is_asleep};
 use crate::format::sqlite::{Image, SqliteError, is_hot};
-use crate::format::windows::hive::{self, HiveError};
+use crate::format::windows::hive::{self, Hive, HiveError};
 use crate::format::xbel::XbelError;
 use crate::rule::{ListFormat, RecordSet, ReferenceKind};
 use crate::source::holder::list::List;
@@ -278,8 +278,14 @@ pub(crate) fn read(
                 log: None,
             });
         }
-        Wanted::References if is_asleep(target) => return Err(HolderError::Asleep),
-        Wanted::References => return read_hive(disk, (folder, name)),
+        Wanted::References => {
+            let (stat, hive) = read_hive(target, (folder, name))?;
+            return Ok(ReadHolder {
+                stat,
+                holder: Box::new(Registry::of(name.to_bytes(), hive)?),
+                log: None,
+            });
+        }
         Wanted::Rows(sets) => sets,
     };
     let ReadImage { stat, image, log } = read_image(disk, (folder, name))?;
@@ -297,7 +303,18 @@ struct ReadImage {
     log: Option<WrittenLog>,
 }
 
-fn read_hive(disk: &dyn Disk, (folder, name): (&Folder, &CStr)) -> Result<ReadHolder, HolderError> {
+/// Reads a hive with the logs beside it; nothing of it is changed.
+///
+/// # Errors
+/// As of [`read`].
+pub(crate) fn read_hive(
+    target: &Target,
+    (folder, name): (&Folder, &CStr),
+) -> Result<(Stat, Hive), HolderError> {
+    if is_asleep(target) {
+        return Err(HolderError::Asleep);
+    }
+    let disk = &**target.disk();
     let (stat, bytes) = read_file(disk, (folder, name), hive::MOST)?;
     if !has_memory_for(bytes.len() as u64) {
         return Err(HolderError::NoMemory);
@@ -312,11 +329,7 @@ fn read_hive(disk: &dyn Disk, (folder, name): (&Folder, &CStr)) -> Result<ReadHo
     if !is_unchanged(&stat, &again) {
         return Err(HolderError::Changed);
     }
-    Ok(ReadHolder {
-        stat,
-        holder: Box::new(Registry::read(name.to_bytes(), bytes, &logs)?),
-        log: None,
-    })
+    Ok((stat, Hive::read(bytes, &logs)?))
 }
 
 /// Reads a database for what it says, without any of its rows going.

@@ -184,6 +184,11 @@ impl StateFolder {
         runs_in(&self.dustpan_folder())
     }
 
+    /// Where registry hives lie packed as they were before something in them was turned off or on.
+    pub fn hives(&self) -> PathBuf {
+        self.path.join("hives")
+    }
+
     /// The store of all job sheets.
     pub fn sheet_store(&self) -> PathBuf {
         self.path.join("sheets.sqlite")

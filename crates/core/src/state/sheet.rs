@@ -267,7 +267,17 @@ pub struct SwitchedOff {
     pub changes: Vec<FileChange>,
 }
 
-/// A change of one name on a computer; bytes are in base64 (RFC 4648).
+/// A value of a registry: its type, and its bytes in base64.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ValueData {
+    /// Its type, as a number.
+    pub kind: u32,
+    /// Its bytes.
+    pub data: String,
+}
+
+/// A change of one name on a computer, or of one value of its registry; bytes are in base64 (RFC 4648).
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "lowercase")]
 pub enum FileChange {
@@ -279,6 +289,19 @@ pub enum FileChange {
         before: Option<String>,
         /// What it holds since.
         after: String,
+    },
+    /// A value of a registry hive became another.
+    Value {
+        /// The hive.
+        path: WrittenPath,
+        /// The path of its key.
+        key: String,
+        /// Its name.
+        name: String,
+        /// What it was; nothing where there was none.
+        before: Option<ValueData>,
+        /// What it is since; nothing where it was taken away.
+        after: Option<ValueData>,
     },
     /// A symbolic link was taken away.
     Link {

@@ -112,6 +112,28 @@ pub enum Switch {
         /// The label of the agent.
         label: String,
     },
+    /// A value of the registry says whether it starts.
+    Registry {
+        /// The hive.
+        hive: TargetPath,
+        /// The path of its key.
+        key: String,
+        /// The name of the value.
+        name: String,
+        /// What is done with it.
+        way: RegistryWay,
+    },
+}
+
+/// What turns an entry of a registry off.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum RegistryWay {
+    /// A mark of its name says so.
+    Mark,
+    /// The entry itself is set aside: this system has no place for marks.
+    Aside,
+    /// A service waits until something asks for it.
+    ByHand,
 }
 
 /// Something that starts by itself.

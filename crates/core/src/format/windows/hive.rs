@@ -87,6 +87,11 @@ impl Hive {
         })
     }
 
+    /// The bytes of the file, with all that its logs say.
+    pub(crate) fn as_bytes(&self) -> &[u8] {
+        &self.bytes
+    }
+
     /// How many keys and values that were asked for couldn't be read.
     pub(crate) fn broken(&self) -> u64 {
         self.broken.get()

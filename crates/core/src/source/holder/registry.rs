@@ -32,13 +32,12 @@ pub(crate) struct Registry {
 }
 
 impl Registry {
-    /// Reads a hive by its file's name, with the logs beside it.
+    /// What a hive holds of references, by its file's name.
     ///
     /// # Errors
-    /// When it is none, not whole, or its like is not known.
-    pub(crate) fn read(name: &[u8], bytes: Vec<u8>, logs: &[Vec<u8>]) -> Result<Self, HolderError> {
+    /// When its like is not known, or there are beyond all measure.
+    pub(crate) fn of(name: &[u8], hive: Hive) -> Result<Self, HolderError> {
         let role = HiveRole::by_name(name).ok_or(HolderError::Hive(HiveError::NoHive))?;
-        let hive = Hive::read(bytes, logs)?;
         let found = references(&hive, role).ok_or(HolderError::TooLarge)?;
         // Of two with one name only the first is told.
         let mut names = HashSet::new();

@@ -3,16 +3,19 @@
 use jolly_disk::{Kind, Stat};
 
 use crate::computer::{
-    AccountName, FoldedNames, Presence, Target, TargetPath, fold, presence_by_drive,
+    AccountName, FoldedNames, Presence, Target, TargetPath, fold, is_asleep, presence_by_drive,
 };
 use crate::format::windows::hive::Hive;
+use crate::format::windows::hive::tree::is_plain;
 use crate::survey::programs::windows::hive_in;
 use crate::survey::programs::{below, place};
 use crate::survey::signs::folders;
-use crate::survey::startup::{Found, Look, StartSource};
+use crate::survey::startup::{Found, Look, RegistryWay, StartSource, Switch};
 
-/// Why nothing of the registry is changed.
-const REGISTRY: &str = "its mark stands in the registry, which this version only reads";
+/// Why something of a registry can't be switched.
+const ASLEEP: &str = "its system only sleeps: start it and shut it down whole first";
+const STRANGE: &str = "its name can't be written into a registry";
+const NO_MARKS: &str = "its system keeps no marks for such entries";
 
 /// Tasks are sealed by a hash in the registry.
 const SEALED: &str = "the system refuses a task whose file was changed";
@@ -30,7 +33,7 @@ pub(super) fn look(look: &mut Look<'_>) {
     if let Some((software, file)) = read_hive(look, &config, "SOFTWARE") {
         run_keys(look, &software, &file, ("", None));
         let startup = "ProgramData/Microsoft/Windows/Start Menu/Programs/Startup";
-        startup_folder(look, (&software, ""), (&root, startup), None);
+        startup_folder(look, (&software, &file, ""), (&root, startup), None);
     }
     if let Some((system, file)) = read_hive(look, &config, "SYSTEM") {
         services(look, &system, &file);
@@ -41,7 +44,7 @@ pub(super) fn look(look: &mut Look<'_>) {
             let startup = "AppData/Roaming/Microsoft/Windows/Start Menu/Programs/Startup";
             startup_folder(
                 look,
-                (&own, "Software\\"),
+                (&own, &file, "Software\\"),
                 (&account.home, startup),
                 Some(&account.name),
             );
@@ -73,6 +76,33 @@ fn is_marked_off(hive: &Hive, prefix: &str, list: &str, name: &str) -> bool {
     data.is_some_and(|data| data.first().is_some_and(|first| first & 1 == 1))
 }
 
+/// How an entry is turned off by a mark of its name; where there is no place for marks, by what `instead` says.
+fn by_mark(
+    look: &Look<'_>,
+    (hive, file): (&Hive, &TargetPath),
+    (prefix, list, name): (&str, &str, &str),
+    instead: Option<Switch>,
+) -> Result<Switch, &'static str> {
+    may_change(look, name)?;
+    let key = format!("{prefix}{APPROVED}\\{list}");
+    if !hive.has_key(&key) {
+        return instead.ok_or(NO_MARKS);
+    }
+    Ok(Switch::Registry {
+        hive: file.clone(),
+        key,
+        name: name.to_owned(),
+        way: RegistryWay::Mark,
+    })
+}
+
+fn may_change(look: &Look<'_>, name: &str) -> Result<(), &'static str> {
+    if is_asleep(look.target) {
+        return Err(ASLEEP);
+    }
+    if is_plain(name) { Ok(()) } else { Err(STRANGE) }
+}
+
 fn run_keys(
     look: &mut Look<'_>,
     hive: &Hive,
@@ -91,6 +121,13 @@ fn run_keys(
                 continue;
             };
             let id = format!("{list}:{name}");
+            let aside = Switch::Registry {
+                hive: file.clone(),
+                key: format!("{prefix}{path}"),
+                name: name.clone(),
+                way: RegistryWay::Aside,
+            };
+            let switch = by_mark(look, (hive, file), (prefix, list, &name), Some(aside));
             look.add(&Found {
                 source: StartSource::RunKey,
                 account,
@@ -101,7 +138,7 @@ fn run_keys(
                 says: None,
                 file,
                 is_on: !is_marked_off(hive, prefix, list, &name),
-                switch: Err(REGISTRY),
+                switch,
             });
         }
     }
@@ -110,7 +147,7 @@ fn run_keys(
 /// Links in a start-up folder.
 fn startup_folder(
     look: &mut Look<'_>,
-    (hive, prefix): (&Hive, &str),
+    (hive, hive_file, prefix): (&Hive, &TargetPath, &str),
     (base, path): (&TargetPath, &str),
     account: Option<&AccountName>,
 ) {
@@ -121,6 +158,8 @@ fn startup_folder(
                 continue;
             }
             let file = below(&folder, &name);
+            let place = (prefix, "StartupFolder", &*name_of);
+            let switch = by_mark(look, (hive, hive_file), place, None);
             let stem = name_of.rsplit_once('.').map_or(&*name_of, |(stem, _)| stem);
             look.add(&Found {
                 source: StartSource::StartupFolder,
@@ -132,7 +171,7 @@ fn startup_folder(
                 says: None,
                 file: &file,
                 is_on: !is_marked_off(hive, prefix, "StartupFolder", &name_of),
-                switch: Err(REGISTRY),
+                switch,
             });
         }
     }
@@ -159,6 +198,13 @@ fn services(look: &mut Look<'_>, system: &Hive, file: &TargetPath) {
         if !is_automatic || command.is_empty() || is_own {
             continue;
         }
+        let by_hand = || Switch::Registry {
+            hive: file.clone(),
+            key: format!("ControlSet{current:03}\\Services\\{name}"),
+            name: "Start".to_owned(),
+            way: RegistryWay::ByHand,
+        };
+        let switch = may_change(look, &name).map(|()| by_hand());
         let title = system
             .text(key, "DisplayName")
             .filter(|title| !title.starts_with('@'));
@@ -175,7 +221,7 @@ fn services(look: &mut Look<'_>, system: &Hive, file: &TargetPath) {
                 .as_deref(),
             file,
             is_on: true,
-            switch: Err(REGISTRY),
+            switch,
         });
     }
 }
