@@ -253,6 +253,11 @@ fn starts_of_pia(own: &mut KeyTreeNode) {
     let run = format!("Software\\{RUN}");
     let command = text("\"C:\\Program Files\\Gullmail\\gullmail.exe\" /background");
     put(own, &run, "Gullmail", DataType::String, command);
+    // Of what lies in the start-up folder the shell keeps marks; of the run key it has none yet.
+    let marks = format!("Software\\{APPROVED}\\StartupFolder");
+    let mut mark = vec![2, 0, 0, 0];
+    mark.extend([0; 8]);
+    put(own, &marks, "Knotbook.lnk", DataType::Binary, mark);
 }
 
 /// Its services: one of a program's, one of the system's own.

@@ -44,10 +44,10 @@ fn bytes(bench: &Bench, hive: &str) -> Vec<u8> {
     fs::read(bench.root().join(hive)).unwrap()
 }
 
-type Values = BTreeMap<String, (u32, Vec<u8>)>;
+pub(crate) type Values = BTreeMap<String, (u32, Vec<u8>)>;
 
 /// Keys by their path, as the reader of another finds them.
-fn keys(bytes: Vec<u8>) -> BTreeMap<String, Values> {
+pub(crate) fn keys(bytes: Vec<u8>) -> BTreeMap<String, Values> {
     let hive = RegistryHive::from_bytes(bytes).unwrap();
     assert!(!hive.is_dirty());
     let mut found = BTreeMap::new();
@@ -94,8 +94,25 @@ fn told(bench: &Bench, hive: &str) -> BTreeSet<String> {
     listed.chain(nodes.map(str::to_owned)).collect()
 }
 
+/// Where a person's hive has what starts at sign-in.
+pub(crate) const RUN: &str = "Software\\Microsoft\\Windows\\CurrentVersion\\Run";
+
+/// A person's hive that starts a program of these names which is nowhere.
+pub(crate) fn run_hive(names: &[&str]) -> Vec<u8> {
+    let mut tree = KeyTreeNode::new("root");
+    for name in names {
+        let command = "C:\\Buoylist\\buoylist.exe".encode_utf16().chain([0]);
+        tree.get_or_create_path(RUN).values.push(KeyTreeValue {
+            name: (*name).to_owned(),
+            data_type: DataType::String,
+            data: command.flat_map(u16::to_le_bytes).collect(),
+        });
+    }
+    HiveBuilder::from_tree(tree).unwrap().build().unwrap()
+}
+
 /// What the rules about the registry take, and nothing else.
-fn references(scan: &Scan) -> Manifest {
+pub(crate) fn references(scan: &Scan) -> Manifest {
     let of_values = scan
         .rules
         .iter()
@@ -287,17 +304,7 @@ fn what_is_there_again_in_use_asleep_or_changed_stays() {
 #[test]
 fn a_run_that_dies_at_any_call_leaves_the_old_hive_or_the_new_one() {
     let bench = Bench::bare(Layout::Windows);
-    let run_path = "Software\\Microsoft\\Windows\\CurrentVersion\\Run";
-    let mut tree = KeyTreeNode::new("root");
-    for name in ["Buoylist", "Buoylist Update"] {
-        let command = "C:\\Buoylist\\buoylist.exe".encode_utf16().chain([0]);
-        tree.get_or_create_path(run_path).values.push(KeyTreeValue {
-            name: name.to_owned(),
-            data_type: DataType::String,
-            data: command.flat_map(u16::to_le_bytes).collect(),
-        });
-    }
-    let old = HiveBuilder::from_tree(tree).unwrap().build().unwrap();
+    let old = run_hive(&["Buoylist", "Buoylist Update"]);
     bench.tree.folder("Windows/System32").unwrap();
     bench.tree.text(PIAS, &old, DAY).unwrap();
     let old_keys = keys(old.clone());
@@ -317,7 +324,7 @@ fn a_run_that_dies_at_any_call_leaves_the_old_hive_or_the_new_one() {
         let swept = run(&bench, &scan, &manifest, &id, &CancelToken::default());
         let is_over = disk.calls() < calls + call;
         let left = keys(bytes(&bench, PIAS));
-        let run_key = &left[run_path];
+        let run_key = &left[RUN];
         let is_new = !run_key.contains_key("Buoylist");
         assert!(is_new || left == old_keys, "call {call}");
         if swept.is_ok() {

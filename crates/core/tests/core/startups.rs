@@ -6,14 +6,16 @@ use std::fs;
 use std::os::unix::fs::{MetadataExt as _, PermissionsExt as _};
 use std::path::{Path, PathBuf};
 use std::process::Command;
+use std::sync::Arc;
 
 use jolly_core::CancelToken;
 use jolly_core::computer::Layout;
 use jolly_core::run::{SwitchError, Switching, switch_back, switch_off, switch_on};
 use jolly_core::state::FileChange;
 use jolly_core::survey::{StartEntry, startup};
-use jolly_demo::DemoLayout;
+use jolly_demo::{DemoLayout, Fault, FaultyDisk};
 
+use crate::registries::{RUN, Values, keys, run_hive};
 use crate::support::{Bench, run_id};
 
 fn entries(bench: &Bench) -> Vec<StartEntry> {
@@ -120,20 +122,20 @@ fn each_layout_tells_what_it_starts_and_whether_that_is_there() {
     let windows = told(&notebook);
     has(
         &windows,
-        ("run-key:system:Run:Lanternfish", false, false, false),
+        ("run-key:system:Run:Lanternfish", false, false, true),
     );
     has(
         &windows,
-        ("run-key:system:Run:Ferrylog Sync", true, true, false),
+        ("run-key:system:Run:Ferrylog Sync", true, true, true),
     );
-    has(&windows, ("run-key:pia:Run:Gullmail", true, false, false));
+    has(&windows, ("run-key:pia:Run:Gullmail", true, false, true));
     has(
         &windows,
-        ("service:system:LanternfishShare", true, false, false),
+        ("service:system:LanternfishShare", true, false, true),
     );
     has(
         &windows,
-        ("startup-folder:pia:Knotbook.lnk", true, false, false),
+        ("startup-folder:pia:Knotbook.lnk", true, false, true),
     );
     assert!(
         !windows.iter().any(|(id, ..)| id.contains("Schedule")),
@@ -270,6 +272,105 @@ fn a_label_is_turned_off_by_the_list_of_launchd_and_nothing_else_of_it_changes()
     };
     switch_on(work, &entry(&bench, id)).unwrap();
     assert!(entry(&bench, id).is_on);
+}
+
+/// The hives of the notebook that say what starts.
+const HIVES: [&str; 3] = [
+    "Windows/System32/config/SOFTWARE",
+    "Windows/System32/config/SYSTEM",
+    "Users/pia/NTUSER.DAT",
+];
+
+#[test]
+fn what_a_registry_starts_is_off_by_one_value_and_the_hive_is_what_it_was_when_it_is_back() {
+    let bench = Bench::of_demo(DemoLayout::Windows, Layout::Windows);
+    let hives = || HIVES.map(|hive| keys(fs::read(bench.root().join(hive)).unwrap()));
+    let before = hives();
+    let state = bench.state();
+    for id in [
+        "run-key:system:Run:Ferrylog Sync",
+        "run-key:pia:Run:Gullmail",
+        "service:system:LanternfishShare",
+        "startup-folder:pia:Knotbook.lnk",
+        "startup-folder:pia:Tidewatch.lnk",
+    ] {
+        let kept = off(&bench, id).unwrap();
+        assert_eq!(kept.len(), 1);
+        let is_on = entries(&bench).iter().any(|it| *it.id == *id && it.is_on);
+        assert!(!is_on, "{id} is off");
+        let values = |hives: &[BTreeMap<String, Values>; 3]| -> usize {
+            hives
+                .iter()
+                .flat_map(|keys| keys.values())
+                .map(BTreeMap::len)
+                .sum()
+        };
+        assert!(values(&before).abs_diff(values(&hives())) <= 1);
+        // The file as it was lies packed in the state folder.
+        let copies = fs::read_dir(state.hives())
+            .unwrap()
+            .map(|it| it.unwrap().path());
+        let copies: Vec<_> = copies
+            .map(|path| zstd::decode_all(&fs::read(path).unwrap()[..]).unwrap())
+            .collect();
+        assert!(
+            HIVES.iter().zip(&before).any(|(_, keys_before)| copies
+                .iter()
+                .any(|copy| keys(copy.clone()) == *keys_before))
+        );
+        back(&bench, id, &kept).unwrap();
+        assert!(entry(&bench, id).is_on, "{id} is on");
+        assert!(hives() == before, "{id}");
+    }
+    // Somebody who set the mark meanwhile keeps theirs; what was off when it came is turned on.
+    let id = "run-key:system:Run:Lanternfish";
+    let (target, run) = (bench.target(), run_id("on"));
+    let work = Switching {
+        target: &target,
+        state: &state,
+        run: &run,
+    };
+    switch_on(work, &entry(&bench, id)).unwrap();
+    assert!(entry(&bench, id).is_on);
+    fs::write(bench.root().join("hiberfil.sys"), "wake").unwrap();
+    let seen = entry(&bench, id);
+    assert!(seen.switch.is_err_and(|why| why.contains("sleeps")));
+}
+
+/// Wherever a switch breaks off, the hive is the old one or the new one.
+#[test]
+fn a_hive_is_never_half_switched() {
+    let bench = Bench::bare(Layout::Windows);
+    let old = run_hive(&["Gullmail"]);
+    bench.tree.folder("Windows/System32").unwrap();
+    bench.tree.text(HIVES[2], &old, 86_400).unwrap();
+    let path = bench.root().join(HIVES[2]);
+    let (state, mut call) = (bench.state(), 1);
+    loop {
+        fs::write(&path, &old).unwrap();
+        let disk = Arc::new(FaultyDisk::new(Fault::None));
+        let target = bench.target_on(Arc::<FaultyDisk>::clone(&disk));
+        let seen = startup(&target, &CancelToken::default()).entries.remove(0);
+        let run = run_id(&format!("s{call}"));
+        let work = Switching {
+            target: &target,
+            state: &state,
+            run: &run,
+        };
+        let calls = disk.calls();
+        disk.die_at(call);
+        let done = switch_off(work, &seen, |_| Ok::<_, SwitchError>(()));
+        let is_over = disk.calls() < calls + call;
+        let now = keys(fs::read(&path).unwrap());
+        let is_off = now[RUN].is_empty();
+        assert!(is_off || now == keys(old.clone()), "call {call}");
+        assert!(done.is_err() || is_off, "call {call}");
+        if is_over {
+            assert!(call > 10 && is_off, "{call}");
+            return;
+        }
+        call += 1;
+    }
 }
 
 /// A unit that is wanted twice is on or off, and nothing between; what is made anew lets in whom the folder above does.

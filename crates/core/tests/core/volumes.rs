@@ -3,6 +3,8 @@
 //! What this machine can't make or mount is said on the error output, past the test runner's
 //! capture, so that nobody takes a skipped file system for a tested one.
 
+use std::collections::BTreeMap;
+use std::os::fd::AsFd as _;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::sync::Arc;
@@ -15,9 +17,10 @@ use jolly_core::plan::Outcome;
 use jolly_core::rule::{RuleSet, builtin};
 use jolly_core::run::{Pause, Real, sweep};
 use jolly_core::state::{Journal, StateFolder};
-use jolly_demo::DemoLayout;
-use jolly_disk::RealDisk;
+use jolly_demo::{DemoLayout, TreeBuilder};
+use jolly_disk::{Attribute, Disk as _, Metadata, RealDisk};
 
+use crate::registries::{RUN, keys, references, run_hive};
 use crate::support::{NOW, context, manifest_of, now, run_id, scan_on};
 
 /// Large enough for every file system's least; the file is sparse.
@@ -196,6 +199,86 @@ fn on_volume(point: &Path, kind: &str, layout: Layout, demo: DemoLayout) {
     settle(point);
     let after = target.measure().unwrap();
     assert!(after.free > before.free, "{kind}: {before:?} {after:?}");
+}
+
+/// On the volume of a windows system, whose driver can't exchange names: the rights and attributes of a hive are kept.
+#[test]
+fn a_registry_on_its_own_kind_of_volume_is_changed_and_keeps_what_lies_beside_its_bytes() {
+    let dir = tempfile::tempdir().unwrap();
+    let mounted = match mount(dir.path(), "ntfs", &["mkntfs", "-F", "-f", "-q"]) {
+        Ok(mounted) => mounted,
+        Err(why) => return jolly_demo::skipped(&format!("no test on ntfs, because {why}")),
+    };
+    let root = mounted.point.join("root");
+    let tree = TreeBuilder::new(&root, NOW).unwrap();
+    tree.folder("Windows/System32").unwrap();
+    let names = ["Buoylist", "Buoylist Update"];
+    tree.text("Users/pia/NTUSER.DAT", run_hive(&names), 86_400)
+        .unwrap();
+    let hive = root.join("Users/pia/NTUSER.DAT");
+    let beside = || {
+        let file = std::fs::File::open(&hive).unwrap();
+        let found = RealDisk.attributes(file.as_fd()).unwrap();
+        let found = found.into_iter().map(|one| (one.name, one.value));
+        found.collect::<BTreeMap<Vec<u8>, Vec<u8>>>()
+    };
+    // Hidden and of the system, as such a file is.
+    let mut attributes = beside();
+    let flags = attributes.get_mut(&b"system.ntfs_attrib_be"[..]).unwrap();
+    assert_eq!(flags.len(), 4);
+    flags[3] |= 0x06;
+    let given = attributes.into_iter();
+    let given = given.map(|(name, value)| Attribute { name, value });
+    let metadata = Metadata {
+        mode: 0o777,
+        attributes: given.collect(),
+        ..Metadata::default()
+    };
+    let file = std::fs::File::open(&hive).unwrap();
+    let lacks = RealDisk.apply_metadata(file.as_fd(), &metadata);
+    assert!(lacks.is_empty(), "{lacks:?}");
+    let was = beside();
+    assert!(was.len() >= 3 && was[&b"system.ntfs_attrib_be"[..]][3] & 0x06 == 0x06);
+    let target = Target::open(Arc::new(RealDisk), &root, None, &|_| None).unwrap();
+    let target = Arc::new(target);
+    let rules = Arc::new(RuleSet::compile(&[builtin(Layout::Windows)]).unwrap());
+    let scan = scan_on(&target, &rules);
+    let manifest = references(&scan);
+    assert_eq!(manifest.items.len(), 2);
+    let state = tempfile::tempdir().unwrap();
+    let state = StateFolder::new(state.path().join("state"));
+    let mut journal = Journal::create(&state, &run_id("ntfs")).unwrap();
+    let run = run_id("ntfs");
+    let new = NewDustpan {
+        run: &run,
+        started: now(),
+        target: &scan.target,
+        folder: None,
+    };
+    let mut dustpan = Dustpan::create(&state, &new).unwrap();
+    let mode = Real {
+        run: &run,
+        state: &state,
+        journal: &mut journal,
+        dustpan: Some(&mut dustpan),
+        started: now(),
+        pause: Pause::default(),
+        predictions: None,
+    };
+    let cancel = CancelToken::default();
+    let summary = sweep(
+        &context(&scan),
+        &manifest.confirm(),
+        mode,
+        &cancel,
+        &now,
+        &|_| {},
+    )
+    .unwrap();
+    dustpan.finish().unwrap();
+    assert!(!summary.has_stayed(), "{:?}", summary.stayed);
+    assert_eq!(beside(), was);
+    assert!(keys(std::fs::read(&hive).unwrap())[RUN].is_empty());
 }
 
 /// Waits until the volume has done what it was asked to: some give space back later.
