@@ -70,6 +70,7 @@ impl Hive {
     }
 
     /// The key at a path with all below it, as exactly as it is there.
+    #[cfg(test)]
     pub(crate) fn tree_at(&self, path: &str) -> Option<KeyTree> {
         let (parent, name) = path.rsplit_once('\\').unwrap_or(("", path));
         let (parent, _) = self.place(parent)?;
