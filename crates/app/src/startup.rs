@@ -5,7 +5,7 @@ use jolly_core::CancelToken;
 use jolly_core::host::Running;
 use jolly_core::run::{SwitchError, Switching, switch_back, switch_off, switch_on};
 use jolly_core::state::{RunId, SheetError, SheetStore, SwitchedOff};
-use jolly_core::survey::{StartEntry, startup};
+use jolly_core::survey::{RegistryWay, StartEntry, Switch, startup};
 
 use crate::session::{Session, clock};
 
@@ -40,6 +40,8 @@ pub(crate) struct StartRow {
     /// What its program uses now, where it runs.
     pub running: Option<Running>,
     pub changed: Option<i64>,
+    /// How it is turned off, in words.
+    pub how: &'static str,
     /// Why it can't be switched.
     pub stays: Option<&'static str>,
     /// When it was turned off here.
@@ -50,6 +52,27 @@ pub(crate) struct StartRow {
 pub(crate) struct StartList {
     pub rows: Vec<StartRow>,
     pub unread: Vec<String>,
+}
+
+/// What turns something off, in words.
+fn how(switch: &Switch) -> &'static str {
+    match switch {
+        Switch::Override { .. } | Switch::OwnEntry(_) => {
+            "an entry in the account's own folder hides it; what is there stays"
+        }
+        Switch::Links(_) => "the links are taken away by which it is found; the unit stays",
+        Switch::CronLine { .. } => "its line becomes a comment",
+        Switch::Mark { .. } => "the system's list of what it leaves out names it",
+        Switch::Registry { way, .. } => match way {
+            RegistryWay::Mark => "a mark in the registry says so; the hive is copied first",
+            RegistryWay::Aside => {
+                "its entry is set aside, for this registry has no place for marks; the hive is copied first"
+            }
+            RegistryWay::ByHand => {
+                "the registry has it wait until something asks for it; the hive is copied first"
+            }
+        },
+    }
 }
 
 impl StartRow {
@@ -69,6 +92,7 @@ impl StartRow {
             bytes: entry.bytes,
             running: entry.running,
             changed: entry.changed,
+            how: entry.switch.as_ref().map_or("", how),
             stays: entry.switch.as_ref().err().copied(),
             off_since: off.filter(|_| !entry.is_on).map(|one| one.when),
         }
@@ -90,6 +114,7 @@ impl StartRow {
             bytes: 0,
             running: None,
             changed: None,
+            how: "it is set aside, and nothing here tells of it any more",
             stays: None,
             off_since: Some(off.when),
         }

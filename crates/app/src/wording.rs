@@ -12,7 +12,9 @@ use jolly_core::survey::{Extension, Figure, Sign};
 
 /// A size that is an estimate: "≈1.20 KiB".
 pub(crate) fn about(size: u64) -> String {
-    format!("≈{}", bytes(size))
+    // Nothing is nothing, however it was told.
+    let mark = if size == 0 { "" } else { "≈" };
+    format!("{mark}{}", bytes(size))
 }
 
 /// A size, marked where it is an estimate.
@@ -73,7 +75,7 @@ pub(crate) fn copied_first(copies: &SafetyCopies) -> String {
     let hives = counted(copies.hives.len() as u64, "registry hive");
     let what = match (copies.profiles.len(), copies.hives.len()) {
         (_, 0) => format!("the bookmarks and logins of {profiles} are copied"),
-        (0, 1) => format!("{hives} is copied whole"),
+        (0, 1) => "the registry hive is copied whole".to_owned(),
         (0, _) => format!("{hives} are copied whole"),
         (_, _) => format!("{hives} and the bookmarks and logins of {profiles} are copied"),
     };

@@ -10,6 +10,7 @@ mod examples;
 mod extensions;
 mod faulty;
 mod growth;
+mod hive;
 mod macos;
 mod people;
 mod profiles;

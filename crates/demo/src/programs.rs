@@ -1,8 +1,9 @@
 //! What the demo computers note of the programs on them: package databases, launchers, registry hives, bundles.
 
-use regf::{DataType, HiveBuilder, KeyTreeNode, KeyTreeValue};
+use regf::{DataType, KeyTreeNode, KeyTreeValue};
 
 use crate::DemoError;
+use crate::hive::hive;
 use crate::references;
 use crate::tree::{DAY, TreeBuilder};
 
@@ -121,12 +122,6 @@ pub(crate) fn put(
     tree.get_or_create_path(key).values.push(value);
 }
 
-/// The bytes of a hive.
-fn hive(tree: KeyTreeNode) -> Result<Vec<u8>, DemoError> {
-    let built = HiveBuilder::from_tree(tree).and_then(|mut hive| hive.build());
-    built.map_err(|error| DemoError::Record(error.to_string()))
-}
-
 fn root() -> KeyTreeNode {
     KeyTreeNode::new("CMI-CreateHive{00000000-0000-0000-0000-000000000000}")
 }
@@ -163,8 +158,16 @@ pub(crate) fn windows(tree: &TreeBuilder) -> Result<(), DemoError> {
     }
     starts_of_machine(&mut software);
     references::of_machine(&mut software);
-    tree.text("Windows/System32/config/SOFTWARE", hive(software)?, DAY)?;
-    tree.text("Windows/System32/config/SYSTEM", hive(services())?, DAY)?;
+    tree.text(
+        "Windows/System32/config/SOFTWARE",
+        hive(software, tree.now() - 400 * DAY)?,
+        DAY,
+    )?;
+    tree.text(
+        "Windows/System32/config/SYSTEM",
+        hive(services(), tree.now() - 400 * DAY)?,
+        DAY,
+    )?;
     let mut own = root();
     starts_of_pia(&mut own);
     references::of_pia(&mut own);
@@ -182,10 +185,18 @@ pub(crate) fn windows(tree: &TreeBuilder) -> Result<(), DemoError> {
         data[60..68].copy_from_slice(&ticks.to_le_bytes());
         put(&mut own, count, &name, DataType::Binary, data);
     }
-    tree.text("Users/pia/NTUSER.DAT", hive(own)?, 3_600)?;
+    tree.text(
+        "Users/pia/NTUSER.DAT",
+        hive(own, tree.now() - 200 * DAY)?,
+        3_600,
+    )?;
     for (name, days) in [("joss", 40), ("wren", 1150)] {
         let age = days * DAY + 3_600;
-        tree.text(format!("Users/{name}/NTUSER.DAT"), hive(root())?, age)?;
+        tree.text(
+            format!("Users/{name}/NTUSER.DAT"),
+            hive(root(), tree.now() - age)?,
+            age,
+        )?;
     }
     Ok(())
 }

@@ -273,7 +273,8 @@ impl Theme {
 
     /// A size, marked where it is an estimate.
     pub(super) fn size(&self, size: u64, is_estimated: bool) -> String {
-        let about = if is_estimated { self.glyphs.about } else { "" };
+        let is_marked = is_estimated && size > 0;
+        let about = if is_marked { self.glyphs.about } else { "" };
         format!("{about}{}", bytes(size))
     }
 

@@ -3,6 +3,7 @@
 pub(super) mod arrange;
 mod build;
 pub(crate) mod others;
+mod reasons;
 mod takes;
 
 use std::collections::{HashMap, HashSet};
@@ -80,6 +81,7 @@ pub struct Inside {
     /// Info files of a trash, which are shown with what they describe.
     hidden: Vec<u32>,
     trashed: HashMap<EntryId, Trashed>,
+    reasons: HashMap<EntryId, String>,
 }
 
 impl Inside {
@@ -234,6 +236,11 @@ impl Inside {
         names.extend(below.map(|known| scan.arena.folder_path(*known).name().to_vec()));
         names.sort();
         names
+    }
+
+    /// Why an entry was found, where that can be said of each by itself.
+    pub fn reason(&self, id: EntryId) -> Option<&str> {
+        self.reasons.get(&id).map(String::as_str)
     }
 
     /// What a trash notes of an entry.

@@ -5,7 +5,7 @@ use serde::Serialize;
 use crate::computer::{TargetPath, WrittenPath};
 use crate::format::Printable;
 use crate::rule::ListFormat;
-use crate::source::holder::address::{address_of, place_of_key, row_of, site_of};
+use crate::source::holder::address::{address_of, row_of, shown_key, site_of};
 
 /// A path, and what in the file of that path is meant.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -34,8 +34,7 @@ pub fn shown_place(path: &TargetPath, holder: Option<ListFormat>) -> String {
             format!("{database}, {}", Printable(path.name()))
         }
         Some((ListFormat::Registry, hive)) => {
-            let place = place_of_key(path.name());
-            format!("{hive}, {}", Printable(place.as_bytes()))
+            format!("{hive}, {}", shown_key(path.name()))
         }
     }
 }

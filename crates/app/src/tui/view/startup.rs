@@ -127,25 +127,16 @@ fn row_line(theme: &Theme, row: &StartRow, is_focus: bool, width: usize) -> Line
     line.line()
 }
 
-/// How a source is turned off, in words.
+/// How it is turned off, in words.
 fn how(row: &StartRow) -> String {
     if let Some(why) = row.stays {
         return format!("stays: {why}");
     }
-    let how = match row.source.as_str() {
-        "autostart" => "an entry in the account's own folder hides it; what is there stays",
-        "service" | "timer" => "the links are taken away by which it is found; the unit stays",
-        "cron" => "its line becomes a comment",
-        "launch-agent" | "launch-daemon" => "the system's list of what it leaves out names it",
-        _ => "",
+    let when = match row.when {
+        "at boot" => "start",
+        _ => "sign-in",
     };
-    format!(
-        "{how}; it counts from the next {}",
-        match row.when {
-            "at boot" => "start",
-            _ => "sign-in",
-        }
-    )
+    format!("{}; it counts from the next {when}", row.how)
 }
 
 fn told(theme: &Theme, row: &StartRow, width: usize) -> Vec<Line<'static>> {

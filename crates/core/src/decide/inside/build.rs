@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use crate::cancel::CancelToken;
-use crate::decide::inside::Folder;
+use crate::decide::inside::{Folder, reasons};
 use crate::decide::{EntryId, Inside, Trashed};
 use crate::pile::{PileIndex, Scan, Sum};
 use crate::rule::{BAND_COUNT, Detect, band_of};
@@ -16,7 +16,8 @@ const BLOCK: u64 = 4096;
 const LOOKS: usize = 4096;
 
 impl Inside {
-    /// Opens a pile; of a trash it reads what that notes of its things. Nothing comes back when it
+    /// Opens a pile; of a trash it reads what that notes of its things, and of what
+    /// points to nothing why. Nothing comes back when it
     /// is cancelled.
     pub fn of(scan: &Scan, id: PileId, cancel: &CancelToken) -> Option<Self> {
         let pile = scan.pile(id);
@@ -46,6 +47,7 @@ impl Inside {
             index: PileIndex::of(scan, pile),
             hidden: tree.hidden,
             trashed: HashMap::new(),
+            reasons: HashMap::new(),
         };
         inside.hidden.sort_unstable();
         let mut sum = 0_u64;
@@ -78,6 +80,7 @@ impl Inside {
         add_up(&mut folders);
         inside.folders = folders;
         inside.read_trash(scan);
+        inside.reasons = reasons::reasons(&inside, scan, cancel);
         Some(inside)
     }
 

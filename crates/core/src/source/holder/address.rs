@@ -34,12 +34,16 @@ pub(crate) fn key_name(path: &str) -> Option<String> {
     (!path.contains(SLASH)).then(|| path.replace('/', SLASH))
 }
 
-/// The path that the name of a key or value stands for; a value's own name is behind a colon.
-pub(crate) fn place_of_key(name: &[u8]) -> String {
+/// A key or value of a registry by its own name first, which is what tells it from others, then where it lies. All of it
+/// was harmless when it was named.
+pub(crate) fn shown_key(name: &[u8]) -> String {
     let path = address_of(name);
-    match path.split_once("\\\\") {
-        Some((key, "")) => format!("{key}: (default)"),
-        Some((key, value)) => format!("{key}: {value}"),
+    match path.split_once("\\\\").or_else(|| {
+        let (parent, name) = path.rsplit_once('\\')?;
+        Some((parent, name))
+    }) {
+        Some((key, "")) => format!("(default) in {key}"),
+        Some((key, own)) => format!("{own} in {key}"),
         None => path,
     }
 }
@@ -48,7 +52,7 @@ pub(crate) fn place_of_key(name: &[u8]) -> String {
 pub(crate) fn shown_item(format: ListFormat, name: &[u8]) -> String {
     match format {
         ListFormat::Xbel => shown_document(name),
-        ListFormat::Registry => Printable(place_of_key(name).as_bytes()).to_string(),
+        ListFormat::Registry => shown_key(name),
         ListFormat::Rows => match site_of(name) {
             Some(site) => {
                 let site = Site::of_host(site).map_or_else(|| site.to_owned(), |site| site.shown());

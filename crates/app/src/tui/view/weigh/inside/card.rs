@@ -2,6 +2,7 @@
 
 use jolly_core::decide::{Disposition, Entry, EntryId};
 use jolly_core::format::Printable;
+use jolly_core::rule::ListFormat;
 use jolly_core::source::{FolderId, ItemId, ItemKind};
 use ratatui::text::Line;
 
@@ -30,7 +31,12 @@ impl Page<'_> {
         let Some(node) = inside.node(scan, id) else {
             return Vec::new();
         };
-        let path = node.path(scan).to_string();
+        let path = match inside.entry(scan, id) {
+            Some(Entry::Item(item)) if scan.arena.kind(item) == ItemKind::Entry => {
+                scan.shown_name(item)
+            }
+            _ => node.path(scan).to_string(),
+        };
         let mut first = Pieces::default();
         first.add("   ", quiet).add(
             cut_front(&path, width.saturating_sub(44)),
@@ -66,6 +72,12 @@ impl Page<'_> {
             .add("   aged by  ", quiet)
             .add(compiled.rule.age.by.words(), text);
         let mut all = vec![first.line(), second.line(), third.line()];
+        if let Some(reason) = inside.reason(id) {
+            let mut why = Pieces::default();
+            why.add("   why  ", quiet);
+            why.add(cut(reason, width.saturating_sub(why.width())), text);
+            all.insert(1, why.line());
+        }
         if let Some(trashed) = inside.trashed(id) {
             let mut fourth = Pieces::default();
             fourth.add("   lay at  ", quiet);
@@ -91,9 +103,10 @@ impl Page<'_> {
                 let frees = self.theme.size(arena.frees(item), true);
                 let rule = self.weigh.scan.pile(arena.pile(item)).rule;
                 let rule = &self.weigh.scan.rules.rule(rule).rule;
-                let what = match rule.records {
-                    Some(_) => "a row of this database",
-                    None => "an entry of this list",
+                let what = match rule.entries {
+                    Some(ListFormat::Rows) => "a row of this database",
+                    Some(ListFormat::Registry) => return format!("of this registry, {old} old"),
+                    Some(ListFormat::Xbel) | None => "an entry of this list",
                 };
                 format!("{what}, frees {frees}, {old} old")
             }
