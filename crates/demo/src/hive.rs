@@ -13,7 +13,7 @@ pub(crate) fn hive(tree: KeyTreeNode, written: i64) -> Result<Vec<u8>, DemoError
     let built = HiveBuilder::from_tree(tree).and_then(|mut hive| hive.build());
     let mut bytes = built.map_err(|error| DemoError::Record(error.to_string()))?;
     let ticks = u64::try_from(written + 11_644_473_600).unwrap_or(0) * 10_000_000;
-    let mut put = |bytes: &mut Vec<u8>, at: usize| {
+    let put = |bytes: &mut Vec<u8>, at: usize| {
         if let Some(place) = bytes.get_mut(at..at + 8) {
             place.copy_from_slice(&ticks.to_le_bytes());
         }

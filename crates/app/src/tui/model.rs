@@ -174,6 +174,8 @@ pub(super) struct Model {
     pub then_sign: Option<Sign>,
     /// What to look for among what was left behind once the scan is over.
     pub then_left_behind: Option<String>,
+    /// What was turned off since the interface opened and is off still: its id, and what it is called.
+    pub turned_off: Vec<(String, String)>,
     /// What the mouse points at, in words.
     pub pointed: Option<String>,
     /// What this person has done before.
@@ -220,6 +222,7 @@ impl Model {
             bench: Bench::default(),
             station: Station::Arrive,
             overlay: None,
+            turned_off: Vec::new(),
             clock: Duration::ZERO,
             is_over: false,
             refusal: None,

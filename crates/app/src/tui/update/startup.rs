@@ -83,8 +83,14 @@ pub(super) fn hear(model: &mut Model, news: StartupNews) -> Vec<Effect> {
                 Ok(false) => format!("{name} was so already."),
                 Err(why) => format!("{name} stays as it was: {why}."),
             });
-            if result.is_err() {
-                view.done.pop();
+            match result {
+                Ok(has_changed) => {
+                    model.turned_off.retain(|(known, _)| *known != id);
+                    if has_changed && !on {
+                        model.turned_off.push((id, name));
+                    }
+                }
+                Err(_) => drop(view.done.pop()),
             }
             let session = Arc::clone(&view.session);
             vec![Effect::Files(FileWork::LoadStarts(session))]

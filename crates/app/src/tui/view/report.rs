@@ -23,6 +23,7 @@ pub(super) fn draw(model: &Model, theme: &Theme, frame: &mut Frame<'_>, area: Re
     let width = usize::from(area.width).saturating_sub(2);
     let height = usize::from(area.height);
     let mut all = head(theme, report, width);
+    all.extend(turned_off(theme, model, width));
     all.push(Line::default());
     let tall = if height >= TALL && !theme.is_spoken() {
         3
@@ -117,6 +118,17 @@ fn head(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
         all.push(Line::styled(cut(text, width), theme.style(Role::Ask)));
     }
     all
+}
+
+/// What no longer starts by itself.
+fn turned_off(theme: &Theme, model: &Model, width: usize) -> Option<Line<'static>> {
+    let names = model.turned_off.iter().map(|(_, name)| name.as_str());
+    let names: Vec<&str> = names.collect();
+    if names.is_empty() {
+        return None;
+    }
+    let says = format!(" No longer starts by itself: {}.", names.join(", "));
+    Some(Line::styled(cut(&says, width), theme.style(Role::Text)))
 }
 
 /// The disk before and after, as large as there is room.
