@@ -72,6 +72,25 @@ pub(crate) fn recent_links(tree: &TreeBuilder, home: &str) -> Result<(), DemoErr
     Ok(())
 }
 
+/// Links of the start menu and of a desktop, some to a program that somebody deleted by hand.
+pub(crate) fn shortcuts(tree: &TreeBuilder, home: &str) -> Result<(), DemoError> {
+    let menu = "ProgramData/Microsoft/Windows/Start Menu/Programs";
+    let gone = "C:\\Program Files\\Buoylist\\buoylist.exe";
+    let there = "C:\\Program Files\\Gullmail\\gullmail.exe";
+    let own_menu = format!("{home}/AppData/Roaming/Microsoft/Windows/Start Menu/Programs");
+    for (link, to) in [
+        (format!("{menu}/Buoylist/Buoylist.lnk"), gone),
+        (format!("{menu}/Gullmail.lnk"), there),
+        (format!("{own_menu}/Buoylist charts.lnk"), gone),
+        (format!("{home}/Desktop/Buoylist.lnk"), gone),
+        (format!("{home}/Desktop/Gullmail.lnk"), there),
+        (format!("{home}/Desktop/Stick.lnk"), "E:\\prices.ods"),
+    ] {
+        tree.text(link, shell_link(to, FIXED_DISK), 400 * DAY)?;
+    }
+    Ok(())
+}
+
 /// The same on a linux computer whose desktop keeps a file for each: one that is gone.
 pub(crate) fn recent_entries(tree: &TreeBuilder, home: &str) -> Result<(), DemoError> {
     let folder = format!("{home}/.local/share/RecentDocuments");

@@ -5,7 +5,7 @@ use std::path::Path;
 use crate::DemoError;
 use crate::contents::Chance;
 use crate::profiles::{ChromiumPlaces, chromium, gecko};
-use crate::recent::recent_links;
+use crate::recent::{FIXED_DISK, recent_links, shell_link, shortcuts};
 use crate::tree::{DAY, TreeBuilder};
 
 const KIB: u64 = 1 << 10;
@@ -121,9 +121,14 @@ fn accounts(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
         DAY,
     )?;
     let start = "AppData/Roaming/Microsoft/Windows/Start Menu/Programs/Startup";
-    for name in ["Knotbook.lnk", "Tidewatch.lnk"] {
-        tree.file(format!("Users/pia/{start}/{name}"), 2 * KIB, 300 * DAY)?;
+    for (name, program) in [
+        ("Knotbook", "C:\\Program Files\\Knotbook\\knotbook.exe"),
+        ("Tidewatch", "C:\\Program Files (x86)\\Tidewatch\\tidewatch.exe"),
+    ] {
+        let link = shell_link(program, FIXED_DISK);
+        tree.text(format!("Users/pia/{start}/{name}.lnk"), &link, 300 * DAY)?;
     }
+    shortcuts(tree, "Users/pia")?;
     let user_data = "Users/pia/AppData/Local/Heron/User Data".to_owned();
     let heron = ChromiumPlaces {
         cache: format!("{user_data}/Default"),

@@ -245,6 +245,11 @@ const WINDOWS: &[Gap] = &[
         reach: Reach::Named(&["software"]),
         may: May::References,
     },
+    recognised(
+        "programdata/microsoft/windows/start menu",
+        Reach::Endings(&[".lnk"]),
+        Detect::DocumentGone,
+    ),
     below("programdata/microsoft/windows/wer"),
     below("programdata/usoshared/logs"),
     below("programdata/microsoft/windows/deliveryoptimization/cache"),

@@ -34,6 +34,7 @@ fn make_rules() -> Vec<Rule> {
         ("ask", "detect = \"broken-launcher\""),
         ("ask", "detect = \"language-not-used\""),
         ("ask", "detect = \"old-account\""),
+        ("ask", "detect = \"document-gone\""),
         (
             "ask",
             "values = \"run-entries\"\ndetect = \"reference-gone\"",
@@ -77,6 +78,7 @@ fn arb_part(layout: Layout) -> impl Strategy<Value = String> {
             }
         }));
     }
+    known.extend(["start menu", "x.lnk"].map(str::to_owned));
     known.extend(["home", "ada", "tmp", "Documents", "cache", "x.log", "de"].map(str::to_owned));
     known.retain(|part| part != "*");
     let mut copies: Vec<String> = crate::rule::guard::lists::UPGRADED

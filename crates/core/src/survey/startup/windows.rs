@@ -7,6 +7,7 @@ use crate::computer::{
 };
 use crate::format::windows::hive::Hive;
 use crate::format::windows::hive::tree::is_plain;
+use crate::format::windows::shell_link::{LeadsTo, leads_to};
 use crate::survey::programs::windows::hive_in;
 use crate::survey::programs::{below, place};
 use crate::survey::signs::folders;
@@ -160,14 +161,19 @@ fn startup_folder(
             let file = below(&folder, &name);
             let place = (prefix, "StartupFolder", &*name_of);
             let switch = by_mark(look, (hive, hive_file), place, None);
+            let link = look.read(&file).and_then(|bytes| leads_to(&bytes));
+            let leads = match link {
+                Some(LeadsTo::OwnDisk(path)) => Some(path),
+                Some(LeadsTo::Elsewhere) | None => None,
+            };
             let stem = name_of.rsplit_once('.').map_or(&*name_of, |(stem, _)| stem);
             look.add(&Found {
                 source: StartSource::StartupFolder,
                 account,
                 key: &name_of,
                 name: stem,
-                command: &name_of,
-                program: None,
+                command: leads.as_deref().unwrap_or(&name_of),
+                program: leads.as_deref(),
                 says: None,
                 file: &file,
                 is_on: !is_marked_off(hive, prefix, "StartupFolder", &name_of),

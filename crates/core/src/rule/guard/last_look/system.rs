@@ -280,7 +280,10 @@ fn is_windows(rule: &Rule, text: &str) -> bool {
     let is_fonts =
         right_in("/windows/system32/").is_some_and(|name| name.ends_with("fntcache.dat"));
     let is_hive = text == "/windows/system32/config/software" && takes_only_references(rule);
-    let is_nobodys = is_spent || is_hive || is_note || is_index || is_setup || is_fonts;
+    let is_link = rule.detect == Some(Detect::DocumentGone)
+        && ends(text, &[".lnk"])
+        && in_folder(text, "/programdata/microsoft/windows/start menu/").is_some();
+    let is_nobodys = is_spent || is_hive || is_link || is_note || is_index || is_setup || is_fonts;
     is_at_or_in(text, &WINDOWS_SYSTEM) && !is_nobodys
 }
 
