@@ -35,6 +35,7 @@ pub(crate) use running::running;
 pub use systems::mounted_systems;
 pub use volume::Volume;
 pub use volume::identity::Identity;
+pub(crate) use volume::mount_list::mount_folders;
 
 /// The most folders one in the other that are looked into.
 pub const MOST_DEPTH: usize = 4096;

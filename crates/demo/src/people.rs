@@ -64,6 +64,12 @@ fn recognised(tree: &TreeBuilder) -> Result<(), DemoError> {
         let path = format!("home/pia/.config/autostart/{name}.desktop");
         tree.text(path, entry(name, name), 300 * DAY)?;
     }
+    tree.text(
+        "home/pia/.config/mimeapps.list",
+        "[Default Applications]\ntext/plain=knotbook.desktop\napplication/x-ferrylog=ferrylog.desktop;\n\n\
+         [Added Associations]\ntext/plain=knotbook.desktop;ferrylog.desktop;\n",
+        300 * DAY,
+    )?;
     starts(tree)?;
     Ok(())
 }

@@ -28,6 +28,11 @@ pub(crate) fn build(
     tree.text("etc/passwd", PASSWD, 900 * DAY)?;
     tree.text("etc/hostname", "till\n", 900 * DAY)?;
     tree.text(
+        "etc/fstab",
+        "LABEL=till  /  ext4  errors=remount-ro  0  1\nLABEL=charts  /srv/charts  ext4  noauto  0  2\n",
+        900 * DAY,
+    )?;
+    tree.text(
         "etc/machine-id",
         "0a7e40c1d2b34e5f8899aabbccddeeff\n",
         900 * DAY,

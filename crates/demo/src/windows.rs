@@ -123,7 +123,10 @@ fn accounts(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     let start = "AppData/Roaming/Microsoft/Windows/Start Menu/Programs/Startup";
     for (name, program) in [
         ("Knotbook", "C:\\Program Files\\Knotbook\\knotbook.exe"),
-        ("Tidewatch", "C:\\Program Files (x86)\\Tidewatch\\tidewatch.exe"),
+        (
+            "Tidewatch",
+            "C:\\Program Files (x86)\\Tidewatch\\tidewatch.exe",
+        ),
     ] {
         let link = shell_link(program, FIXED_DISK);
         tree.text(format!("Users/pia/{start}/{name}.lnk"), &link, 300 * DAY)?;

@@ -2,6 +2,7 @@
 
 mod boot_sector;
 pub(super) mod identity;
+pub(super) mod mount_list;
 
 use std::collections::HashSet;
 use std::io;

@@ -5,7 +5,7 @@ use serde::Serialize;
 use crate::computer::{TargetPath, WrittenPath};
 use crate::format::Printable;
 use crate::rule::ListFormat;
-use crate::source::holder::address::{address_of, row_of, shown_key, site_of};
+use crate::source::holder::address::{address_of, row_of, shown_key, shown_opener, site_of};
 
 /// A path, and what in the file of that path is meant.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -33,6 +33,9 @@ pub fn shown_place(path: &TargetPath, holder: Option<ListFormat>) -> String {
         Some((ListFormat::Rows, database)) => {
             format!("{database}, {}", Printable(path.name()))
         }
+        Some((ListFormat::MimeApps, list)) => {
+            format!("{list}, {}", shown_opener(path.name()))
+        }
         Some((ListFormat::Registry, hive)) => {
             format!("{hive}, {}", shown_key(path.name()))
         }
@@ -55,10 +58,10 @@ impl WrittenPlace {
             within: Some(match format {
                 ListFormat::Xbel => address_of(name),
                 ListFormat::Rows => row_of(name),
-                ListFormat::Registry => address_of(name),
+                ListFormat::Registry | ListFormat::MimeApps => address_of(name),
             }),
             site: match format {
-                ListFormat::Xbel | ListFormat::Registry => None,
+                ListFormat::Xbel | ListFormat::MimeApps | ListFormat::Registry => None,
                 ListFormat::Rows => site_of(name).map(str::to_owned),
             },
         }

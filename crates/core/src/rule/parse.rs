@@ -333,6 +333,8 @@ impl Reader {
         };
         let is_detected = match format {
             ListFormat::Xbel => matches!(rule.detect, None | Some(Detect::DocumentGone)),
+            // Who opens what is a setting, unless it can't any more.
+            ListFormat::MimeApps => rule.detect == Some(Detect::DocumentGone),
             ListFormat::Rows => rule.detect.is_none(),
             // What a registry says of a program that is there is never taken, and nothing of it without a question.
             ListFormat::Registry => {
@@ -350,6 +352,7 @@ impl Reader {
         if has_other {
             let asks = match format {
                 ListFormat::Xbel => "`entries = \"xbel\"`",
+                ListFormat::MimeApps => "`entries = \"mime-apps\"`",
                 ListFormat::Rows => "`records`",
                 ListFormat::Registry => "`values`",
             };

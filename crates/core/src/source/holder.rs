@@ -9,6 +9,7 @@ pub(crate) mod address;
 pub(crate) mod bookmarks;
 pub(crate) mod document;
 mod list;
+mod openers;
 pub(crate) mod registry;
 mod rows;
 pub(crate) mod site_storage;
@@ -30,6 +31,7 @@ use crate::format::windows::hive::{self, Hive, HiveError};
 use crate::format::xbel::XbelError;
 use crate::rule::{ListFormat, RecordSet, ReferenceKind};
 use crate::source::holder::list::List;
+use crate::source::holder::openers::Openers;
 use crate::source::holder::registry::Registry;
 use crate::source::holder::rows::{Beside, Database, Rows, SchemaError};
 
@@ -117,6 +119,8 @@ impl HolderItem {
 pub(crate) enum Wanted<'a> {
     /// The entries of a list.
     Entries,
+    /// The programs that open something.
+    Openers,
     /// The keys and values of a registry hive that name files.
     References,
     /// The rows of these sets; a row is of the first that fits it.
@@ -128,6 +132,7 @@ impl<'a> Wanted<'a> {
     pub(crate) fn of(format: ListFormat, sets: &'a [Arc<RecordSet>]) -> Self {
         match format {
             ListFormat::Xbel => Self::Entries,
+            ListFormat::MimeApps => Self::Openers,
             ListFormat::Rows => Self::Rows(sets),
             ListFormat::Registry => Self::References,
         }
@@ -143,6 +148,8 @@ pub(crate) enum HolderError {
     TooLarge,
     #[error("to read it takes more memory than there is")]
     NoMemory,
+    #[error("it is no list of what opens what")]
+    NoList,
     #[error("it is empty")]
     Empty,
     #[error("it is no regular file")]
@@ -251,6 +258,7 @@ pub(crate) fn blank(format: ListFormat) -> Result<Box<dyn Holder>, HolderError> 
             let empty = crate::format::xbel::EMPTY.as_bytes().to_vec();
             Ok(Box::new(List::read(empty)?))
         }
+        ListFormat::MimeApps => Ok(Box::new(Openers::read(b"", 0)?)),
         ListFormat::Rows | ListFormat::Registry => {
             Err(HolderError::Read(io::ErrorKind::NotFound.into()))
         }
@@ -275,6 +283,15 @@ pub(crate) fn read(
             return Ok(ReadHolder {
                 stat,
                 holder: Box::new(List::read(bytes)?),
+                log: None,
+            });
+        }
+        Wanted::Openers => {
+            let (stat, bytes) = read_file(disk, (folder, name), MOST_BYTES)?;
+            let holder = Box::new(Openers::read(&bytes, stat.modified.seconds)?);
+            return Ok(ReadHolder {
+                stat,
+                holder,
                 log: None,
             });
         }

@@ -4,7 +4,10 @@ use std::collections::HashMap;
 
 use procfs::Current as _;
 
-use crate::computer::{Layout, Target, TargetPath, find_folders, is_asleep, read_small};
+use crate::computer::{
+    Layout, Presence, Target, TargetPath, find_folders, is_asleep, mount_folders, presence,
+    read_small,
+};
 use crate::format::{Printable, PropertyList};
 use crate::host::{HostDisk, host_disks, mount_of};
 use crate::survey::signs::starts_at_sign_in;
@@ -45,6 +48,7 @@ pub fn facts(target: &Target) -> Vec<Fact> {
         "asleep",
         is_asleep(target).then(|| "it only sleeps: start it and shut it down whole".to_owned()),
     );
+    add("mounts", mounted_nowhere(target));
     let starts = starts_at_sign_in(target);
     add(
         "sign-in",
@@ -53,6 +57,24 @@ pub fn facts(target: &Target) -> Vec<Fact> {
     add("file system", file_system(target));
     add("where", Some(target.root_path().display().to_string()));
     facts
+}
+
+/// Folders that a system mounts something on and that aren't there, by its list of them (fstab(5)).
+fn mounted_nowhere(target: &Target) -> Option<String> {
+    const SHOWN: usize = 3;
+    let list = read_small(&**target.disk(), target.root(), b"etc", c"fstab").ok()?;
+    let gone = mount_folders(&list).filter(|folder| {
+        let path = [b"/", folder.as_bytes()].concat();
+        presence(target, &TargetPath::root(), &path) == Presence::Gone
+    });
+    let gone: Vec<String> = gone.map(|folder| format!("/{folder}")).collect();
+    let named = gone
+        .get(..SHOWN.min(gone.len()))
+        .unwrap_or_default()
+        .join(", ");
+    let is = if gone.len() == 1 { "is" } else { "are" };
+    (!gone.is_empty())
+        .then(|| format!("{named} of its list {is} not there; nothing is mounted on it"))
 }
 
 fn system(target: &Target) -> Option<String> {

@@ -675,3 +675,61 @@ fn what_goes_back_meets_a_list_that_has_moved_on() {
     assert_eq!(kinds, BTreeSet::from(["failed".to_owned()]));
     assert!(addresses(&std::fs::read_to_string(path(&bench)).unwrap()).is_empty());
 }
+
+/// Who opens what: what is gone goes out of the line that names it, and comes back into one that was changed since.
+#[test]
+fn openers_that_are_gone_go_and_come_back_and_nothing_is_said_where_programs_may_be_elsewhere() {
+    let bench = Bench::new();
+    let list = "home/ada/.config/mimeapps.list";
+    let text = "[Default Applications]\ntext/plain=pad.desktop;old-pad.desktop;\nimage/png=old.desktop\n\n\
+                # own\n[Removed Associations]\ntext/plain=old.desktop\n";
+    bench.tree.text(list, text, 30 * DAY).unwrap();
+    let found = || -> Vec<String> {
+        let manifest = manifest_of(&bench.scan(), true);
+        manifest.items.iter().map(|item| item.shown()).collect()
+    };
+    assert!(found().is_empty(), "the programs' own folder isn't here");
+    bench
+        .tree
+        .text("usr/share/applications/pad.desktop", "x", DAY)
+        .unwrap();
+    let both = [
+        format!("{list}, old.desktop opens image/png"),
+        format!("{list}, old-pad.desktop opens text/plain"),
+    ];
+    let mut told = found();
+    told.sort();
+    assert_eq!(told, {
+        let mut both = both.to_vec();
+        both.sort();
+        both
+    });
+    // A dash may stand for a folder, and what keeps programs elsewhere says nothing of this.
+    bench
+        .tree
+        .text("usr/share/applications/old/pad.desktop", "x", DAY)
+        .unwrap();
+    assert_eq!(found(), [both[0].clone()]);
+    bench.tree.folder("nix/store").unwrap();
+    assert!(found().is_empty());
+    std::fs::remove_dir_all(bench.root().join("nix")).unwrap();
+    let scan = bench.scan();
+    sweep(&bench, &scan, &manifest_of(&scan, true));
+    let path = bench.root().join(list);
+    let left = text.replace("image/png=old.desktop\n", "");
+    assert_eq!(std::fs::read_to_string(&path).unwrap(), left);
+    let own = left.replace("# own\n", "# own\nx/y=z.desktop\n");
+    std::fs::write(&path, &own).unwrap();
+    let returned = back(&bench, &scan);
+    assert!(
+        returned
+            .items
+            .iter()
+            .all(|(_, back)| *back == RestoreOutcome::There)
+    );
+    let wanted = own.replace(
+        "[Default Applications]\n",
+        "[Default Applications]\nimage/png=old.desktop\n",
+    );
+    assert_eq!(std::fs::read_to_string(&path).unwrap(), wanted);
+}

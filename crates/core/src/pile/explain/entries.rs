@@ -126,7 +126,7 @@ pub(super) fn explain_entry(question: &Question<'_>, path: &TargetPath) -> Optio
 /// What the items of a holder are called.
 fn items_of(format: ListFormat) -> &'static str {
     match format {
-        ListFormat::Xbel => "entries",
+        ListFormat::Xbel | ListFormat::MimeApps => "entries",
         ListFormat::Rows => "rows",
         ListFormat::Registry => "keys and values that name files",
     }

@@ -8,6 +8,8 @@ use serde::{Deserialize, Serialize};
 pub enum ListFormat {
     /// Documents that were opened last, in XBEL.
     Xbel,
+    /// Which program opens which kind of files, in a `mimeapps.list`.
+    MimeApps,
     /// Rows of a database of SQLite.
     Rows,
     /// Keys and values of a registry hive that name files.
@@ -16,12 +18,13 @@ pub enum ListFormat {
 
 impl ListFormat {
     /// The formats that `entries` can name; rows are asked for by `records`, those of a registry by `values`.
-    pub const LISTS: [Self; 1] = [Self::Xbel];
+    pub const LISTS: [Self; 2] = [Self::Xbel, Self::MimeApps];
 
     /// The word that rulebooks use.
     pub fn name(self) -> &'static str {
         match self {
             Self::Xbel => "xbel",
+            Self::MimeApps => "mime-apps",
             Self::Rows => "rows",
             Self::Registry => "registry",
         }
@@ -35,7 +38,7 @@ impl ListFormat {
     /// What one of its items is, in listings and logs.
     pub fn item_name(self) -> &'static str {
         match self {
-            Self::Xbel => "entry",
+            Self::Xbel | Self::MimeApps => "entry",
             Self::Rows => "row",
             Self::Registry => "value",
         }

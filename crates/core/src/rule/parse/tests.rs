@@ -174,7 +174,7 @@ fn every_mistake_is_told_with_its_line_and_what_would_be_right() {
             ":5:6",
             "only a trash knows",
         ),
-        ("in = [\"{cache}\"]\nvalues = 1", ":11:1", "unknown field"),
+        ("in = [\"{cache}\"]\nvalue = 1", ":11:1", "unknown field"),
         ("in = 3", ":10:6", "invalid type"),
         ("in = [\"{cache}\"", ":10:", ""),
     ];

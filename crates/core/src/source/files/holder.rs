@@ -37,6 +37,11 @@ impl Words {
                 unreadable: "an entry names no document, so it stays",
                 undated: "an entry has no date, so it stays",
             },
+            ListFormat::MimeApps => Self {
+                all_stay: "its entries stay",
+                unreadable: "an entry can't be read, so it stays",
+                undated: "an entry has no date, so it stays",
+            },
             ListFormat::Rows => Self {
                 all_stay: "its rows stay",
                 unreadable: "a bookmark needs it, so it stays",
@@ -63,7 +68,7 @@ impl Worker<'_> {
     ) {
         let sets = match format {
             ListFormat::Rows => self.record_sets(at, name.1),
-            ListFormat::Xbel | ListFormat::Registry => Vec::new(),
+            ListFormat::Xbel | ListFormat::MimeApps | ListFormat::Registry => Vec::new(),
         };
         let target = self.walk.context.target;
         let path = at.path.join(name.0.to_bytes()).unwrap_or_default();

@@ -48,11 +48,23 @@ pub(crate) fn shown_key(name: &[u8]) -> String {
     }
 }
 
+/// Which program opens which kind of files, by the name of that entry.
+pub(crate) fn shown_opener(name: &[u8]) -> String {
+    let name = address_of(name);
+    let words: Vec<&str> = name.splitn(3, ' ').collect();
+    match words[..] {
+        ["default", kind, entry] => format!("{entry} opens {kind}"),
+        [_, kind, entry] => format!("{entry} may open {kind}"),
+        _ => name,
+    }
+}
+
 /// What an item of a holder is called, for people.
 pub(crate) fn shown_item(format: ListFormat, name: &[u8]) -> String {
     match format {
         ListFormat::Xbel => shown_document(name),
         ListFormat::Registry => shown_key(name),
+        ListFormat::MimeApps => shown_opener(name),
         ListFormat::Rows => match site_of(name) {
             Some(site) => {
                 let site = Site::of_host(site).map_or_else(|| site.to_owned(), |site| site.shown());

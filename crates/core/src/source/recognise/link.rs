@@ -2,7 +2,7 @@
 
 use jolly_disk::Kind;
 
-use crate::computer::{Presence, Target, TargetPath, presence, read_small};
+use crate::computer::{Presence, Target, TargetPath, mount_folders, presence, read_small};
 use crate::source::recognise::shown;
 use crate::source::{Candidate, Finding, Reason};
 
@@ -22,17 +22,7 @@ impl Mounts {
     pub(crate) fn of(target: &Target) -> Self {
         let list = read_small(&**target.disk(), target.root(), b"etc", c"fstab");
         let list = list.unwrap_or_default();
-        let lines = list.split(|byte| *byte == b'\n');
-        let mounted = lines
-            .filter(|line| !line.starts_with(b"#"))
-            .filter_map(|line| {
-                let mut fields = line
-                    .split(u8::is_ascii_whitespace)
-                    .filter(|field| !field.is_empty());
-                let path = TargetPath::from_inside(fields.nth(1)?).ok()?;
-                (!path.is_root()).then_some(path)
-            });
-        Self(mounted.collect())
+        Self(mount_folders(&list).collect())
     }
 
     /// Whether a path leads onto such a volume: what lies there may be away with it.

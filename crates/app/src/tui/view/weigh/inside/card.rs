@@ -106,7 +106,7 @@ impl Page<'_> {
                 let what = match rule.entries {
                     Some(ListFormat::Rows) => "a row of this database",
                     Some(ListFormat::Registry) => return format!("of this registry, {old} old"),
-                    Some(ListFormat::Xbel) | None => "an entry of this list",
+                    Some(ListFormat::Xbel | ListFormat::MimeApps) | None => "an entry of this list",
                 };
                 format!("{what}, frees {frees}, {old} old")
             }
