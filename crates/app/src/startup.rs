@@ -2,7 +2,7 @@
 
 use jiff::Timestamp;
 use jolly_core::CancelToken;
-use jolly_core::host::Running;
+use jolly_core::host::{Running, reload_units};
 use jolly_core::run::{SwitchError, Switching, switch_back, switch_off, switch_on};
 use jolly_core::state::{RunId, SheetError, SheetStore, SwitchedOff};
 use jolly_core::survey::{RegistryWay, StartEntry, Switch, startup};
@@ -36,6 +36,8 @@ pub(crate) struct StartRow {
     pub is_on: bool,
     /// Whether its program is surely gone.
     pub is_gone: bool,
+    /// The package that its program came in.
+    pub package: Option<String>,
     pub bytes: u64,
     /// What its program uses now, where it runs.
     pub running: Option<Running>,
@@ -89,6 +91,7 @@ impl StartRow {
             file: entry.file.to_string(),
             is_on: entry.is_on,
             is_gone: entry.is_gone,
+            package: entry.package.clone(),
             bytes: entry.bytes,
             running: entry.running,
             changed: entry.changed,
@@ -111,6 +114,7 @@ impl StartRow {
             file: String::new(),
             is_on: false,
             is_gone: false,
+            package: None,
             bytes: 0,
             running: None,
             changed: None,
@@ -153,6 +157,19 @@ impl Session {
 
     /// Turns something off or on; says whether anything had to change.
     pub(crate) fn switch_start(&self, id: &str, on: bool) -> Result<bool, StartupError> {
+        let has_changed = self.switch_in_files(id, on)?;
+        // What runs here reads its units when it is told to.
+        let is_unit = ["service:", "timer:"]
+            .iter()
+            .any(|source| id.starts_with(source));
+        if has_changed && is_unit && self.target.is_live {
+            let whose = id.split(':').nth(1).filter(|whose| *whose != "system");
+            reload_units(whose);
+        }
+        Ok(has_changed)
+    }
+
+    fn switch_in_files(&self, id: &str, on: bool) -> Result<bool, StartupError> {
         let never = CancelToken::default();
         let found = startup(&self.target, &never);
         let entry = found.entries.iter().find(|entry| *entry.id == *id);
@@ -163,6 +180,7 @@ impl Session {
             target: &self.target,
             state: &self.state,
             run: &run,
+            now: self.now.unwrap_or_else(clock),
         };
         let keep =
             |all: &[SwitchedOff]| SheetStore::open(&self.state)?.set_switched(&self.target, all);

@@ -9,6 +9,7 @@ mod in_use;
 pub(crate) mod mounts;
 mod package_manager;
 mod processes;
+mod service_manager;
 mod tool;
 
 pub use boot::boot;
@@ -25,4 +26,5 @@ pub use mounts::{Mount, mount_of};
 pub use package_manager::{ManagerError, PackageManager};
 pub use processes::Running;
 pub(crate) use processes::running;
+pub use service_manager::reload_units;
 pub use tool::{Answer, Tool};

@@ -171,20 +171,7 @@ pub(crate) fn windows(tree: &TreeBuilder) -> Result<(), DemoError> {
     let mut own = root();
     starts_of_pia(&mut own);
     references::of_pia(&mut own);
-    let count = "Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\UserAssist\\\
-                 {CEBFF5CD-ACE2-4F4F-9178-9926F41749EA}\\Count";
-    for (program, days) in [
-        ("Knotbook\\knotbook.exe", 1),
-        ("Tidewatch\\tidewatch.exe", 430),
-    ] {
-        let name = thirteen_further(&format!(
-            "{{6D809377-6AF0-444B-8957-A3773F02200E}}\\{program}"
-        ));
-        let ticks = (tree.now() - days * DAY + 11_644_473_600) * 10_000_000;
-        let mut data = vec![0; 72];
-        data[60..68].copy_from_slice(&ticks.to_le_bytes());
-        put(&mut own, count, &name, DataType::Binary, data);
-    }
+    started_by_pia(tree, &mut own);
     tree.text(
         "Users/pia/NTUSER.DAT",
         hive(own, tree.now() - 200 * DAY)?,
@@ -199,6 +186,24 @@ pub(crate) fn windows(tree: &TreeBuilder) -> Result<(), DemoError> {
         )?;
     }
     Ok(())
+}
+
+/// What pia started last, as the shell notes it.
+fn started_by_pia(tree: &TreeBuilder, own: &mut KeyTreeNode) {
+    let count = "Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\UserAssist\\\
+                 {CEBFF5CD-ACE2-4F4F-9178-9926F41749EA}\\Count";
+    for (program, days) in [
+        ("Knotbook\\knotbook.exe", 1),
+        ("Tidewatch\\tidewatch.exe", 430),
+    ] {
+        let name = thirteen_further(&format!(
+            "{{6D809377-6AF0-444B-8957-A3773F02200E}}\\{program}"
+        ));
+        let ticks = (tree.now() - days * DAY + 11_644_473_600) * 10_000_000;
+        let mut data = vec![0; 72];
+        data[60..68].copy_from_slice(&ticks.to_le_bytes());
+        put(own, count, &name, DataType::Binary, data);
+    }
 }
 
 /// Each letter thirteen further, as the shell notes names of programs.

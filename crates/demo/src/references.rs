@@ -48,6 +48,14 @@ pub(crate) fn of_machine(software: &mut KeyTreeNode) {
         "",
         &format!("\"{gone}\\buoylist.exe\" /edit \"%1\""),
     );
+    parts(software, gone);
+}
+
+/// Parts of programs that others use, and a file that several share.
+fn parts(software: &mut KeyTreeNode, gone: &str) {
+    let mut say = |key: &str, name: &str, value: &str| {
+        put(software, key, name, DataType::String, text(value));
+    };
     for (part, library) in [
         (
             "{6f1d2c30-0001-4b0e-9c1a-5d2e7f8a9b01}",

@@ -56,9 +56,8 @@ impl WrittenPlace {
         Self {
             path: WrittenPath::from(&holder),
             within: Some(match format {
-                ListFormat::Xbel => address_of(name),
                 ListFormat::Rows => row_of(name),
-                ListFormat::Registry | ListFormat::MimeApps => address_of(name),
+                ListFormat::Xbel | ListFormat::MimeApps | ListFormat::Registry => address_of(name),
             }),
             site: match format {
                 ListFormat::Xbel | ListFormat::MimeApps | ListFormat::Registry => None,

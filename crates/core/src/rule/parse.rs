@@ -17,7 +17,6 @@ use crate::format::{DocumentError, Problem, is_harmless};
 use crate::rule::check::reach::reaches_most_of_a_home;
 use crate::rule::guard::could_only_hit_guarded;
 use crate::rule::parse::records::{WrittenRecords, all_of, divided};
-use crate::rule::parse::values::Words;
 use crate::rule::parse::written::{MOST_BYTES, WrittenBook, WrittenRule};
 use crate::rule::{
     AgeBy, AgeRule, Class, Detect, ListFormat, RecordSet, Removal, Rule, Rulebook, Within,
@@ -182,15 +181,7 @@ impl Reader {
         let before = self.problems.len();
         let (records, records_span) = self.rows_of(&mut written);
         let wanted_in = self.wanted_in(&mut written)?;
-        let Words {
-            needs,
-            starts,
-            by,
-            entries,
-            values,
-            detect,
-            section,
-        } = self.words(&written);
+        let words = self.words(&written);
         let id = self.id(&written.id);
         self.said(&written);
         let class = self.word(
@@ -203,10 +194,10 @@ impl Reader {
         let spare = self.patterns(written.spare.unwrap_or_default());
         let within_span = wanted_in.span();
         let entries = (records.as_ref().map(|_| ListFormat::Rows))
-            .or(values.map(|_| ListFormat::Registry))
-            .or(entries);
+            .or(words.values.map(|_| ListFormat::Registry))
+            .or(words.entries);
         // A home as a whole is for the recogniser alone that says whose home it is.
-        let is_whole_meant = detect.is_some_and(Detect::looks_inside);
+        let is_whole_meant = words.detect.is_some_and(Detect::looks_inside);
         let within = self.within(wanted_in.into_inner(), &within_span, &take, is_whole_meant);
         let are_own = within.iter().all(is_somebodys);
         let age = self.age(written.age, AgeBy::usual_of(entries));
@@ -214,7 +205,7 @@ impl Reader {
         let larger_than = written.larger_than.and_then(|text| self.size(&text));
         let keep_newest = written.keep_newest.and_then(|keep| self.keep(&keep));
         let busy = self.families(written.busy.unwrap_or_default());
-        self.trashed(&written.id, age, detect);
+        self.trashed(&written.id, age, words.detect);
         let examples = written
             .example
             .into_iter()
@@ -223,7 +214,7 @@ impl Reader {
         let rule = Rule {
             id,
             title: written.title.into_inner(),
-            section,
+            section: words.section,
             class: class?,
             about: written.about.into_inner(),
             after: written.after.into_inner(),
@@ -234,13 +225,13 @@ impl Reader {
             empty_folders: written
                 .empty_folders
                 .unwrap_or(are_own && entries.is_none()),
-            needs,
-            starts_taken: starts,
-            by,
+            needs: words.needs,
+            starts_taken: words.starts,
+            by: words.by,
             entries,
             records,
-            values,
-            detect,
+            values: words.values,
+            detect: words.detect,
             looks_like,
             whole: written.whole.unwrap_or(false),
             larger_than,

@@ -7,6 +7,7 @@ use std::io::{self, Write as _};
 
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
+use jiff::Timestamp;
 use jolly_disk::{Disk, Folder, Kind, Metadata, Stamp, Stat};
 
 use crate::computer::{Target, TargetPath, WrittenPath, read_whole};
@@ -47,6 +48,8 @@ pub struct Switching<'a> {
     pub state: &'a StateFolder,
     /// What tells this from other work on the same folders.
     pub run: &'a RunId,
+    /// When it is done.
+    pub now: Timestamp,
 }
 
 /// Turns an entry off. What is to change is handed to `keep` before anything does, and nothing is done where that fails.

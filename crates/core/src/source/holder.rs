@@ -21,13 +21,14 @@ use std::io::{self, Read as _};
 use std::os::unix::fs::MetadataExt as _;
 use std::sync::Arc;
 
+use jiff::Timestamp;
 use jolly_disk::{Disk, Folder, Kind, Stat};
 use serde::{Deserialize, Serialize};
 
 use crate::cancel::CancelToken;
-use crate::computer::{Target, is_asleep};
+use crate::computer::Target;
 use crate::format::sqlite::{Image, SqliteError, is_hot};
-use crate::format::windows::hive::{self, Hive, HiveError};
+use crate::format::windows::hive::HiveError;
 use crate::format::xbel::XbelError;
 use crate::rule::{ListFormat, RecordSet, ReferenceKind};
 use crate::source::holder::list::List;
@@ -218,6 +219,9 @@ pub(crate) trait Holder: Send {
     /// How many things in it are no items: nobody can say what they are.
     fn unreadable(&self) -> u64;
 
+    /// When it is made anew, for those that note that; else they note no other time than they have.
+    fn changes_at(&mut self, _moment: Timestamp) {}
+
     /// The item at a position, in an open form from which [`Self::with`] makes it again.
     fn export(&mut self, at: usize) -> Result<Vec<u8>, HolderError>;
 
@@ -296,7 +300,7 @@ pub(crate) fn read(
             });
         }
         Wanted::References => {
-            let (stat, hive) = read_hive(target, (folder, name))?;
+            let (stat, hive) = registry::read_hive(target, (folder, name))?;
             return Ok(ReadHolder {
                 stat,
                 holder: Box::new(Registry::of(name.to_bytes(), hive)?),
@@ -318,35 +322,6 @@ struct ReadImage {
     stat: Stat,
     image: Image,
     log: Option<WrittenLog>,
-}
-
-/// Reads a hive with the logs beside it; nothing of it is changed.
-///
-/// # Errors
-/// As of [`read`].
-pub(crate) fn read_hive(
-    target: &Target,
-    (folder, name): (&Folder, &CStr),
-) -> Result<(Stat, Hive), HolderError> {
-    if is_asleep(target) {
-        return Err(HolderError::Asleep);
-    }
-    let disk = &**target.disk();
-    let (stat, bytes) = read_file(disk, (folder, name), hive::MOST)?;
-    if !has_memory_for(bytes.len() as u64) {
-        return Err(HolderError::NoMemory);
-    }
-    let names = registry::logs_beside(disk, folder, name.to_bytes(), &bytes);
-    let mut logs = Vec::new();
-    for log in names.map_err(HolderError::Read)? {
-        logs.push(read_file(disk, (folder, &log), hive::MOST)?.1);
-    }
-    // What was read is what is there, if nothing was written meanwhile.
-    let again = disk.stat(folder, name).map_err(HolderError::Read)?;
-    if !is_unchanged(&stat, &again) {
-        return Err(HolderError::Changed);
-    }
-    Ok((stat, Hive::read(bytes, &logs)?))
 }
 
 /// Reads a database for what it says, without any of its rows going.

@@ -10,7 +10,7 @@ mod executables;
 pub(super) mod footprint;
 mod launchers;
 pub(super) mod names;
-mod packages;
+pub(in crate::survey) mod packages;
 mod recent;
 mod sealed;
 pub(super) mod uninstall;
@@ -294,18 +294,30 @@ struct Gathering<'a> {
     owned_folders: HashSet<String>,
 }
 
+/// Which package has a program: the package's name by the program's path, `bin` and `sbin` within `usr`. Nothing of systems
+/// that have no packages.
+pub(in crate::survey) fn package_owners(
+    target: &Target,
+    cancel: &CancelToken,
+) -> HashMap<String, String> {
+    let mut gathering = Gathering::of(target, cancel);
+    if target.layout == Layout::Linux {
+        packages::gather(&mut gathering);
+    }
+    let Gathering {
+        owned, programs, ..
+    } = gathering;
+    let named = owned.into_iter().filter_map(|(path, at)| {
+        let program = programs.get(at)?;
+        Some((path, program.id.clone()))
+    });
+    named.collect()
+}
+
 /// The programs of a target by its records, without what they occupy beside what those say; what is known so far when it
 /// is cancelled.
 pub fn inventory(target: &Target, belongs: &Belongs, cancel: &CancelToken) -> Inventory {
-    let mut gathering = Gathering {
-        target,
-        cancel,
-        programs: Vec::new(),
-        unread: Vec::new(),
-        owned: HashMap::new(),
-        removed: Vec::new(),
-        owned_folders: HashSet::new(),
-    };
+    let mut gathering = Gathering::of(target, cancel);
     match target.layout {
         Layout::Linux => {
             packages::gather(&mut gathering);
@@ -357,7 +369,19 @@ pub fn programs(target: &Target, belongs: &Belongs, cancel: &CancelToken) -> Inv
     found
 }
 
-impl Gathering<'_> {
+impl<'a> Gathering<'a> {
+    fn of(target: &'a Target, cancel: &'a CancelToken) -> Self {
+        Self {
+            target,
+            cancel,
+            programs: Vec::new(),
+            unread: Vec::new(),
+            owned: HashMap::new(),
+            removed: Vec::new(),
+            owned_folders: HashSet::new(),
+        }
+    }
+
     fn is_over(&self) -> bool {
         self.cancel.is_cancelled() || self.programs.len() >= MOST_PROGRAMS
     }

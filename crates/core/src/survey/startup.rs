@@ -21,7 +21,8 @@ use crate::format::text::text_id::text_id;
 use crate::host::{Running, running};
 use crate::source::is_program_gone;
 use crate::survey::folders::names_in;
-use crate::survey::programs::{below, place, read_at};
+use crate::survey::programs::packages::as_merged;
+use crate::survey::programs::{below, package_owners, place, read_at};
 
 text_id! {
     /// The id of an entry: its source, its account and its name.
@@ -157,6 +158,8 @@ pub struct StartEntry {
     pub is_on: bool,
     /// Whether its program is surely gone.
     pub is_gone: bool,
+    /// The package that its program came in, where one says so.
+    pub package: Option<String>,
     /// What its program holds, in bytes, as far as that is one file.
     pub bytes: u64,
     /// What its program uses now, where it runs.
@@ -195,6 +198,7 @@ pub fn startup(target: &Target, cancel: &CancelToken) -> Startup {
         } else {
             HashMap::new()
         },
+        packages: package_owners(target, cancel),
         found: Startup::default(),
     };
     match target.layout {
@@ -220,6 +224,8 @@ struct Look<'a> {
     cancel: &'a CancelToken,
     /// What runs on this machine; nothing of a disk on the bench.
     running: HashMap<FileKey, Running>,
+    /// Which package a program came in, by its path.
+    packages: HashMap<String, String>,
     found: Startup,
 }
 
@@ -305,6 +311,11 @@ impl Look<'_> {
         let (is_gone, file) = found
             .program
             .map_or((false, None), |program| self.program(program));
+        let (path, file) = file.map_or((None, None), |(path, file)| (Some(path), Some(file)));
+        let package = path.and_then(|path| {
+            let path = String::from_utf8(path.as_bytes().to_vec()).ok()?;
+            self.packages.get(&as_merged(&path)).cloned()
+        });
         let changed = self.stat(found.file).map(|stat| stat.modified.seconds);
         self.found.entries.push(StartEntry {
             id: StartId::from(&*shown(&id)),
@@ -316,6 +327,7 @@ impl Look<'_> {
             file: found.file.clone(),
             is_on: found.is_on,
             is_gone,
+            package: package.as_deref().map(shown),
             bytes: file.map_or(0, |file| file.size),
             running: file.and_then(|file| self.running.get(&file.key).copied()),
             changed,
@@ -324,10 +336,10 @@ impl Look<'_> {
     }
 
     /// Whether a program is surely gone, and its file.
-    fn program(&self, program: &str) -> (bool, Option<Stat>) {
+    fn program(&self, program: &str) -> (bool, Option<(TargetPath, Stat)>) {
         let target = self.target;
         if target.layout == Layout::Windows {
-            return windows::program(target, program);
+            return (windows::is_gone(target, program), None);
         }
         let homes = target.accounts.iter().map(|account| &account.home);
         if is_program_gone(target, homes, program) {
@@ -340,10 +352,10 @@ impl Look<'_> {
                 .map(|folder| below(&place(folder), program.as_bytes()))
                 .to_vec(),
         };
-        let files = candidates.iter().filter_map(|path| self.stat(path));
-        (
-            false,
-            files.into_iter().find(|stat| stat.kind == Kind::File),
-        )
+        let mut files = candidates.into_iter().filter_map(|path| {
+            let stat = self.stat(&path)?;
+            (stat.kind == Kind::File).then_some((path, stat))
+        });
+        (false, files.next())
     }
 }

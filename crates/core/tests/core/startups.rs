@@ -16,7 +16,7 @@ use jolly_core::survey::{StartEntry, startup};
 use jolly_demo::{DemoLayout, Fault, FaultyDisk};
 
 use crate::registries::{RUN, Values, keys, run_hive};
-use crate::support::{Bench, run_id};
+use crate::support::{Bench, now, run_id};
 
 fn entries(bench: &Bench) -> Vec<StartEntry> {
     startup(&bench.target(), &CancelToken::default()).entries
@@ -65,6 +65,7 @@ fn off(bench: &Bench, id: &str) -> Result<Vec<FileChange>, SwitchError> {
         target: &target,
         state: &state,
         run: &run,
+        now: now(),
     };
     let mut kept = Vec::new();
     switch_off(work, &entry(bench, id), |changes| {
@@ -80,6 +81,7 @@ fn back(bench: &Bench, id: &str, changes: &[FileChange]) -> Result<(), SwitchErr
         target: &target,
         state: &state,
         run: &run,
+        now: now(),
     };
     let all = entries(bench);
     switch_back(work, changes, all.iter().find(|entry| *entry.id == *id))
@@ -202,8 +204,11 @@ fn somebody_who_changed_it_meanwhile_keeps_what_they_wrote() {
         .replace("tidewatch %U", "tidewatch --mine");
     fs::write(&file, &own).unwrap();
     back(&bench, id, &kept).unwrap();
-    let now = fs::read_to_string(&file).unwrap();
-    assert!(now.contains("--mine") && !now.contains("Hidden"), "{now}");
+    let text = fs::read_to_string(&file).unwrap();
+    assert!(
+        text.contains("--mine") && !text.contains("Hidden"),
+        "{text}"
+    );
     // An override that somebody made their own is not thrown away.
     let id = "autostart:joss:gullmail-notify.desktop";
     let own = bench
@@ -227,6 +232,7 @@ fn somebody_who_changed_it_meanwhile_keeps_what_they_wrote() {
         target: &target,
         state: &state,
         run: &run,
+        now: now(),
     };
     let raced: Result<(), SwitchError> = switch_off(work, &seen, |_| {
         fs::rename(&link, link.with_extension("old")).unwrap();
@@ -269,6 +275,7 @@ fn a_label_is_turned_off_by_the_list_of_launchd_and_nothing_else_of_it_changes()
         target: &target,
         state: &state,
         run: &run,
+        now: now(),
     };
     switch_on(work, &entry(&bench, id)).unwrap();
     assert!(entry(&bench, id).is_on);
@@ -329,6 +336,7 @@ fn what_a_registry_starts_is_off_by_one_value_and_the_hive_is_what_it_was_when_i
         target: &target,
         state: &state,
         run: &run,
+        now: now(),
     };
     switch_on(work, &entry(&bench, id)).unwrap();
     assert!(entry(&bench, id).is_on);
@@ -356,6 +364,7 @@ fn a_hive_is_never_half_switched() {
             target: &target,
             state: &state,
             run: &run,
+            now: now(),
         };
         let calls = disk.calls();
         disk.die_at(call);
@@ -390,6 +399,7 @@ fn all_links_of_a_unit_go_or_none() {
         target: &target,
         state: &state,
         run: &run,
+        now: now(),
     };
     let seen = entry(&bench, id);
     let raced: Result<(), SwitchError> = switch_off(work, &seen, |changes| {

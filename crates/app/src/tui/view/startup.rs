@@ -177,6 +177,9 @@ fn told(theme: &Theme, row: &StartRow, width: usize) -> Vec<Line<'static>> {
         format!("{}: ", row.when)
     };
     fact("starts", &format!("{when}{}{gone}", row.command));
+    if let Some(package) = &row.package {
+        fact("from", &format!("the package {package}"));
+    }
     if let Some(runs) = row.running {
         let memory = bytes(runs.memory);
         let many = match runs.processes {

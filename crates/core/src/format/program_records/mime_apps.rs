@@ -131,7 +131,7 @@ impl MimeApps {
                 } else {
                     ""
                 };
-                text.push_str(&format!("{}={}{end}\n", said.kind, kept.join(";")));
+                text.extend([said.kind, "=", &kept.join(";"), end, "\n"]);
             }
         }
         text

@@ -87,6 +87,12 @@ impl Hive {
         })
     }
 
+    /// When it was written last, as FILETIME.
+    pub(crate) fn written(&self) -> u64 {
+        let bytes = self.bytes.get(12..).and_then(|bytes| bytes.first_chunk());
+        bytes.map_or(0, |bytes| u64::from_le_bytes(*bytes))
+    }
+
     /// The bytes of the file, with all that its logs say.
     pub(crate) fn as_bytes(&self) -> &[u8] {
         &self.bytes

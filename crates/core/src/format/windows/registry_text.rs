@@ -54,7 +54,7 @@ pub(crate) fn write(root: &str, exported: &Exported) -> Vec<u8> {
 
 fn write_path(text: &mut String, root: &str, path: &str) {
     let dash = if path.is_empty() { "" } else { "\\" };
-    text.push_str(&format!("\r\n[{root}{dash}{path}]\r\n"));
+    text.extend(["\r\n[", root, dash, path, "]\r\n"]);
 }
 
 fn write_key(text: &mut String, root: &str, parent: &str, tree: &KeyTree) {
@@ -68,7 +68,7 @@ fn write_key(text: &mut String, root: &str, parent: &str, tree: &KeyTree) {
         ("security", hex(&tree.security)),
     ];
     for (word, value) in said {
-        text.push_str(&format!(";{word}={value}\r\n"));
+        text.extend([";", word, "=", &value, "\r\n"]);
     }
     for value in &tree.values {
         write_value(text, value);
@@ -93,7 +93,7 @@ fn write_value(text: &mut String, value: &HiveValue) {
         _ => None,
     };
     let data = data.unwrap_or_else(|| format!("hex({:x}):{}", value.kind, hex(&value.data)));
-    text.push_str(&format!("{name}={data}\r\n"));
+    text.extend([&*name, "=", &data, "\r\n"]);
 }
 
 fn escaped(text: &str) -> String {
@@ -223,12 +223,11 @@ fn path_of(root: &str, line: &str) -> Option<String> {
 }
 
 fn value_of(line: &str) -> Option<HiveValue> {
-    let (name, rest) = match line.strip_prefix("@=") {
-        Some(rest) => (String::new(), rest),
-        None => {
-            let (name, rest) = unescaped(line)?;
-            (name, rest.strip_prefix('=')?)
-        }
+    let (name, rest) = if let Some(rest) = line.strip_prefix("@=") {
+        (String::new(), rest)
+    } else {
+        let (name, rest) = unescaped(line)?;
+        (name, rest.strip_prefix('=')?)
     };
     let (kind, data) = if rest.starts_with('"') {
         let (text, rest) = unescaped(rest)?;

@@ -1,11 +1,10 @@
 //! What stands in a registry, turned off and on by one value of a hive that is made anew.
 
-use std::fs;
-use std::io::Write as _;
+use std::io::{self, Write as _};
+use std::path::PathBuf;
 
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
-use jiff::Timestamp;
 use jolly_disk::{Folder, Stat};
 
 use crate::computer::TargetPath;
@@ -16,8 +15,8 @@ use crate::format::windows::hive::change::{Change, changed};
 use crate::format::windows::hive::tree::HiveValue;
 use crate::host::InUse;
 use crate::run::switch::{SwitchError, Switching, decoded, disk_error};
-use crate::source::holder::read_hive;
-use crate::state::{FileChange, StateFolder, ValueData};
+use crate::source::holder::registry::read_hive;
+use crate::state::{FileChange, SheetId, StateFolder, ValueData};
 use crate::survey::RegistryWay;
 
 /// Types of values: bytes, and a number of 32 bits.
@@ -72,11 +71,7 @@ pub(super) fn change(
     let after = match way {
         RegistryWay::Mark => {
             let mut mark = vec![if on { 2 } else { 3 }, 0, 0, 0];
-            let when = if on {
-                0
-            } else {
-                filetime::ticks(Timestamp::now())
-            };
+            let when = if on { 0 } else { filetime::ticks(work.now) };
             mark.extend(when.to_le_bytes());
             Some((BYTES, mark))
         }
@@ -152,9 +147,9 @@ pub(super) fn carry_out(
         path: place.hive.clone(),
         why,
     };
-    keep_copy(work.state, place.hive, hive.as_bytes())
+    keep_copy(work, place.hive, hive.as_bytes())
         .map_err(|error| stays(format!("it can't be copied first: {error}")))?;
-    let time = filetime::ticks(Timestamp::now());
+    let time = filetime::ticks(work.now);
     let bytes = changed(hive, &[change], time).map_err(|error| stays(error.to_string()))?;
     let replaced = Replaced {
         disk: &**work.target.disk(),
@@ -169,41 +164,29 @@ pub(super) fn carry_out(
     })
 }
 
-/// Copies of one hive that are kept at most.
+/// Copies of one hive that are kept: the first, and the newest of the others.
 const MOST_COPIES: usize = 10;
 
-/// Packs a hive into the state folder as it is before a change; one that is there already is not written again.
-fn keep_copy(state: &StateFolder, path: &TargetPath, bytes: &[u8]) -> std::io::Result<()> {
+/// Packs a hive into the state folder as it is before a change. When there are enough the oldest makes room, but for the
+/// first: that is how the computer came.
+fn keep_copy(work: Switching<'_>, path: &TargetPath, bytes: &[u8]) -> io::Result<()> {
     const LEVEL: i32 = 3;
-    let folder = state.hives();
-    StateFolder::make_private(&folder).map_err(std::io::Error::other)?;
-    let hash = blake3::hash(bytes).to_hex();
-    let hive = blake3::hash(path.as_bytes()).to_hex();
-    let start = format!(
-        "{}-{}-",
-        String::from_utf8_lossy(path.name()),
-        hive.get(..8).unwrap_or_default()
-    );
-    let name = format!("{start}{}.zst", hash.get(..12).unwrap_or_default());
-    let known = folder.join(&name);
-    if known.exists() {
-        return Ok(());
-    }
-    let mut others: Vec<(std::time::SystemTime, std::path::PathBuf)> = fs::read_dir(&folder)?
-        .filter_map(Result::ok)
-        .filter(|entry| entry.file_name().to_string_lossy().starts_with(&start))
-        .filter_map(|entry| Some((entry.metadata().ok()?.modified().ok()?, entry.path())))
+    let folder = work.state.hives();
+    StateFolder::make_private(&folder).map_err(io::Error::other)?;
+    let computer = SheetId::of(work.target.identity().as_str());
+    let place = blake3::hash(path.as_bytes()).to_hex();
+    let name = String::from_utf8_lossy(path.name()).into_owned();
+    let start = format!("{computer}-{}-{name}", place.get(..6).unwrap_or_default());
+    let copies: Vec<PathBuf> = (0..MOST_COPIES)
+        .map(|number| folder.join(format!("{start}-{number}.zst")))
         .collect();
-    others.sort();
-    let packed = zstd::encode_all(bytes, LEVEL)?;
+    let free = copies.iter().find(|copy| !copy.exists());
+    let written = |copy: &&PathBuf| copy.metadata().and_then(|known| known.modified()).ok();
+    let oldest = || copies.iter().skip(1).min_by_key(written);
+    let copy = free.or_else(oldest).ok_or(io::ErrorKind::NotFound)?;
     let mut file = tempfile::NamedTempFile::new_in(&folder)?;
-    file.write_all(&packed)?;
+    file.write_all(&zstd::encode_all(bytes, LEVEL)?)?;
     file.as_file().sync_all()?;
-    file.persist(&known).map_err(|error| error.error)?;
-    // The oldest one is what the computer came with: it stays.
-    let extra = (others.len() + 1).saturating_sub(MOST_COPIES);
-    for (_, old) in others.iter().skip(1).take(extra) {
-        fs::remove_file(old)?;
-    }
+    file.persist(copy).map_err(|error| error.error)?;
     Ok(())
 }

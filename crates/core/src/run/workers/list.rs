@@ -113,6 +113,8 @@ impl Remover<'_, '_> {
         of: (&RunId, usize),
     ) -> Result<Option<u64>, StayReason> {
         let stays = |why: &dyn std::fmt::Display| StayReason::ListStays(why.to_string());
+        list.holder
+            .changes_at(self.checker.shared().recogniser.now());
         let bytes = (list.holder.without(gone)).map_err(|error| stays(&error))?;
         let (disk, shared) = (self.checker.disk(), self.checker.shared());
         let path = item.file();

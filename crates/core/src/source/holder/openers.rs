@@ -12,7 +12,7 @@ use crate::source::{Candidate, Finding, Reason};
 /// A list of openers.
 pub(crate) struct Openers {
     list: MimeApps,
-    openers: Vec<Opener>,
+    known: Vec<Opener>,
     items: Vec<HolderItem>,
     odd: u64,
 }
@@ -25,7 +25,7 @@ impl Openers {
     pub(crate) fn read(bytes: &[u8], time: i64) -> Result<Self, HolderError> {
         let list = MimeApps::read(bytes).ok_or(HolderError::NoList)?;
         let (all, mut odd) = list.openers();
-        let (mut openers, mut items) = (Vec::new(), Vec::new());
+        let (mut known, mut items) = (Vec::new(), Vec::new());
         for opener in all {
             let name = format!("{} {} {}", opener.group, opener.kind, opener.entry);
             let Some(name) = key_name(&name) else {
@@ -41,11 +41,11 @@ impl Openers {
                 set: None,
                 reference: None,
             });
-            openers.push(opener);
+            known.push(opener);
         }
         Ok(Self {
             list,
-            openers,
+            known,
             items,
             odd,
         })
@@ -72,7 +72,7 @@ impl Holder for Openers {
     }
 
     fn export(&mut self, at: usize) -> Result<Vec<u8>, HolderError> {
-        let opener = self.openers.get(at).ok_or(HolderError::NotAsMeant)?;
+        let opener = self.known.get(at).ok_or(HolderError::NotAsMeant)?;
         Ok(opener.exported().into_bytes())
     }
 

@@ -4,20 +4,24 @@ mod command;
 mod references;
 
 use std::collections::HashSet;
-use std::ffi::CString;
+use std::ffi::{CStr, CString};
 use std::ops::ControlFlow;
 
-use jolly_disk::{Disk, Folder};
+use jiff::Timestamp;
+use jolly_disk::{Disk, Folder, Stat};
 
-use crate::computer::{FoldedNames, Presence, Target, presence_by_drive};
+use crate::computer::{FoldedNames, Presence, Target, is_asleep, presence_by_drive};
 use crate::format::windows::filetime;
 use crate::format::windows::hive::change::{Change, changed};
 use crate::format::windows::hive::tree::KeyTree;
-use crate::format::windows::hive::{Hive, HiveError, is_finished};
+use crate::format::windows::hive::{self, Hive, HiveError, is_finished};
 use crate::format::windows::registry_text::{Exported, read, write};
 use crate::rule::Rule;
 use crate::source::holder::registry::references::{HiveRole, Reference, references};
-use crate::source::holder::{Fingerprint, Holder, HolderError, HolderItem, Refused, address};
+use crate::source::holder::{
+    Fingerprint, Holder, HolderError, HolderItem, Refused, address, has_memory_for, is_unchanged,
+    read_file,
+};
 use crate::source::recognise::shown_windows;
 use crate::source::{Candidate, Finding, Reason};
 
@@ -29,6 +33,8 @@ pub(crate) struct Registry {
     references: Vec<Reference>,
     items: Vec<HolderItem>,
     unreadable: u64,
+    /// When changes are made, as FILETIME.
+    time: u64,
 }
 
 impl Registry {
@@ -66,22 +72,20 @@ impl Registry {
             references.push(reference);
         }
         let unreadable = hive.broken();
+        let time = hive.written();
         Ok(Self {
             role,
             hive: Some(hive),
             references,
             items,
             unreadable,
+            time,
         })
     }
 
     fn change(&mut self, changes: &[Change]) -> Result<Vec<u8>, HolderError> {
         let hive = self.hive.take().ok_or(HolderError::NotAsMeant)?;
-        Ok(changed(
-            hive,
-            changes,
-            filetime::ticks(jiff::Timestamp::now()),
-        )?)
+        Ok(changed(hive, changes, self.time)?)
     }
 }
 
@@ -101,6 +105,10 @@ impl Holder for Registry {
 
     fn unreadable(&self) -> u64 {
         self.unreadable
+    }
+
+    fn changes_at(&mut self, moment: Timestamp) {
+        self.time = filetime::ticks(moment);
     }
 
     fn export(&mut self, at: usize) -> Result<Vec<u8>, HolderError> {
@@ -150,7 +158,8 @@ impl Holder for Registry {
                 });
             } else {
                 let path = path.clone();
-                add_missing(hive, &mut missing, &path, exported).ok_or(HolderError::NotAsMeant)?;
+                add_missing((hive, self.time), &mut missing, &path, exported)
+                    .ok_or(HolderError::NotAsMeant)?;
             }
         }
         let missing = missing.into_iter();
@@ -164,7 +173,7 @@ impl Holder for Registry {
 
 /// Adds something to keys that are made because the one that it stood in is gone.
 fn add_missing(
-    hive: &Hive,
+    (hive, time): (&Hive, u64),
     missing: &mut Vec<(String, KeyTree)>,
     path: &str,
     exported: Exported,
@@ -180,7 +189,7 @@ fn add_missing(
     let security = hive.security_at(&parent)?;
     let new = |name: &str| KeyTree {
         name: name.to_owned(),
-        time: filetime::ticks(jiff::Timestamp::now()),
+        time,
         flags: 0,
         class: Vec::new(),
         security: security.clone(),
@@ -207,6 +216,35 @@ fn add_missing(
         Exported::Key { tree: own, .. } => tree.keys.push(own),
     }
     Some(())
+}
+
+/// Reads a hive with the logs beside it; nothing of it is changed.
+///
+/// # Errors
+/// When it can't be read, is too large, changes meanwhile, isn't whole, or its system only sleeps.
+pub(crate) fn read_hive(
+    target: &Target,
+    (folder, name): (&Folder, &CStr),
+) -> Result<(Stat, Hive), HolderError> {
+    if is_asleep(target) {
+        return Err(HolderError::Asleep);
+    }
+    let disk = &**target.disk();
+    let (stat, bytes) = read_file(disk, (folder, name), hive::MOST)?;
+    if !has_memory_for(bytes.len() as u64) {
+        return Err(HolderError::NoMemory);
+    }
+    let names = logs_beside(disk, folder, name.to_bytes(), &bytes);
+    let mut logs = Vec::new();
+    for log in names.map_err(HolderError::Read)? {
+        logs.push(read_file(disk, (folder, &log), hive::MOST)?.1);
+    }
+    // What was read is what is there, if nothing was written meanwhile.
+    let again = disk.stat(folder, name).map_err(HolderError::Read)?;
+    if !is_unchanged(&stat, &again) {
+        return Err(HolderError::Changed);
+    }
+    Ok((stat, Hive::read(bytes, &logs)?))
 }
 
 /// The logs that lie beside a hive and hold what its system hasn't written into it; none of one that is finished.

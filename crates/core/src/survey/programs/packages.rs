@@ -91,7 +91,7 @@ impl Gathering<'_> {
 }
 
 /// A path as it is where `bin` and `sbin` lie within `usr`.
-pub(super) fn as_merged(path: &str) -> String {
+pub(in crate::survey) fn as_merged(path: &str) -> String {
     if path.starts_with("bin/") || path.starts_with("sbin/") {
         format!("usr/{path}")
     } else {

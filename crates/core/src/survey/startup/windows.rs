@@ -1,6 +1,6 @@
 //! What a windows system starts: run keys, services and start-up folders, with the marks that turn them off; tasks.
 
-use jolly_disk::{Kind, Stat};
+use jolly_disk::Kind;
 
 use crate::computer::{
     AccountName, FoldedNames, Presence, Target, TargetPath, fold, is_asleep, presence_by_drive,
@@ -312,9 +312,7 @@ fn program_of(command: &str) -> Option<&str> {
         .or_else(|| command.split_whitespace().next())
 }
 
-/// Whether a program is surely gone; which of its files it is isn't looked for.
-pub(super) fn program(target: &Target, program: &str) -> (bool, Option<Stat>) {
-    let known = FoldedNames::default();
-    let is_gone = presence_by_drive(target, &known, program) == Presence::Gone;
-    (is_gone, None)
+/// Whether a program is surely gone.
+pub(super) fn is_gone(target: &Target, program: &str) -> bool {
+    presence_by_drive(target, &FoldedNames::default(), program) == Presence::Gone
 }
