@@ -177,6 +177,11 @@ pub(crate) fn windows(tree: &TreeBuilder) -> Result<(), DemoError> {
         hive(own, tree.now() - 200 * DAY)?,
         3_600,
     )?;
+    tree.text(
+        "Users/pia/AppData/Local/Microsoft/Windows/UsrClass.dat",
+        hive(references::openers_of_pia(), tree.now() - 200 * DAY)?,
+        3_600,
+    )?;
     for (name, days) in [("joss", 40), ("wren", 1150)] {
         let age = days * DAY + 3_600;
         tree.text(

@@ -92,6 +92,15 @@ fn parts(software: &mut KeyTreeNode, gone: &str) {
     );
 }
 
+/// What opens what for pia alone.
+pub(crate) fn openers_of_pia() -> KeyTreeNode {
+    let mut classes = KeyTreeNode::new("root");
+    let command = "Applications\\buoylist.exe\\shell\\open\\command";
+    let program = text("C:\\Program Files\\Buoylist\\buoylist.exe \"%1\"");
+    put(&mut classes, command, "", DataType::String, program);
+    classes
+}
+
 /// What pia's own hive names.
 pub(crate) fn of_pia(own: &mut KeyTreeNode) {
     let run = format!("Software\\{CURRENT}\\Run");

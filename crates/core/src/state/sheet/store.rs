@@ -137,17 +137,14 @@ impl SheetStore {
         let set = |name: &str, value: &str| self.connection.pragma_update(None, name, value);
         set("foreign_keys", "ON").map_err(failed)?;
         set("synchronous", "FULL").map_err(failed)?;
-        let number = |name: &str| -> rusqlite::Result<i64> {
-            self.connection
-                .pragma_query_value(None, name, |row| row.get(0))
-        };
-        let version = number("user_version").map_err(failed)?;
-        let application = number("application_id").map_err(failed)?;
+        // In one look: another program may be making it just now.
+        let look = self.connection.unchecked_transaction().map_err(failed)?;
+        let number = |query: &str| look.query_row(query, [], |row| row.get::<_, i64>(0));
+        let tables = number("SELECT count(*) FROM sqlite_schema").map_err(failed)?;
+        let version = number("PRAGMA user_version").map_err(failed)?;
+        let application = number("PRAGMA application_id").map_err(failed)?;
+        drop(look);
         let newest = version_of(migrations);
-        let tables: i64 = self
-            .connection
-            .query_row("SELECT count(*) FROM sqlite_schema", [], |row| row.get(0))
-            .map_err(failed)?;
         let is_empty = version == 0 && tables == 0;
         if !is_empty && application != i64::from(APPLICATION) {
             let why = "it is a database of something else".to_owned();
