@@ -4,11 +4,12 @@
 use std::collections::HashMap;
 use std::io;
 use std::ops::ControlFlow;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 
 use jolly_disk::Kind;
 
-use crate::computer::{Layout, Target, TargetPath, fold};
+use crate::computer::{Layout, Target, TargetPath, fold, read_whole};
+use crate::format::windows::hive::{self, Hive};
 
 /// What is known of a path on a target.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -120,8 +121,27 @@ pub(crate) fn presence(target: &Target, folder: &TargetPath, path: &[u8]) -> Pre
     Presence::There
 }
 
-/// The drive that a system calls the volume that it lies on.
-const OWN_DRIVE: &str = "C:\\";
+/// The drive that a system calls the volume that it lies on, unless its registry says another.
+const OWN_DRIVE: char = 'C';
+
+/// Where its registry says so.
+const REGISTRY: &[u8] = b"Windows/System32/config";
+const VERSION: &str = "Microsoft\\Windows NT\\CurrentVersion";
+
+/// The drive that a windows system calls its own: that of its own folder.
+fn own_drive(target: &Target) -> char {
+    let read = || {
+        let disk = &**target.disk();
+        let folder = disk.open_folder(target.root(), REGISTRY).ok()?;
+        let bytes = read_whole(disk, &folder, c"SOFTWARE", hive::MOST).ok()?;
+        let hive = Hive::read(bytes, &[]).ok()?;
+        let root = hive.text(hive.key(VERSION)?, "SystemRoot")?;
+        let mut letters = root.chars();
+        let drive = letters.next().filter(char::is_ascii_alphabetic)?;
+        (letters.next() == Some(':')).then_some(drive)
+    };
+    read().unwrap_or(OWN_DRIVE)
+}
 
 /// So many names of all folders are remembered; beyond that nobody can say what is gone.
 const MOST_NAMES: usize = 1_000_000;
@@ -131,7 +151,11 @@ type Names = HashMap<Vec<u8>, Option<Vec<u8>>>;
 
 /// What lies in folders to a system that ignores case; each folder is listed once for many questions.
 #[derive(Default)]
-pub(crate) struct FoldedNames(Mutex<KnownFolders>);
+pub(crate) struct FoldedNames {
+    folders: Mutex<KnownFolders>,
+    /// The drive that the system calls its own.
+    drive: OnceLock<char>,
+}
 
 #[derive(Default)]
 struct KnownFolders {
@@ -147,7 +171,7 @@ impl FoldedNames {
     }
 
     fn lock(&self) -> MutexGuard<'_, KnownFolders> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+        self.folders.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// The names in a folder; nothing where that can't be said.
@@ -193,11 +217,17 @@ fn list_folded(target: &Target, folder: &TargetPath, room: usize) -> Option<Name
 /// Looks for a path as a windows system writes it, whatever the case of its letters. Only what lies on its own drive can be
 /// gone; other drives aren't here.
 pub(crate) fn presence_by_drive(target: &Target, known: &FoldedNames, path: &str) -> Presence {
-    let drive = path.get(..3);
-    let on_own = drive.filter(|drive| drive.eq_ignore_ascii_case(OWN_DRIVE));
-    let (Layout::Windows, Some(_), Some(below)) = (target.layout, on_own, path.get(3..)) else {
+    let mut letters = path.chars();
+    let drive = letters.next().filter(char::is_ascii_alphabetic);
+    let (Layout::Windows, Some(drive), Some(below)) =
+        (target.layout, drive, letters.as_str().strip_prefix(":\\"))
+    else {
         return Presence::Unknown;
     };
+    let own = known.drive.get_or_init(|| own_drive(target));
+    if !drive.eq_ignore_ascii_case(own) {
+        return Presence::Unknown;
+    }
     let mut here = TargetPath::root();
     for part in below.split('\\') {
         // Short names stand for others, and nothing plain is called like these.

@@ -15,7 +15,7 @@ use std::collections::HashMap;
 use jolly_disk::{FileKey, Kind, Stat};
 
 use crate::cancel::CancelToken;
-use crate::computer::{AccountName, Layout, Target, TargetPath};
+use crate::computer::{AccountName, FoldedNames, Layout, Target, TargetPath};
 use crate::format::is_harmless;
 use crate::format::text::text_id::text_id;
 use crate::host::{Running, running};
@@ -198,6 +198,7 @@ pub fn startup(target: &Target, cancel: &CancelToken) -> Startup {
         } else {
             HashMap::new()
         },
+        folded: FoldedNames::default(),
         packages: package_owners(target, cancel),
         found: Startup::default(),
     };
@@ -224,6 +225,8 @@ struct Look<'a> {
     cancel: &'a CancelToken,
     /// What runs on this machine; nothing of a disk on the bench.
     running: HashMap<FileKey, Running>,
+    /// Names of folders of a system that ignores case.
+    folded: FoldedNames,
     /// Which package a program came in, by its path.
     packages: HashMap<String, String>,
     found: Startup,
@@ -339,7 +342,7 @@ impl Look<'_> {
     fn program(&self, program: &str) -> (bool, Option<(TargetPath, Stat)>) {
         let target = self.target;
         if target.layout == Layout::Windows {
-            return (windows::is_gone(target, program), None);
+            return (windows::is_gone(target, &self.folded, program), None);
         }
         let homes = target.accounts.iter().map(|account| &account.home);
         if is_program_gone(target, homes, program) {

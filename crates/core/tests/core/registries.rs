@@ -98,16 +98,30 @@ fn told(bench: &Bench, hive: &str) -> BTreeSet<String> {
 /// Where a person's hive has what starts at sign-in.
 pub(crate) const RUN: &str = "Software\\Microsoft\\Windows\\CurrentVersion\\Run";
 
+/// A value of text.
+fn text(name: &str, says: &str) -> KeyTreeValue {
+    let data = says.encode_utf16().chain([0]);
+    KeyTreeValue {
+        name: name.to_owned(),
+        data_type: DataType::String,
+        data: data.flat_map(u16::to_le_bytes).collect(),
+    }
+}
+
+fn hive_starting(name: &str, program: &str) -> Vec<u8> {
+    let mut tree = KeyTreeNode::new("root");
+    tree.get_or_create_path(RUN)
+        .values
+        .push(text(name, program));
+    HiveBuilder::from_tree(tree).unwrap().build().unwrap()
+}
+
 /// A person's hive that starts a program of these names which is nowhere.
 pub(crate) fn run_hive(names: &[&str]) -> Vec<u8> {
     let mut tree = KeyTreeNode::new("root");
     for name in names {
-        let command = "C:\\Buoylist\\buoylist.exe".encode_utf16().chain([0]);
-        tree.get_or_create_path(RUN).values.push(KeyTreeValue {
-            name: (*name).to_owned(),
-            data_type: DataType::String,
-            data: command.flat_map(u16::to_le_bytes).collect(),
-        });
+        let value = text(name, "C:\\Buoylist\\buoylist.exe");
+        tree.get_or_create_path(RUN).values.push(value);
     }
     HiveBuilder::from_tree(tree).unwrap().build().unwrap()
 }
@@ -246,6 +260,40 @@ fn walk(root: &std::path::Path) -> Vec<PathBuf> {
         }
     }
     found
+}
+
+/// A system that calls its own drive otherwise says nothing of `C:`, and of its own what is true.
+#[test]
+fn only_what_lay_on_the_systems_own_drive_can_be_gone() {
+    let found = |root: Option<&str>, program: &str| {
+        let bench = Bench::bare(Layout::Windows);
+        bench.tree.folder("Windows/System32").unwrap();
+        bench.tree.text("Tide/tide.exe", "x", DAY).unwrap();
+        bench
+            .tree
+            .text(PIAS, hive_starting("Tide", program), DAY)
+            .unwrap();
+        if let Some(root) = root {
+            let mut tree = KeyTreeNode::new("root");
+            let key = tree.get_or_create_path("Microsoft\\Windows NT\\CurrentVersion");
+            key.values.push(text("SystemRoot", root));
+            let hive = HiveBuilder::from_tree(tree).unwrap().build().unwrap();
+            bench.tree.text(SOFTWARE, hive, DAY).unwrap();
+        }
+        references(&bench.scan()).items.len()
+    };
+    for (root, program, many) in [
+        (None, "C:\\Tide\\gone.exe", 1),
+        (None, "c:\\tide\\TIDE.exe", 0),
+        (None, "C:\\Tide\\tide -q", 0),
+        (None, "D:\\Tide\\gone.exe", 0),
+        (Some("D:\\Windows"), "C:\\Tide\\gone.exe", 0),
+        (Some("D:\\Windows"), "D:\\Tide\\gone.exe", 1),
+        (Some("D:\\Windows"), "D:\\Windows\\gone.exe", 0),
+        (Some("%x%"), "C:\\Tide\\gone.exe", 1),
+    ] {
+        assert_eq!(found(root, program), many, "{root:?} {program}");
+    }
 }
 
 /// What of a bench's registry is found, and what becomes of it when it is changed in between.

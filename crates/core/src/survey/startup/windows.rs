@@ -313,6 +313,6 @@ fn program_of(command: &str) -> Option<&str> {
 }
 
 /// Whether a program is surely gone.
-pub(super) fn is_gone(target: &Target, program: &str) -> bool {
-    presence_by_drive(target, &FoldedNames::default(), program) == Presence::Gone
+pub(super) fn is_gone(target: &Target, known: &FoldedNames, program: &str) -> bool {
+    presence_by_drive(target, known, program) == Presence::Gone
 }

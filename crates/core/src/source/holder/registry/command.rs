@@ -1,7 +1,8 @@
 //! The files that commands and values of a registry name by their full path.
 
-/// The folder of the system itself: what lies there is a part of it, and no reference to it is asked about.
-const SYSTEM: &str = "c:\\windows\\";
+/// The folder of the system itself, on whatever drive: what lies there is a part of it, and no reference to it is asked
+/// about.
+const SYSTEM: &str = "windows\\";
 
 /// The ending of programs that a command may leave out.
 const PROGRAM: &str = ".exe";
@@ -61,15 +62,18 @@ pub(super) fn of_file(text: &str) -> Option<Vec<String>> {
     (!readings.is_empty()).then_some(readings)
 }
 
-/// A path on the drive of the system that is no part of it, as it is written without a slash at its end.
+/// A path on a drive that is no part of the system, as it is written without a slash at its end.
 fn plain(path: &str) -> Option<String> {
     let path = path.trim().replace('/', "\\");
     let path = path.trim_end_matches('\\');
     let small = path.to_lowercase();
-    let is_path = small.len() > 3
-        && small.starts_with("c:\\")
-        && !small.contains(['%', '"', '*', '?', '<', '>', '|']);
-    let is_system = format!("{small}\\").starts_with(SYSTEM);
+    let is_on_drive =
+        matches!(small.as_bytes(), [drive, b':', b'\\', ..] if drive.is_ascii_lowercase());
+    let is_path =
+        is_on_drive && small.len() > 3 && !small.contains(['%', '"', '*', '?', '<', '>', '|']);
+    let is_system = small
+        .get(3..)
+        .is_some_and(|below| format!("{below}\\").starts_with(SYSTEM));
     (is_path && !is_system).then(|| path.to_owned())
 }
 
@@ -95,7 +99,9 @@ mod tests {
             (r"%ProgramFiles%\tide.exe", ""),
             (r"C:\Windows\System32\rundll32.exe C:\Tide\x.dll,Run", ""),
             (r"c:/windows", ""),
-            (r"D:\tide.exe", ""),
+            (r"d:\tide.exe", r"d:\tide.exe"),
+            (r"D:\Windows\tide.exe", ""),
+            (r"1:\tide.exe", ""),
             (r"\\server\tide.exe", ""),
             ("rundll32.exe x.dll", ""),
             ("\"C:\\Tide", ""),
