@@ -82,7 +82,7 @@ enum Command {
         /// Only these, and what lies below them; all of it otherwise
         #[arg(value_name = "PATH")]
         paths: Vec<PathBuf>,
-        /// Of a list only the entry of this address
+        /// Of a list only the entry of this address, of a registry the key or value of this path
         #[arg(long = "in", value_name = "TEXT", requires = "paths")]
         within: Option<String>,
     },

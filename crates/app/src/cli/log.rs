@@ -221,8 +221,10 @@ fn show(options: &SharedOptions, state: &StateFolder, run: &RunId) -> Result<Exi
             } else {
                 let path = TargetPath::try_from(&item.place.path).unwrap_or_default();
                 let within = item.place.within.as_deref();
-                let within = within.map_or_else(String::new, |within| {
-                    format!(", {}", Printable(within.as_bytes()))
+                // All of a registry's names were harmless when they were listed.
+                let within = within.map_or_else(String::new, |within| match &*item.kind {
+                    "value" => format!(", {within}"),
+                    _ => format!(", {}", Printable(within.as_bytes())),
                 });
                 let outcome = item.outcome.map_or("unsettled", |outcome| outcome.name());
                 let reason = Printable(item.reason.as_bytes());

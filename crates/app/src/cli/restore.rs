@@ -148,7 +148,7 @@ fn tell_of_copies(pan: &Pan, within: Option<&str>) {
     }
     let many = pan.copies().count() as u64;
     print::note(&format!(
-        "{} of bookmarks and logins wait, too: what they are of stayed where it is; one comes back when it is named:",
+        "{} wait, too, of bookmarks, logins or registry hives as they were: these stayed where they are; a copy comes back when it is named:",
         counted_copies(many)
     ));
     for copy in pan.copies() {

@@ -57,6 +57,23 @@ pub enum Dates {
     Written,
 }
 
+/// Hives in which rules look; of one any folder may have the name.
+const HIVES: [&[u8]; 3] = [b"system32/config/software", b"ntuser.dat", b"usrclass.dat"];
+
+/// Where the path of a hive ends in a path that leads on below it.
+fn end_of_hive(path: &[u8]) -> Option<usize> {
+    let small = path.to_ascii_lowercase();
+    let ends = small.iter().enumerate().filter(|(_, byte)| **byte == b'/');
+    let mut ends = ends.map(|(at, _)| at);
+    ends.find(|end| {
+        let hive = small.get(..*end).unwrap_or_default();
+        HIVES.iter().any(|name| {
+            let rest = hive.strip_suffix(*name);
+            rest.is_some_and(|rest| rest.is_empty() || rest.ends_with(b"/"))
+        }) && path.len() > end + 1
+    })
+}
+
 /// Why a target can't be worked on.
 #[derive(Debug, thiserror::Error)]
 #[expect(missing_docs, reason = "the message names the fields")]
@@ -234,8 +251,15 @@ impl Target {
             path => path,
         };
         let slash = |byte: &u8| if *byte == b'\\' { b'/' } else { *byte };
-        let path: Vec<u8> = path.iter().map(slash).collect();
-        TargetPath::from_inside(&path)
+        let plain: Vec<u8> = path.iter().map(slash).collect();
+        // Below a registry hive the parts of a path are those of a key, and one name.
+        let Some(end) = end_of_hive(&plain) else {
+            return TargetPath::from_inside(&plain);
+        };
+        let (hive, key) = (plain.get(..end), path.get(end + 1..));
+        let back = |byte: &u8| if *byte == b'/' { b'\\' } else { *byte };
+        let key: Vec<u8> = key.unwrap_or_default().iter().map(back).collect();
+        TargetPath::from_inside(hive.unwrap_or_default())?.join(&key)
     }
 
     /// A path as its names are written on the disk, where case doesn't count and only one thing is

@@ -1,6 +1,7 @@
 //! What a registry says of files that are gone goes value by value and key by key, and comes back; nothing else of a hive is
 //! ever different, whoever reads it.
 
+use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::path::PathBuf;
@@ -322,6 +323,20 @@ fn what_is_there_again_in_use_asleep_or_changed_stays() {
     });
     // The program is back: all that may mean it stays, its library that is gone still goes.
     assert_eq!(stayed.len(), 6, "{stayed:?}");
+    let holder = RefCell::new(None);
+    let (_, stayed) = swept_after(&|bench| {
+        let hive = fs::File::open(bench.root().join(PIAS)).unwrap();
+        let held = Command::new("sleep").arg("60").stdin(hive).spawn();
+        *holder.borrow_mut() = Some(held.unwrap());
+    });
+    let mut held = holder.into_inner().unwrap();
+    held.kill().unwrap();
+    held.wait().unwrap();
+    assert_eq!(stayed.len(), 2, "{stayed:?}");
+    assert!(
+        stayed.values().all(|why| why.contains("sleep")),
+        "{stayed:?}"
+    );
     let (bench, stayed) = swept_after(&|bench| {
         fs::write(bench.root().join("hiberfil.sys"), b"HIBR").unwrap();
     });

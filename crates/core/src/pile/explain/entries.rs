@@ -91,6 +91,17 @@ pub(super) fn explain_entry(question: &Question<'_>, path: &TargetPath) -> Optio
     let recogniser = Recogniser::new(question.target, question.now, &CancelToken::default());
     let place = (&list, &read.thing);
     let (owned, because) = owner(question, &recogniser, place, entry);
+    let is_by_what_it_names = matches!(format, ListFormat::Registry | ListFormat::MimeApps);
+    if !matches!(owned, Ownership::Owned(_)) && is_by_what_it_names {
+        return Some(Explanation {
+            verdict: Verdict::NotMine,
+            rule: None,
+            search: None,
+            reason: "what it names is there, or can't be known to be gone".to_owned(),
+            exists: true,
+            seen: None,
+        });
+    }
     let Ownership::Owned(at) = owned else {
         // What is said of its list holds for each of its entries.
         return Some(explain_file(question, &list));

@@ -340,6 +340,45 @@ proptest! {
     }
 }
 
+/// As large as they come: two million keys, and half a gigabyte.
+#[test]
+#[ignore = "takes gigabytes and a minute; docs/testing.md has the command"]
+fn the_largest_hives_are_read_changed_and_proven() {
+    use std::time::Instant;
+    let mut top = KeyTreeNode::new("CLSID");
+    for number in 0..2_000_000_u32 {
+        top.children
+            .push(KeyTreeNode::new(&format!("{{{number:08X}}}")));
+    }
+    let mut many = KeyTreeNode::new("root");
+    many.children.push(top);
+    let mut large = KeyTreeNode::new("root");
+    let key = large.get_or_create_path("SOFTWARE");
+    for number in 0..500 {
+        key.values.push(KeyTreeValue {
+            name: format!("V{number}"),
+            data_type: DataType::Binary,
+            data: vec![1; 1_000_000],
+        });
+    }
+    large.get_or_create_path("SOFTWARE\\{00000009}");
+    for (tree, parent) in [(many, "CLSID"), (large, "SOFTWARE")] {
+        let bytes = HiveBuilder::from_tree(tree).unwrap().build().unwrap();
+        let size = bytes.len() >> 20;
+        let start = Instant::now();
+        let hive = Hive::read(bytes, &[]).unwrap();
+        let tree = hive.tree_at(&format!("{parent}\\{{00000009}}")).unwrap();
+        let found = start.elapsed();
+        let parent = parent.to_owned();
+        let made = changed(hive, &[Change::RemoveKey { parent, tree }], 1).unwrap();
+        println!(
+            "{size} MiB: found in {found:?}, changed in {:?}",
+            start.elapsed() - found
+        );
+        assert_eq!(made.len() >> 20, size);
+    }
+}
+
 fn damaged_sample() -> Vec<u8> {
     use std::sync::OnceLock;
     static SAMPLE: OnceLock<Vec<u8>> = OnceLock::new();
