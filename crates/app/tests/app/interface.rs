@@ -646,3 +646,76 @@ fn what_starts_by_itself_is_switched_at_arrive_and_comes_back() {
     term.text("q");
     assert_eq!(term.status(), 0);
 }
+
+/// The notebook on the bench: three things turned off and one on again, what points to nothing mended but for one, and of
+/// that one thing brought back.
+#[test]
+fn a_registry_is_mended_and_who_changes_their_mind_gets_things_back() {
+    let demo = Demo::of_layout("windows");
+    let term = open(&demo, (142, 44), &[], &[]);
+    term.wait_text("enter weighs it");
+    term.text("S");
+    term.wait_text("Buoylist");
+    for (down, name) in [(2, "LanternfishShare"), (2, "Gullmail"), (1, "Knotbook")] {
+        for _ in 0..down {
+            term.keys(&["Down"]);
+        }
+        term.keys(&["Space"]);
+        term.wait_text(&format!("{name} is off; u brings it back"));
+    }
+    term.wait_text("3 turned off here");
+    term.text("u");
+    term.wait_text("Knotbook starts again");
+    let ids = |on: bool| -> Vec<String> {
+        let rows = demo.run(&["startup", "--json"]).lines();
+        let rows = rows.iter().filter(|row| row["on"] == on);
+        rows.map(|row| row["name"].as_str().unwrap().to_owned())
+            .collect()
+    };
+    assert_eq!(ids(false), ["Lanternfish", "LanternfishShare", "Gullmail"]);
+    term.keys(&["Escape"]);
+    term.wait_text("enter weighs it");
+    to_weigh(&term);
+    for title in [
+        "missing at sign-in",
+        "missing but listed",
+        "missing program parts",
+    ] {
+        term.text("/");
+        term.text(title);
+        term.keys(&["Enter", "Space"]);
+    }
+    // Of the parts one is left, by what it is said to name.
+    term.keys(&["Enter"]);
+    term.wait_text("it names C:\\Program Files\\Buoylist\\preview.dll, which is not there");
+    term.keys(&["Space", "Escape"]);
+    term.wait_text("Missing program parts");
+    term.keys(&["Tab"]);
+    term.wait_text("the registry hive is copied whole into the dustpan");
+    term.text("sweep");
+    let screen = term.wait_text("canned again: ");
+    assert!(
+        screen.contains("No longer starts by itself: LanternfishShare, Gullmail."),
+        "{screen}"
+    );
+    let runs = demo.run(&["log", "list", "--json"]).lines();
+    let run = runs[0]["run"].as_str().unwrap();
+    let went = || {
+        let items = demo.run(&["log", "show", run, "--json"]).lines();
+        items.iter().filter(|item| item["kind"] == "value").count()
+    };
+    assert_eq!(went(), 4);
+    let key = "Microsoft\\Windows\\CurrentVersion\\Uninstall\\Buoylist";
+    let hive = "Windows/System32/config/SOFTWARE";
+    let back = demo.run(&["restore", run, hive, "--in", key]);
+    assert_eq!(back.code, 0, "{}", back.err);
+    assert!(back.out.contains("1 item brought back"), "{}", back.out);
+    let told = demo.run(&["rules", "explain", &format!("{hive}/{key}")]);
+    assert!(
+        told.out.contains("remove.exe, which is not there"),
+        "{}",
+        told.out
+    );
+    term.keys(&["Escape"]);
+    term.text("q");
+}
