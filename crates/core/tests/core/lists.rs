@@ -24,7 +24,9 @@ use jolly_core::source::{ItemId, PileId};
 use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
 
-use crate::support::{Bench, DAY, NOW, context, manifest_of, now, run, run_id, scan_on};
+use crate::support::{
+    Bench, DAY, NOW, bring_back, context, manifest_of, now, run, run_id, scan_on,
+};
 
 const LIST: &str = "home/ada/.local/share/recently-used.xbel";
 
@@ -124,15 +126,7 @@ fn some(many: usize) -> (Bench, Vec<String>) {
 }
 
 fn back(bench: &Bench, scan: &Scan) -> RestoreSummary {
-    let pan = Pan::read(&bench.state(), &run_id("one")).unwrap().unwrap();
-    let order = RestoreOrder {
-        state: &bench.state(),
-        pan: &pan,
-        target: &scan.target,
-        when: now(),
-        same: SameComputer::MustBeKnown,
-    };
-    restore(&order, &|_| true, &CancelToken::default(), &|_, _| {}).unwrap()
+    bring_back(bench, scan, &|_| true)
 }
 
 /// A scan by a disk that fails when told to.

@@ -14,11 +14,11 @@ use jolly_core::decide::{Decisions, Selection};
 use jolly_core::dustpan::{Pan, RestoreOutcome};
 use jolly_core::pile::Scan;
 use jolly_core::plan::{Manifest, Outcome, make_manifest, safety_copies};
-use jolly_core::run::{RestoreOrder, RestoreSummary, SameComputer, read_items, recover, restore};
+use jolly_core::run::{RestoreSummary, SameComputer, read_items, recover};
 use jolly_demo::{DemoLayout, Fault, FaultyDisk};
 use regf::{DataType, HiveBuilder, KeyTreeNode, KeyTreeValue, RegistryHive};
 
-use crate::support::{Bench, DAY, now, run, run_id, scan_on};
+use crate::support::{Bench, DAY, bring_back, now, run, run_id, scan_on};
 
 const SOFTWARE: &str = "Windows/System32/config/SOFTWARE";
 const PIAS: &str = "Users/pia/NTUSER.DAT";
@@ -153,16 +153,7 @@ fn names(manifest: &Manifest) -> BTreeSet<String> {
 }
 
 fn back(bench: &Bench, scan: &Scan, only: &dyn Fn(&str) -> bool) -> RestoreSummary {
-    let pan = Pan::read(&bench.state(), &run_id("one")).unwrap().unwrap();
-    let order = RestoreOrder {
-        state: &bench.state(),
-        pan: &pan,
-        target: &scan.target,
-        when: now(),
-        same: SameComputer::MustBeKnown,
-    };
-    let wanted = |item: &jolly_core::dustpan::PanItem| only(&item.shown());
-    restore(&order, &wanted, &CancelToken::default(), &|_, _| {}).unwrap()
+    bring_back(bench, scan, &|item| only(&item.shown()))
 }
 
 #[test]

@@ -22,7 +22,9 @@ use jolly_demo::{
 use proptest::prelude::*;
 use rusqlite::Connection;
 
-use crate::support::{Bench, DAY, NOW, Program, context, manifest_of, now, run, run_id, scan_on};
+use crate::support::{
+    Bench, DAY, NOW, Program, bring_back, context, manifest_of, now, run, run_id, scan_on,
+};
 
 const CHROMIUM: &str = "home/ada/.config/heron/Default";
 const GECKO: &str = "home/ada/.config/bramble/profiles/x1.ada";
@@ -234,15 +236,7 @@ fn sweep(bench: &Bench, scan: &Scan, manifest: &Manifest) -> RunSummary {
 }
 
 fn back(bench: &Bench, scan: &Scan) -> RestoreSummary {
-    let pan = Pan::read(&bench.state(), &run_id("one")).unwrap().unwrap();
-    let order = RestoreOrder {
-        state: &bench.state(),
-        pan: &pan,
-        target: &scan.target,
-        when: now(),
-        same: SameComputer::MustBeKnown,
-    };
-    restore(&order, &|_| true, &CancelToken::default(), &|_, _| {}).unwrap()
+    bring_back(bench, scan, &|_| true)
 }
 
 /// The keys of a table.

@@ -9,13 +9,13 @@ use jiff::Timestamp;
 use jolly_core::CancelToken;
 use jolly_core::computer::{Dates, Layout, Target, TargetPath};
 use jolly_core::decide::{Decisions, Selection};
-use jolly_core::dustpan::{Dustpan, NewDustpan};
+use jolly_core::dustpan::{Dustpan, NewDustpan, Pan, PanItem};
 use jolly_core::pile::{Question, Scan, ScanOrder, scan};
 use jolly_core::plan::{Manifest, Outcome, make_manifest};
 use jolly_core::rule::{RuleSet, builtin};
 use jolly_core::run::{
-    LogItem, Pause, Predictions, Real, RunContext, RunSummary, SweepError, SweepEvent, read_items,
-    sweep,
+    LogItem, Pause, Predictions, Real, RestoreOrder, RestoreSummary, RunContext, RunSummary,
+    SameComputer, SweepError, SweepEvent, read_items, restore, sweep,
 };
 use jolly_core::state::{Journal, RunId, StateFolder};
 use jolly_demo::TreeBuilder;
@@ -184,6 +184,23 @@ pub(crate) fn scan_on(target: &Arc<Target>, rules: &Arc<RuleSet>) -> Scan {
         &CancelToken::default(),
         &|_| {},
     )
+}
+
+/// Brings back what the run "one" set aside, as far as it is wanted.
+pub(crate) fn bring_back(
+    bench: &Bench,
+    scan: &Scan,
+    wanted: &dyn Fn(&PanItem) -> bool,
+) -> RestoreSummary {
+    let pan = Pan::read(&bench.state(), &run_id("one")).unwrap().unwrap();
+    let order = RestoreOrder {
+        state: &bench.state(),
+        pan: &pan,
+        target: &scan.target,
+        when: now(),
+        same: SameComputer::MustBeKnown,
+    };
+    restore(&order, wanted, &CancelToken::default(), &|_, _| {}).unwrap()
 }
 
 /// Everything that the rules take, and with `all` also what starts left.
