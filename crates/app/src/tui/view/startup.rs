@@ -20,7 +20,13 @@ const CARD: u16 = 8;
 const ACCOUNT: usize = 11;
 const SOURCE: usize = 16;
 const SIZE: usize = 11;
-const NAME: usize = 30;
+
+/// How wide a name is: narrow terminals leave room for what is said of it.
+fn name_width(width: usize) -> usize {
+    const WIDE: usize = 30;
+    const NARROW: usize = 19;
+    if width < 100 { NARROW } else { WIDE }
+}
 
 pub(super) fn draw(
     model: &Model,
@@ -60,7 +66,7 @@ fn rows(theme: &Theme, view: &StartupView, area: Rect) -> Vec<Line<'static>> {
     }
     let mut heading = Pieces::default();
     heading.add(left("     account", ACCOUNT + 5), quiet);
-    heading.add(left("name", NAME), quiet);
+    heading.add(left("name", name_width(area.width.into())), quiet);
     heading.add(left("by", SOURCE), quiet);
     heading.add(right("program", SIZE), quiet);
     let mut all = vec![title.line(), heading.line()];
@@ -107,7 +113,7 @@ fn row_line(theme: &Theme, row: &StartRow, is_focus: bool, width: usize) -> Line
     line.add(format!(" {}  ", mark(theme, row)), style);
     let whose = row.account.as_deref().unwrap_or("system");
     line.add(left(whose, ACCOUNT), quiet);
-    line.add(left(&row.name, NAME), style);
+    line.add(left(&row.name, name_width(width)), style);
     line.add(left(&row.source.replace('-', " "), SOURCE), quiet);
     let size = match row.bytes {
         0 => String::new(),

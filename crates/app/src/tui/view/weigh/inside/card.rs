@@ -31,17 +31,16 @@ impl Page<'_> {
         let Some(node) = inside.node(scan, id) else {
             return Vec::new();
         };
+        let room = width.saturating_sub(44);
         let path = match inside.entry(scan, id) {
+            // Of an entry its own name comes first.
             Some(Entry::Item(item)) if scan.arena.kind(item) == ItemKind::Entry => {
-                scan.shown_name(item)
+                cut(&scan.shown_name(item), room)
             }
-            _ => node.path(scan).to_string(),
+            _ => cut_front(&node.path(scan).to_string(), room),
         };
         let mut first = Pieces::default();
-        first.add("   ", quiet).add(
-            cut_front(&path, width.saturating_sub(44)),
-            theme.bold(Role::Text),
-        );
+        first.add("   ", quiet).add(path, theme.bold(Role::Text));
         let found = inside.found(scan, id);
         let figures = match inside.entry(scan, id) {
             Some(Entry::Item(item)) => self.figures(item),
@@ -62,12 +61,13 @@ impl Page<'_> {
         third
             .add("   rule  ", quiet)
             .add(compiled.id.to_string(), text);
-        third.add("   in  ", quiet);
         let line = format!("{} line {}", compiled.file, compiled.line);
-        third.add(
-            cut_front(&line, width.saturating_sub(third.width() + 40)),
-            text,
-        );
+        let room = width.saturating_sub(third.width() + 47);
+        if room > 0 {
+            third
+                .add("   in  ", quiet)
+                .add(cut_front(&line, room), text);
+        }
         third
             .add("   aged by  ", quiet)
             .add(compiled.rule.age.by.words(), text);
