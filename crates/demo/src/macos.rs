@@ -144,6 +144,12 @@ fn pia(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
         300,
     )?;
     daemons(tree)?;
+    tree.text(
+        format!("{home}/Library/Preferences/com.apple.loginitems.plist"),
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<plist version=\"1.0\">\n<dict><key>SessionItems</key><dict>\
+         <key>CustomListItems</key><array><dict><key>Name</key><string>Gullmail</string></dict></array></dict></dict>\n</plist>\n",
+        500 * DAY,
+    )?;
     let user_data = format!("{home}/Library/Application Support/Heron");
     let heron = ChromiumPlaces {
         user_data,

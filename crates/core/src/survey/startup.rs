@@ -48,6 +48,8 @@ pub enum StartSource {
     StartupFolder,
     /// A task of the scheduler.
     Task,
+    /// A login item of an account's own list.
+    LoginItem,
     /// A launch agent, at sign-in.
     LaunchAgent,
     /// A launch daemon, at boot.
@@ -66,6 +68,7 @@ impl StartSource {
             Self::RunKey => "run-key",
             Self::StartupFolder => "startup-folder",
             Self::Task => "task",
+            Self::LoginItem => "login-item",
             Self::LaunchAgent => "launch-agent",
             Self::LaunchDaemon => "launch-daemon",
         }
@@ -80,6 +83,7 @@ impl StartSource {
             | Self::RunKey
             | Self::StartupFolder
             | Self::Task
+            | Self::LoginItem
             | Self::LaunchAgent => "at sign-in",
         }
     }

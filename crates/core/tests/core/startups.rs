@@ -150,6 +150,7 @@ fn each_layout_tells_what_it_starts_and_whether_that_is_there() {
         agents.contains(&"launch-agent:pia:example.tidewatch.plist"),
         "{agents:?}"
     );
+    has(&macos, ("login-item:pia:Gullmail", true, false, false));
 }
 
 #[test]

@@ -5,6 +5,7 @@ use std::collections::HashMap;
 use jolly_disk::Kind;
 
 use crate::computer::{AccountName, TargetPath};
+use crate::format::PropertyList;
 use crate::format::startup_files::launchd::{self, Agent};
 use crate::survey::programs::below;
 use crate::survey::signs::folders;
@@ -39,6 +40,44 @@ pub(super) fn look(look: &mut Look<'_>) {
             let whose = (StartSource::LaunchAgent, Some(&account.name));
             look_in(look, &folder, whose, (own.as_ref(), &mut known));
         }
+        for folder in folders(target, &account.home, "Library/Preferences") {
+            login_items(look, &folder, &account.name);
+        }
+    }
+}
+
+/// Login items at most of one account.
+const MOST_ITEMS: usize = 500;
+
+/// The list of login items that systems before the sealed one kept as a file: names alone, where each leads is sealed there,
+/// too.
+fn login_items(look: &mut Look<'_>, folder: &TargetPath, account: &AccountName) {
+    let file = below(folder, b"com.apple.loginitems.plist");
+    let Some(bytes) = look.read(&file) else {
+        return;
+    };
+    let Ok(list) = PropertyList::read(&bytes) else {
+        let why = "it is no property list".to_owned();
+        look.found.unread.push((file, why));
+        return;
+    };
+    for at in 0..MOST_ITEMS {
+        let item = format!("SessionItems/CustomListItems/{at}/Name");
+        let Some(name) = list.text(&item).filter(|_| !look.is_over()) else {
+            return;
+        };
+        look.add(&Found {
+            source: StartSource::LoginItem,
+            account: Some(account),
+            key: name,
+            name,
+            command: "",
+            program: None,
+            says: None,
+            file: &file,
+            is_on: true,
+            switch: Err("where it leads is sealed; that account's own settings turn it off"),
+        });
     }
 }
 
