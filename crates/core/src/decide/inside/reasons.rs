@@ -13,7 +13,7 @@ use crate::source::holder::{self, Holder, Wanted};
 use crate::source::{Candidate, Finding, HolderItem, ItemKind, Recogniser};
 
 /// Things of one pile that are asked about at most.
-const MOST: usize = 2_000;
+const MOST: usize = 500;
 
 /// Whether a recogniser says of each thing where it leads.
 fn tells(detect: Detect) -> bool {
