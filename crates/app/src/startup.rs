@@ -36,8 +36,8 @@ pub(crate) struct StartRow {
     pub is_on: bool,
     /// Whether its program is surely gone.
     pub is_gone: bool,
-    /// The package that its program came in.
-    pub package: Option<String>,
+    /// Who made its program.
+    pub made_by: Option<String>,
     pub bytes: u64,
     /// What its program uses now, where it runs.
     pub running: Option<Running>,
@@ -91,7 +91,7 @@ impl StartRow {
             file: entry.file.to_string(),
             is_on: entry.is_on,
             is_gone: entry.is_gone,
-            package: entry.package.clone(),
+            made_by: entry.made_by.clone(),
             bytes: entry.bytes,
             running: entry.running,
             changed: entry.changed,
@@ -114,7 +114,7 @@ impl StartRow {
             file: String::new(),
             is_on: false,
             is_gone: false,
-            package: None,
+            made_by: None,
             bytes: 0,
             running: None,
             changed: None,

@@ -29,7 +29,7 @@ pub(crate) use places::find::{
     anything_noting as find_noting, folders as find_folders, is_pattern,
 };
 pub use places::{Place, Places};
-pub(crate) use presence::{FoldedNames, Presence, presence, presence_by_drive};
+pub(crate) use presence::{FoldedNames, Presence, find_by_drive, presence, presence_by_drive};
 pub(crate) use read_small::{read_small, read_whole};
 pub(crate) use running::running;
 pub use systems::mounted_systems;

@@ -81,7 +81,7 @@ fn as_json(row: &StartRow) -> serde_json::Value {
         "command": row.command,
         "on": row.is_on,
         "exists": !row.is_gone,
-        "package": row.package,
+        "made_by": row.made_by,
         "bytes": row.bytes,
         "running": row.running.map(|runs| json!({
             "processes": runs.processes, "memory": runs.memory, "seconds": runs.seconds,

@@ -217,38 +217,48 @@ fn list_folded(target: &Target, folder: &TargetPath, room: usize) -> Option<Name
 /// Looks for a path as a windows system writes it, whatever the case of its letters. Only what lies on its own drive can be
 /// gone; other drives aren't here.
 pub(crate) fn presence_by_drive(target: &Target, known: &FoldedNames, path: &str) -> Presence {
+    let found = find_by_drive(target, known, path);
+    found.map_or_else(|absent| absent, |_| Presence::There)
+}
+
+/// Where such a path lies on the target, as its names are written there; or why that can't be said.
+pub(crate) fn find_by_drive(
+    target: &Target,
+    known: &FoldedNames,
+    path: &str,
+) -> Result<TargetPath, Presence> {
     let mut letters = path.chars();
     let drive = letters.next().filter(char::is_ascii_alphabetic);
     let (Layout::Windows, Some(drive), Some(below)) =
         (target.layout, drive, letters.as_str().strip_prefix(":\\"))
     else {
-        return Presence::Unknown;
+        return Err(Presence::Unknown);
     };
     let own = known.drive.get_or_init(|| own_drive(target));
     if !drive.eq_ignore_ascii_case(own) {
-        return Presence::Unknown;
+        return Err(Presence::Unknown);
     }
     let mut here = TargetPath::root();
     for part in below.split('\\') {
         // Short names stand for others, and nothing plain is called like these.
         let is_plain = !part.is_empty() && !part.contains('~') && part != "." && part != "..";
         let Some(names) = is_plain.then(|| known.of(target, &here)).flatten() else {
-            return Presence::Unknown;
+            return Err(Presence::Unknown);
         };
         let name = match names.get(&fold(part.as_bytes())) {
-            None => return Presence::Gone,
-            Some(None) => return Presence::Unknown,
+            None => return Err(Presence::Gone),
+            Some(None) => return Err(Presence::Unknown),
             Some(Some(name)) => name,
         };
         let Ok(below) = here.join(name) else {
-            return Presence::Unknown;
+            return Err(Presence::Unknown);
         };
         if target.mount_points().contains(&below) {
-            return Presence::Unknown;
+            return Err(Presence::Unknown);
         }
         here = below;
     }
-    Presence::There
+    Ok(here)
 }
 
 /// Whether a name that isn't there is really gone: on layouts that ignore case another spelling

@@ -162,8 +162,8 @@ pub struct StartEntry {
     pub is_on: bool,
     /// Whether its program is surely gone.
     pub is_gone: bool,
-    /// The package that its program came in, where one says so.
-    pub package: Option<String>,
+    /// Who made its program: the package that it came in, or the publisher by its record.
+    pub made_by: Option<String>,
     /// What its program holds, in bytes, as far as that is one file.
     pub bytes: u64,
     /// What its program uses now, where it runs.
@@ -204,6 +204,7 @@ pub fn startup(target: &Target, cancel: &CancelToken) -> Startup {
         },
         folded: FoldedNames::default(),
         packages: package_owners(target, cancel),
+        publishers: Vec::new(),
         found: Startup::default(),
     };
     match target.layout {
@@ -233,6 +234,8 @@ struct Look<'a> {
     folded: FoldedNames,
     /// Which package a program came in, by its path.
     packages: HashMap<String, String>,
+    /// Who made what lies in a folder of a windows system.
+    publishers: Vec<(String, String)>,
     found: Startup,
 }
 
@@ -319,10 +322,7 @@ impl Look<'_> {
             .program
             .map_or((false, None), |program| self.program(program));
         let (path, file) = file.map_or((None, None), |(path, file)| (Some(path), Some(file)));
-        let package = path.and_then(|path| {
-            let path = String::from_utf8(path.as_bytes().to_vec()).ok()?;
-            self.packages.get(&as_merged(&path)).cloned()
-        });
+        let made_by = self.made_by(path.as_ref(), found.program);
         let changed = self.stat(found.file).map(|stat| stat.modified.seconds);
         self.found.entries.push(StartEntry {
             id: StartId::from(&*shown(&id)),
@@ -334,7 +334,7 @@ impl Look<'_> {
             file: found.file.clone(),
             is_on: found.is_on,
             is_gone,
-            package: package.as_deref().map(shown),
+            made_by: made_by.as_deref().map(shown),
             bytes: file.map_or(0, |file| file.size),
             running: file.and_then(|file| self.running.get(&file.key).copied()),
             changed,
@@ -342,11 +342,26 @@ impl Look<'_> {
         });
     }
 
+    /// Who made a program, where packages or records say so.
+    fn made_by(&self, path: Option<&TargetPath>, program: Option<&str>) -> Option<String> {
+        if self.target.layout == Layout::Windows {
+            let small = program?.to_lowercase();
+            let mut known = self.publishers.iter();
+            let found = known.find(|(folder, _)| small.starts_with(folder.as_str()));
+            return found.map(|(_, by)| by.clone());
+        }
+        let path = String::from_utf8(path?.as_bytes().to_vec()).ok()?;
+        let package = self.packages.get(&as_merged(&path))?;
+        Some(format!("the package {package}"))
+    }
+
     /// Whether a program is surely gone, and its file.
     fn program(&self, program: &str) -> (bool, Option<(TargetPath, Stat)>) {
         let target = self.target;
         if target.layout == Layout::Windows {
-            return (windows::is_gone(target, &self.folded, program), None);
+            let (is_gone, path) = windows::find_program(target, &self.folded, program);
+            let file = path.and_then(|path| Some((path.clone(), self.stat(&path)?)));
+            return (is_gone, file);
         }
         let homes = target.accounts.iter().map(|account| &account.home);
         if is_program_gone(target, homes, program) {

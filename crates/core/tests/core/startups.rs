@@ -139,6 +139,11 @@ fn each_layout_tells_what_it_starts_and_whether_that_is_there() {
         &windows,
         ("startup-folder:pia:Knotbook.lnk", true, false, true),
     );
+    let gullmail = entry(&notebook, "run-key:pia:Run:Gullmail");
+    assert_eq!(gullmail.made_by.as_deref(), Some("Slipway Works Ltd"));
+    assert_eq!(gullmail.bytes, 9 << 20);
+    let shared = entry(&till, "service:system:lanternfish-share.service");
+    assert_eq!(shared.made_by.as_deref(), Some("the package lanternfish"));
     assert!(
         !windows.iter().any(|(id, ..)| id.contains("Schedule")),
         "the system's own"

@@ -183,8 +183,8 @@ fn told(theme: &Theme, row: &StartRow, width: usize) -> Vec<Line<'static>> {
         format!("{}: ", row.when)
     };
     fact("starts", &format!("{when}{}{gone}", row.command));
-    if let Some(package) = &row.package {
-        fact("from", &format!("the package {package}"));
+    if let Some(made_by) = &row.made_by {
+        fact("made by", made_by);
     }
     if let Some(runs) = row.running {
         let memory = bytes(runs.memory);

@@ -3,7 +3,7 @@
 use jolly_disk::Kind;
 
 use crate::computer::{
-    AccountName, FoldedNames, Presence, Target, TargetPath, fold, is_asleep, presence_by_drive,
+    AccountName, FoldedNames, Presence, Target, TargetPath, find_by_drive, fold, is_asleep,
 };
 use crate::format::windows::hive::Hive;
 use crate::format::windows::hive::tree::is_plain;
@@ -32,6 +32,7 @@ pub(super) fn look(look: &mut Look<'_>) {
         .next();
     let config = config.unwrap_or_else(|| place("Windows/System32/config"));
     if let Some((software, file)) = read_hive(look, &config, "SOFTWARE") {
+        look.publishers = publishers(&software);
         run_keys(look, &software, &file, ("", None));
         let startup = "ProgramData/Microsoft/Windows/Start Menu/Programs/Startup";
         startup_folder(look, (&software, &file, ""), (&root, startup), None);
@@ -312,7 +313,42 @@ fn program_of(command: &str) -> Option<&str> {
         .or_else(|| command.split_whitespace().next())
 }
 
-/// Whether a program is surely gone.
-pub(super) fn is_gone(target: &Target, known: &FoldedNames, program: &str) -> bool {
-    presence_by_drive(target, known, program) == Presence::Gone
+/// Where a program lies; nothing when that can't be said, and true when it is surely gone.
+pub(super) fn find_program(
+    target: &Target,
+    known: &FoldedNames,
+    program: &str,
+) -> (bool, Option<TargetPath>) {
+    match find_by_drive(target, known, program) {
+        Ok(path) => (false, Some(path)),
+        Err(absent) => (absent == Presence::Gone, None),
+    }
 }
+
+/// Who made what lies in which folder, by the records for uninstalling: folders in small letters, the longest first.
+fn publishers(software: &Hive) -> Vec<(String, String)> {
+    let mut found = Vec::new();
+    for bitness in ["", "WOW6432Node\\"] {
+        let path = format!("{bitness}Microsoft\\Windows\\CurrentVersion\\Uninstall");
+        let Some(records) = software.key(&path) else {
+            continue;
+        };
+        for (_, record) in software.subkeys(records).into_iter().take(MOST_RECORDS) {
+            let text = |name: &str| software.text(record, name);
+            let folder =
+                text("InstallLocation").map(|folder| folder.trim_matches('"').to_lowercase());
+            let by = text("Publisher").or_else(|| text("DisplayName"));
+            if let (Some(folder), Some(by)) = (folder, by)
+                && folder.len() > SHORTEST
+            {
+                found.push((format!("{}\\", folder.trim_end_matches('\\')), by));
+            }
+        }
+    }
+    found.sort_by_key(|(folder, _)| std::cmp::Reverse(folder.len()));
+    found
+}
+
+/// Records that are looked at at most; and a folder that is shorter is a whole drive.
+const MOST_RECORDS: usize = 10_000;
+const SHORTEST: usize = 4;
