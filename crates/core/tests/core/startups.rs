@@ -365,7 +365,7 @@ fn a_hive_is_never_half_switched() {
         let disk = Arc::new(FaultyDisk::new(Fault::None));
         let target = bench.target_on(Arc::<FaultyDisk>::clone(&disk));
         let seen = startup(&target, &CancelToken::default()).entries.remove(0);
-        let run = run_id(&format!("s{call}"));
+        let run = run_id("switch");
         let work = Switching {
             target: &target,
             state: &state,
@@ -382,6 +382,12 @@ fn a_hive_is_never_half_switched() {
         assert!(done.is_err() || is_off, "call {call}");
         if is_over {
             assert!(call > 10 && is_off, "{call}");
+            // What those left that died is gone with the one that didn't.
+            let litter = bench
+                .paths()
+                .into_iter()
+                .filter(|path| path.windows(13).any(|part| part == b".jolly-broom-"));
+            assert_eq!(litter.count(), 0);
             return;
         }
         call += 1;
