@@ -14,6 +14,8 @@ use crate::session::{Session, clock};
 pub(crate) enum StartupError {
     #[error("nothing that starts here is called {0}")]
     NoSuch(String),
+    #[error("{0} was taken away since, and is off the list now")]
+    TakenAway(String),
     #[error(transparent)]
     Switch(#[from] SwitchError),
     #[error(transparent)]
@@ -216,10 +218,17 @@ impl Session {
             }
             (entry, Some(at), true) => {
                 let is_off = entry.is_none_or(|entry| !entry.is_on);
-                if is_off && let Some(one) = off.get(at) {
-                    switch_back(work, &one.changes, entry)?;
+                let one = off.remove(at);
+                let back = is_off.then(|| switch_back(work, &one.changes, entry));
+                match back.unwrap_or(Ok(())) {
+                    Ok(()) => {}
+                    // Somebody took it away since: there is nothing to turn on, and nothing to remember.
+                    Err(SwitchError::Changed { .. }) if entry.is_none() => {
+                        keep(&off)?;
+                        return Err(StartupError::TakenAway(id.to_owned()));
+                    }
+                    Err(error) => return Err(error.into()),
                 }
-                off.remove(at);
                 keep(&off)?;
                 Ok(is_off)
             }

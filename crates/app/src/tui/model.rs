@@ -293,11 +293,16 @@ impl Model {
 
     /// The computer that the screen shows: at arrive the one in focus, else the chosen one.
     pub(super) fn looked_at(&self) -> Option<Arc<Session>> {
-        if self.station == Station::Arrive {
-            let arrived = self.bench.focused()?.arrived()?;
+        if self.station != Station::Arrive {
+            return self.session.clone();
+        }
+        let focused = self.bench.focused()?;
+        if let Some(arrived) = focused.arrived() {
             return Some(Arc::clone(&arrived.session));
         }
-        self.session.clone()
+        // It was opened to be scanned, and its first look takes longer.
+        let is_it = |session: &&Arc<Session>| session.target.root_path() == focused.root;
+        self.session.as_ref().filter(is_it).map(Arc::clone)
     }
 
     /// Whether a scan of the chosen computer is under way.

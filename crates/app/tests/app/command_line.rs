@@ -603,3 +603,31 @@ fn a_report_is_whole_or_not_there(demo: &Demo, run: &str) {
     assert_ne!(std::fs::read(&new).unwrap(), written);
     std::fs::rename(&config, demo.dir().join("no-settings")).unwrap();
 }
+
+/// What its user took away since it was turned off is told once, and then forgotten.
+#[test]
+fn what_was_turned_off_and_then_taken_away_leaves_the_list() {
+    let demo = Demo::new();
+    let id = "autostart:pia:tidewatch.desktop";
+    assert_eq!(demo.run(&["startup", "off", id]).code, 0);
+    let entry = demo
+        .root()
+        .join("home/pia/.config/autostart/tidewatch.desktop");
+    let away = entry.with_extension("away");
+    std::fs::rename(&entry, &away).unwrap();
+    let is_listed = || {
+        let rows = demo.run(&["startup", "--json"]).lines();
+        rows.iter().any(|row| row["id"] == id)
+    };
+    assert!(is_listed());
+    let told = demo.run(&["startup", "on", id]);
+    assert_eq!(told.code, 3, "{}", told.err);
+    assert!(told.err.contains("was taken away since"), "{}", told.err);
+    assert!(!is_listed());
+    // What is there again is turned on as it is.
+    std::fs::rename(&away, &entry).unwrap();
+    let told = demo.run(&["startup", "on", id]);
+    assert_eq!(told.code, 0, "{}", told.err);
+    let text = std::fs::read_to_string(&entry).unwrap();
+    assert!(!text.contains("Hidden=true"), "{text}");
+}

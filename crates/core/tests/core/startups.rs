@@ -463,4 +463,73 @@ fn the_systems_own_tools_agree() {
     assert_eq!(enabled().as_deref(), Some("disabled"));
     back(&bench, id, &kept).unwrap();
     assert_eq!(enabled().as_deref(), Some("enabled"));
+    a_desktop_entry_is_seen_by_the_systems_generator(&bench);
+    a_service_of_everybody_is_seen_by_the_service_manager(&bench);
+}
+
+/// The generator that comes with the service manager makes a unit for each entry that would start.
+fn a_desktop_entry_is_seen_by_the_systems_generator(bench: &Bench) {
+    let generator = "/usr/lib/systemd/user-generators/systemd-xdg-autostart-generator";
+    if !Path::new(generator).exists() {
+        return jolly_demo::skipped("no generator for autostart here");
+    }
+    let entry = "[Desktop Entry]\nType=Application\nName=True\nExec=/bin/true\n";
+    bench
+        .tree
+        .text("etc/xdg/autostart/true.desktop", entry, 86_400)
+        .unwrap();
+    let config = bench.root().join("home/pia/.config");
+    let starts = || {
+        let units = tempfile::tempdir().unwrap();
+        let made = Command::new(generator)
+            .args([units.path(); 3])
+            .env("HOME", bench.root().join("home/pia"))
+            .env("XDG_CONFIG_HOME", &config)
+            .env("XDG_CONFIG_DIRS", bench.root().join("etc/xdg"))
+            .status();
+        assert!(made.unwrap().success());
+        let names = fs::read_dir(units.path())
+            .unwrap()
+            .map(|it| it.unwrap().file_name());
+        names
+            .into_iter()
+            .any(|name| name.to_string_lossy().contains("app-true"))
+    };
+    assert!(starts());
+    let id = "autostart:pia:true.desktop";
+    let kept = off(bench, id).unwrap();
+    assert!(!starts());
+    back(bench, id, &kept).unwrap();
+    assert!(starts());
+}
+
+/// A service of all accounts, wanted at sign-in.
+fn a_service_of_everybody_is_seen_by_the_service_manager(bench: &Bench) {
+    let unit = "[Service]\nExecStart=/bin/true\n[Install]\nWantedBy=default.target\n";
+    bench
+        .tree
+        .text("etc/systemd/user/tides.service", unit, 86_400)
+        .unwrap();
+    let link = "etc/systemd/user/default.target.wants/tides.service";
+    bench
+        .tree
+        .link(link, Path::new("/etc/systemd/user/tides.service"), 86_400)
+        .unwrap();
+    let enabled = || {
+        let root = format!("--root={}", bench.root().display());
+        let asked = Command::new("systemctl")
+            .args([&root, "--global", "is-enabled", "tides.service"])
+            .output();
+        String::from_utf8_lossy(&asked.unwrap().stdout)
+            .trim()
+            .to_owned()
+    };
+    assert_eq!(enabled(), "enabled");
+    let all = entries(bench);
+    let found = all.iter().find(|entry| entry.id.contains("tides.service"));
+    let id = found.unwrap().id.to_string();
+    let kept = off(bench, &id).unwrap();
+    assert_eq!(enabled(), "disabled");
+    back(bench, &id, &kept).unwrap();
+    assert_eq!(enabled(), "enabled");
 }

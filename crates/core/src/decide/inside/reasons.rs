@@ -32,7 +32,7 @@ impl Last {
     fn item(
         &mut self,
         scan: &Scan,
-        rule: Option<Wanted<'_>>,
+        wanted: Option<Wanted<'_>>,
         path: &TargetPath,
         cancel: &CancelToken,
     ) -> Option<HolderItem> {
@@ -40,7 +40,7 @@ impl Last {
         if self.0.as_ref().is_none_or(|(known, _)| *known != at) {
             let disk = scan.target.disk();
             let folder = disk.open_folder(scan.target.root(), at.folder_bytes());
-            let read = folder.ok().zip(rule).and_then(|(folder, wanted)| {
+            let read = folder.ok().zip(wanted).and_then(|(folder, wanted)| {
                 holder::read(&scan.target, (&folder, at.as_name()), wanted, cancel).ok()
             });
             self.0 = Some((at, read.map(|read| read.holder)));
