@@ -501,7 +501,11 @@ fn a_folder_excluded_from_inside_a_pile_is_spared_for_good() {
 fn the_mouse_is_heard_and_let_go_of() {
     let demo = Demo::new();
     let term = open(&demo, (142, 44), &[], &[]);
-    let screen = to_weigh(&term);
+    to_weigh(&term);
+    // A picture may be taken while one is drawn.
+    let screen = term.wait("the pile and the edges of ages", |screen| {
+        screen.contains("Old logs") && screen.contains(" 6m ")
+    });
     let line = screen
         .lines()
         .position(|line| line.contains("Old logs"))
