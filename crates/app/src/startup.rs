@@ -165,8 +165,12 @@ impl Session {
             .iter()
             .any(|source| id.starts_with(source));
         if has_changed && is_unit && self.target.is_live {
-            let whose = id.split(':').nth(1).filter(|whose| *whose != "system");
-            reload_units(whose);
+            let whose = id.split(':').nth(1).unwrap_or_default();
+            let mut accounts = self.target.accounts.iter();
+            match accounts.find(|account| *account.name == *whose) {
+                Some(account) => reload_units(Some((whose, account.user))),
+                None => reload_units(None),
+            };
         }
         Ok(has_changed)
     }

@@ -97,6 +97,14 @@ impl Station {
     }
 }
 
+/// Something that was turned off.
+pub(super) struct TurnedOff {
+    /// The identity of its computer.
+    pub computer: String,
+    pub id: String,
+    pub name: String,
+}
+
 /// Something that stands before the station.
 pub(super) enum Overlay {
     /// All keys, from this one on; with the view that they stand before.
@@ -174,8 +182,8 @@ pub(super) struct Model {
     pub then_sign: Option<Sign>,
     /// What to look for among what was left behind once the scan is over.
     pub then_left_behind: Option<String>,
-    /// What was turned off since the interface opened and is off still: its id, and what it is called.
-    pub turned_off: Vec<(String, String)>,
+    /// What was turned off since the interface opened and is off still.
+    pub turned_off: Vec<TurnedOff>,
     /// What the mouse points at, in words.
     pub pointed: Option<String>,
     /// What this person has done before.

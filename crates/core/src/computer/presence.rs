@@ -125,16 +125,18 @@ pub(crate) fn presence(target: &Target, folder: &TargetPath, path: &[u8]) -> Pre
 const OWN_DRIVE: char = 'C';
 
 /// Where its registry says so.
-const REGISTRY: &[u8] = b"Windows/System32/config";
+const REGISTRY: &str = "Windows/System32/config/SOFTWARE";
 const VERSION: &str = "Microsoft\\Windows NT\\CurrentVersion";
 
 /// The drive that a windows system calls its own: that of its own folder.
 fn own_drive(target: &Target) -> char {
     let read = || {
         let disk = &**target.disk();
-        let folder = disk.open_folder(target.root(), REGISTRY).ok()?;
-        let bytes = read_whole(disk, &folder, c"SOFTWARE", hive::MOST).ok()?;
-        let hive = Hive::read(bytes, &[]).ok()?;
+        let path = target.with_disk_case(&TargetPath::new(REGISTRY).ok()?);
+        let folder = disk.open_folder(target.root(), path.folder_bytes()).ok()?;
+        let bytes = read_whole(disk, &folder, path.as_name(), hive::MOST).ok()?;
+        // That it isn't finished doesn't matter: a system never moves.
+        let hive = Hive::read_unfinished(bytes).ok()?;
         let root = hive.text(hive.key(VERSION)?, "SystemRoot")?;
         let mut letters = root.chars();
         let drive = letters.next().filter(char::is_ascii_alphabetic)?;

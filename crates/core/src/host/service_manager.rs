@@ -19,14 +19,18 @@ fn arguments(account: Option<&str>) -> Vec<String> {
     all
 }
 
-/// Has the manager read its units again; whether it did. Where none runs, or nobody is signed in, the files alone say it.
-pub fn reload_units(account: Option<&str>) -> bool {
+/// Has the manager of the system, or that of an account by its name and number, read its units again; whether it did. Where
+/// none runs the files alone say it: none is started for this.
+pub fn reload_units(account: Option<(&str, u32)>) -> bool {
     let tool = TOOLS.iter().find(|path| Path::new(path).exists());
-    let Some(tool) = tool.filter(|_| Path::new(RUNS).is_dir()) else {
+    let of_account = account.map(|(_, number)| format!("/run/user/{number}/systemd"));
+    let runs = |path: &str| Path::new(path).is_dir();
+    let is_there = runs(RUNS) && of_account.is_none_or(|path| runs(&path));
+    let Some(tool) = tool.filter(|_| is_there) else {
         return false;
     };
     let asked = Command::new(tool)
-        .args(arguments(account))
+        .args(arguments(account.map(|(name, _)| name)))
         .env_clear()
         .stdin(Stdio::null())
         .stdout(Stdio::null())
@@ -53,5 +57,6 @@ mod tests {
             ]
         );
         assert!(Path::new(RUNS).is_dir() || !reload_units(None));
+        assert!(!reload_units(Some(("nobody of that name", u32::MAX))));
     }
 }

@@ -9,7 +9,7 @@ pub(crate) mod address;
 pub(crate) mod bookmarks;
 pub(crate) mod document;
 mod list;
-mod openers;
+pub(crate) mod openers;
 pub(crate) mod registry;
 mod rows;
 pub(crate) mod site_storage;

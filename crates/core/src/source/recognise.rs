@@ -30,7 +30,7 @@ use jolly_disk::{Disk, Folder, Kind, Stat};
 use crate::cancel::CancelToken;
 use crate::computer::{Dates, FoldedNames, Target, TargetPath};
 use crate::format::{Printable, is_harmless};
-use crate::rule::{AgeBy, Detect, FileKind, Guards, Rule, Search};
+use crate::rule::{AgeBy, Detect, FileKind, Guards, ListFormat, Rule, Search};
 use crate::source::recognise::fetched::Fetched;
 use crate::source::recognise::language::Languages;
 use crate::source::recognise::link::Mounts;
@@ -250,6 +250,9 @@ impl<'a> Recogniser<'a> {
                 .look(target, candidate),
             Detect::FetchedPackage => self.fetched.look(target, candidate),
             Detect::PrintJobDone => print_job::look(target, candidate),
+            Detect::DocumentGone if rule.entries == Some(ListFormat::MimeApps) => {
+                holder::openers::look(target, candidate)
+            }
             Detect::DocumentGone if rule.entries.is_some() => {
                 holder::document::look(target, candidate)
             }

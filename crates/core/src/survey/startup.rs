@@ -15,7 +15,7 @@ use std::collections::HashMap;
 use jolly_disk::{FileKey, Kind, Stat};
 
 use crate::cancel::CancelToken;
-use crate::computer::{AccountName, FoldedNames, Layout, Target, TargetPath};
+use crate::computer::{AccountName, FoldedNames, Layout, Target, TargetPath, is_asleep};
 use crate::format::is_harmless;
 use crate::format::text::text_id::text_id;
 use crate::host::{Running, running};
@@ -202,6 +202,7 @@ pub fn startup(target: &Target, cancel: &CancelToken) -> Startup {
         } else {
             HashMap::new()
         },
+        is_asleep: is_asleep(target),
         folded: FoldedNames::default(),
         packages: package_owners(target, cancel),
         publishers: Vec::new(),
@@ -230,6 +231,8 @@ struct Look<'a> {
     cancel: &'a CancelToken,
     /// What runs on this machine; nothing of a disk on the bench.
     running: HashMap<FileKey, Running>,
+    /// Whether its system only sleeps.
+    is_asleep: bool,
     /// Names of folders of a system that ignores case.
     folded: FoldedNames,
     /// Which package a program came in, by its path.

@@ -278,6 +278,9 @@ fn only_what_lay_on_the_systems_own_drive_can_be_gone() {
         (None, "C:\\Tide\\gone.exe", 1),
         (None, "c:\\tide\\TIDE.exe", 0),
         (None, "C:\\Tide\\tide -q", 0),
+        (None, "\"C:\\Tide\\tide\" -q", 0),
+        (None, "\"C:\\Tide\\gone\" -q", 1),
+        (None, "C:\\Program Files\\%x%\\gone.exe", 0),
         (None, "D:\\Tide\\gone.exe", 0),
         (Some("D:\\Windows"), "C:\\Tide\\gone.exe", 0),
         (Some("D:\\Windows"), "D:\\Tide\\gone.exe", 1),
@@ -286,6 +289,33 @@ fn only_what_lay_on_the_systems_own_drive_can_be_gone() {
     ] {
         assert_eq!(found(root, program), many, "{root:?} {program}");
     }
+}
+
+/// A part whose file is gone and that something else gives out stays, and so does what its installer brings on demand.
+#[test]
+fn what_something_else_does_instead_points_to_something() {
+    let gone = "C:\\Buoylist\\gone.dll";
+    let part = "Classes\\CLSID\\{1}";
+    let server = format!("{part}\\InprocServer32");
+    let found = |more: &[(&str, &str, &str)]| {
+        let bench = Bench::bare(Layout::Windows);
+        bench.tree.folder("Windows/System32").unwrap();
+        let mut tree = KeyTreeNode::new("root");
+        for (key, name, says) in [(&*server, "", gone)].iter().chain(more) {
+            tree.get_or_create_path(key).values.push(text(name, says));
+        }
+        let hive = HiveBuilder::from_tree(tree).unwrap().build().unwrap();
+        bench.tree.text(SOFTWARE, hive, DAY).unwrap();
+        references(&bench.scan()).items.len()
+    };
+    let service = "Classes\\AppID\\{2}";
+    assert_eq!(found(&[]), 1);
+    assert_eq!(found(&[(part, "AppID", "{2}"), (service, "", "Tides")]), 1);
+    let by_service = (service, "LocalService", "tides");
+    assert_eq!(found(&[(part, "AppID", "{2}"), by_service]), 0);
+    assert_eq!(found(&[(&server, "InprocServer32", "on demand")]), 0);
+    let other = format!("{part}\\TreatAs");
+    assert_eq!(found(&[(&other, "", "{3}")]), 0);
 }
 
 /// What of a bench's registry is found, and what becomes of it when it is changed in between.

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use crate::tui::keys::Action;
-use crate::tui::model::{Model, Overlay, StartupView};
+use crate::tui::model::{Model, Overlay, StartupView, TurnedOff};
 use crate::tui::msg::{Effect, FileWork, StartupNews};
 use crate::tui::update::moved;
 
@@ -85,9 +85,11 @@ pub(super) fn hear(model: &mut Model, news: StartupNews) -> Vec<Effect> {
             });
             match result {
                 Ok(has_changed) => {
-                    model.turned_off.retain(|(known, _)| *known != id);
+                    let computer = view.session.identity.clone();
+                    let off = &mut model.turned_off;
+                    off.retain(|one| (&one.computer, &one.id) != (&computer, &id));
                     if has_changed && !on {
-                        model.turned_off.push((id, name));
+                        off.push(TurnedOff { computer, id, name });
                     }
                 }
                 Err(_) => drop(view.done.pop()),

@@ -122,8 +122,10 @@ fn head(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
 
 /// What no longer starts by itself.
 fn turned_off(theme: &Theme, model: &Model, width: usize) -> Option<Line<'static>> {
-    let names = model.turned_off.iter().map(|(_, name)| name.as_str());
-    let names: Vec<&str> = names.collect();
+    let swept = &model.session.as_ref()?.identity;
+    let own = model.turned_off.iter();
+    let own = own.filter(|one| one.computer == *swept);
+    let names: Vec<&str> = own.map(|one| one.name.as_str()).collect();
     if names.is_empty() {
         return None;
     }

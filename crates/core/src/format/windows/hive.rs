@@ -72,11 +72,21 @@ impl Hive {
         if !bytes.starts_with(b"regf") {
             return Err(HiveError::NoHive);
         }
-        let bytes = if is_finished(&bytes) {
+        Self::read_unfinished(if is_finished(&bytes) {
             bytes
         } else {
             log::recovered(bytes, logs)?
-        };
+        })
+    }
+
+    /// Reads a hive as its file is, for what doesn't change while a system is there.
+    ///
+    /// # Errors
+    /// When it is none, or cut short.
+    pub(crate) fn read_unfinished(bytes: Vec<u8>) -> Result<Self, HiveError> {
+        if !bytes.starts_with(b"regf") {
+            return Err(HiveError::NoHive);
+        }
         let length = number(&bytes, 40).ok_or(HiveError::Truncated)? as usize;
         if bytes.len() < BASE || bytes.len() - BASE < length {
             return Err(HiveError::Truncated);

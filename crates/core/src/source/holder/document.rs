@@ -1,7 +1,6 @@
 //! Entries of lists whose document is gone.
 
 use crate::computer::{Presence, Target, TargetPath, presence};
-use crate::source::holder::openers;
 use crate::source::recognise::shown;
 use crate::source::{Candidate, Finding, Reason};
 
@@ -9,13 +8,6 @@ pub(crate) fn look(target: &Target, candidate: &Candidate<'_>) -> Finding {
     let Some(entry) = candidate.entry else {
         return Finding::Is(Reason::EachEntry);
     };
-    let is_opener = entry
-        .leads_to
-        .first()
-        .is_some_and(|it| !it.starts_with(b"/"));
-    if is_opener {
-        return openers::look(target, candidate, entry);
-    }
     // What lies on a server, or is no document at all, can't be missed here.
     let Some(document) = entry.leads_to.first() else {
         return Finding::Not;

@@ -124,7 +124,10 @@ const STORES: [&str; 3] = ["nix", "gnu", "home/linuxbrew"];
 const DASHES: usize = 6;
 
 /// Whether the desktop entry of an opener is surely nowhere.
-pub(super) fn look(target: &Target, candidate: &Candidate<'_>, entry: &HolderItem) -> Finding {
+pub(crate) fn look(target: &Target, candidate: &Candidate<'_>) -> Finding {
+    let Some(entry) = candidate.entry else {
+        return Finding::Is(Reason::EachEntry);
+    };
     let root = TargetPath::root();
     let is = |path: &str, wanted: Presence| presence(target, &root, path.as_bytes()) == wanted;
     let account = candidate

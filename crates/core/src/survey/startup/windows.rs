@@ -3,7 +3,7 @@
 use jolly_disk::Kind;
 
 use crate::computer::{
-    AccountName, FoldedNames, Presence, Target, TargetPath, find_by_drive, fold, is_asleep,
+    AccountName, FoldedNames, Presence, Target, TargetPath, find_by_drive, fold,
 };
 use crate::format::windows::hive::Hive;
 use crate::format::windows::hive::tree::is_plain;
@@ -99,7 +99,7 @@ fn by_mark(
 }
 
 fn may_change(look: &Look<'_>, name: &str) -> Result<(), &'static str> {
-    if is_asleep(look.target) {
+    if look.is_asleep {
         return Err(ASLEEP);
     }
     if is_plain(name) { Ok(()) } else { Err(STRANGE) }

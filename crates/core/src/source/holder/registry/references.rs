@@ -72,7 +72,7 @@ pub(super) fn references(hive: &Hive, role: HiveRole) -> Option<Vec<Reference>> 
     }
     found.kinds_of_files(role.classes);
     for bitness in ["", SMALLER] {
-        found.parts(&format!("{}{bitness}CLSID", role.classes));
+        found.parts(&format!("{}{bitness}", role.classes));
         found.libraries(&format!("{}{bitness}TypeLib", role.classes));
     }
     (found.all.len() < MOST).then_some(found.all)
@@ -207,8 +207,14 @@ impl Found<'_> {
         let verbs = self.hive.subkeys(shell).into_iter();
         verbs
             .map(|(name, verb)| {
+                // Another part may do the work, or the installer bring the program when it is asked for.
+                let elsewhere = ["DelegateExecute", "command"];
+                let is_told_here = |command: &Key| {
+                    let mut said = elsewhere.iter().map(|name| self.hive.text(*command, name));
+                    said.all(|said| said.is_none()) && named(verb, "DropTarget").is_none()
+                };
                 let starts = named(verb, "command")
-                    .filter(|command| self.hive.text(*command, "DelegateExecute").is_none())
+                    .filter(is_told_here)
                     .and_then(|command| self.hive.text(command, ""))
                     .and_then(|command| of_command(&command));
                 (name, verb, starts)
@@ -250,17 +256,32 @@ impl Found<'_> {
     }
 
     /// Parts of programs that others use: the library or the program of each.
-    fn parts(&mut self, path: &str) {
-        for (path, key) in self.below(path) {
+    fn parts(&mut self, classes: &str) {
+        for (path, key) in self.below(&format!("{classes}CLSID")) {
+            // A service may do the work instead.
+            if self
+                .hive
+                .text(key, "AppID")
+                .is_some_and(|id| self.is_service(classes, &id))
+            {
+                continue;
+            }
+            // Of a value of the key's own name the installer makes the file when it is asked for.
+            let told = |name: &str, key: Key| {
+                let is_on_demand = self.hive.text(key, name).is_some();
+                self.hive.text(key, "").filter(|_| !is_on_demand)
+            };
             let servers = self.hive.subkeys(key).into_iter();
             let named: Option<Vec<Vec<String>>> = servers
                 .filter_map(|(name, key)| match &*name.to_ascii_lowercase() {
                     "inprocserver32" | "inprocserver" => {
-                        Some(self.hive.text(key, "").and_then(|text| of_file(&text)))
+                        Some(told(&name, key).and_then(|text| of_file(&text)))
                     }
                     "localserver32" | "localserver" => {
-                        Some(self.hive.text(key, "").and_then(|text| of_command(&text)))
+                        Some(told(&name, key).and_then(|text| of_command(&text)))
                     }
+                    // It stands for another part.
+                    "treatas" | "autotreatas" => Some(None),
                     _ => None,
                 })
                 .collect();
@@ -268,6 +289,12 @@ impl Found<'_> {
                 self.add_key(ReferenceKind::RegisteredParts, (&path, key), named.concat());
             }
         }
+    }
+
+    /// Whether a part is given out by a service, by the record of its application.
+    fn is_service(&self, classes: &str, id: &str) -> bool {
+        let record = self.hive.key(&format!("{classes}AppID\\{id}"));
+        record.is_some_and(|record| self.hive.text(record, "LocalService").is_some())
     }
 
     /// Descriptions of such parts: a key for each version, below which files stand by language and bitness.
