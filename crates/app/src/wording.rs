@@ -72,14 +72,18 @@ pub(crate) fn extension_facts(one: &Extension) -> String {
 /// What is copied before rows and values go.
 pub(crate) fn copied_first(copies: &SafetyCopies) -> String {
     let profiles = counted(copies.profiles.len() as u64, "browser profile");
-    let hives = counted(copies.hives.len() as u64, "registry hive");
-    let what = match (copies.profiles.len(), copies.hives.len()) {
-        (_, 0) => format!("the bookmarks and logins of {profiles} are copied"),
-        (0, 1) => "the registry hive is copied whole".to_owned(),
-        (0, _) => format!("{hives} are copied whole"),
-        (_, _) => format!("{hives} and the bookmarks and logins of {profiles} are copied"),
-    };
-    format!("{what} into the dustpan")
+    let mut parts = Vec::new();
+    if !copies.hives.is_empty() {
+        parts.push(counted(copies.hives.len() as u64, "whole registry hive"));
+    }
+    if !copies.lists.is_empty() {
+        let lists = counted(copies.lists.len() as u64, "whole list");
+        parts.push(format!("{lists} of what opens what"));
+    }
+    if !copies.profiles.is_empty() {
+        parts.push(format!("the bookmarks and logins of {profiles}"));
+    }
+    format!("the dustpan gets a copy of {}", parts.join(" and "))
 }
 
 /// So many copies.

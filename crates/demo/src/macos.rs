@@ -101,6 +101,12 @@ fn system(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     )
 }
 
+/// The alias record of the mail program, in Base64: version 2, with its path and the volume that its system starts from.
+const GULLMAIL_ALIAS: &str = "AAAAAAC+AAIAAANNYWMAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA\
+    AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA\
+    AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAABIAGUFwcGxpY2F0aW9ucy9HdWxs\
+    bWFpbC5hcHAAABMAAS8A//8AAA==";
+
 const TIDEWATCH: &str = "/Applications/Tidewatch.app/Contents/MacOS/tidewatch";
 
 fn pia(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
@@ -146,8 +152,11 @@ fn pia(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     daemons(tree)?;
     tree.text(
         format!("{home}/Library/Preferences/com.apple.loginitems.plist"),
-        "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<plist version=\"1.0\">\n<dict><key>SessionItems</key><dict>\
-         <key>CustomListItems</key><array><dict><key>Name</key><string>Gullmail</string></dict></array></dict></dict>\n</plist>\n",
+        format!(
+            "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<plist version=\"1.0\">\n<dict><key>SessionItems</key><dict>\
+             <key>CustomListItems</key><array><dict><key>Alias</key><data>{GULLMAIL_ALIAS}</data>\
+             <key>Name</key><string>Gullmail</string></dict></array></dict></dict>\n</plist>\n"
+        ),
         500 * DAY,
     )?;
     let user_data = format!("{home}/Library/Application Support/Heron");

@@ -695,7 +695,7 @@ fn a_registry_is_mended_and_who_changes_their_mind_gets_things_back() {
     term.keys(&["Space", "Escape"]);
     term.wait_text("Missing program parts");
     term.keys(&["Tab"]);
-    term.wait_text("the registry hive is copied whole into the dustpan");
+    term.wait_text("the dustpan gets a copy of 1 whole registry hive");
     term.text("sweep");
     let screen = term.wait_text("canned again: ");
     assert!(

@@ -20,11 +20,12 @@ const LONGEST: usize = 4_096;
 /// that lead to it, and a binary list may say one long key many times.
 const MOST_KEPT: usize = 32 * 1024 * 1024;
 
-/// The texts of a property list by the keys that lead to them, divided by `/`; entries of an array
+/// The texts and bytes of a property list by the keys that lead to them, divided by `/`; entries of an array
 /// count from 0.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(crate) struct PropertyList {
     texts: HashMap<String, String>,
+    data: HashMap<String, Vec<u8>>,
 }
 
 /// Why some bytes are not a property list.
@@ -89,6 +90,14 @@ impl PropertyList {
                     list.texts.insert(path(&levels), text.into_owned());
                     step(&mut levels);
                 }
+                Event::Data(data) if data.len() <= LONGEST => {
+                    kept += data.len() + levels.iter().map(Level::len).sum::<usize>();
+                    if kept > MOST_KEPT {
+                        return Err(Unreadable::TooMuch);
+                    }
+                    list.data.insert(path(&levels), data.into_owned());
+                    step(&mut levels);
+                }
                 Event::Date(date) => {
                     list.texts.insert(path(&levels), date.to_xml_format());
                     step(&mut levels);
@@ -107,6 +116,11 @@ impl PropertyList {
     /// The text at a path of keys.
     pub(crate) fn text(&self, path: &str) -> Option<&str> {
         self.texts.get(path).map(String::as_str)
+    }
+
+    /// The bytes at a path of keys.
+    pub(crate) fn data(&self, path: &str) -> Option<&[u8]> {
+        self.data.get(path).map(Vec::as_slice)
     }
 
     /// The texts of an array at a path of keys, from its first on.

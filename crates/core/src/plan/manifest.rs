@@ -79,10 +79,16 @@ impl ManifestItem {
             .is_some_and(|entry| entry.list == ListFormat::Rows)
     }
 
-    /// Whether something is copied before it goes: of a row's profile what is dearest, of a registry its whole hive.
+    /// Whether something is copied before it goes: of a row's profile what is dearest, of settings the whole holder.
     pub(crate) fn needs_copies(&self) -> bool {
-        let list = self.entry.map(|entry| entry.list);
-        matches!(list, Some(ListFormat::Rows | ListFormat::Registry))
+        self.entry
+            .is_some_and(|entry| entry.list == ListFormat::Rows || entry.list.is_copied_whole())
+    }
+
+    /// Whether it is a key or value of a registry.
+    pub(crate) fn is_of_registry(&self) -> bool {
+        self.entry
+            .is_some_and(|entry| entry.list == ListFormat::Registry)
     }
 
     /// Bytes that it takes where it is set aside: holes take none.

@@ -14,7 +14,7 @@ use jolly_core::decide::{
 use jolly_core::dustpan::{Pan, RestoreOutcome};
 use jolly_core::pile::Scan;
 use jolly_core::plan::{
-    Manifest, MostRead, Outcome, make_manifest, read_plan, write_plan, write_preview,
+    Manifest, MostRead, Outcome, make_manifest, read_plan, safety_copies, write_plan, write_preview,
 };
 use jolly_core::run::{
     RestoreOrder, RestoreSummary, RunContext, RunSummary, SameComputer, read_items, recover,
@@ -25,7 +25,7 @@ use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
 
 use crate::support::{
-    Bench, DAY, NOW, bring_back, context, manifest_of, now, run, run_id, scan_on,
+    Bench, DAY, NOW, bring_back, context, manifest_of, now, run, run_id, scan_on, unpacked,
 };
 
 const LIST: &str = "home/ada/.local/share/recently-used.xbel";
@@ -708,7 +708,15 @@ fn openers_that_are_gone_go_and_come_back_and_nothing_is_said_where_programs_may
     assert!(found().is_empty());
     std::fs::rename(bench.root().join("nix"), bench.root().join("away")).unwrap();
     let scan = bench.scan();
-    sweep(&bench, &scan, &manifest_of(&scan, true));
+    let manifest = manifest_of(&scan, true);
+    let copies = safety_copies(&scan.target, &manifest);
+    assert_eq!((copies.lists.len(), copies.bytes), (1, text.len() as u64));
+    sweep(&bench, &scan, &manifest);
+    let kept = unpacked(&bench);
+    assert!(
+        kept.iter().any(|bytes| bytes == text.as_bytes()),
+        "the whole of it first"
+    );
     let path = bench.root().join(list);
     let left = text.replace("image/png=old.desktop\n", "");
     assert_eq!(std::fs::read_to_string(&path).unwrap(), left);

@@ -4,7 +4,6 @@
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
-use std::path::PathBuf;
 use std::process::Command;
 use std::sync::Arc;
 
@@ -18,7 +17,7 @@ use jolly_core::run::{RestoreSummary, SameComputer, read_items, recover};
 use jolly_demo::{DemoLayout, Fault, FaultyDisk};
 use regf::{DataType, HiveBuilder, KeyTreeNode, KeyTreeValue, RegistryHive};
 
-use crate::support::{Bench, DAY, bring_back, now, run, run_id, scan_on};
+use crate::support::{Bench, DAY, bring_back, now, run, run_id, scan_on, unpacked};
 
 const SOFTWARE: &str = "Windows/System32/config/SOFTWARE";
 const PIAS: &str = "Users/pia/NTUSER.DAT";
@@ -219,39 +218,6 @@ fn what_points_to_nothing_goes_and_comes_back_and_every_reader_agrees() {
         names(&references(&bench.scan())),
         GONE.map(str::to_owned).into()
     );
-}
-
-/// What the dustpan holds, taken out by the programs that anybody has.
-fn unpacked(bench: &Bench) -> Vec<Vec<u8>> {
-    let folder = tempfile::tempdir().unwrap();
-    let archives = walk(&bench.state().dustpan_folder());
-    let archive = archives
-        .into_iter()
-        .find(|path| path.to_string_lossy().ends_with(".tar.zst"));
-    let done = Command::new("tar")
-        .args(["--zstd", "-xf"])
-        .arg(archive.unwrap())
-        .arg("-C")
-        .arg(folder.path())
-        .status();
-    assert!(done.unwrap().success());
-    walk(folder.path())
-        .into_iter()
-        .map(|path| fs::read(path).unwrap())
-        .collect()
-}
-
-fn walk(root: &std::path::Path) -> Vec<PathBuf> {
-    let mut found = Vec::new();
-    for entry in fs::read_dir(root).unwrap() {
-        let path = entry.unwrap().path();
-        if path.is_dir() {
-            found.extend(walk(&path));
-        } else {
-            found.push(path);
-        }
-    }
-    found
 }
 
 /// A system that calls its own drive otherwise says nothing of `C:`, and of its own what is true.

@@ -156,6 +156,10 @@ fn each_layout_tells_what_it_starts_and_whether_that_is_there() {
         "{agents:?}"
     );
     has(&macos, ("login-item:pia:Gullmail", true, false, false));
+    assert_eq!(
+        entry(&dock, "login-item:pia:Gullmail").command,
+        "/Applications/Gullmail.app"
+    );
 }
 
 #[test]

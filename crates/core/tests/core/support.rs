@@ -518,3 +518,36 @@ pub(crate) fn succeeds(command: &str, arguments: &[&str], path: &Path) -> bool {
 pub(crate) fn run_id(name: &str) -> RunId {
     name.parse().unwrap()
 }
+
+/// What the dustpan holds, taken out by the programs that anybody has.
+pub(crate) fn unpacked(bench: &Bench) -> Vec<Vec<u8>> {
+    let folder = tempfile::tempdir().unwrap();
+    let archives = walk(&bench.state().dustpan_folder());
+    let archive = archives
+        .into_iter()
+        .find(|path| path.to_string_lossy().ends_with(".tar.zst"));
+    let done = std::process::Command::new("tar")
+        .args(["--zstd", "-xf"])
+        .arg(archive.unwrap())
+        .arg("-C")
+        .arg(folder.path())
+        .status();
+    assert!(done.unwrap().success());
+    walk(folder.path())
+        .into_iter()
+        .map(|path| std::fs::read(path).unwrap())
+        .collect()
+}
+
+fn walk(root: &Path) -> Vec<PathBuf> {
+    let mut found = Vec::new();
+    for entry in std::fs::read_dir(root).unwrap() {
+        let path = entry.unwrap().path();
+        if path.is_dir() {
+            found.extend(walk(&path));
+        } else {
+            found.push(path);
+        }
+    }
+    found
+}

@@ -1,16 +1,18 @@
-//! What is copied before anything goes: bookmarks and logins of profiles, and whole registry hives.
+//! What is copied before anything goes: bookmarks and logins of profiles, and whole the registry hives and lists of settings.
 
 use crate::computer::{Target, TargetPath};
 use crate::plan::{Manifest, ManifestItem};
 use crate::survey::{Profile, profile_of};
 
-/// What is copied of the profiles that rows of a list go from, and of the hives that values do.
+/// What is copied of the profiles that rows of a list go from, and of the hives and lists that values and entries do.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct SafetyCopies {
     /// The profiles.
     pub profiles: Vec<Profile>,
     /// The registry hives, which are copied whole.
     pub hives: Vec<TargetPath>,
+    /// The lists of what opens what, which are copied whole, too.
+    pub lists: Vec<TargetPath>,
     /// What the copies hold at most, in bytes.
     pub bytes: u64,
 }
@@ -19,7 +21,7 @@ pub struct SafetyCopies {
 pub fn safety_copies(target: &Target, manifest: &Manifest) -> SafetyCopies {
     let mut last = TargetPath::default();
     let mut profiles: Vec<Profile> = Vec::new();
-    let mut hives: Vec<TargetPath> = Vec::new();
+    let (mut hives, mut lists) = (Vec::new(), Vec::new());
     for item in manifest.items.iter().filter(ManifestItem::needs_copies) {
         let holder = item.file();
         // Items of a holder follow each other.
@@ -28,8 +30,13 @@ pub fn safety_copies(target: &Target, manifest: &Manifest) -> SafetyCopies {
         }
         last = holder.into_owned();
         if !item.is_row() {
-            if !hives.contains(&last) {
-                hives.push(last.clone());
+            let whole: &mut Vec<TargetPath> = if item.is_of_registry() {
+                &mut hives
+            } else {
+                &mut lists
+            };
+            if !whole.contains(&last) {
+                whole.push(last.clone());
             }
             continue;
         }
@@ -40,25 +47,27 @@ pub fn safety_copies(target: &Target, manifest: &Manifest) -> SafetyCopies {
         }
     }
     let of_profiles = profiles.iter().map(|profile| size_of(target, profile));
-    let of_hives = hives.iter().map(|hive| size_of_hive(target, hive));
+    let whole = hives.iter().chain(&lists);
+    let of_whole = whole.map(|holder| size_of_holder(target, holder));
     SafetyCopies {
-        bytes: of_profiles.chain(of_hives).fold(0, u64::saturating_add),
+        bytes: of_profiles.chain(of_whole).fold(0, u64::saturating_add),
         profiles,
         hives,
+        lists,
     }
 }
 
 impl SafetyCopies {
     /// Whether nothing is copied.
     pub fn is_empty(&self) -> bool {
-        self.profiles.is_empty() && self.hives.is_empty()
+        self.profiles.is_empty() && self.hives.is_empty() && self.lists.is_empty()
     }
 }
 
-fn size_of_hive(target: &Target, hive: &TargetPath) -> u64 {
+fn size_of_holder(target: &Target, holder: &TargetPath) -> u64 {
     let disk = target.disk();
-    let folder = disk.open_folder(target.root(), hive.folder_bytes());
-    let stat = folder.and_then(|folder| disk.stat(&folder, hive.as_name()));
+    let folder = disk.open_folder(target.root(), holder.folder_bytes());
+    let stat = folder.and_then(|folder| disk.stat(&folder, holder.as_name()));
     stat.map_or(0, |stat| stat.size)
 }
 

@@ -35,6 +35,11 @@ impl ListFormat {
         Self::LISTS.into_iter().find(|format| format.name() == name)
     }
 
+    /// Whether the whole of it is copied before anything in it goes: what makes a system work, not what tells of somebody.
+    pub fn is_copied_whole(self) -> bool {
+        matches!(self, Self::MimeApps | Self::Registry)
+    }
+
     /// What one of its items is, in listings and logs.
     pub fn item_name(self) -> &'static str {
         match self {

@@ -1,5 +1,5 @@
 //! Copies that are put into the dustpan first: of what is dearest in a browser profile before a row of it goes, and of a
-//! whole registry hive before anything in it does.
+//! whole registry hive or list of settings before anything in it does.
 
 use std::collections::HashMap;
 use std::ffi::{CStr, CString};
@@ -22,7 +22,7 @@ use crate::survey::{Profile, profile_of};
 pub(crate) struct SafetyCopier<'a> {
     target: &'a Target,
     run: &'a RunId,
-    /// What became of those of each profile and each hive.
+    /// What became of those of each profile and each holder.
     done: HashMap<TargetPath, Result<(), ItemOutcome>>,
     /// The holder that was asked about last, and the answer: its items follow each other.
     last: Option<(TargetPath, Result<(), ItemOutcome>)>,
@@ -41,7 +41,7 @@ impl<'a> SafetyCopier<'a> {
     /// Has the copies made that an item needs, if that has not been done.
     ///
     /// # Errors
-    /// When they can't be made: then nothing of that profile or hive may go.
+    /// When they can't be made: then nothing of that profile or holder may go.
     pub(crate) fn make(
         &mut self,
         writer: &mut Writer<'_>,
@@ -72,7 +72,7 @@ impl<'a> SafetyCopier<'a> {
                 if let Some(made) = self.done.get(&*holder) {
                     made.clone()
                 } else {
-                    let made = self.copy_hive(writer, (&holder, item), stop);
+                    let made = self.copy_whole(writer, (&holder, item), stop);
                     self.done.insert(holder.clone().into_owned(), made.clone());
                     made
                 }
@@ -82,36 +82,40 @@ impl<'a> SafetyCopier<'a> {
         made
     }
 
-    /// Copies a hive as it is, with what its system wrote beside it and not yet into it.
-    fn copy_hive(
+    /// Copies a holder as it is, a hive with what its system wrote beside it and not yet into it.
+    fn copy_whole(
         &self,
         writer: &mut Writer<'_>,
-        (hive, item): (&TargetPath, &ManifestItem),
+        (holder, item): (&TargetPath, &ManifestItem),
         stop: &CancelToken,
     ) -> Result<(), ItemOutcome> {
         let disk = &**self.target.disk();
         let failed = |why: &dyn std::fmt::Display| {
-            ItemOutcome::stays(StayReason::NotCopied(format!("{hive}: {why}")))
+            ItemOutcome::stays(StayReason::NotCopied(format!("{holder}: {why}")))
         };
-        let holding = hive.parent().unwrap_or_default();
+        let holding = holder.parent().unwrap_or_default();
         let folder = disk
             .open_folder(self.target.root(), holding.as_bytes())
             .map_err(|error| failed(&error))?;
-        let head = read_head(disk, &folder, hive.as_name()).map_err(|error| failed(&error))?;
-        let logs = logs_beside(disk, &folder, hive.name(), &head);
-        let logs = logs.map_err(|error| failed(&error))?;
-        for name in std::iter::once(hive.as_name().to_owned()).chain(logs) {
+        let logs = if item.is_of_registry() {
+            let head = read_head(disk, &folder, holder.as_name());
+            let logs = head.and_then(|head| logs_beside(disk, &folder, holder.name(), &head));
+            logs.map_err(|error| failed(&error))?
+        } else {
+            Vec::new()
+        };
+        for name in std::iter::once(holder.as_name().to_owned()).chain(logs) {
             let Some(stat) = file_there(disk, &folder, &name)? else {
                 return Err(failed(&"it is no file any more"));
             };
             if stat.size > hive::MOST {
                 return Err(ItemOutcome::stays(StayReason::TooLongToCopy));
             }
-            // What goes out of the hive lies below its own name, in an archive that anybody can unpack.
-            let (hive, ending) = name
+            // What goes out of the holder lies below its own name, in an archive that anybody can unpack.
+            let (stem, ending) = name
                 .to_bytes()
-                .split_at(hive.name().len().min(name.count_bytes()));
-            let beside = [hive, format!("-{}", self.run).as_bytes(), ending].concat();
+                .split_at(holder.name().len().min(name.count_bytes()));
+            let beside = [stem, format!("-{}", self.run).as_bytes(), ending].concat();
             let beside = CString::new(beside).unwrap_or_default();
             if let Some(copy) = item_of(item, &holding, &beside, &stat) {
                 let place = (disk, &folder, &*name);

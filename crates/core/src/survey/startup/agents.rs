@@ -6,6 +6,7 @@ use jolly_disk::Kind;
 
 use crate::computer::{AccountName, TargetPath};
 use crate::format::PropertyList;
+use crate::format::startup_files::alias_record;
 use crate::format::startup_files::launchd::{self, Agent};
 use crate::survey::programs::below;
 use crate::survey::signs::folders;
@@ -49,8 +50,8 @@ pub(super) fn look(look: &mut Look<'_>) {
 /// Login items at most of one account.
 const MOST_ITEMS: usize = 500;
 
-/// The list of login items that systems before the sealed one kept as a file: names alone, where each leads is sealed there,
-/// too.
+/// The list of login items that systems before the sealed one kept as a file: each with its name, and most with an alias
+/// record.
 fn login_items(look: &mut Look<'_>, folder: &TargetPath, account: &AccountName) {
     let file = below(folder, b"com.apple.loginitems.plist");
     let Some(bytes) = look.read(&file) else {
@@ -62,21 +63,26 @@ fn login_items(look: &mut Look<'_>, folder: &TargetPath, account: &AccountName) 
         return;
     };
     for at in 0..MOST_ITEMS {
-        let item = format!("SessionItems/CustomListItems/{at}/Name");
-        let Some(name) = list.text(&item).filter(|_| !look.is_over()) else {
+        let item = format!("SessionItems/CustomListItems/{at}");
+        let name = list.text(&format!("{item}/Name"));
+        let Some(name) = name.filter(|_| !look.is_over()) else {
             return;
         };
+        let alias = list.data(&format!("{item}/Alias"));
+        let leads_to = alias.and_then(alias_record::path_of);
+        // An alias finds a file that was moved by its number, too: a path that is gone proves nothing.
+        let program = leads_to.as_deref().filter(|path| !look.program(path).0);
         look.add(&Found {
             source: StartSource::LoginItem,
             account: Some(account),
             key: name,
             name,
-            command: "",
-            program: None,
+            command: leads_to.as_deref().unwrap_or_default(),
+            program,
             says: None,
             file: &file,
             is_on: true,
-            switch: Err("where it leads is sealed; that account's own settings turn it off"),
+            switch: Err("its list is its system's own; that account's settings turn it off"),
         });
     }
 }
