@@ -4,20 +4,16 @@
 
 mod arrival;
 mod extensions;
-mod facts;
 mod folders;
 mod kept_in;
-mod large;
 mod leftovers;
 mod profiles;
 mod programs;
-mod signs;
 mod sites;
 pub(crate) mod startup;
 
-pub use arrival::{Arrival, arrive};
+pub use arrival::{Arrival, Fact, Figure, Sign, arrive, facts, signs};
 pub use extensions::{Extension, Origin, extensions};
-pub use facts::{Fact, facts};
 pub use leftovers::{Grade, Leftover, LeftoverFolder, leftovers, searches_of_leftovers};
 pub(crate) use profiles::profile_of;
 pub use profiles::{Profile, profiles};
@@ -27,6 +23,5 @@ pub use programs::uninstall::{
 pub use programs::{
     Belongs, Footprint, Inventory, Occupied, Program, ProgramSource, Reason, inventory, programs,
 };
-pub use signs::{Figure, Sign, signs};
 pub use sites::{HostTraces, SiteTraces, Sites, sites, sites_and_extensions};
 pub use startup::{RegistryWay, StartEntry, StartId, StartSource, Startup, Switch, startup};

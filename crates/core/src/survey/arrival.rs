@@ -2,6 +2,10 @@
 //!
 //! Everything here is a cheap look: it is told when its time is up and says so in its figures.
 
+mod facts;
+mod large;
+mod signs;
+
 use std::collections::BTreeSet;
 use std::io;
 
@@ -10,7 +14,8 @@ use jiff::Timestamp;
 use crate::computer::{Target, TargetPath, Volume};
 use crate::host::{VolumeKind, mount_of, volume_kind};
 use crate::rule::{Need, RuleSet, resolve};
-use crate::survey::{Fact, Sign, facts, signs};
+pub use facts::{Fact, facts};
+pub use signs::{Figure, Sign, signs};
 
 /// What a first look at a computer tells.
 #[derive(Clone, Debug)]

@@ -5,7 +5,13 @@ use std::ops::ControlFlow;
 
 use jolly_disk::{Disk, Folder, Kind};
 
-use crate::computer::{Target, TargetPath};
+use crate::computer::{Target, TargetPath, find_folders};
+
+/// The folders that a path below another stands for, whatever case the disk writes them in; `*` is any name.
+pub(crate) fn folders(target: &Target, base: &TargetPath, path: &str) -> Vec<TargetPath> {
+    let parts: Vec<&str> = path.split('/').collect();
+    find_folders(&**target.disk(), target.root(), base, &parts, target.layout)
+}
 
 /// Opens a folder below another.
 pub(super) fn open_below(target: &Target, folder: &TargetPath, below: &str) -> Option<Folder> {

@@ -7,13 +7,13 @@ use jolly_disk::Kind;
 use crate::cancel::CancelToken;
 use crate::computer::{Layout, Place, Target, TargetPath};
 use crate::rule::of_folder;
+use crate::survey::folders::folders;
 use crate::survey::folders::names_in;
 use crate::survey::kept_in::{Holds, Keeping, kept_in};
 use crate::survey::programs::below;
 use crate::survey::programs::footprint::NameIndex;
 use crate::survey::programs::names::{forms, normal};
 use crate::survey::programs::windows::is_systems;
-use crate::survey::signs::folders;
 use crate::survey::{Inventory, Reason};
 
 /// Letters that a name must have to be looked for within others.

@@ -11,10 +11,10 @@ use crate::format::program_records::desktop_entry::{DesktopEntry, MOST_ENTRY};
 use crate::format::windows::shell_link::{self, LeadsTo};
 use crate::format::{PROPERTY_LIST_MOST, PropertyList};
 use crate::source::is_program_gone;
+use crate::survey::folders::folders;
 use crate::survey::folders::names_in;
 use crate::survey::programs::names::{forms, normal};
 use crate::survey::programs::{below, place, read_at};
-use crate::survey::signs::folders;
 use crate::survey::{Inventory, programs::names::is_common};
 
 /// What records say of programs that are gone, by their names. What lies in somebody's home speaks for what is theirs alone.

@@ -3,9 +3,9 @@
 use jolly_disk::{Disk, Folder, Kind, Stat};
 
 use crate::computer::{Layout, Presence, TargetPath, presence};
+use crate::survey::folders::folders;
 use crate::survey::folders::names_in;
 use crate::survey::programs::{Gathering, Program, ProgramSource, Reason, below, packages, place};
-use crate::survey::signs::folders;
 
 /// Folders of the system whose files are programs. On macos those of the system itself are sealed and left out.
 const SHARED: [&str; 6] = [

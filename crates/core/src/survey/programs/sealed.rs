@@ -4,9 +4,9 @@ use jolly_disk::Kind;
 use serde_json::Value;
 
 use crate::computer::TargetPath;
+use crate::survey::folders::folders;
 use crate::survey::folders::names_in;
 use crate::survey::programs::{Gathering, Program, ProgramSource, Reason, below, place, read_at};
-use crate::survey::signs::folders;
 
 /// The longest manifest of a profile, in bytes.
 const MOST_MANIFEST: u64 = 16 << 20;

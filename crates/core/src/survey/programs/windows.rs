@@ -7,10 +7,10 @@ use jolly_disk::Kind;
 
 use crate::computer::{FoldedNames, Presence, Target, TargetPath, presence_by_drive};
 use crate::format::windows::hive::{self, Hive, Key};
+use crate::survey::folders::folders;
 use crate::survey::folders::names_in;
 use crate::survey::programs::names::{Known, normal};
 use crate::survey::programs::{Gathering, Program, ProgramSource, Reason, below, read_at};
-use crate::survey::signs::folders;
 
 /// Where records for uninstalling stand below the root of the software hive, and below that of an account's.
 const MACHINE: [&str; 2] = [

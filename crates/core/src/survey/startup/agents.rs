@@ -8,8 +8,8 @@ use crate::computer::{AccountName, TargetPath};
 use crate::format::PropertyList;
 use crate::format::startup_files::alias_record;
 use crate::format::startup_files::launchd::{self, Agent};
+use crate::survey::folders::folders;
 use crate::survey::programs::below;
-use crate::survey::signs::folders;
 use crate::survey::startup::{Found, Look, SYSTEM_PART, StartSource, Switch};
 
 /// Where the lists lie.

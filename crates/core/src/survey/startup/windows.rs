@@ -8,9 +8,9 @@ use crate::computer::{
 use crate::format::windows::hive::Hive;
 use crate::format::windows::hive::tree::is_plain;
 use crate::format::windows::shell_link::{LeadsTo, leads_to};
+use crate::survey::folders::folders;
 use crate::survey::programs::windows::hive_in;
 use crate::survey::programs::{below, place};
-use crate::survey::signs::folders;
 use crate::survey::startup::{Found, Look, RegistryWay, StartSource, Switch};
 
 /// Why something of a registry can't be switched.

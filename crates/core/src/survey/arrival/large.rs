@@ -10,7 +10,8 @@ use jolly_disk::Kind;
 use crate::computer::{Layout, Place, Target, TargetPath};
 use crate::format::Printable;
 use crate::survey::Sign;
-use crate::survey::signs::{folders, measure};
+use crate::survey::arrival::signs::measure;
+use crate::survey::folders::folders;
 
 /// From which size on these are told, in bytes.
 const LARGE_LOG: u64 = 256 << 20;

@@ -7,9 +7,11 @@ use jiff::Timestamp;
 use jolly_disk::Kind;
 
 use crate::cancel::CancelToken;
-use crate::computer::{AccountName, Layout, Place, Target, TargetPath, Volume, find_folders};
+use crate::computer::{AccountName, Layout, Place, Target, TargetPath, Volume};
 use crate::host::recorded_errors;
 use crate::source::oldest_in_trash;
+use crate::survey::arrival::large::large;
+use crate::survey::folders::folders;
 use crate::survey::{Belongs, Program, inventory};
 
 /// A figure of a cheap look.
@@ -165,7 +167,7 @@ pub fn signs(
             signs.push(sign);
         }
     }
-    signs.extend(crate::survey::large::large(target, is_due));
+    signs.extend(large(target, is_due));
     let temp: Vec<TargetPath> = target
         .places
         .of(Place::Temp)
@@ -266,11 +268,6 @@ pub(crate) fn measure(
         drop(listed);
     }
     figure
-}
-
-pub(crate) fn folders(target: &Target, base: &TargetPath, path: &str) -> Vec<TargetPath> {
-    let parts: Vec<&str> = path.split('/').collect();
-    find_folders(&**target.disk(), target.root(), base, &parts, target.layout)
 }
 
 fn previous_system(target: &Target) -> Option<Sign> {

@@ -10,7 +10,7 @@ use crate::computer::{
 };
 use crate::format::{Printable, PropertyList};
 use crate::host::{HostDisk, host_disks, mount_of};
-use crate::survey::signs::starts_at_sign_in;
+use crate::survey::arrival::signs::starts_at_sign_in;
 
 /// One thing known of a computer.
 #[derive(Clone, Debug, PartialEq, Eq)]
