@@ -15,6 +15,7 @@ mod scan;
 mod schedule;
 mod sheet;
 mod sites;
+mod space;
 mod startup;
 mod status;
 mod sweep;
@@ -129,6 +130,19 @@ enum Command {
         /// What programs that are gone left behind, with the evidence
         #[arg(long)]
         left_behind: bool,
+    },
+    /// What occupies the space, by folder and by when it was used last
+    #[command(after_help = "Example: jolly-broom space home --out space.svg")]
+    Space {
+        /// Only what lies below this folder
+        #[arg(value_name = "DIR")]
+        folder: Option<PathBuf>,
+        /// Write it to a file, too: .svg or .pdf the picture, .csv a table, .json an object a line
+        #[arg(long, value_name = "FILE")]
+        out: Option<PathBuf>,
+        /// Replace the file where there is one
+        #[arg(long, requires = "out")]
+        force: bool,
     },
     /// Job sheets: each computer with its visits
     #[command(after_help = "Example: jolly-broom sheet list")]
@@ -371,6 +385,14 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Sites) => sites::run(&shared),
         Some(Command::Extensions) => extensions::run(&shared),
         Some(Command::Programs { left_behind }) => programs::run(left_behind, &shared),
+        Some(Command::Space { folder, out, force }) => {
+            let wanted = space::Wanted {
+                folder: folder.as_deref(),
+                out: out.as_deref(),
+                is_forced: force,
+            };
+            space::run(&shared, &wanted)
+        }
         Some(Command::Sheet { command }) => sheet::run(&shared, &command),
         Some(Command::Schedule { sheet }) => schedule::run(&shared, &sheet),
         Some(Command::Status { sheet }) => return status::run(&shared, &sheet),

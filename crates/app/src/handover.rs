@@ -1,6 +1,7 @@
 //! What is handed over: the customer's page, the charts, a run as a table or as an object.
 
 mod drawn;
+mod space;
 
 use std::io;
 use std::path::{Path, PathBuf};
@@ -12,6 +13,7 @@ use jolly_paper::{PaperError, PaperForm};
 pub(crate) use crate::handover::drawn::{
     Drawn, PreviewLine, VisitsChart, draw_ages, draw_regrowth, draw_run,
 };
+pub(crate) use crate::handover::space::{SpaceForm, SpaceView, write_space_to};
 use crate::new_file::{Existing, Readers, write_file};
 use crate::shop::ShopError;
 

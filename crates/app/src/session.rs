@@ -172,16 +172,20 @@ impl Session {
         arrive(&self.target, &self.rules, now, &is_due)
     }
 
-    /// Says which rule has a path and why; the path as a person gives it: below the target's root,
-    /// on the target, or on this machine.
-    pub(crate) fn explain(&self, path: &Path) -> Result<(TargetPath, Explanation), Refusal> {
+    /// A path as a person gives it: below the target's root, on the target, or on this machine.
+    pub(crate) fn path_on_target(&self, path: &Path) -> Result<TargetPath, Refusal> {
         use std::os::unix::ffi::OsStrExt as _;
         let inside = self.target.inside(path);
         let given = path.as_os_str().as_bytes();
         let path = inside
             .map_or_else(|| self.target.parse_user_path(given), Ok)
             .map_err(|error| Refusal::bad_input(&error, "such as home/pia/.cache/thumbnails"))?;
-        let path = self.target.with_disk_case(&path);
+        Ok(self.target.with_disk_case(&path))
+    }
+
+    /// Says which rule has a path and why.
+    pub(crate) fn explain(&self, path: &Path) -> Result<(TargetPath, Explanation), Refusal> {
+        let path = self.path_on_target(path)?;
         let (searches, _) = resolve(&self.target, &self.rules);
         let mut guards = Guards::new(&self.target.places, self.own.clone());
         for search in &searches {

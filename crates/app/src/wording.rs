@@ -136,6 +136,21 @@ pub(crate) fn day(day: jiff::civil::Date) -> String {
     day.strftime("%e %B %Y").to_string().trim().to_owned()
 }
 
+/// How long ago a moment is, both in seconds since 1970: "3 months ago".
+pub(crate) fn since(at: i64, now: i64) -> String {
+    let passed = now.saturating_sub(at).max(0).unsigned_abs();
+    format!("{} ago", age(passed))
+}
+
+/// How pale something is drawn that was used last at a moment: by the edges of a month, three, a year, three years.
+pub(crate) fn shade_of(touched: Option<i64>, now: i64) -> usize {
+    const DAY: i64 = 86_400;
+    const EDGES: [i64; 4] = [30 * DAY, 91 * DAY, 365 * DAY, 3 * 365 * DAY];
+    let Some(touched) = touched else { return 0 };
+    let passed = now.saturating_sub(touched);
+    EDGES.iter().filter(|edge| passed >= **edge).count()
+}
+
 /// A day, from seconds since 1970.
 pub(crate) fn date(seconds: i64) -> String {
     let moment = jiff::Timestamp::from_second(seconds);

@@ -9,6 +9,7 @@ mod form;
 pub(crate) mod notices;
 mod object;
 pub(crate) mod regrowth;
+mod space;
 mod table;
 pub(crate) mod visit;
 
@@ -19,4 +20,5 @@ pub use customer::{CustomerPage, LeftPile, RuleWords, WentOfClass, customer_page
 pub use form::{Form, ReportError, write_report};
 pub use notices::{Notice, NoticedPile, Unnoticed, class_turn, notices};
 pub use regrowth::{Forecast, LittleFree, Regrown, Regrowth, forecast, regrown, regrown_at_last};
+pub use space::{space_rows, write_space};
 pub use visit::{decided, in_words, take_up, told, unattended, visit_run, visit_scan};

@@ -10,6 +10,7 @@ mod leftovers;
 mod profiles;
 mod programs;
 mod sites;
+mod space;
 pub(crate) mod startup;
 
 pub use arrival::{Arrival, Fact, Figure, Sign, arrive, facts, signs};
@@ -24,4 +25,5 @@ pub use programs::{
     Belongs, Footprint, Inventory, Occupied, Program, ProgramSource, Reason, inventory, programs,
 };
 pub use sites::{HostTraces, SiteTraces, Sites, sites, sites_and_extensions};
+pub use space::{Held, Part, Shelf, Space, Whole, space};
 pub use startup::{RegistryWay, StartEntry, StartId, StartSource, Startup, Switch, startup};

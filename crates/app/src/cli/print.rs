@@ -13,7 +13,7 @@ use jolly_core::CancelToken;
 use jolly_core::format::is_harmless;
 use jolly_core::rule::Class;
 use jolly_core::run::{ClassProgress, SweepEvent};
-use jolly_core::walk::ScanEvent;
+use jolly_core::walk::{ScanEvent, TreeNews};
 
 use crate::exit::{Exit, Refusal};
 use crate::options::Talk;
@@ -167,6 +167,16 @@ impl Progress {
             count(names),
             count(rate),
             bytes(found)
+        );
+        self.bar.set_message(text);
+    }
+
+    pub(super) fn walk(&self, news: &TreeNews) {
+        let held = news.top.iter().map(|(_, held)| held).sum();
+        let text = format!(
+            "{} files and folders, {} counted",
+            count(news.looked_at),
+            bytes(held)
         );
         self.bar.set_message(text);
     }

@@ -60,7 +60,7 @@ pub(super) fn write_picture(
     written.map_err(|error| refuse(&error))
 }
 
-fn no_ending(file: &Path, endings: &str) -> Refusal {
+pub(super) fn no_ending(file: &Path, endings: &str) -> Refusal {
     let what = format!("{} has no ending that says what to write", file.display());
     Refusal::bad_words(&what, &format!("name a file that ends with {endings}"))
 }

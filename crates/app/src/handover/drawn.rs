@@ -47,14 +47,14 @@ pub(crate) struct PreviewLine {
 }
 
 impl PreviewLine {
-    fn plain(says: &str) -> Self {
+    pub(super) fn plain(says: &str) -> Self {
         Self {
             says: harmless(says),
             ..Self::default()
         }
     }
 
-    fn title(says: &str) -> Self {
+    pub(super) fn title(says: &str) -> Self {
         Self {
             is_title: true,
             ..Self::plain(says)
@@ -69,7 +69,7 @@ impl PreviewLine {
         }
     }
 
-    fn with(self, figure: String) -> Self {
+    pub(super) fn with(self, figure: String) -> Self {
         Self { figure, ..self }
     }
 }

@@ -1,0 +1,153 @@
+//! `space`: what occupies the space of a target.
+
+use std::io;
+use std::path::Path;
+
+use jolly_core::CancelToken;
+use jolly_core::computer::TargetPath;
+use jolly_core::format::Printable;
+use jolly_core::report::{Form, space_rows, write_space};
+use jolly_core::survey::{Part, Space, Whole, space};
+use jolly_core::walk::{FolderNumber, walk_tree};
+
+use crate::cli::print;
+use crate::cli::report::{no_ending, refuse};
+use crate::exit::{Exit, Refusal};
+use crate::handover::{HandoverError, SpaceForm, SpaceView, write_space_to};
+use crate::new_file::Existing;
+use crate::options::SharedOptions;
+use crate::session::{Session, clock};
+use crate::wording::{bytes, count, since};
+
+/// What is asked for.
+pub(super) struct Wanted<'a> {
+    pub folder: Option<&'a Path>,
+    pub out: Option<&'a Path>,
+    pub is_forced: bool,
+}
+
+pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, Refusal> {
+    let form = match wanted.out {
+        Some(file) => {
+            let form = SpaceForm::of(file);
+            Some((
+                file,
+                form.ok_or_else(|| no_ending(file, SpaceForm::ENDINGS))?,
+            ))
+        }
+        None => None,
+    };
+    let session = Session::of_options(options)?;
+    let now = session.now.unwrap_or_else(clock);
+    let folder = wanted.folder.map(|folder| session.path_on_target(folder));
+    let folder = folder.transpose()?.unwrap_or_default();
+    let cancel = print::cancel_on_interrupt()?;
+    let (found, start) = look(&session, &folder, &cancel)?;
+    if found.tree.is_partial {
+        return Ok(Exit::Stopped);
+    }
+    for place in &found.tree.unread {
+        print::message(&format!("not read  {}: {}", place.place, place.reason));
+    }
+    for place in &found.tree.apart {
+        print::note(&format!(
+            "not counted  {place}: a volume or a part of one for itself"
+        ));
+    }
+    if options.json {
+        print::result(|out| write_space(&found, start, Form::Object, out))?;
+    } else {
+        write(&found, start, now.as_second())?;
+    }
+    if let Some((file, form)) = form {
+        let view = SpaceView {
+            space: &found,
+            start,
+            name: session.shown_name(),
+            when: now,
+        };
+        let existing = if wanted.is_forced {
+            Existing::IsReplaced
+        } else {
+            Existing::Stays
+        };
+        let written = write_space_to(&view, (file, form), existing);
+        written.map_err(|error: HandoverError| refuse(&error))?;
+    }
+    Ok(Exit::Done)
+}
+
+/// Walks the folder, and adds up.
+fn look(
+    session: &Session,
+    folder: &TargetPath,
+    cancel: &CancelToken,
+) -> Result<(Space, FolderNumber), Refusal> {
+    let target = &session.target;
+    let opened = target.disk().open_folder(target.root(), folder.as_bytes());
+    opened.map_err(|error| {
+        let what = io::Error::new(error.kind(), format!("{folder}: {error}"));
+        Refusal::bad_input(&what, "name a folder of the target")
+    })?;
+    let below = if folder.is_root() {
+        Vec::new()
+    } else {
+        vec![folder.clone()]
+    };
+    let progress = print::Progress::new();
+    let tree = walk_tree(target, &below, cancel, &|news| progress.walk(&news));
+    progress.end();
+    let start = tree.find(folder).unwrap_or(FolderNumber::ROOT);
+    Ok((space(target, tree), start))
+}
+
+/// What is smaller than one part in so many is not printed.
+const SMALLEST: u64 = 100;
+
+fn write(found: &Space, start: FolderNumber, now: i64) -> Result<(), Refusal> {
+    let all = found.held(Part::Folder(start)).bytes;
+    let top = found.path(Part::Folder(start)).parts().count();
+    print::result(|out| {
+        for part in space_rows(found, start) {
+            let held = found.held(part);
+            if held.bytes < all / SMALLEST {
+                continue;
+            }
+            let path = found.path(part);
+            let depth = path.parts().count() - top;
+            let name = if depth == 0 {
+                path.to_string()
+            } else {
+                Printable(path.name()).to_string()
+            };
+            let indented = format!("{:depth$}{name}", "", depth = depth * 2);
+            let used = held.touched.map(|at| since(at, now)).unwrap_or_default();
+            writeln!(
+                out,
+                "{:>10} {:>11} files  {used:<16} {indented}",
+                bytes(held.bytes),
+                count(held.files)
+            )?;
+        }
+        if found.path(Part::Folder(start)).is_root() {
+            write_whole(out, &found.whole())?;
+        }
+        Ok(())
+    })
+}
+
+fn write_whole(out: &mut dyn io::Write, whole: &Whole) -> io::Result<()> {
+    writeln!(out)?;
+    for (held, what) in [
+        (whole.counted, "counted"),
+        (whole.unexplained, "more, that no file here explains"),
+        (whole.shared, "less, since files share blocks"),
+        (whole.reserved, "reserved by the file system"),
+        (whole.free, "free"),
+    ] {
+        if held > 0 {
+            writeln!(out, "{:>10}  {what}", bytes(held))?;
+        }
+    }
+    writeln!(out, "{:>10}  in all", bytes(whole.size()))
+}

@@ -1,0 +1,258 @@
+//! Where the space is: what each folder holds with all below it, when it was used last, and how that adds up to what the
+//! volume says.
+
+mod shelves;
+
+pub use shelves::Shelf;
+
+use crate::computer::{Target, TargetPath, Volume};
+use crate::host::mount_of;
+use crate::walk::{FileNumber, FileTree, FolderNumber};
+
+/// What a folder holds with all below it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Held {
+    /// Bytes of the disk; of a file with several names at one of them.
+    pub bytes: u64,
+    /// Files, links and anything else that is no folder.
+    pub files: u64,
+    /// When something in it changed last, seconds since 1970.
+    pub changed: i64,
+    /// When a file in it was used last, seconds since 1970; none where it has no file.
+    pub touched: Option<i64>,
+    /// Of the bytes, those that rules found.
+    pub found: u64,
+}
+
+/// A folder or a file.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Part {
+    /// A folder, with all below it.
+    Folder(FolderNumber),
+    /// A file, or whatever else is no folder.
+    File(FileNumber),
+}
+
+/// How what was counted adds up to the volume, in bytes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Whole {
+    /// What was counted.
+    pub counted: u64,
+    /// What the volume says more than that: what could not be read, what snapshots hold, files that are gone and still
+    /// open, what the file system keeps for itself.
+    pub unexplained: u64,
+    /// What was counted more than the volume says: files share blocks.
+    pub shared: u64,
+    /// What the file system keeps for the administrator.
+    pub reserved: u64,
+    /// What may still be filled.
+    pub free: u64,
+}
+
+impl Whole {
+    /// The size of the volume, or of the folder where that is no volume.
+    pub fn size(&self) -> u64 {
+        let more = self.unexplained + self.reserved + self.free;
+        (self.counted + more).saturating_sub(self.shared)
+    }
+}
+
+/// Where the space of a target is.
+pub struct Space {
+    /// Everything that was seen.
+    pub tree: FileTree,
+    /// The volume that the target is the root of; none where it is a folder of one.
+    pub volume: Option<Volume>,
+    held: Vec<Held>,
+}
+
+/// Adds up a tree.
+pub fn space(target: &Target, tree: FileTree) -> Space {
+    let mut held: Vec<Held> = tree
+        .folders()
+        .map(|folder| {
+            let own = Held {
+                bytes: tree.held_itself(folder),
+                changed: tree.modified(folder),
+                ..Held::default()
+            };
+            let files = tree.files_in(folder);
+            files.fold(own, |sum, file| sum.with(&of_file(&tree, file)))
+        })
+        .collect();
+    roll_up(&tree, &mut held, |above, below| *above = above.with(below));
+    Space {
+        volume: is_volume(target).then(|| target.measure().ok()).flatten(),
+        tree,
+        held,
+    }
+}
+
+/// Whether a target is the root of a volume, and not a folder of one.
+fn is_volume(target: &Target) -> bool {
+    if target.is_stand_in() {
+        return true;
+    }
+    let mount = mount_of(target.root_path());
+    mount.is_some_and(|mount| mount.point == target.root_path())
+}
+
+/// Adds what each folder holds to its parent, the deepest first.
+fn roll_up(tree: &FileTree, held: &mut [Held], add: impl Fn(&mut Held, &Held)) {
+    for folder in tree.folders().rev() {
+        let below = held.get(folder.index()).copied().unwrap_or_default();
+        let above = tree.parent(folder);
+        if let Some(above) = above.and_then(|above| held.get_mut(above.index())) {
+            add(above, &below);
+        }
+    }
+}
+
+fn of_file(tree: &FileTree, file: FileNumber) -> Held {
+    let known = tree.file(file);
+    Held {
+        bytes: tree.held(file),
+        files: 1,
+        changed: known.map_or(0, |known| known.modified),
+        touched: known.map(|known| known.touched),
+        found: 0,
+    }
+}
+
+impl Held {
+    fn with(&self, other: &Self) -> Self {
+        Self {
+            bytes: self.bytes.saturating_add(other.bytes),
+            files: self.files + other.files,
+            changed: self.changed.max(other.changed),
+            touched: self.touched.max(other.touched),
+            found: self.found.saturating_add(other.found),
+        }
+    }
+}
+
+impl Space {
+    /// What a part holds.
+    pub fn held(&self, part: Part) -> Held {
+        match part {
+            Part::Folder(folder) => self.held.get(folder.index()).copied().unwrap_or_default(),
+            Part::File(file) => of_file(&self.tree, file),
+        }
+    }
+
+    /// Where a part lies.
+    pub fn path(&self, part: Part) -> TargetPath {
+        match part {
+            Part::Folder(folder) => self.tree.folder_path(folder),
+            Part::File(file) => self.tree.file_path(file),
+        }
+    }
+
+    /// What a part is called.
+    pub fn name(&self, part: Part) -> &[u8] {
+        match part {
+            Part::Folder(folder) => self.tree.folder_name(folder),
+            Part::File(file) => self.tree.file_name(file),
+        }
+    }
+
+    /// The folder that a part lies in; none of the root.
+    pub fn parent(&self, part: Part) -> Option<FolderNumber> {
+        match part {
+            Part::Folder(folder) => self.tree.parent(folder),
+            Part::File(file) => Some(self.tree.folder_of(file)),
+        }
+    }
+
+    /// What lies right in a folder and holds at least so much, the largest first.
+    pub fn parts(&self, folder: FolderNumber, least: u64) -> Vec<Part> {
+        let folders = self.tree.folders_in(folder).map(Part::Folder);
+        let files = self.tree.files_in(folder).map(Part::File);
+        let mut parts: Vec<(u64, Part)> = folders
+            .chain(files)
+            .map(|part| (self.held(part).bytes, part))
+            .filter(|(bytes, _)| *bytes >= least)
+            .collect();
+        parts.sort_by(|one, other| {
+            let name = |part| self.name(part);
+            (other.0.cmp(&one.0)).then_with(|| name(one.1).cmp(name(other.1)))
+        });
+        parts.into_iter().map(|(_, part)| part).collect()
+    }
+
+    /// Everything in a folder that holds at least so much, itself first, the largest first on each level.
+    pub fn rows(&self, start: FolderNumber, least: u64) -> Vec<Part> {
+        let mut rows = Vec::new();
+        let mut waiting = vec![Part::Folder(start)];
+        while let Some(part) = waiting.pop() {
+            rows.push(part);
+            if let Part::Folder(folder) = part {
+                let mut parts = self.parts(folder, least);
+                parts.reverse();
+                waiting.extend(parts);
+            }
+        }
+        rows
+    }
+
+    /// How it adds up to the volume.
+    pub fn whole(&self) -> Whole {
+        let counted = self.held(Part::Folder(FolderNumber::ROOT)).bytes;
+        let volume = self.volume;
+        let used = volume.map_or(counted, |volume| volume.used);
+        Whole {
+            counted,
+            unexplained: used.saturating_sub(counted),
+            shared: counted.saturating_sub(used),
+            reserved: volume.map_or(0, |volume| volume.reserved()),
+            free: volume.map_or(0, |volume| volume.free),
+        }
+    }
+
+    /// The largest of what nobody used since a moment, in seconds since 1970: a folder where nothing in it was, else a file.
+    pub fn unused_since(&self, moment: i64, most: usize) -> Vec<Part> {
+        let is_unused = |held: &Held| held.touched.is_some_and(|at| at < moment);
+        let mut found: Vec<(u64, Part)> = Vec::new();
+        let mut waiting = vec![FolderNumber::ROOT];
+        let mut add = |part: Part, held: &Held| found.push((held.bytes, part));
+        while let Some(folder) = waiting.pop() {
+            for below in self.tree.folders_in(folder) {
+                let held = self.held(Part::Folder(below));
+                if is_unused(&held) {
+                    add(Part::Folder(below), &held);
+                } else if held.files > 0 {
+                    waiting.push(below);
+                }
+            }
+            for file in self.tree.files_in(folder) {
+                let held = self.held(Part::File(file));
+                if is_unused(&held) {
+                    add(Part::File(file), &held);
+                }
+            }
+        }
+        let key = |one: &(u64, Part)| (std::cmp::Reverse(one.0), self.path(one.1));
+        if found.len() > most {
+            found.select_nth_unstable_by_key(most, |one| std::cmp::Reverse(one.0));
+            found.truncate(most);
+        }
+        found.sort_by_cached_key(key);
+        found.into_iter().map(|(_, part)| part).collect()
+    }
+
+    /// Notes what rules found: how many bytes right in which folders.
+    pub fn mark(&mut self, found: impl Iterator<Item = (TargetPath, u64)>) {
+        for held in &mut self.held {
+            held.found = 0;
+        }
+        for (path, bytes) in found {
+            let folder = self.tree.find(&path);
+            if let Some(held) = folder.and_then(|folder| self.held.get_mut(folder.index())) {
+                held.found = held.found.saturating_add(bytes);
+            }
+        }
+        roll_up(&self.tree, &mut self.held, |above, below| {
+            above.found = above.found.saturating_add(below.found);
+        });
+    }
+}
