@@ -13,7 +13,7 @@ use jolly_paper::{PaperError, PaperForm};
 pub(crate) use crate::handover::drawn::{
     Drawn, PreviewLine, VisitsChart, draw_ages, draw_regrowth, draw_run,
 };
-pub(crate) use crate::handover::space::{SpaceForm, SpaceView, write_space_to};
+pub(crate) use crate::handover::space::{SpaceForm, SpaceView, draw_space, write_space_to};
 use crate::new_file::{Existing, Readers, write_file};
 use crate::shop::ShopError;
 

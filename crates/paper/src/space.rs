@@ -76,7 +76,7 @@ pub fn page(picture: &SpacePicture<'_>) -> Page {
     let day = picture.when.to_zoned(picture.zone.clone());
     let held = picture.shelves.first().map_or(0, |shelf| shelf.bytes);
     let about = format!(
-        "{}  ·  {} hold {}  ·  width is bytes, a row a level; paler is longer unused",
+        "{}  ·  {} holds {}  ·  width is bytes, a row a level; paler is longer unused",
         day.strftime("%-d %B %Y"),
         picture.place,
         bytes(held)

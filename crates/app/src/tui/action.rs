@@ -30,6 +30,8 @@ pub(super) enum Action {
     Into,
     OutOf,
     Lens,
+    /// Where the space is.
+    Space,
     /// Keep a site on all computers.
     KeepEverywhere,
     /// Keep every site that is worth it.

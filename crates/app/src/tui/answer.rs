@@ -4,21 +4,27 @@ use std::os::unix::ffi::OsStrExt as _;
 use std::sync::Arc;
 use std::time::Duration;
 
+use crossbeam_channel::Sender;
 use jolly_core::CancelToken;
-use jolly_core::decide::{Entry, EntryId, Excluded, Inside, Reach, left_behind, others, renewable};
+use jolly_core::decide::{
+    Entry, EntryId, Excluded, Exclusion, Inside, Reach, left_behind, others, renewable,
+};
 use jolly_core::error_chain;
 use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
-use jolly_core::survey::{Belongs, UninstallError, programs, sites_and_extensions, uninstall};
+use jolly_core::survey::{
+    Belongs, Space, UninstallError, programs, sites_and_extensions, space, uninstall,
+};
+use jolly_core::walk::walk_tree;
 
 use crate::options::SharedOptions;
 use crate::place::{self, PlaceChange};
 use crate::session::Session;
 use crate::tui::model::{CheckList, Holders, KnownPrograms};
-use crate::tui::msg::{InsideSearch, Msg, Opened, Question};
+use crate::tui::msg::{InsideSearch, Msg, Opened, Question, Spared};
 
 /// Answers a question about what was scanned; nothing when nobody wants to know any more.
-pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
+pub(super) fn answer(question: Question, cancel: &CancelToken, news: &Sender<Msg>) -> Msg {
     match question {
         Question::LookInside(ticket, scan, pile, order) => {
             let opened = Inside::of(&scan, pile, cancel).and_then(|inside| {
@@ -70,6 +76,10 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
             let known = look_at_programs(&scan, &session.belongs_now(), cancel);
             unless_cancelled(cancel, Msg::ProgramsRead(scan, Arc::new(known)))
         }
+        Question::LookAtSpace(scan) => {
+            let found = look_at_space(&scan, cancel, news);
+            unless_cancelled(cancel, Msg::SpaceRead(scan, Some(Arc::new(found))))
+        }
         Question::AskManager(session, known, unwanted) => {
             let answer = uninstall(&session.target, &known.inventory, &unwanted);
             let refused = |error: UninstallError| (error_chain(&error), error.advice());
@@ -79,14 +89,19 @@ pub(super) fn answer(question: Question, cancel: &CancelToken) -> Msg {
             )
         }
         Question::SpareSites(scan, wanted) => {
-            let found = wanted
-                .into_iter()
-                .map(|one| Excluded::find(&scan, one).map_err(|error| error.to_string()));
-            let found = found.collect();
+            let found = spared_by(&scan, wanted);
             unless_cancelled(cancel, Msg::SitesSpared(scan, found))
         }
         Question::AskToClose(job, program) => Msg::Closed(job, close(&program)),
     }
+}
+
+/// What exclusions spare.
+fn spared_by(scan: &Scan, wanted: Vec<Exclusion>) -> Spared {
+    let found = wanted.into_iter();
+    found
+        .map(|one| Excluded::find(scan, one).map_err(|error| error.to_string()))
+        .collect()
 }
 
 /// Looks what lies in a folder and is not of the pile.
@@ -119,6 +134,17 @@ fn look_at_programs(scan: &Scan, belongs: &Belongs, cancel: &CancelToken) -> Kno
         left: Arc::clone(&scan.leftovers),
         portions: left_behind(scan),
     }
+}
+
+/// Walks everything, and marks what the rules have found of it.
+fn look_at_space(scan: &Arc<Scan>, cancel: &CancelToken, news: &Sender<Msg>) -> Space {
+    let tree = walk_tree(&scan.target, &[], cancel, &|heard| {
+        // Only the newest news counts: what doesn't fit is dropped.
+        drop(news.try_send(Msg::SpaceNews(Arc::clone(scan), heard)));
+    });
+    let mut found = space(&scan.target, tree);
+    found.mark(scan.found_by_folder());
+    found
 }
 
 /// How long a program that was asked to close is waited for.

@@ -57,6 +57,56 @@ pub(super) fn station_at(width: u16, column: usize) -> Option<Station> {
     None
 }
 
+/// Rows above the shelves of the space lens: its title and its sums.
+pub(super) const SPACE_HEAD: usize = 2;
+
+/// Rows of one level of shelves.
+pub(super) const SPACE_LEVEL: usize = 2;
+
+/// Columns and levels that the shelves of the space lens have on a screen of that size.
+pub(super) fn space_extent((columns, rows): (u16, u16)) -> (usize, usize) {
+    const MOST_LEVELS: usize = 6;
+    let levels = usize::from(rows.saturating_sub(12)) / 5;
+    let columns = usize::from(columns).saturating_sub(2);
+    (columns, levels.clamp(2, MOST_LEVELS))
+}
+
+/// What stands in a row of the space lens.
+pub(super) enum SpaceSpot {
+    /// A level of the shelves.
+    Level(usize),
+    /// A row of the list, from the first that shows.
+    Row(usize),
+}
+
+/// Rows above the work of every screen.
+const ABOVE_WORK: usize = 4;
+
+/// What stands in a row of the screen while the space lens does.
+pub(super) fn space_at(size: (u16, u16), row: usize) -> Option<SpaceSpot> {
+    let (_, levels) = space_extent(size);
+    let row = row.checked_sub(ABOVE_WORK + SPACE_HEAD)?;
+    if row < levels * SPACE_LEVEL {
+        return Some(SpaceSpot::Level(row / SPACE_LEVEL));
+    }
+    // Between them are a gap and the heading of the list.
+    let row = row.checked_sub(levels * SPACE_LEVEL + 2)?;
+    (row < space_room(size, false)).then_some(SpaceSpot::Row(row))
+}
+
+/// Rows of a list in the space lens, below the shelves, a gap and its heading; without shelves where all is spoken.
+pub(super) fn space_room(size: (u16, u16), is_spoken: bool) -> usize {
+    // The line of words and the key line stand below.
+    const OUTSIDE: usize = ABOVE_WORK + 2 + 1;
+    let (_, levels) = space_extent(size);
+    let shelves = if is_spoken {
+        0
+    } else {
+        levels * SPACE_LEVEL + 1
+    };
+    usize::from(size.1).saturating_sub(OUTSIDE + SPACE_HEAD + shelves + 1)
+}
+
 /// How many rows of a list at weigh fit, below its heading and above its card.
 pub(super) fn list_room(work: Rect) -> usize {
     usize::from(work.height.saturating_sub(card_height(work) + 2))

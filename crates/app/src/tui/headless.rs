@@ -107,7 +107,10 @@ impl HeadlessUi {
                 let made = Check::of(&session, scan, &decisions);
                 Msg::Listed(job, Some(Box::new(made)))
             }
-            Effect::Question(question) => answer::answer(question, &never),
+            Effect::Question(question) => {
+                let (send, _receive) = crossbeam_channel::bounded(1);
+                answer::answer(question, &never, &send)
+            }
             // It is for looking: nothing is swept or kept here.
             Effect::Lookup(_)
             | Effect::Files(_)

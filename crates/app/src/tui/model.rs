@@ -18,6 +18,7 @@ mod rulebooks;
 mod runs;
 mod scanning;
 mod sites;
+mod space;
 mod starts;
 mod startup;
 mod sweeping;
@@ -52,6 +53,7 @@ pub(super) use rulebooks::{RuleRow, Rulebooks};
 pub(super) use runs::RunsView;
 pub(super) use scanning::{PlaceGroup, PlaceProgress, Scanning};
 pub(super) use sites::{RowKind, SiteOrder, SiteRow, SiteSum, SitesView};
+pub(super) use space::{SpaceList, SpaceView};
 pub(super) use starts::{StartsRow, StartsView};
 pub(super) use startup::StartupView;
 pub(super) use sweeping::Sweeping;
@@ -125,6 +127,8 @@ pub(super) enum Overlay {
     Sites(Box<SitesView>),
     /// What programs occupy.
     Programs(Box<ProgramsView>),
+    /// Where the space is.
+    Space(Box<SpaceView>),
     /// What looks left behind is said to belong to a program.
     Belongs(Box<BelongsDraft>),
     /// A program is removed by its package manager.

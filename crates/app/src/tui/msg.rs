@@ -23,8 +23,8 @@ use jolly_core::run::{
 };
 use jolly_core::source::PileId;
 use jolly_core::state::{Decided, RunId, VisitLook, VisitRun, VisitScan};
-use jolly_core::survey::{Sites, Uninstall, Unwanted};
-use jolly_core::walk::ScanEvent;
+use jolly_core::survey::{Sites, Space, Uninstall, Unwanted};
+use jolly_core::walk::{ScanEvent, TreeNews};
 use jolly_paper::PaperForm;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
@@ -84,6 +84,10 @@ pub(super) enum Msg {
     SitesRead(Arc<Scan>, Arc<Sites>),
     /// What programs of a scanned computer occupy.
     ProgramsRead(Arc<Scan>, Arc<KnownPrograms>),
+    /// How far the walk of everything on a scanned computer is.
+    SpaceNews(Arc<Scan>, TreeNews),
+    /// Where the space of a scanned computer is; nothing when that broke off.
+    SpaceRead(Arc<Scan>, Option<Arc<Space>>),
     /// What a package manager would remove, or why it can't be asked and what can be done.
     ManagerAnswered(Result<Box<Uninstall>, (String, &'static str)>),
     /// What a command wrote to its terminal.
@@ -325,6 +329,8 @@ pub(super) enum Question {
     LookAtSites(Arc<Scan>),
     /// Find out what programs occupy.
     LookAtPrograms(Arc<Scan>, Arc<Session>),
+    /// Find out where the space is.
+    LookAtSpace(Arc<Scan>),
     /// Ask a package manager what it would remove.
     AskManager(Arc<Session>, Arc<KnownPrograms>, Unwanted),
     /// Find out what these exclusions spare.

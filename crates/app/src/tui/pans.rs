@@ -11,7 +11,8 @@ use jolly_core::{CancelToken, error_chain};
 use jolly_disk::RealDisk;
 
 use crate::handover::{
-    Drawn, HandoverError, Written, draw_ages, draw_regrowth, draw_run, write_drawn, write_run,
+    Drawn, HandoverError, SpaceView, Written, draw_ages, draw_regrowth, draw_run, draw_space,
+    write_drawn, write_run,
 };
 use crate::new_file::{Existing, Readers, write_file};
 use crate::session::{Session, clock};
@@ -125,6 +126,12 @@ fn not_saved(error: &io::Error) -> String {
 fn draw(session: &Session, subject: &Subject) -> Result<Drawn, HandoverError> {
     match subject {
         Subject::Run(run) => draw_run((&session.state, session.config.as_deref()), run),
+        Subject::Space(found, start, when) => Ok(draw_space(&SpaceView {
+            space: found,
+            start: *start,
+            name: session.shown_name(),
+            when: *when,
+        })),
         Subject::Ages(rows, when) => Ok(draw_ages(session.shown_name(), *when, rows)),
         Subject::Visits(chart) => {
             // What was swept since the computer was opened stands in the store.

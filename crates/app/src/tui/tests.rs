@@ -27,6 +27,7 @@ use crate::tui::{answer, keys, lookups, pans, view, worker};
 mod coming_back;
 mod guidance;
 mod programs;
+mod space;
 mod stalls;
 mod weighing;
 
@@ -98,6 +99,31 @@ impl TestUi {
         }
     }
 
+    fn look_up(&self, lookup: Lookup) -> Msg {
+        match lookup {
+            Lookup::FindComputers => Msg::Found(vec![(self.root(), Origin::Mounted)], Vec::new()),
+            Lookup::Arrive(root) => {
+                let looked = lookups::arrive(&self.options, &root);
+                Msg::Arrived(root, looked)
+            }
+            Lookup::Complete(text) => {
+                let folders = lookups::complete(&text);
+                Msg::Completed(text, folders)
+            }
+            Lookup::Explain(session, text) => {
+                let (answer, rule) = lookups::explain_path(&session, &text);
+                Msg::Explained(answer, rule)
+            }
+            Lookup::CompleteInside(session, text) => {
+                let folders = answer::complete_inside(&session, &text);
+                Msg::Completed(text, folders)
+            }
+            Lookup::OpenComputer => {
+                unreachable!("the interface has opened its computer")
+            }
+        }
+    }
+
     fn carry_out(&mut self, effect: Effect) {
         let never = CancelToken::default();
         let message = match effect {
@@ -120,33 +146,15 @@ impl TestUi {
                 Msg::CommandEnded(end)
             }
             Effect::Files(work) => pans::carry_out(work),
-            Effect::Lookup(Lookup::FindComputers) => {
-                Msg::Found(vec![(self.root(), Origin::Mounted)], Vec::new())
-            }
-            Effect::Lookup(Lookup::Arrive(root)) => {
-                let looked = lookups::arrive(&self.options, &root);
-                Msg::Arrived(root, looked)
-            }
-            Effect::Lookup(Lookup::Complete(text)) => {
-                let folders = lookups::complete(&text);
-                Msg::Completed(text, folders)
-            }
-            Effect::Lookup(Lookup::Explain(session, text)) => {
-                let (answer, rule) = lookups::explain_path(&session, &text);
-                Msg::Explained(answer, rule)
-            }
+            Effect::Lookup(lookup) => self.look_up(lookup),
             Effect::Keep(session, keeping) => Msg::Kept(super::keeping::keep(&session, keeping)),
             Effect::ChangePlaces(session, change) => {
                 let changed = answer::change_places(&session, &self.options, &change);
                 Msg::PlacesChanged(Box::new(changed))
             }
-            Effect::Lookup(Lookup::CompleteInside(session, text)) => {
-                let folders = answer::complete_inside(&session, &text);
-                Msg::Completed(text, folders)
-            }
-            Effect::Question(question) => answer::answer(question, &never),
-            Effect::Lookup(Lookup::OpenComputer) => {
-                unreachable!("the interface has opened its computer")
+            Effect::Question(question) => {
+                let (send, _receive) = crossbeam_channel::bounded(1);
+                answer::answer(question, &never, &send)
             }
             Effect::Run(RunWork::Scan(job)) => {
                 let (send, _receive) = crossbeam_channel::bounded(1);

@@ -22,6 +22,8 @@ pub(super) enum Role {
     Ask,
     Kept,
     KeptOnVolume,
+    /// How long nobody used something, from what is used to what nobody remembers.
+    Unused(usize),
 }
 
 /// How many colours the terminal has.
@@ -147,6 +149,18 @@ const SPOKEN: Glyphs = Glyphs {
     states: ["T", "P", "L", "B"],
 };
 
+/// The shades of what nobody used for long: on a dark ground, on a light one, and of sixteen colours.
+const UNUSED: [(u32, u32, Color); 5] = [
+    (0x2f_41_55, 0x4d_6a_8c, Color::Blue),
+    (0x4a_5f_74, 0x7d_96_b2, Color::Blue),
+    (0x77_85_92, 0xad_c0_d3, Color::Gray),
+    (0xa9_ab_a6, 0xd3_dd_e7, Color::Gray),
+    (0xdc_d4_c2, 0xff_fd_f7, Color::White),
+];
+
+/// From this shade on text on it is dark.
+const PALE: usize = 2;
+
 impl Theme {
     /// The theme for the terminal that the environment describes.
     pub(super) fn of_terminal(looks: &Looks) -> Self {
@@ -189,6 +203,7 @@ impl Theme {
             Role::Ask => (0xdd_8a_5f, 0xa8_4a_18, Color::Red),
             Role::Kept => (0x59_61_6b, 0x9d_9a_90, Color::DarkGray),
             Role::KeptOnVolume => (0x9a_a1_ad, 0x6f_75_7e, Color::Gray),
+            Role::Unused(shade) => UNUSED.get(shade).copied().unwrap_or(UNUSED[0]),
         };
         let rgb: u32 = if self.is_light { light } else { dark };
         let [_, red, green, blue] = rgb.to_be_bytes();
@@ -226,6 +241,37 @@ impl Theme {
     /// A cell filled with a role's colour; without colours it is drawn by its glyph instead.
     pub(super) fn fill(&self, role: Role) -> Option<Style> {
         (self.depth != Depth::None && !self.is_spoken).then(|| Style::new().bg(self.colour(role)))
+    }
+
+    /// A block that nobody used for so long, with text on it that can be read.
+    pub(super) fn shade(&self, shade: usize) -> Style {
+        let Some(filled) = self.fill(Role::Unused(shade)) else {
+            return Style::new().add_modifier(Modifier::UNDERLINED);
+        };
+        let is_dark = shade < PALE;
+        let text = match (self.depth, self.is_light) {
+            (Depth::Sixteen, _) if is_dark => Color::White,
+            (Depth::Sixteen, _) => Color::Black,
+            // The ground's own text and the ground itself are the two that can be read on it.
+            (_, is_light) if is_dark == is_light => self.colour(Role::Background),
+            _ => self.colour(Role::Text),
+        };
+        filled.fg(text)
+    }
+
+    /// The block in focus.
+    pub(super) fn chosen(&self) -> Style {
+        match self.fill(Role::Straw) {
+            Some(filled) => filled
+                .fg(self.colour(Role::Background))
+                .add_modifier(Modifier::BOLD),
+            None => Style::new().add_modifier(Modifier::REVERSED | Modifier::BOLD),
+        }
+    }
+
+    /// A mark on a block: its colour alone.
+    pub(super) fn mark(&self) -> Style {
+        Style::new().fg(self.colour(Role::Straw))
     }
 
     /// The ground of the screen.

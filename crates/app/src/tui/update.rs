@@ -23,6 +23,7 @@ mod runs;
 mod save;
 mod scanning;
 mod sites;
+mod space;
 mod starts;
 mod startup;
 mod uninstall;
@@ -47,10 +48,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
     match message {
         Msg::Key(key) if is_unseen => press_unseen(model, key),
         Msg::Mouse(_) | Msg::Pasted(_) if is_unseen => Vec::new(),
-        Msg::Resized(columns, rows) => {
-            model.size = (columns, rows);
-            Vec::new()
-        }
+        Msg::Resized(columns, rows) => space::resized(model, (columns, rows)),
         Msg::Mouse(event) => mouse::act(model, event),
         Msg::Ended => end(model),
         Msg::Key(key) => press(model, key),
@@ -96,6 +94,8 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::SitesRead(..)
         | Msg::SitesSpared(..)
         | Msg::ProgramsRead(..)
+        | Msg::SpaceNews(..)
+        | Msg::SpaceRead(..)
         | Msg::Saved(_)
         | Msg::Dustpans(_)
         | Msg::Runs(_)
@@ -180,6 +180,14 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
         }
         Msg::ProgramsRead(scan, known) => {
             programs::found(model, &scan, known);
+            Vec::new()
+        }
+        Msg::SpaceNews(scan, news) => {
+            space::hear(model, &scan, news);
+            Vec::new()
+        }
+        Msg::SpaceRead(scan, found) => {
+            space::found(model, &scan, found);
             Vec::new()
         }
         Msg::SitesSpared(scan, spared) => sites::spared(model, &scan, spared),
@@ -359,6 +367,7 @@ fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
         (_, Some(Overlay::Exclusions(view))) => exclusions::act(model, view, action),
         (_, Some(Overlay::Sites(view))) => sites::act(model, view, action),
         (_, Some(Overlay::Programs(view))) => programs::act(model, view, action),
+        (_, Some(Overlay::Space(view))) => space::act(model, view, action),
         (_, Some(Overlay::Decided(focus))) => decided::act(model, focus, action),
         (_, Some(Overlay::Starts(view))) => starts::act(model, view, action),
         (_, Some(Overlay::Runs(view))) => runs::act(model, view, action),

@@ -18,6 +18,7 @@ mod rulebooks;
 mod runs;
 mod scan;
 mod sites;
+mod space;
 mod starts;
 mod startup;
 mod strip;
@@ -120,6 +121,7 @@ fn before_station(
         Overlay::Rulebooks(view) => rulebooks::draw(model, view, theme, frame, below),
         Overlay::Exclusions(view) => exclusions::draw(model, view, theme, frame, below),
         Overlay::Sites(view) => sites::draw(model, view, theme, frame, below),
+        Overlay::Space(view) => space::draw(model, view, theme, frame, below),
         Overlay::Programs(view) => programs::draw(model, view, theme, frame, below),
         Overlay::Uninstall(view) => uninstall::draw(model, view, theme, frame, below),
         Overlay::Dustpan(view) => dustpan::draw(model, view, theme, frame, below),

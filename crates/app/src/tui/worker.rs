@@ -249,6 +249,7 @@ impl Workers {
                 let nothing = Msg::ProgramsRead(Arc::clone(scan), Arc::default());
                 (Kind::Programs, nothing)
             }
+            Question::LookAtSpace(scan) => (Kind::Space, Msg::SpaceRead(Arc::clone(scan), None)),
             Question::AskManager(..) => {
                 let why = ("it could not be asked".to_owned(), "");
                 (Kind::Manager, Msg::ManagerAnswered(Err(why)))
@@ -263,7 +264,8 @@ impl Workers {
             }
         };
         let cancel = self.slots.take(kind);
-        self.look_up(broken, move || answer::answer(question, &cancel));
+        let send = self.send.clone();
+        self.look_up(broken, move || answer::answer(question, &cancel, &send));
     }
 
     /// Remembers something after whatever was to be remembered before; it is waited for at the end.
@@ -350,11 +352,12 @@ enum Kind {
     Spare,
     Programs,
     Manager,
+    Space,
 }
 
 /// What cancels the question of each kind that is being answered.
 #[derive(Default)]
-struct Slots([CancelToken; 10]);
+struct Slots([CancelToken; 11]);
 
 impl Slots {
     /// Cancels the question of that kind, and gives the token of a new one. What lies in several
@@ -371,6 +374,7 @@ impl Slots {
             Kind::Spare => 7,
             Kind::Programs => 8,
             Kind::Manager => 9,
+            Kind::Space => 10,
         };
         let fresh = CancelToken::default();
         if let Some(known) = self.0.get_mut(slot) {

@@ -1,6 +1,6 @@
 //! Walking a target: every item, once, in the pile of the rule that owns it.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::num::NonZeroUsize;
 use std::sync::Arc;
 
@@ -18,7 +18,7 @@ use crate::rule::{
 use crate::source::context::WalkContext;
 use crate::source::holder::address::shown_item;
 use crate::source::{
-    AccountAges, Arena, ItemId, LinkGroup, PileId, PreviousScan, Units, described, files,
+    AccountAges, Arena, FolderId, ItemId, LinkGroup, PileId, PreviousScan, Units, described, files,
     hard_links, moved,
 };
 use crate::survey::{Leftover, searches_of_leftovers};
@@ -272,6 +272,20 @@ fn busy(target: &Target, rules: &RuleSet, in_use: &InUse, pile: &Pile) -> Option
 }
 
 impl Scan {
+    /// What was found right in which folders, by name; things of lists and databases are parts of files.
+    pub fn found_by_folder(&self) -> impl Iterator<Item = (TargetPath, HashSet<&[u8]>)> {
+        let mut found: HashMap<FolderId, HashSet<&[u8]>> = HashMap::new();
+        let things = self.arena.items();
+        for item in things.filter(|item| self.arena.fingerprint(*item).is_none()) {
+            let names = found.entry(self.arena.folder(item)).or_default();
+            names.insert(self.arena.name(item));
+        }
+        let path = |folder| self.arena.folder_path(folder);
+        found
+            .into_iter()
+            .map(move |(folder, names)| (path(folder), names))
+    }
+
     /// A pile.
     ///
     /// # Panics

@@ -5,6 +5,8 @@ mod shelves;
 
 pub use shelves::Shelf;
 
+use std::collections::HashSet;
+
 use crate::computer::{Target, TargetPath, Volume};
 use crate::host::mount_of;
 use crate::walk::{FileNumber, FileTree, FolderNumber};
@@ -68,24 +70,33 @@ pub struct Space {
 
 /// Adds up a tree.
 pub fn space(target: &Target, tree: FileTree) -> Space {
-    let mut held: Vec<Held> = tree
-        .folders()
-        .map(|folder| {
-            let own = Held {
-                bytes: tree.held_itself(folder),
-                changed: tree.modified(folder),
-                ..Held::default()
-            };
-            let files = tree.files_in(folder);
-            files.fold(own, |sum, file| sum.with(&of_file(&tree, file)))
-        })
-        .collect();
-    roll_up(&tree, &mut held, |above, below| *above = above.with(below));
     Space {
         volume: is_volume(target).then(|| target.measure().ok()).flatten(),
+        held: added_up(&tree),
         tree,
-        held,
     }
+}
+
+/// What each folder holds: what lies right in it, and then, the deepest first, what its folders do.
+fn added_up(tree: &FileTree) -> Vec<Held> {
+    let right_in = |folder| {
+        let own = Held {
+            bytes: tree.held_itself(folder),
+            changed: tree.modified(folder),
+            ..Held::default()
+        };
+        let files = tree.files_in(folder);
+        files.fold(own, |sum, file| sum.with(&of_file(tree, file)))
+    };
+    let mut held: Vec<Held> = tree.folders().map(right_in).collect();
+    for folder in tree.folders().rev() {
+        let below = held.get(folder.index()).copied().unwrap_or_default();
+        let above = tree.parent(folder);
+        if let Some(above) = above.and_then(|above| held.get_mut(above.index())) {
+            *above = above.with(&below);
+        }
+    }
+    held
 }
 
 /// Whether a target is the root of a volume, and not a folder of one.
@@ -97,25 +108,16 @@ fn is_volume(target: &Target) -> bool {
     mount.is_some_and(|mount| mount.point == target.root_path())
 }
 
-/// Adds what each folder holds to its parent, the deepest first.
-fn roll_up(tree: &FileTree, held: &mut [Held], add: impl Fn(&mut Held, &Held)) {
-    for folder in tree.folders().rev() {
-        let below = held.get(folder.index()).copied().unwrap_or_default();
-        let above = tree.parent(folder);
-        if let Some(above) = above.and_then(|above| held.get_mut(above.index())) {
-            add(above, &below);
-        }
-    }
-}
-
 fn of_file(tree: &FileTree, file: FileNumber) -> Held {
     let known = tree.file(file);
+    let bytes = tree.held(file);
+    let is_found = known.is_some_and(|known| known.is_found);
     Held {
-        bytes: tree.held(file),
+        bytes,
         files: 1,
         changed: known.map_or(0, |known| known.modified),
         touched: known.map(|known| known.touched),
-        found: 0,
+        found: if is_found { bytes } else { 0 },
     }
 }
 
@@ -240,19 +242,13 @@ impl Space {
         found.into_iter().map(|(_, part)| part).collect()
     }
 
-    /// Notes what rules found: how many bytes right in which folders.
-    pub fn mark(&mut self, found: impl Iterator<Item = (TargetPath, u64)>) {
-        for held in &mut self.held {
-            held.found = 0;
-        }
-        for (path, bytes) in found {
-            let folder = self.tree.find(&path);
-            if let Some(held) = folder.and_then(|folder| self.held.get_mut(folder.index())) {
-                held.found = held.found.saturating_add(bytes);
+    /// Notes what rules found: files by their names, in which folders.
+    pub fn mark<'n>(&mut self, found: impl Iterator<Item = (TargetPath, HashSet<&'n [u8]>)>) {
+        for (path, names) in found {
+            if let Some(folder) = self.tree.find(&path) {
+                self.tree.mark_found(folder, &names);
             }
         }
-        roll_up(&self.tree, &mut self.held, |above, below| {
-            above.found = above.found.saturating_add(below.found);
-        });
+        self.held = added_up(&self.tree);
     }
 }

@@ -67,6 +67,8 @@ pub struct TreeFile {
     pub is_regular: bool,
     /// Whether its bytes are counted at another of its names.
     pub is_again: bool,
+    /// Whether a rule found it.
+    pub is_found: bool,
 }
 
 /// What one thread saw.
@@ -133,7 +135,7 @@ impl FileTree {
     /// A file.
     pub fn file(&self, file: FileNumber) -> Option<&TreeFile> {
         let shard = self.shards.get(usize::from(file.shard))?;
-        shard.files.get(usize::try_from(file.at).ok()?)
+        shard.files.get(as_index(file.at)?)
     }
 
     /// What a file holds, in bytes of the disk: nothing where that is counted at another of its names.
@@ -186,7 +188,7 @@ impl FileTree {
     fn name_at(&self, shard: u16, at: u32) -> &[u8] {
         let names = self.shards.get(usize::from(shard));
         let names = names.map_or(&[][..], |shard| &shard.names);
-        let rest = usize::try_from(at).ok().and_then(|at| names.get(at..));
+        let rest = as_index(at).and_then(|at| names.get(at..));
         let name = rest.and_then(|rest| CStr::from_bytes_until_nul(rest).ok());
         name.map_or(b"", CStr::to_bytes)
     }
@@ -225,6 +227,22 @@ impl FileTree {
         Some(at)
     }
 
+    /// Notes that rules found the files of these names in a folder, and nothing else in it.
+    pub(crate) fn mark_found(&mut self, folder: FolderNumber, names: &HashSet<&[u8]>) {
+        let found = self.files_in(folder);
+        let found = found.filter(|file| names.contains(self.file_name(*file)));
+        for file in found.collect::<Vec<_>>() {
+            if let Some(known) = self.file_mut(file) {
+                known.is_found = true;
+            }
+        }
+    }
+
+    fn file_mut(&mut self, file: FileNumber) -> Option<&mut TreeFile> {
+        let shard = self.shards.get_mut(usize::from(file.shard))?;
+        shard.files.get_mut(as_index(file.at)?)
+    }
+
     /// Has each file's bytes counted once: at the first of its names, in the order of their paths.
     fn count_links_once(&mut self) {
         let mut names: Vec<(FileKey, FileNumber)> = Vec::new();
@@ -237,9 +255,7 @@ impl FileTree {
         let mut seen = HashSet::new();
         names.retain(|(key, _)| !seen.insert((key.device, key.inode)));
         for (_, file) in names {
-            let shard = self.shards.get_mut(usize::from(file.shard));
-            let at = usize::try_from(file.at).unwrap_or(usize::MAX);
-            if let Some(known) = shard.and_then(|shard| shard.files.get_mut(at)) {
+            if let Some(known) = self.file_mut(file) {
                 known.is_again = true;
             }
         }
@@ -313,6 +329,7 @@ impl Shard {
             blocks,
             is_regular: stat.kind == Kind::File,
             is_again: false,
+            is_found: false,
         });
         Some(())
     }

@@ -34,6 +34,7 @@ mod rule_keys;
 mod rulebooks;
 mod scans;
 mod sheets;
+mod space;
 mod startups;
 mod support;
 mod sweeps;

@@ -39,7 +39,7 @@ const fn more(
 
 use Context::{
     Ages, Arrive, Check, Decided, Dustpan, Exclusions, Inside, Programs, Report, Rulebooks, Runs,
-    Scan, Sites, Starts, Startup, Sweep, Word,
+    Scan, Sites, Space, Starts, Startup, Sweep, Word,
 };
 use KeyCode::{
     BackTab, Backspace, Char, Delete, Down, End, Enter, Esc, F, Home, Left, PageDown, PageUp,
@@ -121,7 +121,7 @@ const BINDINGS: &[Binding] = &[
     main(&[Ages], "enter", "look inside", &[(Enter, Action::Enter)]),
     main(&[Ages], "tab", "check", &[(Tab, Action::Onward)]),
     main(
-        &[Ages, Inside],
+        &[Ages, Inside, Space],
         "x",
         "exclude",
         &[(Char('x'), Action::Exclude)],
@@ -129,7 +129,7 @@ const BINDINGS: &[Binding] = &[
     main(&[Inside], "esc", "back", &[(Esc, Action::Close)]),
     main(&[Ages], "=", "exact age", &[(Char('='), Action::ExactAge)]),
     main(
-        &[Ages, Inside, Sites, Programs],
+        &[Ages, Inside, Sites, Programs, Space],
         "/",
         "find",
         &[(Char('/'), Action::Find)],
@@ -142,7 +142,7 @@ const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Ages, Inside, Sites, Programs, Check, Exclusions, Starts, Rulebooks, Dustpan,
+            Ages, Inside, Sites, Programs, Space, Check, Exclusions, Starts, Rulebooks, Dustpan,
         ],
         "n",
         "find the next one",
@@ -227,8 +227,20 @@ const BINDINGS: &[Binding] = &[
         &[],
     ),
     main(&[Sites], "v", "programs", &[(Char('v'), Action::Lens)]),
+    main(
+        &[Programs],
+        "v",
+        "where the space is",
+        &[(Char('v'), Action::Lens)],
+    ),
     more(
-        &[Inside, Programs],
+        &[Ages],
+        "D",
+        "where the disk's space is",
+        &[(Char('D'), Action::Space)],
+    ),
+    more(
+        &[Inside, Space],
         "v",
         "back to the ages",
         &[(Char('v'), Action::Lens)],
@@ -243,8 +255,8 @@ const BINDINGS: &[Binding] = &[
     more(&[Ages], "b", "rulebooks", &[(Char('b'), Action::Rules)]),
     more(
         &[
-            Arrive, Ages, Inside, Check, Exclusions, Sites, Programs, Decided, Starts, Rulebooks,
-            Dustpan, Runs, Startup,
+            Arrive, Ages, Inside, Check, Exclusions, Sites, Programs, Space, Decided, Starts,
+            Rulebooks, Dustpan, Runs, Startup,
         ],
         "↑ ↓",
         "move; also k and j",
@@ -257,8 +269,8 @@ const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Ages, Inside, Check, Exclusions, Sites, Programs, Decided, Starts, Rulebooks, Dustpan,
-            Runs,
+            Ages, Inside, Check, Exclusions, Sites, Programs, Space, Decided, Starts, Rulebooks,
+            Dustpan, Runs,
         ],
         "page up, page down",
         "move by a screen",
@@ -266,8 +278,8 @@ const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Arrive, Ages, Inside, Check, Exclusions, Sites, Programs, Decided, Starts, Rulebooks,
-            Dustpan, Runs, Startup,
+            Arrive, Ages, Inside, Check, Exclusions, Sites, Programs, Space, Decided, Starts,
+            Rulebooks, Dustpan, Runs, Startup,
         ],
         "home, end",
         "first and last",
@@ -373,6 +385,12 @@ const BINDINGS: &[Binding] = &[
         "export the piles by age as a picture",
         &[(Char('e'), Action::Export)],
     ),
+    main(
+        &[Space],
+        "e",
+        "export as a picture",
+        &[(Char('e'), Action::Export)],
+    ),
     main(&[Report], "enter", "weigh again", &[(Enter, Action::Enter)]),
     main(&[Arrive, Scan], "tab", "onward", &[(Tab, Action::Onward)]),
     main(
@@ -425,7 +443,8 @@ const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Inside, Exclusions, Sites, Programs, Decided, Starts, Rulebooks, Dustpan, Runs, Startup,
+            Inside, Exclusions, Sites, Programs, Space, Decided, Starts, Rulebooks, Dustpan, Runs,
+            Startup,
         ],
         "q",
         "leave the program",

@@ -21,6 +21,8 @@ pub(in crate::tui) enum Context {
     Sites,
     /// The programs lens.
     Programs,
+    /// Where the space is.
+    Space,
     Decided,
     Starts,
     Rulebooks,
@@ -33,7 +35,7 @@ pub(in crate::tui) enum Context {
 impl Context {
     /// Every one.
     #[cfg(test)]
-    pub(in crate::tui) const ALL: [Self; 17] = [
+    pub(in crate::tui) const ALL: [Self; 18] = [
         Self::Arrive,
         Self::Scan,
         Self::Ages,
@@ -45,6 +47,7 @@ impl Context {
         Self::Exclusions,
         Self::Sites,
         Self::Programs,
+        Self::Space,
         Self::Decided,
         Self::Starts,
         Self::Rulebooks,
@@ -65,6 +68,7 @@ impl Context {
             Self::Exclusions
             | Self::Sites
             | Self::Programs
+            | Self::Space
             | Self::Decided
             | Self::Starts
             | Self::Rulebooks
@@ -88,6 +92,7 @@ impl Context {
             Self::Exclusions => "exclusions",
             Self::Sites => "sites",
             Self::Programs => "programs",
+            Self::Space => "where the space is",
             Self::Decided => "what was decided",
             Self::Starts => "how this shop starts",
             Self::Rulebooks => "rulebooks",
@@ -139,6 +144,7 @@ impl Overlay {
             Self::Exclusions(_) => Some(Context::Exclusions),
             Self::Sites(_) => Some(Context::Sites),
             Self::Programs(_) => Some(Context::Programs),
+            Self::Space(_) => Some(Context::Space),
             Self::Decided(_) => Some(Context::Decided),
             Self::Dustpan(_) => Some(Context::Dustpan),
             Self::Runs(_) => Some(Context::Runs),

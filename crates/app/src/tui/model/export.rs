@@ -5,6 +5,8 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use jolly_core::report::AgesRow;
 use jolly_core::state::RunId;
+use jolly_core::survey::Space;
+use jolly_core::walk::FolderNumber;
 use tui_input::Input;
 
 use crate::handover::{Drawn, VisitsChart};
@@ -16,6 +18,8 @@ pub(in crate::tui) enum Subject {
     Run(RunId),
     /// The piles by age, as they are decided, and when they were scanned.
     Ages(Vec<AgesRow>, Timestamp),
+    /// Where the space is, from a folder on, and when that was looked at.
+    Space(Arc<Space>, FolderNumber, Timestamp),
     /// The computer's visits.
     Visits(Box<VisitsChart>),
 }
@@ -26,6 +30,7 @@ impl Subject {
         match self {
             Self::Run(_) => "The page for the customer",
             Self::Ages(..) => "The piles by age",
+            Self::Space(..) => "Where the space is",
             Self::Visits(_) => "Free space and what comes back",
         }
     }
@@ -34,7 +39,7 @@ impl Subject {
     pub(in crate::tui) fn endings(&self) -> &'static str {
         match self {
             Self::Run(_) => ".pdf or .svg the page, .csv a table of all items, .json everything",
-            Self::Ages(..) | Self::Visits(_) => ".pdf or .svg",
+            Self::Ages(..) | Self::Space(..) | Self::Visits(_) => ".pdf or .svg",
         }
     }
 
@@ -43,6 +48,7 @@ impl Subject {
         match self {
             Self::Run(_) => "report",
             Self::Ages(..) => "ages",
+            Self::Space(..) => "space",
             Self::Visits(_) => "visits",
         }
     }

@@ -10,7 +10,8 @@ use jolly_core::pile::{Scan, Sum};
 use jolly_core::report::Regrown;
 use jolly_core::rule::{BAND_COUNT, Class};
 use jolly_core::source::{ItemId, PileId};
-use jolly_core::survey::Sites;
+use jolly_core::survey::{Sites, Space};
+use jolly_core::walk::FolderNumber;
 
 use crate::tui::model::rows::{Arranged, small_piles};
 use crate::tui::model::{InsideView, KnownPrograms, Order, Row, rows};
@@ -93,6 +94,10 @@ pub(in crate::tui) struct Weigh {
     pub sites: Option<Arc<Sites>>,
     /// What programs occupy, once that was asked for.
     pub programs: Option<Arc<KnownPrograms>>,
+    /// Where the space is, once that was asked for.
+    pub space: Option<Arc<Space>>,
+    /// The folder that was looked at last in that lens.
+    pub space_folder: FolderNumber,
     /// What has come back since the last visit.
     pub regrown: Option<Regrown>,
     /// What looked left behind and belongs to a program that is there after all, by position.
@@ -140,6 +145,8 @@ impl Weigh {
             users: None,
             sites: None,
             programs: None,
+            space: None,
+            space_folder: FolderNumber::ROOT,
             regrown: None,
             belongs: HashSet::new(),
             is_dustpan_on_target: false,

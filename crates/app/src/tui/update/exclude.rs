@@ -55,6 +55,11 @@ pub(super) fn begin(model: &mut Model) -> Vec<Effect> {
     count(model, Draft::new(offers))
 }
 
+/// Begins an exclusion of one thing.
+pub(super) fn begin_with(model: &mut Model, word: &'static str, spares: Spares) -> Vec<Effect> {
+    count(model, Draft::new(vec![Offer::Ready(word, spares)]))
+}
+
 /// Offers what lies in focus inside a pile; gives the pattern that comes to mind.
 fn offer_inside(weigh: &Weigh, row: InsideRow, offers: &mut Vec<Offer>) -> String {
     let Some(opened) = weigh.inside.as_ref().and_then(|view| view.opened.as_ref()) else {

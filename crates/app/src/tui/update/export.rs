@@ -35,6 +35,11 @@ pub(super) fn ages(model: &mut Model) -> Vec<Effect> {
     }
 }
 
+/// Exports where the space is.
+pub(super) fn space(model: &mut Model, subject: Subject) -> Vec<Effect> {
+    begin(model, model.session.clone(), subject)
+}
+
 /// Exports the visits of the computer in focus.
 pub(super) fn visits(model: &mut Model) -> Vec<Effect> {
     let arrived = model.bench.focused().and_then(|it| it.arrived());
@@ -120,7 +125,9 @@ fn write(model: &mut Model, mut view: Box<ExportView>) -> Vec<Effect> {
     };
     let session = match &view.subject {
         Subject::Visits(_) => model.looked_at(),
-        Subject::Run(_) | Subject::Ages(..) => model.session.clone().or_else(|| model.looked_at()),
+        Subject::Run(_) | Subject::Ages(..) | Subject::Space(..) => {
+            model.session.clone().or_else(|| model.looked_at())
+        }
     };
     let asked = match (&view.drawing, &view.subject, Written::of(&path)) {
         _ if path.file_name().is_none() => Err("name a file".to_owned()),

@@ -6,9 +6,9 @@ use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 
-use crate::tui::model::{Context, Model, Overlay, StartsRow};
+use crate::tui::model::{Context, ExclusionsView, Model, Overlay, StartsRow};
 use crate::tui::msg::Effect;
-use crate::tui::update::{check, inside, programs, sites, weigh};
+use crate::tui::update::{check, inside, programs, sites, space, weigh};
 
 /// Begins to find: in the view that stands there, or at the station.
 pub(super) fn begin(model: &mut Model, behind: Option<Overlay>) {
@@ -130,17 +130,7 @@ fn in_view(model: &mut Model, view: &mut Overlay, text: &str, start: Start) {
             });
             found.map(|at| starts.focus = at)
         }
-        Overlay::Exclusions(view) => {
-            let all = model.weigh.as_ref();
-            let all = all.map_or(&[][..], |weigh| weigh.decisions.exclusions());
-            let found = first(all.len(), view.focus, start, |at| {
-                all.get(at).is_some_and(|one| {
-                    let exclusion = &one.exclusion;
-                    holds(&format!("{} {}", exclusion.name(), exclusion.why), text)
-                })
-            });
-            found.map(|at| view.focus = at)
-        }
+        Overlay::Exclusions(view) => in_exclusions(model, view, text, start),
         Overlay::Sites(view) => {
             let found = first(view.rows.len(), view.focus, start, |at| {
                 holds(&sites::holds(view, at), text)
@@ -150,6 +140,12 @@ fn in_view(model: &mut Model, view: &mut Overlay, text: &str, start: Start) {
         Overlay::Programs(view) => {
             let found = first(view.rows.len(), view.focus, start, |at| {
                 holds(&programs::holds(view, at), text)
+            });
+            found.map(|at| view.focus = at)
+        }
+        Overlay::Space(view) => {
+            let found = first(view.rows.len(), view.focus, start, |at| {
+                holds(&space::holds(view, at), text)
             });
             found.map(|at| view.focus = at)
         }
@@ -172,4 +168,17 @@ fn in_view(model: &mut Model, view: &mut Overlay, text: &str, start: Start) {
         Some(()) => None,
         None => Some("No row holds these words.".to_owned()),
     };
+}
+
+/// Looks through the exclusions.
+fn in_exclusions(model: &Model, view: &mut ExclusionsView, text: &str, start: Start) -> Option<()> {
+    let all = model.weigh.as_ref();
+    let all = all.map_or(&[][..], |weigh| weigh.decisions.exclusions());
+    let found = first(all.len(), view.focus, start, |at| {
+        all.get(at).is_some_and(|one| {
+            let exclusion = &one.exclusion;
+            holds(&format!("{} {}", exclusion.name(), exclusion.why), text)
+        })
+    });
+    found.map(|at| view.focus = at)
 }

@@ -10,7 +10,7 @@ use crate::tui::columns::Columns;
 use crate::tui::keys::{self, Action};
 use crate::tui::model::{Context, Model, Row, Station};
 use crate::tui::msg::Effect;
-use crate::tui::update::{arrive, hints, inside, pointed, press, weigh};
+use crate::tui::update::{arrive, hints, inside, pointed, press, space, weigh};
 
 /// Rows that one notch of the wheel moves.
 const NOTCH: usize = 3;
@@ -33,6 +33,10 @@ pub(super) fn act(model: &mut Model, event: MouseEvent) -> Vec<Effect> {
         if event.row == 0 {
             return click_road(model, usize::from(event.column));
         }
+    }
+    if model.context() == Some(Context::Space) {
+        space::mouse(model, event);
+        return Vec::new();
     }
     let Some(context @ (Context::Ages | Context::Inside)) = model.context() else {
         return Vec::new();

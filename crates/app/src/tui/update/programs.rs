@@ -13,7 +13,7 @@ use crate::tui::keys::Action;
 use crate::tui::model::{KnownPrograms, Model, Overlay, ProgramOrder, ProgramsView};
 use crate::tui::msg::{Effect, Question};
 use crate::tui::update::change::{back_or_again, change};
-use crate::tui::update::{moved, uninstall};
+use crate::tui::update::{moved, space, uninstall};
 use crate::wording::bytes;
 
 /// Opens the lens.
@@ -86,7 +86,7 @@ pub(super) fn act(model: &mut Model, mut view: Box<ProgramsView>, action: Action
         return Vec::new();
     }
     let effects = match action {
-        Action::Lens => return Vec::new(),
+        Action::Lens => return space::open(model),
         Action::Toggle if view.has_left => left_behind::take(model, &view),
         Action::Toggle => take(model, &view),
         Action::Enter | Action::Into | Action::OutOf => {

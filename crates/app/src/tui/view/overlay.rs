@@ -28,6 +28,7 @@ pub(super) fn draw(
         | Overlay::Exclusions(_)
         | Overlay::Sites(_)
         | Overlay::Programs(_)
+        | Overlay::Space(_)
         | Overlay::Uninstall(_)
         | Overlay::Belongs(_)
         | Overlay::Decided(_)

@@ -6,7 +6,9 @@ use crate::tui::keys::table::{main, more};
 use crate::tui::keys::{Action, Binding};
 use crate::tui::model::Context;
 
-use Context::{Decided, Dustpan, Exclusions, Programs, Rulebooks, Runs, Sites, Starts, Startup};
+use Context::{
+    Decided, Dustpan, Exclusions, Programs, Rulebooks, Runs, Sites, Space, Starts, Startup,
+};
 use KeyCode::{Backspace, Char, Delete, Enter, Esc, Left, Right};
 
 /// Every key of a view alone.
@@ -104,6 +106,25 @@ pub(super) const BINDINGS: &[Binding] = &[
         &[(Char('N'), Action::Unneeded)],
     ),
     main(
+        &[Space],
+        "enter",
+        "into it",
+        &[(Enter, Action::Enter), (Right, Action::Into)],
+    ),
+    main(
+        &[Space],
+        "←",
+        "out of it",
+        &[(Left, Action::OutOf), (Backspace, Action::OutOf)],
+    ),
+    main(
+        &[Space],
+        "o",
+        "here, or unused for a year",
+        &[(Char('o'), Action::Order)],
+    ),
+    main(&[Space], "a", "make it a pile", &[(Char('a'), Action::Add)]),
+    main(
         &[Exclusions],
         "space",
         "suspend, or count again",
@@ -167,7 +188,7 @@ pub(super) const BINDINGS: &[Binding] = &[
     ),
     main(
         &[
-            Exclusions, Sites, Programs, Decided, Starts, Rulebooks, Dustpan, Runs, Startup,
+            Exclusions, Sites, Programs, Space, Decided, Starts, Rulebooks, Dustpan, Runs, Startup,
         ],
         "esc",
         "back",
