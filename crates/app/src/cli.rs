@@ -1,5 +1,6 @@
 //! The command line: what can be asked for, and who answers.
 
+mod copies;
 mod demo;
 mod dustpan;
 mod extensions;
@@ -130,6 +131,13 @@ enum Command {
         /// What programs that are gone left behind, with the evidence
         #[arg(long)]
         left_behind: bool,
+    },
+    /// Files that are there twice: as pairs of folders, then the rest
+    #[command(after_help = "Example: jolly-broom copies home/pia home/joss")]
+    Copies {
+        /// Only what lies below these folders
+        #[arg(value_name = "DIR")]
+        folders: Vec<PathBuf>,
     },
     /// What occupies the space, by folder and by when it was used last
     #[command(after_help = "Example: jolly-broom space home --out space.svg")]
@@ -385,6 +393,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Sites) => sites::run(&shared),
         Some(Command::Extensions) => extensions::run(&shared),
         Some(Command::Programs { left_behind }) => programs::run(left_behind, &shared),
+        Some(Command::Copies { folders }) => copies::run(&shared, &folders),
         Some(Command::Space { folder, out, force }) => {
             let wanted = space::Wanted {
                 folder: folder.as_deref(),

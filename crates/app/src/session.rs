@@ -183,6 +183,18 @@ impl Session {
         Ok(self.target.with_disk_case(&path))
     }
 
+    /// A folder of the target as a person gives it.
+    pub(crate) fn folder_on_target(&self, folder: &Path) -> Result<TargetPath, Refusal> {
+        let path = self.path_on_target(folder)?;
+        let target = &self.target;
+        let opened = target.disk().open_folder(target.root(), path.as_bytes());
+        opened.map_err(|error| {
+            let what = std::io::Error::new(error.kind(), format!("{path}: {error}"));
+            Refusal::bad_input(&what, "name a folder of the target")
+        })?;
+        Ok(path)
+    }
+
     /// Says which rule has a path and why.
     pub(crate) fn explain(&self, path: &Path) -> Result<(TargetPath, Explanation), Refusal> {
         let path = self.path_on_target(path)?;

@@ -36,6 +36,7 @@ pub use definition::{
     Within,
 };
 pub(crate) use guard::folder::FolderGuards;
+pub(crate) use guard::is_system_folder;
 pub(crate) use guard::last_look::{Kept, LastGuard, of_folder};
 pub use guard::{Guard, Guards};
 pub use own_book::{NewPlace, OWN_BOOK, PlaceError, add_place, remove_place};

@@ -3,6 +3,7 @@
 //! Everything here is cheap: it is told when its time is up, and says so in its figures.
 
 mod arrival;
+mod copies;
 mod extensions;
 mod folders;
 mod kept_in;
@@ -14,6 +15,7 @@ mod space;
 pub(crate) mod startup;
 
 pub use arrival::{Arrival, Fact, Figure, Sign, arrive, facts, signs};
+pub use copies::{Copies, CopyGroup, CopyNews, FolderPair, Side, StaysFor, copies};
 pub use extensions::{Extension, Origin, extensions};
 pub use leftovers::{Grade, Leftover, LeftoverFolder, leftovers, searches_of_leftovers};
 pub(crate) use profiles::profile_of;

@@ -47,7 +47,7 @@ fn used_by(command: &str) -> &'static [&'static [&'static str]] {
         "sheet" => &[&["state", "json", "help"], &TALK],
         "sites" => &[&WHERE, &["keep_site"]],
         "extensions" | "programs" => &[&WHERE],
-        "space" => &[&WHERE, &TALK],
+        "space" | "copies" => &[&WHERE, &TALK],
         "startup" => &[&WHERE, &["quiet"]],
         "report" | "schedule" | "status" => &[&["state", "target", "help"]],
         "rules" => &[&["target", "layout", "rulebook", "json", "state", "help"]],

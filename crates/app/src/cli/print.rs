@@ -13,6 +13,7 @@ use jolly_core::CancelToken;
 use jolly_core::format::is_harmless;
 use jolly_core::rule::Class;
 use jolly_core::run::{ClassProgress, SweepEvent};
+use jolly_core::survey::CopyNews;
 use jolly_core::walk::{ScanEvent, TreeNews};
 
 use crate::exit::{Exit, Refusal};
@@ -179,6 +180,11 @@ impl Progress {
             bytes(held)
         );
         self.bar.set_message(text);
+    }
+
+    pub(super) fn copies(&self, news: CopyNews) {
+        let (done, of) = news.files;
+        self.far(done, of, format!("files, {} read", bytes(news.bytes)));
     }
 
     pub(super) fn sweep(&self, event: &SweepEvent) {

@@ -39,10 +39,10 @@ pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, 
     };
     let session = Session::of_options(options)?;
     let now = session.now.unwrap_or_else(clock);
-    let folder = wanted.folder.map(|folder| session.path_on_target(folder));
+    let folder = wanted.folder.map(|folder| session.folder_on_target(folder));
     let folder = folder.transpose()?.unwrap_or_default();
     let cancel = print::cancel_on_interrupt()?;
-    let (found, start) = look(&session, &folder, &cancel)?;
+    let (found, start) = look(&session, &folder, &cancel);
     if found.tree.is_partial {
         return Ok(Exit::Stopped);
     }
@@ -78,17 +78,8 @@ pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, 
 }
 
 /// Walks the folder, and adds up.
-fn look(
-    session: &Session,
-    folder: &TargetPath,
-    cancel: &CancelToken,
-) -> Result<(Space, FolderNumber), Refusal> {
+fn look(session: &Session, folder: &TargetPath, cancel: &CancelToken) -> (Space, FolderNumber) {
     let target = &session.target;
-    let opened = target.disk().open_folder(target.root(), folder.as_bytes());
-    opened.map_err(|error| {
-        let what = io::Error::new(error.kind(), format!("{folder}: {error}"));
-        Refusal::bad_input(&what, "name a folder of the target")
-    })?;
     let below = if folder.is_root() {
         Vec::new()
     } else {
@@ -98,7 +89,7 @@ fn look(
     let tree = walk_tree(target, &below, cancel, &|news| progress.walk(&news));
     progress.end();
     let start = tree.find(folder).unwrap_or(FolderNumber::ROOT);
-    Ok((space(target, tree), start))
+    (space(target, tree), start)
 }
 
 /// What is smaller than one part in so many is not printed.

@@ -199,6 +199,11 @@ impl Guards {
     }
 }
 
+/// Whether a folder is one of the system's, or lies in one.
+pub(crate) fn is_system_folder(layout: Layout, path: &TargetPath) -> bool {
+    NameForms::of(path, layout).is_system()
+}
+
 /// A path's parts as the lists write them.
 struct NameForms {
     layout: Layout,

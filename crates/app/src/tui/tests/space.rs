@@ -55,7 +55,16 @@ fn the_space_of_a_computer_is_walked_through_and_a_folder_becomes_a_pile() {
         "{}",
         desk.shown()
     );
+}
 
+#[test]
+fn what_is_looked_at_there_is_excluded_or_becomes_a_pile() {
+    let mut desk = TestUi::new().scanned();
+    desk.key(KeyCode::Char('D'));
+    desk.key(KeyCode::Enter);
+    desk.key(KeyCode::Char('/'));
+    desk.text("wren");
+    desk.key(KeyCode::Esc);
     desk.key(KeyCode::Char('x'));
     let shown = desk.shown();
     assert!(

@@ -1,0 +1,120 @@
+//! The same file twice: what is identical, byte by byte as its hash says, as pairs of folders that share it, and the groups
+//! that fit no pair.
+//!
+//! `places` says where copies are looked for, `same` finds what is identical, `pairs` tells it as folders, `stays` suggests
+//! which side stays. Nothing is decided here.
+
+mod pairs;
+mod places;
+mod same;
+mod stays;
+
+use std::collections::HashMap;
+
+use crate::cancel::CancelToken;
+use crate::computer::{Target, TargetPath};
+use crate::walk::{FileNumber, FileTree, FolderNumber, Unread};
+pub use same::CopyNews;
+pub use stays::{Side, StaysFor};
+
+/// Files with the same contents, each a file of its own.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct CopyGroup {
+    /// The length of each, in bytes.
+    pub size: u64,
+    /// The BLAKE3 of the contents.
+    pub hash: [u8; 32],
+    /// Two or more, in the order in which they lie.
+    pub files: Vec<FileNumber>,
+}
+
+impl CopyGroup {
+    /// The hash in letters.
+    pub fn hash_text(&self) -> String {
+        blake3::Hash::from_bytes(self.hash).to_hex().to_string()
+    }
+
+    /// What all but one of them take, in bytes.
+    pub fn spare(&self) -> u64 {
+        let others = self.files.len().saturating_sub(1);
+        self.size.saturating_mul(others as u64)
+    }
+}
+
+/// Two folders that share files.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct FolderPair {
+    /// The one that is seen first.
+    pub a: FolderNumber,
+    /// The other one.
+    pub b: FolderNumber,
+    /// Whether all below them counts; else only what lies right in them.
+    pub is_whole: bool,
+    /// The groups that have a file in both, by position.
+    pub groups: Vec<usize>,
+    /// What one side of what they share takes, in bytes.
+    pub bytes: u64,
+    /// Files that only the first one has.
+    pub only_a: u64,
+    /// Files that only the other one has.
+    pub only_b: u64,
+    /// Which side had better stay, and why; none where nothing speaks for either.
+    pub stays: Option<(Side, StaysFor)>,
+}
+
+/// What is there twice.
+#[derive(Default)]
+pub struct Copies {
+    /// Everything that was seen.
+    pub tree: FileTree,
+    /// Files with the same contents, what frees most first.
+    pub groups: Vec<CopyGroup>,
+    /// Folders that share files, what they share most first.
+    pub pairs: Vec<FolderPair>,
+    /// The groups that fit no pair, by position.
+    pub rest: Vec<usize>,
+    /// What could not be read, and why.
+    pub unread: Vec<Unread>,
+    /// How many files were held against each other.
+    pub candidates: u64,
+    /// Whether it was stopped before its end.
+    pub is_partial: bool,
+}
+
+/// Looks for what is there twice in a tree that was walked; below some folders alone where they are named. `sink` hears how
+/// far it is.
+pub fn copies(
+    target: &Target,
+    tree: FileTree,
+    below: &[TargetPath],
+    cancel: &CancelToken,
+    sink: &dyn Fn(CopyNews),
+) -> Copies {
+    let looked_in = places::looked_in(target, &tree, below);
+    let found = same::find(target, &tree, &looked_in, cancel, sink);
+    let group_of: HashMap<FileNumber, usize> = found
+        .groups
+        .iter()
+        .enumerate()
+        .flat_map(|(at, group)| group.files.iter().map(move |file| (*file, at)))
+        .collect();
+    let seen = pairs::Seen {
+        tree: &tree,
+        groups: &found.groups,
+        group_of: &group_of,
+        looked_in: &looked_in,
+    };
+    let (mut pairs, rest) = seen.pairs();
+    for pair in &mut pairs {
+        pair.stays = stays::suggest(target, &tree, pair);
+    }
+    Copies {
+        is_partial: tree.is_partial || found.is_partial,
+        groups: found.groups,
+        unread: found.unread,
+        candidates: found.candidates,
+        pairs,
+        rest,
+        tree,
+    }
+}
