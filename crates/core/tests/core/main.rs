@@ -11,6 +11,7 @@
 )]
 
 mod arrivals;
+mod copies;
 mod decisions;
 mod extensions;
 mod hostile;
