@@ -15,7 +15,7 @@ mod selection;
 mod start;
 mod user_files;
 
-pub use choice::portion::{Extent, Portion, left_behind, renewable};
+pub use choice::portion::{Extent, Portion, copies_that_go, left_behind, renewable};
 pub use choice::{Choice, Node};
 pub use decisions::{Decisions, Going, PileDecision, PileState};
 pub use disposition::Disposition;

@@ -3,8 +3,8 @@
 use std::path::PathBuf;
 
 use jolly_core::computer::{TargetPath, WrittenPath};
-use jolly_core::survey::{Copies, CopyGroup, FolderPair, Side, copies};
-use jolly_core::walk::{FolderNumber, walk_tree};
+use jolly_core::survey::{CopyGroup, FolderPair, Side, copies};
+use jolly_core::walk::{FileTree, FolderNumber, walk_tree};
 use serde_json::{Value, json};
 
 use crate::cli::print;
@@ -23,28 +23,29 @@ pub(super) fn run(options: &SharedOptions, folders: &[PathBuf]) -> Result<Exit, 
     let progress = print::Progress::new();
     let target = &session.target;
     let tree = walk_tree(target, &below, &cancel, &|news| progress.walk(&news));
-    let walked = tree.unread.clone();
-    let found = copies(target, tree, &below, &cancel, &|news| progress.copies(news));
+    let found = copies(target, &tree, &below, &cancel, &|news| {
+        progress.copies(news);
+    });
     progress.end();
     if found.is_partial {
         return Ok(Exit::Stopped);
     }
-    for place in walked.iter().chain(&found.unread) {
+    for place in tree.unread.iter().chain(&found.unread) {
         print::message(&format!("not read  {}: {}", place.place, place.reason));
     }
     for pair in &found.pairs {
         if options.json {
-            print::json(&pair_as_json(&found, pair))?;
+            print::json(&pair_as_json(&tree, pair))?;
         } else {
-            write_pair(&found, pair)?;
+            write_pair(&tree, pair)?;
         }
     }
     let rest = found.rest.iter().filter_map(|at| found.groups.get(*at));
     for group in rest {
         if options.json {
-            print::json(&group_as_json(&found, group))?;
+            print::json(&group_as_json(&tree, group))?;
         } else {
-            write_group(&found, group)?;
+            write_group(&tree, group)?;
         }
     }
     if found.groups.is_empty() && !options.json {
@@ -56,18 +57,18 @@ pub(super) fn run(options: &SharedOptions, folders: &[PathBuf]) -> Result<Exit, 
     Ok(Exit::Done)
 }
 
-fn place(found: &Copies, folder: FolderNumber) -> TargetPath {
-    found.tree.folder_path(folder)
+fn place(tree: &FileTree, folder: FolderNumber) -> TargetPath {
+    tree.folder_path(folder)
 }
 
-fn pair_as_json(found: &Copies, pair: &FolderPair) -> Value {
+fn pair_as_json(tree: &FileTree, pair: &FolderPair) -> Value {
     let side = pair.stays.map(|(side, _)| match side {
         Side::A => "a",
         Side::B => "b",
     });
     let mut object = json!({
-        "a": place(found, pair.a).to_string(),
-        "b": place(found, pair.b).to_string(),
+        "a": place(tree, pair.a).to_string(),
+        "b": place(tree, pair.b).to_string(),
         "shared": { "files": pair.groups.len(), "bytes": pair.bytes },
         "only_a": pair.only_a,
         "only_b": pair.only_b,
@@ -76,7 +77,7 @@ fn pair_as_json(found: &Copies, pair: &FolderPair) -> Value {
         "reason": pair.stays.map(|(_, why)| why.words()),
     });
     for (key, folder) in [("a_base64", pair.a), ("b_base64", pair.b)] {
-        let written = WrittenPath::from(&place(found, folder));
+        let written = WrittenPath::from(&place(tree, folder));
         if let (Some(exact), Some(object)) = (written.path_base64, object.as_object_mut()) {
             object.insert(key.to_owned(), Value::String(exact));
         }
@@ -84,11 +85,11 @@ fn pair_as_json(found: &Copies, pair: &FolderPair) -> Value {
     object
 }
 
-fn group_as_json(found: &Copies, group: &CopyGroup) -> Value {
+fn group_as_json(tree: &FileTree, group: &CopyGroup) -> Value {
     let written = group
         .files
         .iter()
-        .map(|file| WrittenPath::from(&found.tree.file_path(*file)));
+        .map(|file| WrittenPath::from(&tree.file_path(*file)));
     let written: Vec<WrittenPath> = written.collect();
     let paths: Vec<&str> = written.iter().map(|one| one.path.as_str()).collect();
     let mut object = json!({
@@ -105,8 +106,8 @@ fn group_as_json(found: &Copies, group: &CopyGroup) -> Value {
     object
 }
 
-fn write_pair(found: &Copies, pair: &FolderPair) -> Result<(), Refusal> {
-    let (a, b) = (place(found, pair.a), place(found, pair.b));
+fn write_pair(tree: &FileTree, pair: &FolderPair) -> Result<(), Refusal> {
+    let (a, b) = (place(tree, pair.a), place(tree, pair.b));
     print::result(|out| {
         writeln!(
             out,
@@ -142,7 +143,7 @@ fn write_pair(found: &Copies, pair: &FolderPair) -> Result<(), Refusal> {
     })
 }
 
-fn write_group(found: &Copies, group: &CopyGroup) -> Result<(), Refusal> {
+fn write_group(tree: &FileTree, group: &CopyGroup) -> Result<(), Refusal> {
     print::result(|out| {
         writeln!(
             out,
@@ -151,7 +152,7 @@ fn write_group(found: &Copies, group: &CopyGroup) -> Result<(), Refusal> {
             count(group.files.len() as u64)
         )?;
         for file in &group.files {
-            writeln!(out, "{:10}  {}", "", found.tree.file_path(*file))?;
+            writeln!(out, "{:10}  {}", "", tree.file_path(*file))?;
         }
         Ok(())
     })

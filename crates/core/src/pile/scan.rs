@@ -21,7 +21,7 @@ use crate::source::{
     AccountAges, Arena, FolderId, ItemId, LinkGroup, PileId, PreviousScan, Units, described, files,
     hard_links, moved,
 };
-use crate::survey::{Leftover, searches_of_leftovers};
+use crate::survey::{ChosenCopy, Leftover, searches_of_copies, searches_of_leftovers};
 use crate::walk::{ScanEvent, Unread, unread};
 
 /// Everything that one scan found.
@@ -44,6 +44,8 @@ pub struct Scan {
     pub units: Units,
     /// What programs that are gone left behind, where that was looked for.
     pub leftovers: Arc<[Leftover]>,
+    /// Copies that were chosen to go.
+    pub copies: Arc<[ChosenCopy]>,
     /// Where the rules looked.
     pub searches: Vec<Search>,
     roots: Roots,
@@ -80,6 +82,8 @@ pub struct ScanOrder<'a> {
     pub before: Option<&'a Scan>,
     /// What programs that are gone left behind, where that was looked for: it gets piles of its own.
     pub leftovers: Arc<[Leftover]>,
+    /// Copies that were chosen to go: they get piles of their own.
+    pub copies: Arc<[ChosenCopy]>,
     /// How many threads walk.
     pub workers: NonZeroUsize,
 }
@@ -98,6 +102,7 @@ impl<'a> ScanOrder<'a> {
             own: Vec::new(),
             before: None,
             leftovers: Arc::default(),
+            copies: Arc::default(),
             workers: NonZeroUsize::new((4 * cores).min(MOST_WORKERS)).unwrap_or(NonZeroUsize::MIN),
         }
     }
@@ -121,6 +126,7 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
             || accounts.is_old(target, rule, search, (now, cancel))
     });
     searches.extend(searches_of_leftovers(&order.leftovers, rules));
+    searches.extend(searches_of_copies(&order.copies, target, rules));
     tell_unresolved(unresolved, &mut unread);
     let volume = measured(target, &mut unread);
     let mut guards = Guards::new(&target.places, order.own.clone());
@@ -164,6 +170,7 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
         arena,
         piles,
         leftovers: Arc::clone(&order.leftovers),
+        copies: Arc::clone(&order.copies),
         searches,
         guards,
         unread: unread.into_list(),

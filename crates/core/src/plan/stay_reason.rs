@@ -48,6 +48,8 @@ pub enum StayReason {
     OtherRulesOwn,
     WayNotAllowed,
     DescribesWhatIsThere,
+    /// Of a copy: no other file that stays has its contents now.
+    NoOtherCopy,
     UnitListedInPart,
     PartOfAnotherUnit,
     NotEmpty,
@@ -123,6 +125,7 @@ impl StayReason {
             | Self::OtherRulesOwn
             | Self::WayNotAllowed
             | Self::DescribesWhatIsThere
+            | Self::NoOtherCopy
             | Self::UnitListedInPart
             | Self::PartOfAnotherUnit
             | Self::NotEmpty => Outcome::Refused,
@@ -193,6 +196,7 @@ impl fmt::Display for StayReason {
             Self::OtherRulesOwn => "another rule has it",
             Self::WayNotAllowed => "its rule doesn't let it leave in that way",
             Self::DescribesWhatIsThere => "what it describes is still there",
+            Self::NoOtherCopy => "no other file that stays has its contents now",
             Self::UnitListedInPart => "it goes whole or stays, and the list has only a part of it",
             Self::PartOfAnotherUnit => "the list names it as a part of something else",
             Self::NotEmpty => "something that stays is in it",

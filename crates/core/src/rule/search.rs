@@ -1,6 +1,6 @@
 //! Where the rules look on one target: places resolved to folders.
 
-use std::collections::HashSet;
+use std::collections::{BTreeMap, HashSet};
 use std::io;
 use std::sync::Arc;
 
@@ -8,6 +8,9 @@ use jolly_disk::Kind;
 
 use crate::computer::{Target, TargetPath, find_noting, is_pattern};
 use crate::rule::{CompiledRule, RuleNumber, RuleSet};
+
+/// Files of a folder by name, each with another file that has the same contents and stays.
+pub type Twins = BTreeMap<Box<[u8]>, TargetPath>;
 
 /// One folder that one rule looks in, for one account or for the system.
 #[derive(Clone, Debug)]
@@ -20,6 +23,8 @@ pub struct Search {
     pub root: TargetPath,
     /// Of a survey: its rule as it takes one thing in this folder alone.
     pub(crate) naming: Option<Arc<CompiledRule>>,
+    /// Of copies: what stays of the same contents as each.
+    pub(crate) twins: Option<Arc<Twins>>,
 }
 
 impl PartialEq for Search {
@@ -30,6 +35,7 @@ impl PartialEq for Search {
         };
         (self.rule, self.account, &self.root) == (other.rule, other.account, &other.root)
             && named(self) == named(other)
+            && self.twins == other.twins
     }
 }
 
@@ -67,6 +73,7 @@ pub fn resolve(target: &Target, rules: &RuleSet) -> (Vec<Search>, Vec<Unresolved
                         account,
                         root,
                         naming: None,
+                        twins: None,
                     };
                     if known.insert((account, search.root.clone())) {
                         of_rule.push(search);

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use crate::computer::{Layout, TargetPath};
 use crate::format::Printable;
 use crate::rule::pattern::path::PathPattern;
-use crate::rule::{AgeRule, Class, CompiledRule, Rule};
+use crate::rule::{AgeRule, Class, CompiledRule, Rule, Twins};
 
 /// The first half of the ids of such rules, which no book may have.
 pub(crate) const SURVEY_BOOK: &str = "survey";
@@ -15,49 +15,67 @@ pub(crate) const SURVEY_BOOK: &str = "survey";
 pub enum Survey {
     /// What programs that are gone left behind.
     LeftBehind,
+    /// Files that are there twice.
+    Copies,
 }
 
 impl Survey {
     /// Every survey.
-    pub(crate) const ALL: [Self; 1] = [Self::LeftBehind];
+    pub(crate) const ALL: [Self; 2] = [Self::LeftBehind, Self::Copies];
 
     /// The second half of its rule's id.
     pub fn name(self) -> &'static str {
         match self {
             Self::LeftBehind => "left-behind",
+            Self::Copies => "copies",
+        }
+    }
+
+    /// What its pile is called, what it holds, and what somebody notices.
+    fn words(self) -> [&'static str; 3] {
+        match self {
+            Self::LeftBehind => [
+                "Left behind by programs that are gone",
+                "Folders and files of programs that are no longer there; the programs lens has the evidence.",
+                "Whoever installs such a program again begins anew.",
+            ],
+            Self::Copies => [
+                "Copies of kept files",
+                "Files that were chosen to go where another file has the same contents; that one stays.",
+                "Each is still there under the name of the one that stays.",
+            ],
         }
     }
 
     /// Its rule, which takes nothing by itself: each search says what.
     pub(crate) fn rule(self, layout: Layout) -> CompiledRule {
-        let rule = match self {
-            Self::LeftBehind => Rule {
-                id: self.name().to_owned(),
-                title: "Left behind by programs that are gone".to_owned(),
-                section: None,
-                class: Class::Ask,
-                about: "Folders and files of programs that are no longer there; the programs lens has the evidence.".to_owned(),
-                after: "Whoever installs such a program again begins anew.".to_owned(),
-                within: Vec::new(),
-                take: Vec::new(),
-                spare: Vec::new(),
-                age: AgeRule::default(),
-                empty_folders: true,
-                needs: None,
-                starts_taken: Some(false),
-                by: None,
-                entries: None,
-                values: None,
-                records: None,
-                detect: None,
-                looks_like: Vec::new(),
-                whole: false,
-                larger_than: None,
-                keep_newest: None,
-                busy: Vec::new(),
-                survey: Some(self),
-                examples: Vec::new(),
-            },
+        let [title, about, after] = self.words();
+        let rule = Rule {
+            id: self.name().to_owned(),
+            title: title.to_owned(),
+            section: None,
+            class: Class::Ask,
+            about: about.to_owned(),
+            after: after.to_owned(),
+            within: Vec::new(),
+            take: Vec::new(),
+            spare: Vec::new(),
+            age: AgeRule::default(),
+            empty_folders: self == Self::LeftBehind,
+            needs: None,
+            starts_taken: Some(false),
+            by: None,
+            entries: None,
+            values: None,
+            records: None,
+            detect: None,
+            looks_like: Vec::new(),
+            whole: false,
+            larger_than: None,
+            keep_newest: None,
+            busy: Vec::new(),
+            survey: Some(self),
+            examples: Vec::new(),
         };
         CompiledRule {
             id: format!("{SURVEY_BOOK}/{}", rule.id).into(),
@@ -78,6 +96,23 @@ impl CompiledRule {
             take: PathPattern::of_name(thing.name(), self.layout).to_vec(),
             rule: Rule {
                 take: vec![Printable(thing.name()).to_string()],
+                ..self.rule.clone()
+            },
+            ..self.clone()
+        })
+    }
+
+    /// The same rule for these files right in the folder that a search looks in.
+    pub(crate) fn naming_twins(&self, twins: &Twins) -> Arc<Self> {
+        let names = || twins.keys().map(|name| &**name);
+        let take = names().map(|name| {
+            let [own, _below] = PathPattern::of_name(name, self.layout);
+            own
+        });
+        Arc::new(Self {
+            take: take.collect(),
+            rule: Rule {
+                take: names().map(|name| Printable(name).to_string()).collect(),
                 ..self.rule.clone()
             },
             ..self.clone()

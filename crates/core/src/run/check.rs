@@ -3,6 +3,7 @@
 pub(crate) mod list;
 mod listed;
 mod shared;
+mod twin;
 
 use std::ffi::CStr;
 use std::io;
@@ -17,7 +18,8 @@ use crate::pile::Scan;
 use crate::plan::item_outcome::ItemOutcome;
 use crate::plan::{ManifestItem, StayReason, Tolerance};
 use crate::rule::{
-    AgeBy, CompiledRule, LastGuard, Ownership, Removal, RuleId, RuleNumber, Search, decide_owner,
+    AgeBy, CompiledRule, LastGuard, Ownership, Removal, RuleId, RuleNumber, Search, Survey,
+    decide_owner,
 };
 use crate::run::RunContext;
 use crate::run::check::listed::{Listed, SearchOver};
@@ -267,6 +269,9 @@ impl<'a> Checker<'a> {
             return refuse(StayReason::NotWhatItsRuleLooksFor);
         }
         self.asked_again(seen, rule, search)?;
+        if rule.rule.survey == Some(Survey::Copies) {
+            self.other_stays(seen, search)?;
+        }
         if let Some(program) = shared.busy(rule, search) {
             return refuse(StayReason::WaitsFor(program));
         }
@@ -338,6 +343,26 @@ impl<'a> Checker<'a> {
             return changed(StayReason::Younger);
         }
         Ok(())
+    }
+
+    /// Of a copy: that another file with the same contents stays. It is compared once, right before the copy goes.
+    fn other_stays(&mut self, seen: &SeenItem<'_>, search: &Search) -> Result<(), ItemOutcome> {
+        let shared = self.shared;
+        let refuse = || Err(ItemOutcome::stays(StayReason::NoOtherCopy));
+        let twins = search.twins.as_deref();
+        let Some(stays) = twins.and_then(|twins| twins.get(seen.name.to_bytes())) else {
+            return refuse();
+        };
+        // What is set aside is looked at before it is stored, too.
+        if seen.item.by == Removal::SetAside && !seen.is_read {
+            return Ok(());
+        }
+        let target = shared.context.target;
+        let going = (self.parent(seen.path)?, seen.name, seen.stat);
+        match twin::has_same_bytes(target, going, (stays, &shared.taken), shared.cancel()) {
+            Ok(true) => Ok(()),
+            Ok(false) | Err(_) => refuse(),
+        }
     }
 
     fn exists(&self, path: &TargetPath) -> bool {

@@ -53,7 +53,7 @@ pub(crate) fn run<'a>(
     clock: &dyn Fn() -> Timestamp,
     tally: &mut Tally<'_>,
 ) -> Result<(), JournalError> {
-    let shared = Shared::new(context, manifest.now, stop);
+    let shared = Shared::new(context, manifest, stop);
     shared.begin_batch(clock());
     look_at_units(&shared, manifest, stop);
     let quarantine = Quarantine::of(context.target, real.run);

@@ -256,7 +256,7 @@ pub fn rehearse(
     if let Some((first, journal)) = &mut record {
         journal.write(first)?;
     }
-    let shared = Shared::new(context, manifest.now, cancel);
+    let shared = Shared::new(context, manifest, cancel);
     shared.begin_batch(clock());
     look_at_units(&shared, manifest, cancel);
     let mut gone = LetGo::default();

@@ -4,9 +4,11 @@
 //! `places` says where copies are looked for, `same` finds what is identical, `pairs` tells it as folders, `stays` suggests
 //! which side stays. Nothing is decided here.
 
+mod chosen;
 mod pairs;
 mod places;
 mod same;
+mod searches;
 mod stays;
 
 use std::collections::HashMap;
@@ -14,7 +16,9 @@ use std::collections::HashMap;
 use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
 use crate::walk::{FileNumber, FileTree, FolderNumber, Unread};
+pub use chosen::{ChosenCopy, PairChoice, chosen_copies, twins_of};
 pub use same::CopyNews;
+pub use searches::searches_of_copies;
 pub use stays::{Side, StaysFor};
 
 /// Files with the same contents, each a file of its own.
@@ -65,8 +69,6 @@ pub struct FolderPair {
 /// What is there twice.
 #[derive(Default)]
 pub struct Copies {
-    /// Everything that was seen.
-    pub tree: FileTree,
     /// Files with the same contents, what frees most first.
     pub groups: Vec<CopyGroup>,
     /// Folders that share files, what they share most first.
@@ -85,13 +87,13 @@ pub struct Copies {
 /// far it is.
 pub fn copies(
     target: &Target,
-    tree: FileTree,
+    tree: &FileTree,
     below: &[TargetPath],
     cancel: &CancelToken,
     sink: &dyn Fn(CopyNews),
 ) -> Copies {
-    let looked_in = places::looked_in(target, &tree, below);
-    let found = same::find(target, &tree, &looked_in, cancel, sink);
+    let looked_in = places::looked_in(target, tree, below);
+    let found = same::find(target, tree, &looked_in, cancel, sink);
     let group_of: HashMap<FileNumber, usize> = found
         .groups
         .iter()
@@ -99,14 +101,14 @@ pub fn copies(
         .flat_map(|(at, group)| group.files.iter().map(move |file| (*file, at)))
         .collect();
     let seen = pairs::Seen {
-        tree: &tree,
+        tree,
         groups: &found.groups,
         group_of: &group_of,
         looked_in: &looked_in,
     };
     let (mut pairs, rest) = seen.pairs();
     for pair in &mut pairs {
-        pair.stays = stays::suggest(target, &tree, pair);
+        pair.stays = stays::suggest(target, tree, pair);
     }
     Copies {
         is_partial: tree.is_partial || found.is_partial,
@@ -115,6 +117,5 @@ pub fn copies(
         candidates: found.candidates,
         pairs,
         rest,
-        tree,
     }
 }

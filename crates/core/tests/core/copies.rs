@@ -5,13 +5,25 @@ use std::path::Path;
 
 use jolly_core::CancelToken;
 use jolly_core::computer::TargetPath;
-use jolly_core::survey::{Copies, FolderPair, Side, StaysFor, copies};
-use jolly_core::walk::{FolderNumber, walk_tree};
+use jolly_core::decide::{Choice, Decisions, Selection, copies_that_go};
+use jolly_core::pile::{Scan, ScanOrder, scan};
+use jolly_core::plan::{Manifest, Outcome, make_manifest};
+use jolly_core::rule::{Class, Removal};
+use jolly_core::survey::{
+    ChosenCopy, Copies, FolderPair, PairChoice, Side, StaysFor, chosen_copies, copies,
+};
+use jolly_core::walk::{FileTree, FolderNumber, walk_tree};
 use proptest::prelude::*;
 
-use crate::support::{Bench, DAY};
+use crate::support::{Bench, DAY, bring_back, manifest_of, now, run};
 
-fn found(bench: &Bench, below: &[&str]) -> Copies {
+/// What was found, with the tree that it was found in.
+struct Found {
+    copies: Copies,
+    tree: FileTree,
+}
+
+fn look(bench: &Bench, below: &[&str]) -> Found {
     let target = bench.target();
     let below: Vec<TargetPath> = below
         .iter()
@@ -19,17 +31,18 @@ fn found(bench: &Bench, below: &[&str]) -> Copies {
         .collect();
     let never = CancelToken::default();
     let tree = walk_tree(&target, &below, &never, &|_| {});
-    copies(&target, tree, &below, &never, &|_| {})
+    let copies = copies(&target, &tree, &below, &never, &|_| {});
+    Found { copies, tree }
 }
 
-fn path(copies: &Copies, folder: FolderNumber) -> String {
-    copies.tree.folder_path(folder).to_string()
+fn path(found: &Found, folder: FolderNumber) -> String {
+    found.tree.folder_path(folder).to_string()
 }
 
-fn files(copies: &Copies, group: usize) -> BTreeSet<String> {
-    let files = copies.groups[group].files.iter();
+fn files(found: &Found, group: usize) -> BTreeSet<String> {
+    let files = found.copies.groups[group].files.iter();
     files
-        .map(|file| copies.tree.file_path(*file).to_string())
+        .map(|file| found.tree.file_path(*file).to_string())
         .collect()
 }
 
@@ -60,12 +73,12 @@ const FOLDERS: [&str; 8] = [
 
 /// What a pair must say, by all contents.
 fn recount(
-    copies: &Copies,
+    found: &Found,
     pair: &FolderPair,
     all: &BTreeMap<String, Vec<u8>>,
 ) -> (u64, u64, u64, u64) {
     let side = |folder: FolderNumber| -> Vec<&Vec<u8>> {
-        let path = path(copies, folder);
+        let path = path(found, folder);
         let is_in = |file: &str| match file.strip_prefix(&format!("{path}/")) {
             Some(rest) => pair.is_whole || !rest.contains('/'),
             None => false,
@@ -103,7 +116,8 @@ proptest! {
             let own = format!("home/ada/{}/{number:02}", FOLDERS[*folder]);
             bench.tree.text(own, bytes, 10 * DAY).unwrap();
         }
-        let copies = found(&bench, &[]);
+        let found = look(&bench, &[]);
+    let copies = &found.copies;
         let mut all = BTreeMap::new();
         contents(&bench.root(), &bench.root().join("home/ada"), &mut all);
         let mut by_content: BTreeMap<&Vec<u8>, BTreeSet<String>> = BTreeMap::new();
@@ -112,13 +126,13 @@ proptest! {
         }
         let wanted: BTreeSet<BTreeSet<String>> =
             by_content.into_values().filter(|files| files.len() > 1).collect();
-        let told: BTreeSet<BTreeSet<String>> = (0..copies.groups.len()).map(|at| files(&copies, at)).collect();
+        let told: BTreeSet<BTreeSet<String>> = (0..copies.groups.len()).map(|at| files(&found, at)).collect();
         prop_assert_eq!(&told, &wanted);
         let mut in_pairs = BTreeSet::new();
         for pair in &copies.pairs {
-            let (shared, bytes, only_a, only_b) = recount(&copies, pair, &all);
+            let (shared, bytes, only_a, only_b) = recount(&found, pair, &all);
             let says = (pair.groups.len() as u64, pair.bytes, pair.only_a, pair.only_b);
-            prop_assert_eq!(says, (shared, bytes, only_a, only_b), "{} {}", path(&copies, pair.a), path(&copies, pair.b));
+            prop_assert_eq!(says, (shared, bytes, only_a, only_b), "{} {}", path(&found, pair.a), path(&found, pair.b));
             prop_assert!(pair.a != pair.b);
             in_pairs.extend(pair.groups.iter().copied());
         }
@@ -145,10 +159,11 @@ fn folders_in_folders_are_one_pair_and_documents_stay_before_downloads() {
         .tree
         .text(format!("{home}/Pictures/boats/summer/edited.jpg"), "e", DAY)
         .unwrap();
-    let copies = found(&bench, &[]);
+    let found = look(&bench, &[]);
+    let copies = &found.copies;
     assert_eq!(copies.pairs.len(), 1, "{:?}", copies.pairs);
     let pair = &copies.pairs[0];
-    let names = (path(&copies, pair.a), path(&copies, pair.b));
+    let names = (path(&found, pair.a), path(&found, pair.b));
     let (boats, stick) = ("home/ada/Pictures/boats", "home/ada/Downloads/stick");
     let is_boats_first = names.0 == boats;
     assert!(
@@ -165,7 +180,12 @@ fn folders_in_folders_are_one_pair_and_documents_stay_before_downloads() {
     assert_eq!(pair.stays, Some((stays, StaysFor::OtherIsDumped)));
     assert!(pair.is_whole && copies.rest.is_empty());
     // Of chosen folders alone.
-    assert!(found(&bench, &["home/ada/Downloads"]).groups.is_empty());
+    assert!(
+        look(&bench, &["home/ada/Downloads"])
+            .copies
+            .groups
+            .is_empty()
+    );
 }
 
 /// What is no copy, or lies where copies are meant to be, isn't told; what can't be read is.
@@ -216,18 +236,277 @@ fn names_holes_repositories_and_programs_are_no_copies() {
         text(&format!("home/ada/Music/{name}/Thumbs.db"), "the same");
         text(&format!("home/ada/Music/{name}/empty"), "");
     }
-    let copies = found(&bench, &[]);
+    let found = look(&bench, &[]);
+    let copies = &found.copies;
     let groups: Vec<BTreeSet<String>> = (0..copies.groups.len())
-        .map(|at| files(&copies, at))
+        .map(|at| files(&found, at))
         .collect();
     assert!(groups.is_empty(), "{groups:?}");
     text("home/ada/Videos/song.ogg", "la la la");
-    let copies = found(&bench, &[]);
+    let found = look(&bench, &[]);
+    let copies = &found.copies;
     assert_eq!(copies.groups.len(), 1);
-    let told = files(&copies, 0);
+    let told = files(&found, 0);
     assert!(
         told.contains("home/ada/Videos/song.ogg") && told.len() == 2,
         "{told:?}"
     );
     assert!(!copies.is_partial && copies.candidates == 2);
+}
+
+fn scan_with(bench: &Bench, chosen: Vec<ChosenCopy>) -> Scan {
+    let (target, rules) = (bench.target(), bench.rules());
+    let order = ScanOrder {
+        copies: chosen.into(),
+        ..ScanOrder::new(&target, &rules, now())
+    };
+    scan(&order, &CancelToken::default(), &|_| {})
+}
+
+/// The list of the copies that were chosen; `all` takes what the rules do, too.
+fn list_of(scan: &Scan, all: bool) -> Manifest {
+    let selection = Selection {
+        takes_all: all,
+        classes: vec![Class::Ask],
+        ..Selection::default()
+    };
+    let mut decisions = Decisions::new(scan, &selection).unwrap();
+    let goes = copies_that_go(scan);
+    decisions.choose_all(scan, "copies", &goes.nodes, Choice::Take);
+    make_manifest(scan, &decisions)
+}
+
+/// Which side of each pair stays, by the name of its folder; what isn't named isn't said.
+fn said(found: &Found, stays: &[(&str, &str)]) -> Vec<PairChoice> {
+    let mut all = Vec::new();
+    for (kept, other) in stays {
+        let names = found
+            .copies
+            .pairs
+            .iter()
+            .map(|pair| (path(found, pair.a), path(found, pair.b)));
+        let mut names = names.enumerate();
+        let at = names.find_map(|(at, (a, b))| {
+            let ends = |path: &str, end: &str| path.ends_with(end);
+            if ends(&a, kept) && ends(&b, other) {
+                Some((at, Side::A))
+            } else {
+                (ends(&b, kept) && ends(&a, other)).then_some((at, Side::B))
+            }
+        });
+        let (pair, stays) = at.unwrap_or_else(|| panic!("no pair of {kept} and {other}"));
+        all.push(PairChoice { pair, stays });
+    }
+    all
+}
+
+/// Three folders with the same five files, and one of their own each.
+fn three() -> Bench {
+    let bench = Bench::new();
+    for folder in ["Pictures", "stick", "Downloads"] {
+        for number in 0..5 {
+            let bytes = format!("picture {number} ").repeat(3_000);
+            bench
+                .tree
+                .text(format!("home/ada/{folder}/{number}.jpg"), bytes, 90 * DAY)
+                .unwrap();
+        }
+        bench
+            .tree
+            .text(format!("home/ada/{folder}/own"), folder, 90 * DAY)
+            .unwrap();
+    }
+    bench
+}
+
+#[test]
+fn copies_of_a_pair_go_set_aside_and_come_back() {
+    let bench = three();
+    let found = look(&bench, &[]);
+    let said = said(&found, &[("Pictures", "stick")]);
+    let chosen = chosen_copies(&found.copies, &found.tree, &said);
+    assert_eq!(chosen.len(), 5);
+    let scan = scan_with(&bench, chosen);
+    // Nobody takes copies but who chose them.
+    let all = manifest_of(&scan, true);
+    assert!(all.items.iter().all(|item| item.rule != *"survey/copies"));
+    let manifest = list_of(&scan, false);
+    assert_eq!((manifest.items.len(), manifest.is_surveyed), (5, true));
+    assert!(
+        manifest
+            .items
+            .iter()
+            .all(|item| item.by == Removal::SetAside
+                && item.path.to_string().starts_with("home/ada/stick/"))
+    );
+    let before = bench.paths();
+    let summary = run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
+    assert_eq!(
+        summary.sum(Outcome::SetAside).items,
+        5,
+        "{:?}",
+        summary.stayed
+    );
+    assert!(bench.root().join("home/ada/stick/own").exists());
+    let back = bring_back(&bench, &scan, &|_| true);
+    assert!(back.items.iter().all(|(_, back)| back.is_back()));
+    assert_eq!(bench.paths(), before);
+}
+
+#[test]
+fn a_copy_stays_unless_another_file_that_stays_has_its_bytes_right_then() {
+    type Attack<'a> = (&'a str, &'a dyn Fn(&Bench), u64);
+    let picture =
+        |bench: &Bench, number: usize| bench.root().join(format!("home/ada/Pictures/{number}.jpg"));
+    let other = format!("picture {} ", 1)
+        .repeat(3_000)
+        .replace("picture", "pictura");
+    let attacks: [Attack<'_>; 6] = [
+        (
+            "gone",
+            &|bench| std::fs::remove_file(picture(bench, 1)).unwrap(),
+            4,
+        ),
+        (
+            "changed in the middle",
+            &|bench| std::fs::write(picture(bench, 1), &other).unwrap(),
+            4,
+        ),
+        (
+            "longer",
+            &|bench| {
+                let path = picture(bench, 1);
+                let mut bytes = std::fs::read(&path).unwrap();
+                bytes.push(0);
+                std::fs::write(path, bytes).unwrap();
+            },
+            4,
+        ),
+        (
+            "a link to the copy itself",
+            &|bench| {
+                std::fs::remove_file(picture(bench, 1)).unwrap();
+                std::os::unix::fs::symlink("../stick/1.jpg", picture(bench, 1)).unwrap();
+            },
+            4,
+        ),
+        (
+            "a folder on its way is a link to the copies",
+            &|bench| {
+                let pictures = bench.root().join("home/ada/Pictures");
+                std::fs::rename(&pictures, bench.root().join("home/ada/elsewhere")).unwrap();
+                std::os::unix::fs::symlink("stick", pictures).unwrap();
+            },
+            0,
+        ),
+        ("nothing", &|_| {}, 5),
+    ];
+    for (name, attack, goes) in attacks {
+        let bench = three();
+        // Only these two, so that nothing else keeps the contents.
+        std::fs::remove_dir_all(bench.root().join("home/ada/Downloads")).unwrap();
+        let found = look(&bench, &[]);
+        let chosen = chosen_copies(
+            &found.copies,
+            &found.tree,
+            &said(&found, &[("Pictures", "stick")]),
+        );
+        let scan = scan_with(&bench, chosen);
+        let manifest = list_of(&scan, false);
+        attack(&bench);
+        let summary = run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
+        assert_eq!(
+            summary.sum(Outcome::SetAside).items,
+            goes,
+            "{name}: {:?}",
+            summary.stayed
+        );
+        let left = std::fs::read_dir(bench.root().join("home/ada/stick"))
+            .unwrap()
+            .count() as u64;
+        assert_eq!(left, 6 - goes, "{name}");
+    }
+}
+
+/// The file that stays is another name of the one that goes, or goes by another rule of the same list.
+#[test]
+fn what_goes_too_keeps_nothing_alive() {
+    let bench = three();
+    std::fs::remove_dir_all(bench.root().join("home/ada/Downloads")).unwrap();
+    let bench = bench.with_book(
+        "[[rule]]\nid = \"pictures\"\ntitle = \"Pictures\"\nclass = \"ask\"\nabout = \"x\"\nafter = \"x\"\nin = [\"{home}/Pictures\"]\ntake = [\"2.jpg\"]",
+    );
+    let found = look(&bench, &[]);
+    let chosen = chosen_copies(
+        &found.copies,
+        &found.tree,
+        &said(&found, &[("Pictures", "stick")]),
+    );
+    let scan = scan_with(&bench, chosen);
+    let manifest = list_of(&scan, true);
+    assert_eq!(manifest.items.len(), 6);
+    let again = bench.root().join("home/ada/stick/3.jpg");
+    let stays = bench.root().join("home/ada/Pictures/3.jpg");
+    std::fs::remove_file(&stays).unwrap();
+    std::fs::hard_link(&again, &stays).unwrap();
+    let summary = run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
+    assert!(again.exists() && stays.exists());
+    let (copy, kept) = ("home/ada/stick/2.jpg", "home/ada/Pictures/2.jpg");
+    assert!(
+        bench.root().join(copy).exists() && !bench.root().join(kept).exists(),
+        "{:?}",
+        summary.stayed
+    );
+    assert_eq!(summary.sum(Outcome::SetAside).items, 4);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// Whatever is said of whichever pairs, and whatever else goes: of every contents one file is left.
+    #[test]
+    fn prop_the_last_copy_never_goes(
+        made in proptest::collection::vec((0..FOLDERS.len(), 0_usize..4), 2..30),
+        choices in proptest::collection::vec((any::<proptest::sample::Index>(), any::<bool>()), 0..12),
+        gone in proptest::collection::vec(any::<proptest::sample::Index>(), 0..4),
+    ) {
+        let bench = Bench::new();
+        let root = bench.root();
+        for (number, (folder, content)) in made.iter().enumerate() {
+            let own = format!("home/ada/{}/{number:02}", FOLDERS[*folder]);
+            bench.tree.text(own, vec![u8::try_from(*content).unwrap(); 9_000], 10 * DAY).unwrap();
+        }
+        let found = look(&bench, &[]);
+        let pairs = found.copies.pairs.len();
+        let said: Vec<PairChoice> = choices
+            .iter()
+            .filter(|_| pairs > 0)
+            .map(|(at, is_a)| PairChoice {
+                pair: at.index(pairs),
+                stays: if *is_a { Side::A } else { Side::B },
+            })
+            .collect();
+        let chosen = chosen_copies(&found.copies, &found.tree, &said);
+        let going: BTreeSet<TargetPath> = chosen.iter().map(|copy| copy.goes.clone()).collect();
+        prop_assert!(chosen.iter().all(|copy| !going.contains(&copy.stays)));
+        let scan = scan_with(&bench, chosen);
+        let manifest = list_of(&scan, false);
+        prop_assert_eq!(manifest.items.len(), going.len());
+        // Meanwhile somebody removes some: these contents were theirs to lose.
+        let mut all = BTreeMap::new();
+        contents(&root, &root.join("home/ada"), &mut all);
+        let paths: Vec<String> = all.keys().cloned().collect();
+        for at in &gone {
+            drop(std::fs::remove_file(root.join(at.get(&paths))));
+        }
+        let mut before = BTreeMap::new();
+        contents(&root, &root.join("home/ada"), &mut before);
+        run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
+        let mut after = BTreeMap::new();
+        contents(&root, &root.join("home/ada"), &mut after);
+        let left: BTreeSet<&Vec<u8>> = after.values().collect();
+        for (path, bytes) in &before {
+            prop_assert!(left.contains(bytes), "{path} was the last");
+        }
+    }
 }

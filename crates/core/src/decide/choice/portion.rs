@@ -65,6 +65,15 @@ pub fn left_behind(scan: &Scan) -> Vec<Vec<Portion>> {
         .collect()
 }
 
+/// What the scan found of the copies that were chosen to go.
+pub fn copies_that_go(scan: &Scan) -> Portion {
+    let goes = scan.copies.iter().map(|copy| (copy.goes.clone(), 0));
+    let owners: HashMap<TargetPath, usize> = goes.collect();
+    let of_copies = |pile| scan.survey_of(pile) == Some(Survey::Copies);
+    let found = portions(scan, (&owners, 1), &of_copies).into_iter().next();
+    found.unwrap_or_default()
+}
+
 /// What the survey is sure of in one of its piles.
 pub(in crate::decide) fn sure_of(scan: &Scan, pile: PileId) -> Vec<Node> {
     if scan.survey_of(pile) != Some(Survey::LeftBehind) {

@@ -92,6 +92,7 @@ pub(super) fn reasons(
             account: pile.account,
             root: file.parent().unwrap_or_default(),
             naming: None,
+            twins: None,
         };
         let candidate = Candidate {
             search: &search,

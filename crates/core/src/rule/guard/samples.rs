@@ -41,10 +41,10 @@ fn make_rules() -> Vec<Rule> {
         ),
         ("ask", "keep-newest = { count = 2, per = \"stem\" }"),
     ];
-    let of_survey = Survey::LeftBehind.rule(Layout::Linux).rule;
+    let of_surveys = Survey::ALL.map(|survey| survey.rule(Layout::Linux).rule);
     more.into_iter()
         .map(|(class, more)| rule(class, more))
-        .chain([of_survey])
+        .chain(of_surveys)
         .collect()
 }
 

@@ -1,6 +1,6 @@
 //! What all threads of one run share: who holds what, what can't go whole, which rules look where.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::atomic::{AtomicI64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -11,10 +11,11 @@ use crate::cancel::CancelToken;
 use crate::computer::{TargetPath, running};
 use crate::host::{InUse, RunningProgram};
 use crate::plan::item_outcome::ItemOutcome;
-use crate::plan::{ManifestItem, StayReason};
+use crate::plan::{Manifest, ManifestItem, StayReason};
 use crate::rule::{CompiledRule, Kept, RuleNumber, Search};
 use crate::run::RunContext;
 use crate::run::check::listed::SearchOver;
+use crate::run::check::twin;
 use crate::source::Recogniser;
 
 /// How long a look at the open files of all programs counts, in milliseconds: it takes some ten
@@ -43,10 +44,16 @@ pub(crate) struct Shared<'a> {
     compacted: AtomicI64,
     /// The program that each rule waits for, for each account it looks for; asked once a look.
     busy: Mutex<Busy>,
+    /// What the list takes, where it takes copies.
+    pub(super) taken: HashSet<FileKey>,
 }
 
 impl<'a> Shared<'a> {
-    pub(crate) fn new(context: &'a RunContext<'a>, now: Timestamp, stop: &CancelToken) -> Self {
+    pub(crate) fn new(
+        context: &'a RunContext<'a>,
+        manifest: &Manifest,
+        stop: &CancelToken,
+    ) -> Self {
         let mut by_root: HashMap<&[u8], Vec<usize>> = HashMap::new();
         for (at, search) in context.searches.iter().enumerate() {
             by_root.entry(search.root.as_bytes()).or_default().push(at);
@@ -55,13 +62,14 @@ impl<'a> Shared<'a> {
             context,
             looked: Mutex::default(),
             own_links: Mutex::default(),
-            recogniser: Recogniser::new(context.target, now, stop),
+            recogniser: Recogniser::new(context.target, manifest.now, stop),
             kept: Kept::of(context.target, context.own),
             by_root,
             devices: Mutex::default(),
             torn: Mutex::default(),
             compacted: AtomicI64::new(0),
             busy: Mutex::default(),
+            taken: twin::taken(context.searches, manifest),
         }
     }
 

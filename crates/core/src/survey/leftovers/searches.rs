@@ -18,6 +18,7 @@ pub fn searches_of_leftovers(leftovers: &[Leftover], rules: &RuleSet) -> Vec<Sea
             account: folder.account,
             root: folder.path.parent()?,
             naming: Some(rule.naming(&folder.path)),
+            twins: None,
         })
     });
     let mut searches: Vec<Search> = searches.collect();

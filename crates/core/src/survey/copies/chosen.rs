@@ -1,0 +1,109 @@
+//! What goes once it was said which side of a pair stays: never the last of any contents, whatever was said.
+
+use std::collections::{BTreeSet, HashMap, HashSet};
+
+use crate::computer::TargetPath;
+use crate::survey::copies::{Copies, Side};
+use crate::walk::{FileNumber, FileTree, FolderNumber};
+
+/// What was said of a pair.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct PairChoice {
+    /// The pair, by position.
+    pub pair: usize,
+    /// The side that stays; what it shares with the other goes from there.
+    pub stays: Side,
+}
+
+/// A file that is to go, and one with the same contents that stays.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ChosenCopy {
+    /// The one that goes.
+    pub goes: TargetPath,
+    /// The one that stays.
+    pub stays: TargetPath,
+}
+
+/// What goes by all that was said, in the order of the paths. Where every file with some contents would go, the first that
+/// was said to stay does.
+pub fn chosen_copies(copies: &Copies, tree: &FileTree, said: &[PairChoice]) -> Vec<ChosenCopy> {
+    let mut going: HashMap<usize, HashSet<FileNumber>> = HashMap::new();
+    let mut preferred: HashMap<usize, FileNumber> = HashMap::new();
+    for choice in said {
+        let Some(pair) = copies.pairs.get(choice.pair) else {
+            continue;
+        };
+        let (stays, goes) = match choice.stays {
+            Side::A => (pair.a, pair.b),
+            Side::B => (pair.b, pair.a),
+        };
+        for at in &pair.groups {
+            let Some(group) = copies.groups.get(*at) else {
+                continue;
+            };
+            let is_in = |file: &FileNumber, side| lies_in(tree, *file, side, pair.is_whole);
+            let kept = group.files.iter().find(|file| is_in(file, stays));
+            let Some(kept) = kept else { continue };
+            preferred.entry(*at).or_insert(*kept);
+            // What lies in both, since one side lies in the other, stays.
+            let leaves = group
+                .files
+                .iter()
+                .filter(|file| is_in(file, goes) && !is_in(file, stays));
+            going.entry(*at).or_default().extend(leaves.copied());
+        }
+    }
+    let mut chosen = Vec::new();
+    for (at, mut files) in going {
+        let Some(group) = copies.groups.get(at) else {
+            continue;
+        };
+        let wanted = preferred.get(&at).copied();
+        let mut left = group.files.iter().filter(|file| !files.contains(file));
+        let is_left = |file: &FileNumber| !files.contains(file);
+        // Where all would go, the one that was wanted first stays.
+        let kept = wanted
+            .filter(is_left)
+            .or_else(|| left.next().copied())
+            .or(wanted);
+        let Some(kept) = kept else { continue };
+        files.remove(&kept);
+        let stays = tree.file_path(kept);
+        chosen.extend(files.into_iter().map(|file| ChosenCopy {
+            goes: tree.file_path(file),
+            stays: stays.clone(),
+        }));
+    }
+    chosen.sort_by(|one, other| one.goes.cmp(&other.goes));
+    chosen
+}
+
+/// Whether a file lies right in a folder, or where all below it counts anywhere in it.
+fn lies_in(tree: &FileTree, file: FileNumber, folder: FolderNumber, is_whole: bool) -> bool {
+    let mut at = Some(tree.folder_of(file));
+    while let Some(here) = at {
+        if here == folder {
+            return true;
+        }
+        at = tree.parent(here).filter(|_| is_whole);
+    }
+    false
+}
+
+/// The same for files that are to go whatever was said of pairs: with each another one of its contents that isn't among
+/// them. A file that has none is left out.
+pub fn twins_of(copies: &Copies, tree: &FileTree, goes: &BTreeSet<TargetPath>) -> Vec<ChosenCopy> {
+    let mut chosen = Vec::new();
+    for group in &copies.groups {
+        let paths = group.files.iter().map(|file| tree.file_path(*file));
+        let (going, staying): (Vec<TargetPath>, Vec<TargetPath>) =
+            paths.partition(|path| goes.contains(path));
+        if let Some(stays) = staying.first() {
+            chosen.extend(going.into_iter().map(|goes| ChosenCopy {
+                goes,
+                stays: stays.clone(),
+            }));
+        }
+    }
+    chosen
+}

@@ -1,0 +1,36 @@
+//! What a walk is told to look for of copies: those that were chosen, by their names in the folder that holds them.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use crate::computer::{Target, TargetPath};
+use crate::rule::{RuleSet, Search, Survey, Twins};
+use crate::survey::copies::ChosenCopy;
+
+/// Where a walk finds the copies that were chosen, in the order of accounts and folders.
+pub fn searches_of_copies(chosen: &[ChosenCopy], target: &Target, rules: &RuleSet) -> Vec<Search> {
+    let Some((number, rule)) = rules.of_survey(Survey::Copies) else {
+        return Vec::new();
+    };
+    let mut by_folder: BTreeMap<TargetPath, Twins> = BTreeMap::new();
+    for copy in chosen {
+        if let Some(folder) = copy.goes.parent() {
+            let twins = by_folder.entry(folder).or_default();
+            twins.insert(copy.goes.name().into(), copy.stays.clone());
+        }
+    }
+    let account_of = |folder: &TargetPath| {
+        let mut accounts = target.accounts.iter();
+        accounts.position(|one| folder == &one.home || folder.below(&one.home).is_some())
+    };
+    let searches = by_folder.into_iter().map(|(root, twins)| Search {
+        rule: number,
+        account: account_of(&root),
+        naming: Some(rule.naming_twins(&twins)),
+        twins: Some(Arc::new(twins)),
+        root,
+    });
+    let mut searches: Vec<Search> = searches.collect();
+    searches.sort_by(|one, other| (one.account, &one.root).cmp(&(other.account, &other.root)));
+    searches
+}
