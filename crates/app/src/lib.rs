@@ -13,6 +13,7 @@ mod session;
 mod shop;
 mod standing;
 mod startup;
+mod surveys;
 mod tui;
 mod visits;
 mod wording;

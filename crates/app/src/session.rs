@@ -17,7 +17,7 @@ use jolly_core::report::LittleFree;
 use jolly_core::rule::{Class, Guards, RuleNumber, RuleSet, resolve};
 use jolly_core::run::{SameComputer, list_commands};
 use jolly_core::state::{Sheet, SheetStore, StateFolder};
-use jolly_core::survey::{Arrival, Belongs, Leftover, arrive, inventory, leftovers};
+use jolly_core::survey::{Arrival, Belongs, arrive};
 use jolly_core::walk::ScanEvent;
 use jolly_disk::RealDisk;
 
@@ -26,6 +26,7 @@ use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::persist::{Files, refuse};
 use crate::shop::{SHOP_ADVICE, Shop};
+use crate::surveys::SurveyFinds;
 use crate::visits::refuse_sheets;
 
 /// What one use of the program works with.
@@ -233,27 +234,19 @@ impl Session {
         read.unwrap_or_else(|_| (*self.belongs).clone())
     }
 
-    /// Looks for what programs that are gone left behind, and waits until it is done.
-    pub(crate) fn leftovers(&self, cancel: &CancelToken) -> Arc<[Leftover]> {
-        let now = self.now.unwrap_or_else(clock);
-        let belongs = self.belongs_now();
-        let mut inventory = inventory(&self.target, &belongs, cancel);
-        inventory.removed_here = self.removed_here();
-        leftovers(&self.target, (&inventory, &belongs), now, cancel).into()
-    }
-
     /// Scans, and waits until it is done; what has not changed since the scan before is taken from
-    /// it, and what was left behind gets piles of its own.
+    /// it, and what surveys found gets piles of its own.
     pub(crate) fn scan(
         &self,
-        (before, leftovers): (Option<&Scan>, Arc<[Leftover]>),
+        (before, finds): (Option<&Scan>, SurveyFinds),
         cancel: &CancelToken,
         sink: &dyn Fn(ScanEvent),
     ) -> Scan {
         let now = self.now.unwrap_or_else(clock);
         let order = ScanOrder {
             own: self.own.clone(),
-            leftovers,
+            leftovers: finds.leftovers,
+            copies: finds.copies,
             // With a moment set by hand nothing is proven about what happened since.
             before: before.filter(|_| self.now.is_none()),
             ..ScanOrder::new(&self.target, &self.rules, now)

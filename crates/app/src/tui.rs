@@ -13,6 +13,7 @@ mod lookups;
 mod model;
 mod msg;
 mod pans;
+mod slots;
 mod terminal;
 mod theme;
 mod update;

@@ -10,7 +10,7 @@ use crate::contents::Chance;
 use crate::program::HELD;
 use crate::system::LOCKED;
 use crate::tree::{DAY, TreeBuilder};
-use crate::{examples, macos, people, programs, system, windows};
+use crate::{copies, examples, macos, people, programs, system, windows};
 
 /// Which of the demo computers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -137,6 +137,7 @@ pub fn build(root: &Path, layout: DemoLayout, now: i64) -> Result<PathBuf, DemoE
             system::build(&tree, &mut chance, &next_door)?;
             programs::linux(&tree)?;
             people::build(&tree, &mut chance)?;
+            copies::build(&tree)?;
             tree.file(HELD, 3 << 20, 40 * DAY)?;
         }
         DemoLayout::Windows => {

@@ -6,6 +6,7 @@
 mod browsing;
 mod build;
 mod contents;
+mod copies;
 mod examples;
 mod extensions;
 mod faulty;

@@ -159,7 +159,8 @@ fn first_visit(options: &SharedOptions, root: &Path, now: i64) -> Result<(), Ref
     };
     let session = Session::open(&options, root)?;
     let never = CancelToken::default();
-    let scan = session.scan((None, session.leftovers(&never)), &never, &|_| {});
+    let finds = session.leftovers(&never).into();
+    let scan = session.scan((None, finds), &never, &|_| {});
     let selection = session.selection(&options)?;
     let decisions = Decisions::new(&scan, &selection)
         .map_err(|error| Refusal::bad_input(&error, "mend that exclusion"))?;

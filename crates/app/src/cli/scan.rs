@@ -1,7 +1,6 @@
 //! `scan`: the piles.
 
 use std::io::{self, Write};
-use std::sync::Arc;
 
 use jolly_core::CancelToken;
 use jolly_core::decide::{Decisions, PileState, Scope, Spot};
@@ -16,6 +15,7 @@ use crate::exit::{Exit, Refusal};
 use crate::handover::draw_ages;
 use crate::options::SharedOptions;
 use crate::session::Session;
+use crate::surveys::SurveyFinds;
 use crate::wording::{at_once, bytes, count, counted, size};
 
 pub(super) fn run(options: &SharedOptions, picture: &PictureOptions) -> Result<Exit, Refusal> {
@@ -49,12 +49,12 @@ pub(super) fn scanned(
     let selection = session.selection(options)?;
     let progress = print::Progress::new();
     // It takes a while, and unless somebody asks nothing of it may go.
-    let leftovers = if selection.asks_for(&session.rules, Survey::LeftBehind) {
-        session.leftovers(cancel)
+    let finds = if selection.asks_for(&session.rules, Survey::LeftBehind) {
+        session.leftovers(cancel).into()
     } else {
-        Arc::default()
+        SurveyFinds::default()
     };
-    let scan = session.scan((None, leftovers), cancel, &|event| progress.scan(&event));
+    let scan = session.scan((None, finds), cancel, &|event| progress.scan(&event));
     progress.end();
     if let Some(found) = scan.at_once {
         print::note(&format!(

@@ -9,7 +9,7 @@ use jolly_core::report::{told, visit_run, visit_scan};
 use jolly_core::rule::{Search, resolve};
 use jolly_core::run::{Comparison, Difference, Pause, Predictions, RunSummary, SweepError};
 use jolly_core::state::{LockError, SheetError};
-use jolly_core::survey::searches_of_leftovers;
+use jolly_core::survey::{searches_of_copies, searches_of_leftovers};
 use jolly_core::{CancelToken, error_chain};
 use serde_json::{Value, json};
 
@@ -19,6 +19,7 @@ use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::runs::{List, Run, RunError};
 use crate::session::{Session, clock};
+use crate::surveys::copies_of_list;
 use crate::wording::{bytes, count};
 
 pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit, Refusal> {
@@ -136,6 +137,8 @@ fn planned(options: &SharedOptions, file: &Path, cancel: &CancelToken) -> Result
     if manifest.is_surveyed {
         let leftovers = session.leftovers(cancel);
         searches.extend(searches_of_leftovers(&leftovers, &session.rules));
+        let copies = copies_of_list(&session, &manifest, cancel);
+        searches.extend(searches_of_copies(&copies, &session.target, &session.rules));
     }
     Ok((session, manifest, searches))
 }

@@ -13,6 +13,7 @@ use crate::cli::sweep::{Listed, look_after, tell_unkept};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::{Session, open_state};
+use crate::surveys::SurveyFinds;
 use crate::visits::{existing_sheets, refuse_sheets};
 use crate::wording::{bytes, counted};
 
@@ -112,7 +113,7 @@ pub(super) fn planned(
         ..session.selection(options)?
     };
     let progress = print::Progress::new();
-    let nothing = std::sync::Arc::default();
+    let nothing = SurveyFinds::default();
     let scan = session.scan((None, nothing), cancel, &|event| progress.scan(&event));
     progress.end();
     if scan.is_partial && limit.as_ref().is_some_and(TimeLimit::has_stopped) {

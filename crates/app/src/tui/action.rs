@@ -32,6 +32,8 @@ pub(super) enum Action {
     Lens,
     /// Where the space is.
     Space,
+    /// Which files are there twice.
+    Copies,
     /// Keep a site on all computers.
     KeepEverywhere,
     /// Keep every site that is worth it.

@@ -7,21 +7,22 @@ use std::time::Duration;
 use crossbeam_channel::Sender;
 use jolly_core::CancelToken;
 use jolly_core::decide::{
-    Entry, EntryId, Excluded, Exclusion, Inside, Reach, left_behind, others, renewable,
+    Entry, EntryId, Excluded, Exclusion, Inside, Reach, Spares, left_behind, others, renewable,
 };
 use jolly_core::error_chain;
 use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
 use jolly_core::survey::{
-    Belongs, Space, UninstallError, programs, sites_and_extensions, space, uninstall,
+    Belongs, Space, UninstallError, copies, programs, said_of, sites_and_extensions, space,
+    uninstall,
 };
 use jolly_core::walk::walk_tree;
 
 use crate::options::SharedOptions;
 use crate::place::{self, PlaceChange};
 use crate::session::Session;
-use crate::tui::model::{CheckList, Holders, KnownPrograms};
-use crate::tui::msg::{InsideSearch, Msg, Opened, Question, Spared};
+use crate::tui::model::{CheckList, Holders, KnownCopies, KnownPrograms};
+use crate::tui::msg::{InsideSearch, Msg, Opened, Question, SpaceNews, Spared};
 
 /// Answers a question about what was scanned; nothing when nobody wants to know any more.
 pub(super) fn answer(question: Question, cancel: &CancelToken, news: &Sender<Msg>) -> Msg {
@@ -39,14 +40,7 @@ pub(super) fn answer(question: Question, cancel: &CancelToken, news: &Sender<Msg
             unless_cancelled(cancel, Msg::LookedInside(ticket, opened))
         }
         Question::FindInside(ticket, search) => {
-            let InsideSearch {
-                scan,
-                inside,
-                arrangement,
-                from,
-                text,
-            } = &*search;
-            let found = inside.find(scan, arrangement, *from, text, cancel);
+            let found = find_inside(&search, cancel);
             unless_cancelled(cancel, Msg::FoundInside(ticket, found))
         }
         Question::LookForOthers(ticket, search, folder) => {
@@ -56,14 +50,7 @@ pub(super) fn answer(question: Question, cancel: &CancelToken, news: &Sender<Msg
             let held = users(&scan);
             Msg::Held(scan, held)
         }
-        Question::Reckon(ticket, scan, spares) => match Reach::of(&scan, &spares, cancel) {
-            Ok(Some(reach)) => {
-                let is_everything = reach.is_everything(&scan);
-                Msg::Reckoned(ticket, Ok((Arc::new(reach), is_everything)))
-            }
-            Ok(None) => Msg::Nothing,
-            Err(error) => Msg::Reckoned(ticket, Err(error.to_string())),
-        },
+        Question::Reckon(ticket, scan, spares) => reckon(ticket, &scan, &spares, cancel),
         Question::Narrow(ticket, scan, manifest, words) => {
             let list = CheckList::of(&scan, &manifest, &words, cancel);
             unless_cancelled(cancel, Msg::Narrowed(ticket, list.map(Box::new)))
@@ -78,7 +65,17 @@ pub(super) fn answer(question: Question, cancel: &CancelToken, news: &Sender<Msg
         }
         Question::LookAtSpace(scan) => {
             let found = look_at_space(&scan, cancel, news);
-            unless_cancelled(cancel, Msg::SpaceRead(scan, Some(Arc::new(found))))
+            unless_cancelled(
+                cancel,
+                Msg::Space(scan, SpaceNews::Found(Some(Arc::new(found)))),
+            )
+        }
+        Question::LookAtCopies(scan, space) => {
+            let found = look_at_copies(&scan, space, cancel, news);
+            unless_cancelled(
+                cancel,
+                Msg::Space(scan, SpaceNews::Copies(Some(Arc::new(found)))),
+            )
         }
         Question::AskManager(session, known, unwanted) => {
             let answer = uninstall(&session.target, &known.inventory, &unwanted);
@@ -94,6 +91,30 @@ pub(super) fn answer(question: Question, cancel: &CancelToken, news: &Sender<Msg
         }
         Question::AskToClose(job, program) => Msg::Closed(job, close(&program)),
     }
+}
+
+/// Counts what an exclusion would spare.
+fn reckon(ticket: u32, scan: &Scan, spares: &Spares, cancel: &CancelToken) -> Msg {
+    match Reach::of(scan, spares, cancel) {
+        Ok(Some(reach)) => {
+            let is_everything = reach.is_everything(scan);
+            Msg::Reckoned(ticket, Ok((Arc::new(reach), is_everything)))
+        }
+        Ok(None) => Msg::Nothing,
+        Err(error) => Msg::Reckoned(ticket, Err(error.to_string())),
+    }
+}
+
+/// Looks for words inside a pile.
+fn find_inside(search: &InsideSearch, cancel: &CancelToken) -> Option<EntryId> {
+    let InsideSearch {
+        scan,
+        inside,
+        arrangement,
+        from,
+        text,
+    } = search;
+    inside.find(scan, arrangement, *from, text, cancel)
 }
 
 /// What exclusions spare.
@@ -140,11 +161,30 @@ fn look_at_programs(scan: &Scan, belongs: &Belongs, cancel: &CancelToken) -> Kno
 fn look_at_space(scan: &Arc<Scan>, cancel: &CancelToken, news: &Sender<Msg>) -> Space {
     let tree = walk_tree(&scan.target, &[], cancel, &|heard| {
         // Only the newest news counts: what doesn't fit is dropped.
-        drop(news.try_send(Msg::SpaceNews(Arc::clone(scan), heard)));
+        drop(news.try_send(Msg::Space(Arc::clone(scan), SpaceNews::Walked(heard))));
     });
     let mut found = space(&scan.target, tree);
     found.mark(scan.found_by_folder());
     found
+}
+
+/// Looks for files that are there twice; what was walked already isn't walked again.
+fn look_at_copies(
+    scan: &Arc<Scan>,
+    space: Option<Arc<Space>>,
+    cancel: &CancelToken,
+    news: &Sender<Msg>,
+) -> KnownCopies {
+    let space = space.unwrap_or_else(|| Arc::new(look_at_space(scan, cancel, news)));
+    let found = copies(&scan.target, &space.tree, &[], cancel, &|heard| {
+        drop(news.try_send(Msg::Space(Arc::clone(scan), SpaceNews::Compared(heard))));
+    });
+    let said = said_of(&found, &space.tree, &scan.copies);
+    KnownCopies {
+        space,
+        copies: found,
+        said,
+    }
 }
 
 /// How long a program that was asked to close is waited for.

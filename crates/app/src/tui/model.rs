@@ -4,6 +4,7 @@ mod arrive;
 mod belongs;
 mod check;
 mod context;
+mod copies;
 mod dustpan;
 mod exclude;
 mod exclusions;
@@ -39,6 +40,7 @@ pub(super) use arrive::{Arrived, Bench, Computer, Look, Origin};
 pub(super) use belongs::BelongsDraft;
 pub(super) use check::{Check, CheckList, CheckRow, Rehearsal, WORD, Waits};
 pub(super) use context::Context;
+pub(super) use copies::{CopiesToTake, CopiesView, CopyRow, KnownCopies};
 pub(super) use dustpan::{DustpanRun, DustpanView, PanRow};
 pub(super) use exclude::{Counted, Draft, Field, Offer};
 pub(super) use exclusions::ExclusionsView;
@@ -129,6 +131,8 @@ pub(super) enum Overlay {
     Programs(Box<ProgramsView>),
     /// Where the space is.
     Space(Box<SpaceView>),
+    /// Which files are there twice.
+    Copies(Box<CopiesView>),
     /// What looks left behind is said to belong to a program.
     Belongs(Box<BelongsDraft>),
     /// A program is removed by its package manager.
@@ -186,6 +190,8 @@ pub(super) struct Model {
     pub then_sign: Option<Sign>,
     /// What to look for among what was left behind once the scan is over.
     pub then_left_behind: Option<String>,
+    /// Copies that were chosen to go, for the scan that is to take them, with what is known of them.
+    pub copies_to_take: Option<CopiesToTake>,
     /// What was turned off since the interface opened and is off still.
     pub turned_off: Vec<TurnedOff>,
     /// What the mouse points at, in words.
@@ -243,6 +249,7 @@ impl Model {
             asked: None,
             then_sign: None,
             then_left_behind: None,
+            copies_to_take: None,
             settled: Vec::new(),
             pointed: None,
             done: Done::default(),
@@ -281,6 +288,7 @@ impl Model {
         self.sweeping = None;
         self.report = None;
         self.retry = None;
+        self.copies_to_take = None;
         self.then_check = false;
     }
 

@@ -9,8 +9,8 @@ use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jolly_core::computer::{TargetPath, Volume};
 use jolly_core::decide::{
-    Arrangement, Decisions, EntryId, Excluded, Exclusion, ExclusionError, Inside, InsideOrder,
-    Others, Reach, Scope, Selection, Spares, Starts,
+    Arrangement, Choice, Decisions, EntryId, Excluded, Exclusion, ExclusionError, Inside,
+    InsideOrder, Others, Reach, Scope, Selection, Spares, Starts, copies_that_go,
 };
 use jolly_core::dustpan::Pan;
 use jolly_core::host::{RunningProgram, UnmountedVolume};
@@ -23,7 +23,7 @@ use jolly_core::run::{
 };
 use jolly_core::source::PileId;
 use jolly_core::state::{Decided, RunId, VisitLook, VisitRun, VisitScan};
-use jolly_core::survey::{Sites, Space, Uninstall, Unwanted};
+use jolly_core::survey::{ChosenCopy, CopyNews, Sites, Space, Uninstall, Unwanted};
 use jolly_core::walk::{ScanEvent, TreeNews};
 use jolly_paper::PaperForm;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
@@ -35,8 +35,9 @@ use crate::place::PlaceChange;
 use crate::session::Session;
 use crate::startup::StartList;
 use crate::tui::model::{
-    Arrived, Check, CheckList, DustpanRun, Holders, KnownPrograms, Origin, Subject,
+    Arrived, Check, CheckList, DustpanRun, Holders, KnownCopies, KnownPrograms, Origin, Subject,
 };
+use crate::wording::counted_copies;
 
 /// Something that happened.
 pub(super) enum Msg {
@@ -84,10 +85,8 @@ pub(super) enum Msg {
     SitesRead(Arc<Scan>, Arc<Sites>),
     /// What programs of a scanned computer occupy.
     ProgramsRead(Arc<Scan>, Arc<KnownPrograms>),
-    /// How far the walk of everything on a scanned computer is.
-    SpaceNews(Arc<Scan>, TreeNews),
-    /// Where the space of a scanned computer is; nothing when that broke off.
-    SpaceRead(Arc<Scan>, Option<Arc<Space>>),
+    /// News of where the space of a scanned computer is.
+    Space(Arc<Scan>, SpaceNews),
     /// What a package manager would remove, or why it can't be asked and what can be done.
     ManagerAnswered(Result<Box<Uninstall>, (String, &'static str)>),
     /// What a command wrote to its terminal.
@@ -122,6 +121,18 @@ pub(super) enum Msg {
     Sweeping(SweepEvent),
     /// A sweep has ended.
     Swept(Result<Box<SweptRun>, String>),
+}
+
+/// What is known of where the space is.
+pub(super) enum SpaceNews {
+    /// How far the walk of everything is.
+    Walked(TreeNews),
+    /// Everything was walked; nothing when that broke off.
+    Found(Option<Arc<Space>>),
+    /// How far the look for copies is.
+    Compared(CopyNews),
+    /// Which files are there twice; nothing when that broke off.
+    Copies(Option<Arc<KnownCopies>>),
 }
 
 /// Exclusions with what they spare, or why there are none.
@@ -172,6 +183,8 @@ pub(super) struct ScanJob {
     pub decided: Option<(Arc<Scan>, Decisions)>,
     /// What a run left behind, which alone is to be taken.
     pub only: Option<LeftOver>,
+    /// Copies that were chosen to go, and whether that was just now: then they are taken.
+    pub copies: (Arc<[ChosenCopy]>, bool),
 }
 
 /// A scan that has ended, with what is decided about it.
@@ -194,6 +207,16 @@ impl Scanned {
         let what = format!("only what run {} left", left.run);
         let found = self.decisions.take_only(&self.scan, &what, &left.paths);
         self.only = Some((found as u64, left.paths.len() as u64));
+    }
+
+    /// Takes the copies that were just chosen; those that were chosen before and aren't any more have no pile.
+    pub(super) fn take_copies(&mut self) {
+        let goes = copies_that_go(&self.scan);
+        let many = goes.found.items;
+        let what = format!("{} chosen to go", counted_copies(many));
+        let scan = Arc::clone(&self.scan);
+        self.decisions
+            .choose_all(&scan, &what, &goes.nodes, Choice::Take);
     }
 
     /// Goes on with what was decided before at this visit.
@@ -331,6 +354,8 @@ pub(super) enum Question {
     LookAtPrograms(Arc<Scan>, Arc<Session>),
     /// Find out where the space is.
     LookAtSpace(Arc<Scan>),
+    /// Find out which files are there twice; what was walked already isn't walked again.
+    LookAtCopies(Arc<Scan>, Option<Arc<Space>>),
     /// Ask a package manager what it would remove.
     AskManager(Arc<Session>, Arc<KnownPrograms>, Unwanted),
     /// Find out what these exclusions spare.

@@ -666,7 +666,11 @@ fn what_is_turned_off_goes_only_to_who_names_it_twice() {
         desk.options.only = vec![rule.clone(); times];
         let session = Session::open(&desk.options, &desk.root()).unwrap();
         let selection = session.selection(&desk.options).unwrap();
-        let scan = session.scan((None, Arc::default()), &CancelToken::default(), &|_| {});
+        let scan = session.scan(
+            (None, crate::surveys::SurveyFinds::default()),
+            &CancelToken::default(),
+            &|_| {},
+        );
         let decisions = Decisions::new(&scan, &selection).unwrap();
         decisions.takes_in_all().items
     };

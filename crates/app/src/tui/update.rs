@@ -5,6 +5,7 @@ mod arrive;
 mod change;
 mod check;
 mod completion;
+mod copies;
 mod decided;
 mod dustpan;
 mod exclude;
@@ -94,8 +95,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::SitesRead(..)
         | Msg::SitesSpared(..)
         | Msg::ProgramsRead(..)
-        | Msg::SpaceNews(..)
-        | Msg::SpaceRead(..)
+        | Msg::Space(..)
         | Msg::Saved(_)
         | Msg::Dustpans(_)
         | Msg::Runs(_)
@@ -182,12 +182,8 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
             programs::found(model, &scan, known);
             Vec::new()
         }
-        Msg::SpaceNews(scan, news) => {
+        Msg::Space(scan, news) => {
             space::hear(model, &scan, news);
-            Vec::new()
-        }
-        Msg::SpaceRead(scan, found) => {
-            space::found(model, &scan, found);
             Vec::new()
         }
         Msg::SitesSpared(scan, spared) => sites::spared(model, &scan, spared),
@@ -346,6 +342,7 @@ fn pause(model: &mut Model) -> Vec<Effect> {
 fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
     match (action, model.overlay.take()) {
         (Action::Close, Some(Overlay::Starts(view))) => starts::close(model, *view),
+        (Action::Close, Some(Overlay::Copies(view))) => copies::close(model, *view),
         (Action::Leave, view) => {
             model.overlay = view;
             leave(model)
@@ -367,6 +364,7 @@ fn at_view(model: &mut Model, action: Action, key: KeyEvent) -> Vec<Effect> {
         (_, Some(Overlay::Exclusions(view))) => exclusions::act(model, view, action),
         (_, Some(Overlay::Sites(view))) => sites::act(model, view, action),
         (_, Some(Overlay::Programs(view))) => programs::act(model, view, action),
+        (_, Some(Overlay::Copies(view))) => copies::act(model, view, action),
         (_, Some(Overlay::Space(view))) => space::act(model, view, action),
         (_, Some(Overlay::Decided(focus))) => decided::act(model, focus, action),
         (_, Some(Overlay::Starts(view))) => starts::act(model, view, action),

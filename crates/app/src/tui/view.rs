@@ -3,6 +3,7 @@
 mod arrive;
 mod belongs;
 mod check;
+mod copies;
 mod decided;
 mod dustpan;
 mod exclude;
@@ -121,6 +122,7 @@ fn before_station(
         Overlay::Rulebooks(view) => rulebooks::draw(model, view, theme, frame, below),
         Overlay::Exclusions(view) => exclusions::draw(model, view, theme, frame, below),
         Overlay::Sites(view) => sites::draw(model, view, theme, frame, below),
+        Overlay::Copies(view) => copies::draw(model, view, theme, frame, below),
         Overlay::Space(view) => space::draw(model, view, theme, frame, below),
         Overlay::Programs(view) => programs::draw(model, view, theme, frame, below),
         Overlay::Uninstall(view) => uninstall::draw(model, view, theme, frame, below),

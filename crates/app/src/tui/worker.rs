@@ -17,11 +17,14 @@ use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::runs::List;
 use crate::session::{Session, clock};
+use crate::surveys::SurveyFinds;
 use crate::tui::lookups::{self, Source};
 use crate::tui::model::Check;
 use crate::tui::msg::{
-    Effect, Lookup, Msg, Opened, Question, RunWork, ScanJob, Scanned, SweepOrder, SweptRun,
+    Effect, Lookup, Msg, Opened, Question, RunWork, ScanJob, Scanned, SpaceNews, SweepOrder,
+    SweptRun,
 };
+use crate::tui::slots::{Kind, Slots};
 use crate::tui::{answer, command, keeping, pans};
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
@@ -249,7 +252,14 @@ impl Workers {
                 let nothing = Msg::ProgramsRead(Arc::clone(scan), Arc::default());
                 (Kind::Programs, nothing)
             }
-            Question::LookAtSpace(scan) => (Kind::Space, Msg::SpaceRead(Arc::clone(scan), None)),
+            Question::LookAtSpace(scan) => (
+                Kind::Space,
+                Msg::Space(Arc::clone(scan), SpaceNews::Found(None)),
+            ),
+            Question::LookAtCopies(scan, _) => (
+                Kind::Copies,
+                Msg::Space(Arc::clone(scan), SpaceNews::Copies(None)),
+            ),
             Question::AskManager(..) => {
                 let why = ("it could not be asked".to_owned(), "");
                 (Kind::Manager, Msg::ManagerAnswered(Err(why)))
@@ -339,54 +349,6 @@ impl Workers {
     }
 }
 
-/// The kinds of questions of which only the newest counts.
-#[derive(Clone, Copy)]
-enum Kind {
-    Inside,
-    Find,
-    Others,
-    Reckon,
-    Narrow,
-    Close,
-    Sites,
-    Spare,
-    Programs,
-    Manager,
-    Space,
-}
-
-/// What cancels the question of each kind that is being answered.
-#[derive(Default)]
-struct Slots([CancelToken; 11]);
-
-impl Slots {
-    /// Cancels the question of that kind, and gives the token of a new one. What lies in several
-    /// folders may be looked for at once.
-    fn take(&mut self, kind: Kind) -> CancelToken {
-        let slot = match kind {
-            Kind::Inside => 0,
-            Kind::Find => 1,
-            Kind::Others => 2,
-            Kind::Reckon => 3,
-            Kind::Narrow => 4,
-            Kind::Close => 5,
-            Kind::Sites => 6,
-            Kind::Spare => 7,
-            Kind::Programs => 8,
-            Kind::Manager => 9,
-            Kind::Space => 10,
-        };
-        let fresh = CancelToken::default();
-        if let Some(known) = self.0.get_mut(slot) {
-            let before = std::mem::replace(known, fresh.clone());
-            if !matches!(kind, Kind::Others) {
-                before.cancel();
-            }
-        }
-        fresh
-    }
-}
-
 /// Sends the last message of a thread when it goes, also when it panics.
 struct End {
     send: Sender<Msg>,
@@ -424,8 +386,12 @@ pub(super) fn scan(
 ) -> Result<Box<Scanned>, String> {
     let before = job.before.as_deref();
     // Only the newest news counts: what doesn't fit is dropped.
-    let leftovers = job.session.leftovers(cancel);
-    let scan = job.session.scan((before, leftovers), cancel, &|event| {
+    let (copies, is_new_choice) = &job.copies;
+    let finds = SurveyFinds {
+        leftovers: job.session.leftovers(cancel),
+        copies: Arc::clone(copies),
+    };
+    let scan = job.session.scan((before, finds), cancel, &|event| {
         drop(news.try_send(Msg::Scanning(job.job, event)));
     });
     let unreadable = |error: &dyn std::error::Error| {
@@ -437,6 +403,9 @@ pub(super) fn scan(
     let kept = kept.map_err(|error| unreadable(&error))?;
     let scanned = Scanned::of(scan, &job.selection, &kept, job.decided.as_ref());
     let mut scanned = scanned.map_err(|error| unreadable(&error))?;
+    if *is_new_choice {
+        scanned.take_copies();
+    }
     let Session {
         state,
         target,

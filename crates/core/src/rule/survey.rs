@@ -31,6 +31,11 @@ impl Survey {
         }
     }
 
+    /// The id of its rule.
+    pub fn rule_id(self) -> String {
+        format!("{SURVEY_BOOK}/{}", self.name())
+    }
+
     /// What its pile is called, what it holds, and what somebody notices.
     fn words(self) -> [&'static str; 3] {
         match self {
@@ -78,7 +83,7 @@ impl Survey {
             examples: Vec::new(),
         };
         CompiledRule {
-            id: format!("{SURVEY_BOOK}/{}", rule.id).into(),
+            id: self.rule_id().into(),
             file: "what was found on this computer".to_owned(),
             line: 0,
             layout,

@@ -16,7 +16,7 @@ use std::collections::HashMap;
 use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
 use crate::walk::{FileNumber, FileTree, FolderNumber, Unread};
-pub use chosen::{ChosenCopy, PairChoice, chosen_copies, twins_of};
+pub use chosen::{ChosenCopy, PairChoice, chosen_copies, said_of, twins_of};
 pub use same::CopyNews;
 pub use searches::searches_of_copies;
 pub use stays::{Side, StaysFor};

@@ -300,6 +300,12 @@ fn said(found: &Found, stays: &[(&str, &str)]) -> Vec<PairChoice> {
     all
 }
 
+/// Takes something out of the tree, as somebody else might.
+fn away(path: &Path) {
+    let out = tempfile::tempdir().unwrap();
+    std::fs::rename(path, out.path().join("away")).unwrap();
+}
+
 /// Three folders with the same five files, and one of their own each.
 fn three() -> Bench {
     let bench = Bench::new();
@@ -362,11 +368,7 @@ fn a_copy_stays_unless_another_file_that_stays_has_its_bytes_right_then() {
         .repeat(3_000)
         .replace("picture", "pictura");
     let attacks: [Attack<'_>; 6] = [
-        (
-            "gone",
-            &|bench| std::fs::remove_file(picture(bench, 1)).unwrap(),
-            4,
-        ),
+        ("gone", &|bench| away(&picture(bench, 1)), 4),
         (
             "changed in the middle",
             &|bench| std::fs::write(picture(bench, 1), &other).unwrap(),
@@ -385,7 +387,7 @@ fn a_copy_stays_unless_another_file_that_stays_has_its_bytes_right_then() {
         (
             "a link to the copy itself",
             &|bench| {
-                std::fs::remove_file(picture(bench, 1)).unwrap();
+                away(&picture(bench, 1));
                 std::os::unix::fs::symlink("../stick/1.jpg", picture(bench, 1)).unwrap();
             },
             4,
@@ -404,7 +406,7 @@ fn a_copy_stays_unless_another_file_that_stays_has_its_bytes_right_then() {
     for (name, attack, goes) in attacks {
         let bench = three();
         // Only these two, so that nothing else keeps the contents.
-        std::fs::remove_dir_all(bench.root().join("home/ada/Downloads")).unwrap();
+        away(&bench.root().join("home/ada/Downloads"));
         let found = look(&bench, &[]);
         let chosen = chosen_copies(
             &found.copies,
@@ -432,7 +434,7 @@ fn a_copy_stays_unless_another_file_that_stays_has_its_bytes_right_then() {
 #[test]
 fn what_goes_too_keeps_nothing_alive() {
     let bench = three();
-    std::fs::remove_dir_all(bench.root().join("home/ada/Downloads")).unwrap();
+    away(&bench.root().join("home/ada/Downloads"));
     let bench = bench.with_book(
         "[[rule]]\nid = \"pictures\"\ntitle = \"Pictures\"\nclass = \"ask\"\nabout = \"x\"\nafter = \"x\"\nin = [\"{home}/Pictures\"]\ntake = [\"2.jpg\"]",
     );
@@ -447,7 +449,7 @@ fn what_goes_too_keeps_nothing_alive() {
     assert_eq!(manifest.items.len(), 6);
     let again = bench.root().join("home/ada/stick/3.jpg");
     let stays = bench.root().join("home/ada/Pictures/3.jpg");
-    std::fs::remove_file(&stays).unwrap();
+    away(&stays);
     std::fs::hard_link(&again, &stays).unwrap();
     let summary = run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
     assert!(again.exists() && stays.exists());
@@ -497,7 +499,10 @@ proptest! {
         contents(&root, &root.join("home/ada"), &mut all);
         let paths: Vec<String> = all.keys().cloned().collect();
         for at in &gone {
-            drop(std::fs::remove_file(root.join(at.get(&paths))));
+            let path = root.join(at.get(&paths));
+            if path.exists() {
+                away(&path);
+            }
         }
         let mut before = BTreeMap::new();
         contents(&root, &root.join("home/ada"), &mut before);

@@ -38,8 +38,8 @@ const fn more(
 }
 
 use Context::{
-    Ages, Arrive, Check, Decided, Dustpan, Exclusions, Inside, Programs, Report, Rulebooks, Runs,
-    Scan, Sites, Space, Starts, Startup, Sweep, Word,
+    Ages, Arrive, Check, Copies, Decided, Dustpan, Exclusions, Inside, Programs, Report, Rulebooks,
+    Runs, Scan, Sites, Space, Starts, Startup, Sweep, Word,
 };
 use KeyCode::{
     BackTab, Backspace, Char, Delete, Down, End, Enter, Esc, F, Home, Left, PageDown, PageUp,
@@ -129,20 +129,21 @@ const BINDINGS: &[Binding] = &[
     main(&[Inside], "esc", "back", &[(Esc, Action::Close)]),
     main(&[Ages], "=", "exact age", &[(Char('='), Action::ExactAge)]),
     main(
-        &[Ages, Inside, Sites, Programs, Space],
+        &[Ages, Inside, Sites, Programs, Space, Copies],
         "/",
         "find",
         &[(Char('/'), Action::Find)],
     ),
     main(
-        &[Ages, Inside, Sites, Programs],
+        &[Ages, Inside, Sites, Programs, Copies],
         "u",
         "undo",
         &[(Char('u'), Action::Undo)],
     ),
     more(
         &[
-            Ages, Inside, Sites, Programs, Space, Check, Exclusions, Starts, Rulebooks, Dustpan,
+            Ages, Inside, Sites, Programs, Space, Copies, Check, Exclusions, Starts, Rulebooks,
+            Dustpan,
         ],
         "n",
         "find the next one",
@@ -235,6 +236,12 @@ const BINDINGS: &[Binding] = &[
     ),
     more(
         &[Ages],
+        "T",
+        "what is there twice",
+        &[(Char('T'), Action::Copies)],
+    ),
+    more(
+        &[Ages],
         "D",
         "where the disk's space is",
         &[(Char('D'), Action::Space)],
@@ -255,8 +262,8 @@ const BINDINGS: &[Binding] = &[
     more(&[Ages], "b", "rulebooks", &[(Char('b'), Action::Rules)]),
     more(
         &[
-            Arrive, Ages, Inside, Check, Exclusions, Sites, Programs, Space, Decided, Starts,
-            Rulebooks, Dustpan, Runs, Startup,
+            Arrive, Ages, Inside, Check, Exclusions, Sites, Programs, Space, Copies, Decided,
+            Starts, Rulebooks, Dustpan, Runs, Startup,
         ],
         "↑ ↓",
         "move; also k and j",
@@ -269,8 +276,8 @@ const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Ages, Inside, Check, Exclusions, Sites, Programs, Space, Decided, Starts, Rulebooks,
-            Dustpan, Runs,
+            Ages, Inside, Check, Exclusions, Sites, Programs, Space, Copies, Decided, Starts,
+            Rulebooks, Dustpan, Runs,
         ],
         "page up, page down",
         "move by a screen",
@@ -278,8 +285,8 @@ const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Arrive, Ages, Inside, Check, Exclusions, Sites, Programs, Space, Decided, Starts,
-            Rulebooks, Dustpan, Runs, Startup,
+            Arrive, Ages, Inside, Check, Exclusions, Sites, Programs, Space, Copies, Decided,
+            Starts, Rulebooks, Dustpan, Runs, Startup,
         ],
         "home, end",
         "first and last",
@@ -443,8 +450,8 @@ const BINDINGS: &[Binding] = &[
     ),
     more(
         &[
-            Inside, Exclusions, Sites, Programs, Space, Decided, Starts, Rulebooks, Dustpan, Runs,
-            Startup,
+            Inside, Exclusions, Sites, Programs, Space, Copies, Decided, Starts, Rulebooks,
+            Dustpan, Runs, Startup,
         ],
         "q",
         "leave the program",

@@ -23,6 +23,8 @@ pub(in crate::tui) enum Context {
     Programs,
     /// Where the space is.
     Space,
+    /// Which files are there twice.
+    Copies,
     Decided,
     Starts,
     Rulebooks,
@@ -35,7 +37,7 @@ pub(in crate::tui) enum Context {
 impl Context {
     /// Every one.
     #[cfg(test)]
-    pub(in crate::tui) const ALL: [Self; 18] = [
+    pub(in crate::tui) const ALL: [Self; 19] = [
         Self::Arrive,
         Self::Scan,
         Self::Ages,
@@ -48,6 +50,7 @@ impl Context {
         Self::Sites,
         Self::Programs,
         Self::Space,
+        Self::Copies,
         Self::Decided,
         Self::Starts,
         Self::Rulebooks,
@@ -69,6 +72,7 @@ impl Context {
             | Self::Sites
             | Self::Programs
             | Self::Space
+            | Self::Copies
             | Self::Decided
             | Self::Starts
             | Self::Rulebooks
@@ -93,6 +97,7 @@ impl Context {
             Self::Sites => "sites",
             Self::Programs => "programs",
             Self::Space => "where the space is",
+            Self::Copies => "copies",
             Self::Decided => "what was decided",
             Self::Starts => "how this shop starts",
             Self::Rulebooks => "rulebooks",
@@ -145,6 +150,7 @@ impl Overlay {
             Self::Sites(_) => Some(Context::Sites),
             Self::Programs(_) => Some(Context::Programs),
             Self::Space(_) => Some(Context::Space),
+            Self::Copies(_) => Some(Context::Copies),
             Self::Decided(_) => Some(Context::Decided),
             Self::Dustpan(_) => Some(Context::Dustpan),
             Self::Runs(_) => Some(Context::Runs),

@@ -6,9 +6,9 @@ use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler as _;
 
-use crate::tui::model::{Context, ExclusionsView, Model, Overlay, StartsRow};
+use crate::tui::model::{Context, DustpanView, ExclusionsView, Model, Overlay, StartsRow};
 use crate::tui::msg::Effect;
-use crate::tui::update::{check, inside, programs, sites, space, weigh};
+use crate::tui::update::{check, copies, inside, programs, sites, space, weigh};
 
 /// Begins to find: in the view that stands there, or at the station.
 pub(super) fn begin(model: &mut Model, behind: Option<Overlay>) {
@@ -143,25 +143,19 @@ fn in_view(model: &mut Model, view: &mut Overlay, text: &str, start: Start) {
             });
             found.map(|at| view.focus = at)
         }
+        Overlay::Copies(view) => {
+            let found = first(view.rows.len(), view.focus, start, |at| {
+                holds(&copies::holds(view, at), text)
+            });
+            found.map(|at| view.focus = at)
+        }
         Overlay::Space(view) => {
             let found = first(view.rows.len(), view.focus, start, |at| {
                 holds(&space::holds(view, at), text)
             });
             found.map(|at| view.focus = at)
         }
-        Overlay::Dustpan(view) => {
-            let found = first(view.count(), view.focus, start, |at| {
-                let named = view.row(at).and_then(|row| view.named(row));
-                named.is_some_and(|(run, path)| {
-                    let path = Printable(path.as_bytes()).to_string();
-                    holds(&format!("{path} {} {}", run.pan.label, run.pan.run), text)
-                })
-            });
-            found.map(|at| {
-                view.focus = at;
-                view.count_brings();
-            })
-        }
+        Overlay::Dustpan(view) => in_dustpan(view, text, start),
         _ => return,
     };
     model.message = match found {
@@ -181,4 +175,19 @@ fn in_exclusions(model: &Model, view: &mut ExclusionsView, text: &str, start: St
         })
     });
     found.map(|at| view.focus = at)
+}
+
+/// Looks through what waits in the dustpans.
+fn in_dustpan(view: &mut DustpanView, text: &str, start: Start) -> Option<()> {
+    let found = first(view.count(), view.focus, start, |at| {
+        let named = view.row(at).and_then(|row| view.named(row));
+        named.is_some_and(|(run, path)| {
+            let path = Printable(path.as_bytes()).to_string();
+            holds(&format!("{path} {} {}", run.pan.label, run.pan.run), text)
+        })
+    });
+    found.map(|at| {
+        view.focus = at;
+        view.count_brings();
+    })
 }

@@ -15,7 +15,7 @@ use crate::exit::Refusal;
 use crate::tui::keys::Action;
 use crate::tui::model::{Model, Report, Scanning, Station, Verified, Weigh, customer_words};
 use crate::tui::msg::{Effect, Keeping, Opened, Question, RunWork, ScanJob, Scanned, SweptRun};
-use crate::tui::update::{arrive, hints, programs, weigh};
+use crate::tui::update::{arrive, copies, hints, programs, weigh};
 use crate::wording::{self, at_once, count, counted};
 
 /// Begins a scan of the chosen computer.
@@ -34,7 +34,14 @@ pub(in crate::tui) fn start_scan(model: &mut Model) -> Vec<Effect> {
     let weigh = model.weigh.as_ref();
     let decided = weigh.map(|weigh| (Arc::clone(&weigh.scan), weigh.decisions.clone()));
     let before = weigh.filter(|_| !is_verifying);
+    let to_take = model.copies_to_take.as_ref();
+    let copies = to_take.map(|it| (Arc::clone(&it.chosen), true));
+    let copies = copies.unwrap_or_else(|| {
+        let before = weigh.map(|weigh| Arc::clone(&weigh.scan.copies));
+        (before.unwrap_or_default(), false)
+    });
     let scan = Effect::Run(RunWork::Scan(Box::new(ScanJob {
+        copies,
         job: model.job,
         session,
         selection: model.selection.clone(),
@@ -132,6 +139,7 @@ fn scan_ended(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect
     let before = model.weigh.as_ref();
     let mut weigh = Weigh::new(scanned.scan, decisions, scanned.today, before);
     weigh.is_dustpan_on_target = scanned.is_dustpan_on_target;
+    let has_new_copies = copies::chosen(model, &mut weigh);
     if let Some(report) = &mut model.report
         && report.verified.is_none()
     {
@@ -149,7 +157,35 @@ fn scan_ended(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect
         model.station = Station::Weigh;
     }
     let sign = model.then_sign.take();
-    let taken_up = scanned.taken_up as u64;
+    greet(model, &mut weigh, scanned.taken_up as u64);
+    let scan = Arc::clone(&weigh.scan);
+    let keep = visit(model, &mut weigh);
+    let users = Effect::Question(Question::LookForHolders(scan));
+    let before = model.weigh.replace(weigh);
+    let let_go = before.map(let_go);
+    if has_new_copies {
+        copies::tell(model);
+    }
+    let mut effects: Vec<Effect> = std::iter::once(users).chain(keep).chain(let_go).collect();
+    effects.extend(sign.map_or_else(Vec::new, |sign| arrive::tell_sign(model, &sign)));
+    if let Some(name) = model.then_left_behind.take() {
+        effects.extend(programs::open_left_behind(model, &name));
+    }
+    let leads_on = std::mem::take(&mut model.then_check);
+    if let Some((found, of)) = scanned.only {
+        effects.extend(weigh::check(model));
+        let (found, of) = (count(found), counted(of, "item"));
+        let text =
+            format!("{found} of {of} left to try; u at weigh goes back to what was taken before.");
+        model.message = Some(text);
+    } else if leads_on && model.station == Station::Weigh {
+        effects.extend(weigh::check(model));
+    }
+    effects
+}
+
+/// Says what is worth knowing of a scan that has ended.
+fn greet(model: &mut Model, weigh: &mut Weigh, taken_up: u64) {
     let remembered = weigh.scan.remembered;
     if taken_up > 0 {
         let piles = counted(taken_up, "pile");
@@ -167,27 +203,6 @@ fn scan_ended(model: &mut Model, scanned: Result<Scanned, String>) -> Vec<Effect
             count(weigh.scan.looked_at)
         ));
     }
-    let scan = Arc::clone(&weigh.scan);
-    let keep = visit(model, &mut weigh);
-    let users = Effect::Question(Question::LookForHolders(scan));
-    let before = model.weigh.replace(weigh);
-    let let_go = before.map(let_go);
-    let mut effects: Vec<Effect> = std::iter::once(users).chain(keep).chain(let_go).collect();
-    effects.extend(sign.map_or_else(Vec::new, |sign| arrive::tell_sign(model, &sign)));
-    if let Some(name) = model.then_left_behind.take() {
-        effects.extend(programs::open_left_behind(model, &name));
-    }
-    let leads_on = std::mem::take(&mut model.then_check);
-    if let Some((found, of)) = scanned.only {
-        effects.extend(weigh::check(model));
-        let (found, of) = (count(found), counted(of, "item"));
-        let text =
-            format!("{found} of {of} left to try; u at weigh goes back to what was taken before.");
-        model.message = Some(text);
-    } else if leads_on && model.station == Station::Weigh {
-        effects.extend(weigh::check(model));
-    }
-    effects
 }
 
 /// Keeps what this visit found, and holds it against the last one.

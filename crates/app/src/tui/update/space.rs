@@ -5,15 +5,14 @@ use std::sync::Arc;
 use jolly_core::decide::Spares;
 use jolly_core::pile::Scan;
 use jolly_core::survey::{Part, Shelf, Space};
-use jolly_core::walk::TreeNews;
 use ratatui::crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
 use tui_input::Input;
 
 use crate::tui::areas::{SpaceSpot, first_row, space_at, space_extent, space_room};
 use crate::tui::keys::Action;
 use crate::tui::model::{Model, Overlay, PlaceDraft, SpaceList, SpaceView, Subject};
-use crate::tui::msg::{Effect, Question};
-use crate::tui::update::{exclude, export, moved};
+use crate::tui::msg::{Effect, Question, SpaceNews};
+use crate::tui::update::{copies, exclude, export, moved};
 
 /// Opens the lens.
 pub(super) fn open(model: &mut Model) -> Vec<Effect> {
@@ -47,26 +46,26 @@ fn view_of(model: &mut Model) -> Option<&mut SpaceView> {
     }
 }
 
-/// Whether a scan is the one that is weighed.
-fn is_weighed(model: &Model, scan: &Arc<Scan>) -> bool {
+/// Hears of a scan that is still weighed.
+pub(super) fn hear(model: &mut Model, scan: &Arc<Scan>, news: SpaceNews) {
     let weigh = model.weigh.as_ref();
-    weigh.is_some_and(|weigh| Arc::ptr_eq(&weigh.scan, scan))
-}
-
-/// Hears how far the walk is.
-pub(super) fn hear(model: &mut Model, scan: &Arc<Scan>, news: TreeNews) {
-    if is_weighed(model, scan)
-        && let Some(view) = view_of(model)
-    {
-        view.news = news;
+    if !weigh.is_some_and(|weigh| Arc::ptr_eq(&weigh.scan, scan)) {
+        return;
+    }
+    match news {
+        SpaceNews::Walked(news) => {
+            if let Some(view) = view_of(model) {
+                view.news = news;
+            }
+        }
+        SpaceNews::Found(space) => found(model, space),
+        SpaceNews::Compared(news) => copies::compared(model, news),
+        SpaceNews::Copies(known) => copies::found(model, known),
     }
 }
 
 /// Takes in what was found; nothing when that broke off.
-pub(super) fn found(model: &mut Model, scan: &Arc<Scan>, space: Option<Arc<Space>>) {
-    if !is_weighed(model, scan) {
-        return;
-    }
+fn found(model: &mut Model, space: Option<Arc<Space>>) {
     let Some(space) = space else {
         model.message = Some("Where the space is could not be found out.".to_owned());
         return;
@@ -93,6 +92,7 @@ pub(super) fn resized(model: &mut Model, size: (u16, u16)) -> Vec<Effect> {
 pub(super) fn act(model: &mut Model, mut view: Box<SpaceView>, action: Action) -> Vec<Effect> {
     match action {
         Action::Lens => return Vec::new(),
+        Action::Copies => return copies::open(model),
         Action::Exclude => {
             let effects = exclude_focused(model, &view);
             if !effects.is_empty() {

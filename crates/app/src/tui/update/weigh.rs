@@ -17,7 +17,7 @@ use crate::tui::model::{
 use crate::tui::msg::{Effect, Keeping, Question, RunWork};
 use crate::tui::update::change::{back_or_again, change};
 use crate::tui::update::find::{self, Start};
-use crate::tui::update::{exclude, export, has_said_yes, sites, space, start_scan};
+use crate::tui::update::{copies, exclude, export, has_said_yes, sites, space, start_scan};
 use crate::wording::{bytes, counted, limit_words};
 
 /// How far a page goes.
@@ -71,6 +71,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
             }
         }
         Action::Space => return space::open(model),
+        Action::Copies => return copies::open(model),
         Action::Add => model.overlay = Some(Overlay::Place(Box::new(PlaceDraft::new()))),
         _ => return act_on_piles(model, action),
     }

@@ -29,6 +29,7 @@ pub(super) fn draw(
         | Overlay::Sites(_)
         | Overlay::Programs(_)
         | Overlay::Space(_)
+        | Overlay::Copies(_)
         | Overlay::Uninstall(_)
         | Overlay::Belongs(_)
         | Overlay::Decided(_)

@@ -3,7 +3,7 @@
 use std::collections::{BTreeSet, HashMap, HashSet};
 
 use crate::computer::TargetPath;
-use crate::survey::copies::{Copies, Side};
+use crate::survey::copies::{Copies, FolderPair, Side};
 use crate::walk::{FileNumber, FileTree, FolderNumber};
 
 /// What was said of a pair.
@@ -88,6 +88,40 @@ fn lies_in(tree: &FileTree, file: FileNumber, folder: FolderNumber, is_whole: bo
         at = tree.parent(here).filter(|_| is_whole);
     }
     false
+}
+
+/// What was said of pairs, where these files are to go: of a pair the other side stays where all that it shares goes from
+/// one.
+pub fn said_of(copies: &Copies, tree: &FileTree, chosen: &[ChosenCopy]) -> Vec<PairChoice> {
+    let goes: HashSet<&TargetPath> = chosen.iter().map(|copy| &copy.goes).collect();
+    if goes.is_empty() {
+        return Vec::new();
+    }
+    let going: HashSet<FileNumber> = copies
+        .groups
+        .iter()
+        .flat_map(|group| &group.files)
+        .filter(|file| goes.contains(&tree.file_path(**file)))
+        .copied()
+        .collect();
+    let all_go = |pair: &FolderPair, side, other| {
+        let groups = pair.groups.iter().filter_map(|at| copies.groups.get(*at));
+        let mut files = groups.flat_map(|group| &group.files).filter(|file| {
+            lies_in(tree, **file, side, pair.is_whole)
+                && !lies_in(tree, **file, other, pair.is_whole)
+        });
+        files.all(|file| going.contains(file))
+    };
+    let mut said = Vec::new();
+    for (at, pair) in copies.pairs.iter().enumerate() {
+        let stays = match (all_go(pair, pair.a, pair.b), all_go(pair, pair.b, pair.a)) {
+            (false, true) => Side::A,
+            (true, false) => Side::B,
+            _ => continue,
+        };
+        said.push(PairChoice { pair: at, stays });
+    }
+    said
 }
 
 /// The same for files that are to go whatever was said of pairs: with each another one of its contents that isn't among

@@ -7,7 +7,7 @@ use crate::tui::keys::{Action, Binding};
 use crate::tui::model::Context;
 
 use Context::{
-    Decided, Dustpan, Exclusions, Programs, Rulebooks, Runs, Sites, Space, Starts, Startup,
+    Copies, Decided, Dustpan, Exclusions, Programs, Rulebooks, Runs, Sites, Space, Starts, Startup,
 };
 use KeyCode::{Backspace, Char, Delete, Enter, Esc, Left, Right};
 
@@ -125,6 +125,28 @@ pub(super) const BINDINGS: &[Binding] = &[
     ),
     main(&[Space], "a", "make it a pile", &[(Char('a'), Action::Add)]),
     main(
+        &[Space],
+        "T",
+        "what is there twice",
+        &[(Char('T'), Action::Copies)],
+    ),
+    main(
+        &[Copies],
+        "space",
+        "which side goes",
+        &[(Char(' '), Action::Toggle)],
+    ),
+    main(
+        &[Copies],
+        "enter",
+        "its files",
+        &[
+            (Enter, Action::Enter),
+            (Right, Action::Into),
+            (Left, Action::OutOf),
+        ],
+    ),
+    main(
         &[Exclusions],
         "space",
         "suspend, or count again",
@@ -188,7 +210,8 @@ pub(super) const BINDINGS: &[Binding] = &[
     ),
     main(
         &[
-            Exclusions, Sites, Programs, Space, Decided, Starts, Rulebooks, Dustpan, Runs, Startup,
+            Exclusions, Sites, Programs, Space, Copies, Decided, Starts, Rulebooks, Dustpan, Runs,
+            Startup,
         ],
         "esc",
         "back",

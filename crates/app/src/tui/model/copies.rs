@@ -1,0 +1,185 @@
+//! The lens of what is there twice: pairs of folders that share files, and which side of each goes.
+
+use std::collections::HashSet;
+use std::sync::Arc;
+
+use jolly_core::format::Printable;
+use jolly_core::survey::{ChosenCopy, Copies, CopyNews, FolderPair, PairChoice, Side, Space};
+use jolly_core::walk::{FileNumber, FolderNumber};
+
+/// What was found out about copies.
+pub(in crate::tui) struct KnownCopies {
+    /// The tree that they were looked for in.
+    pub space: Arc<Space>,
+    pub copies: Copies,
+    /// What was said of pairs before, as the scan shows.
+    pub said: Vec<PairChoice>,
+}
+
+impl KnownCopies {
+    /// Where a folder lies.
+    pub(in crate::tui) fn place(&self, folder: FolderNumber) -> String {
+        self.space.tree.folder_path(folder).to_string()
+    }
+
+    /// Where a file lies.
+    pub(in crate::tui) fn file(&self, file: FileNumber) -> String {
+        self.space.tree.file_path(file).to_string()
+    }
+}
+
+/// Copies that were chosen, until the scan that takes them is over.
+pub(in crate::tui) struct CopiesToTake {
+    pub chosen: Arc<[ChosenCopy]>,
+    pub known: Arc<KnownCopies>,
+    pub said: Vec<PairChoice>,
+}
+
+/// A row of the lens.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub(in crate::tui) enum CopyRow {
+    /// A pair, by position.
+    Pair(usize),
+    /// What a pair shares: the pair and the group, by position.
+    Shared(usize, usize),
+    /// A group that fits no pair, by position.
+    Rest(usize),
+    /// A file of such a group, by both positions.
+    RestFile(usize, usize),
+}
+
+/// The lens.
+pub(in crate::tui) struct CopiesView {
+    /// Nothing while they are looked for.
+    pub known: Option<Arc<KnownCopies>>,
+    /// How far that is.
+    pub news: CopyNews,
+    pub rows: Vec<CopyRow>,
+    pub focus: usize,
+    /// Pairs and groups whose files are shown.
+    pub opened: HashSet<CopyRow>,
+    /// What is said of pairs.
+    pub said: Vec<PairChoice>,
+    /// What was said before each step, to go back to.
+    pub before: Vec<Vec<PairChoice>>,
+    /// What goes by that: how many files, and their bytes.
+    pub goes: (u64, u64),
+}
+
+/// Rows of one kind at most: of more nobody reads the rest.
+const MOST: usize = 2_000;
+
+impl CopiesView {
+    pub(in crate::tui) fn new() -> Self {
+        Self {
+            known: None,
+            news: CopyNews::default(),
+            rows: Vec::new(),
+            focus: 0,
+            opened: HashSet::new(),
+            said: Vec::new(),
+            before: Vec::new(),
+            goes: (0, 0),
+        }
+    }
+
+    /// Takes in what was found, and what was said of it before.
+    pub(in crate::tui) fn read(&mut self, known: Arc<KnownCopies>, said: Vec<PairChoice>) {
+        self.known = Some(known);
+        self.said = said;
+        self.arrange();
+        self.sum_up();
+    }
+
+    /// Lays the rows out; the focus stays on its row.
+    pub(in crate::tui) fn arrange(&mut self) {
+        let Some(known) = self.known.clone() else {
+            return;
+        };
+        let focused = self.rows.get(self.focus).copied();
+        self.rows.clear();
+        for (at, pair) in known.copies.pairs.iter().enumerate().take(MOST) {
+            let row = CopyRow::Pair(at);
+            self.rows.push(row);
+            if self.opened.contains(&row) {
+                let groups = pair.groups.iter().take(MOST);
+                self.rows
+                    .extend(groups.map(|group| CopyRow::Shared(at, *group)));
+            }
+        }
+        for at in known.copies.rest.iter().take(MOST) {
+            let row = CopyRow::Rest(*at);
+            self.rows.push(row);
+            if self.opened.contains(&row) {
+                let files = known.copies.groups.get(*at);
+                let files = files.map_or(0, |group| group.files.len().min(MOST));
+                self.rows
+                    .extend((0..files).map(|file| CopyRow::RestFile(*at, file)));
+            }
+        }
+        let same = self.rows.iter().position(|row| Some(*row) == focused);
+        self.focus = same.unwrap_or(self.focus.min(self.rows.len().saturating_sub(1)));
+    }
+
+    /// Works out anew how much goes.
+    pub(in crate::tui) fn sum_up(&mut self) {
+        let Some(known) = &self.known else { return };
+        let copies = &known.copies;
+        let mut going: HashSet<(usize, FolderNumber)> = HashSet::new();
+        let mut bytes = 0_u64;
+        for choice in &self.said {
+            let Some(pair) = copies.pairs.get(choice.pair) else {
+                continue;
+            };
+            let side = match choice.stays {
+                Side::A => pair.b,
+                Side::B => pair.a,
+            };
+            for at in &pair.groups {
+                if going.insert((*at, side)) {
+                    let size = copies.groups.get(*at).map_or(0, |group| group.size);
+                    bytes = bytes.saturating_add(size);
+                }
+            }
+        }
+        self.goes = (going.len() as u64, bytes);
+    }
+
+    /// What is said of a pair.
+    pub(in crate::tui) fn said_of(&self, pair: usize) -> Option<Side> {
+        let mut said = self.said.iter();
+        said.find(|choice| choice.pair == pair)
+            .map(|choice| choice.stays)
+    }
+
+    /// The pair in focus, or whose files are.
+    pub(in crate::tui) fn focused_pair(&self) -> Option<(usize, &FolderPair)> {
+        let (CopyRow::Pair(at) | CopyRow::Shared(at, _)) = *self.rows.get(self.focus)? else {
+            return None;
+        };
+        Some((at, self.known.as_ref()?.copies.pairs.get(at)?))
+    }
+
+    /// What a row is called, to be found by.
+    pub(in crate::tui) fn name_of(&self, row: CopyRow) -> String {
+        let Some(known) = &self.known else {
+            return String::new();
+        };
+        let group = |at: usize| known.copies.groups.get(at);
+        let name = |at: usize, file: usize| {
+            let file = group(at).and_then(|group| group.files.get(file));
+            file.map_or_else(String::new, |file| known.file(*file))
+        };
+        match row {
+            CopyRow::Pair(at) => known.copies.pairs.get(at).map_or_else(String::new, |pair| {
+                format!("{} {}", known.place(pair.a), known.place(pair.b))
+            }),
+            CopyRow::Shared(_, at) | CopyRow::Rest(at) => group(at)
+                .and_then(|group| group.files.first())
+                .map_or_else(String::new, |file| {
+                    Printable(known.space.tree.file_name(*file)).to_string()
+                }),
+            CopyRow::RestFile(at, file) => name(at, file),
+        }
+    }
+}

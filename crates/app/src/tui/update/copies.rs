@@ -1,0 +1,217 @@
+//! Saying of two folders that share files which side goes.
+
+use std::sync::Arc;
+
+use jolly_core::rule::Survey;
+use jolly_core::survey::{ChosenCopy, CopyNews, PairChoice, Side, chosen_copies};
+
+use crate::tui::keys::Action;
+use crate::tui::model::{
+    CopiesToTake, CopiesView, CopyRow, KnownCopies, Model, Overlay, Row, Station, Weigh,
+};
+use crate::tui::msg::{Effect, Question};
+use crate::tui::update::{moved, start_scan};
+use crate::wording::{bytes, counted, counted_copies};
+
+/// Opens the lens.
+pub(super) fn open(model: &mut Model) -> Vec<Effect> {
+    let Some(weigh) = &model.weigh else {
+        return Vec::new();
+    };
+    let mut view = CopiesView::new();
+    let effects = if let Some(known) = &weigh.copies {
+        view.read(Arc::clone(known), weigh.copies_said.clone());
+        Vec::new()
+    } else {
+        let scan = Arc::clone(&weigh.scan);
+        vec![Effect::Question(Question::LookAtCopies(
+            scan,
+            weigh.space.clone(),
+        ))]
+    };
+    model.overlay = Some(Overlay::Copies(Box::new(view)));
+    effects
+}
+
+/// The lens, where it is open.
+fn view_of(model: &mut Model) -> Option<&mut CopiesView> {
+    match &mut model.overlay {
+        Some(Overlay::Copies(view)) => Some(view),
+        Some(Overlay::Find(_, Some(behind)) | Overlay::Help(_, Some(behind))) => {
+            match &mut **behind {
+                Overlay::Copies(view) => Some(view),
+                _ => None,
+            }
+        }
+        _ => None,
+    }
+}
+
+/// Hears how far the look is.
+pub(super) fn compared(model: &mut Model, news: CopyNews) {
+    if let Some(view) = view_of(model) {
+        view.news = news;
+    }
+}
+
+/// Takes in what was found; nothing when that broke off.
+pub(super) fn found(model: &mut Model, known: Option<Arc<KnownCopies>>) {
+    let Some(known) = known else {
+        model.message = Some("What is there twice could not be found out.".to_owned());
+        return;
+    };
+    if let Some(weigh) = &mut model.weigh {
+        weigh.space = Some(Arc::clone(&known.space));
+        weigh.copies_said.clone_from(&known.said);
+        weigh.copies = Some(Arc::clone(&known));
+    }
+    if let Some(view) = view_of(model) {
+        let said = known.said.clone();
+        view.read(known, said);
+    }
+}
+
+pub(super) fn act(model: &mut Model, mut view: Box<CopiesView>, action: Action) -> Vec<Effect> {
+    match action {
+        Action::Toggle => model.message = Some(next_side(&mut view)),
+        Action::Undo => match view.before.pop() {
+            Some(before) => {
+                view.said = before;
+                view.sum_up();
+            }
+            None => model.message = Some("Nothing to undo here.".to_owned()),
+        },
+        Action::Enter | Action::Into | Action::OutOf => turn(&mut view, action),
+        _ => view.focus = moved(view.focus, view.rows.len(), action),
+    }
+    model.overlay = Some(Overlay::Copies(view));
+    Vec::new()
+}
+
+/// Shows the files of what is in focus, or hides them.
+fn turn(view: &mut CopiesView, action: Action) {
+    let Some(row) = view.rows.get(view.focus).copied() else {
+        return;
+    };
+    let head = match row {
+        CopyRow::Pair(_) | CopyRow::Rest(_) => row,
+        CopyRow::Shared(pair, _) => CopyRow::Pair(pair),
+        CopyRow::RestFile(group, _) => CopyRow::Rest(group),
+    };
+    let is_open = view.opened.contains(&head);
+    match action {
+        Action::Into if is_open => return,
+        Action::OutOf if !is_open => return,
+        Action::Into => drop(view.opened.insert(head)),
+        Action::Enter if !is_open => drop(view.opened.insert(head)),
+        _ => {
+            view.opened.remove(&head);
+            let at = view.rows.iter().position(|row| *row == head);
+            view.focus = at.unwrap_or(view.focus);
+        }
+    }
+    view.arrange();
+}
+
+/// Says of the pair in focus that the other side goes: first the one that is suggested, then the other, then none.
+fn next_side(view: &mut CopiesView) -> String {
+    let Some((at, pair)) = view.focused_pair() else {
+        return "These fit no pair of folders: make piles of their folders to decide about them."
+            .to_owned();
+    };
+    let suggested = pair.stays.map_or(Side::A, |(side, _)| side);
+    let other = match suggested {
+        Side::A => Side::B,
+        Side::B => Side::A,
+    };
+    let next = match view.said_of(at) {
+        None => Some(suggested),
+        Some(side) if side == suggested => Some(other),
+        Some(_) => None,
+    };
+    let (files, held, a, b) = (pair.groups.len() as u64, pair.bytes, pair.a, pair.b);
+    view.before.push(view.said.clone());
+    view.said.retain(|choice| choice.pair != at);
+    let place = |folder| {
+        let known = view.known.as_ref();
+        known.map_or_else(String::new, |known| known.place(folder))
+    };
+    let text = match next {
+        Some(stays) => {
+            let (kept, goes) = match stays {
+                Side::A => (place(a), place(b)),
+                Side::B => (place(b), place(a)),
+            };
+            let files = counted(files, "file");
+            view.said.push(PairChoice { pair: at, stays });
+            format!(
+                "{files}, {}, will go from {goes}; {kept} stays.",
+                bytes(held)
+            )
+        }
+        None => "Both sides stay.".to_owned(),
+    };
+    view.sum_up();
+    text
+}
+
+/// Closes the lens; what was said anew is looked for by a scan, which makes a pile of it.
+pub(super) fn close(model: &mut Model, view: CopiesView) -> Vec<Effect> {
+    let Some((known, weigh)) = view.known.zip(model.weigh.as_mut()) else {
+        return Vec::new();
+    };
+    weigh.copies_said.clone_from(&view.said);
+    let chosen = chosen_copies(&known.copies, &known.space.tree, &view.said);
+    let goes =
+        |all: &[ChosenCopy]| -> Vec<_> { all.iter().map(|copy| copy.goes.clone()).collect() };
+    if goes(&chosen) == goes(&weigh.scan.copies) {
+        return Vec::new();
+    }
+    model.copies_to_take = Some(CopiesToTake {
+        chosen: chosen.into(),
+        known,
+        said: view.said,
+    });
+    model.report = None;
+    model.station = Station::Scan;
+    start_scan(model)
+}
+
+/// A scan is over that was to take copies: what is known of them is as it was. Says whether it was such a scan.
+pub(super) fn chosen(model: &mut Model, weigh: &mut Weigh) -> bool {
+    let Some(to_take) = model.copies_to_take.take() else {
+        return false;
+    };
+    weigh.space = Some(Arc::clone(&to_take.known.space));
+    weigh.copies = Some(to_take.known);
+    weigh.copies_said = to_take.said;
+    true
+}
+
+/// Puts the pile of the copies in focus, and says what it is.
+pub(super) fn tell(model: &mut Model) {
+    let Some(weigh) = &mut model.weigh else {
+        return;
+    };
+    let mut piles = weigh.decisions.shown(&weigh.scan);
+    let pile = piles.find(|id| weigh.scan.survey_of(*id) == Some(Survey::Copies));
+    drop(piles);
+    let Some(pile) = pile else {
+        model.message = Some("No copies go.".to_owned());
+        return;
+    };
+    let takes = weigh.decisions.takes(pile);
+    let row = weigh.rows.iter().position(|row| *row == Row::Pile(pile));
+    weigh.focus = row.unwrap_or(weigh.focus);
+    model.message = Some(format!(
+        "{}, {}, will go, set aside: each is compared once more before.",
+        counted_copies(takes.items),
+        bytes(takes.bytes)
+    ));
+}
+
+/// What a row is called.
+pub(super) fn holds(view: &CopiesView, at: usize) -> String {
+    let row = view.rows.get(at).copied();
+    row.map_or_else(String::new, |row| view.name_of(row))
+}
