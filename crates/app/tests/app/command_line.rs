@@ -631,3 +631,74 @@ fn what_was_turned_off_and_then_taken_away_leaves_the_list() {
     let text = std::fs::read_to_string(&entry).unwrap();
     assert!(!text.contains("Hidden=true"), "{text}");
 }
+
+/// What occupies the space, down to a thousandth, as lines and as files; and what is there twice.
+#[test]
+fn space_and_copies_are_told_for_programs_and_as_pictures() {
+    let demo = Demo::new();
+    let rows = demo.run(&["space", "--json"]).lines();
+    let whole = rows[0]["bytes"].as_u64().unwrap();
+    assert_eq!(
+        (rows[0]["path"].as_str(), rows[0]["kind"].as_str()),
+        (Some("/"), Some("folder"))
+    );
+    assert!(
+        rows.iter()
+            .all(|row| row["bytes"].as_u64().unwrap() * 1_000 >= whole)
+    );
+    let find = |path: &str| rows.iter().find(|row| row["path"] == path).unwrap();
+    let iso = find("home/joss/Downloads/quay-12.4-live.iso");
+    assert_eq!(
+        (iso["kind"].as_str(), iso["files"].as_u64()),
+        (Some("file"), Some(1))
+    );
+    let below = demo.run(&["space", "home/joss", "--json"]).lines();
+    assert_eq!(below[0]["path"], "home/joss");
+    assert_eq!(below[0]["bytes"], find("home/joss")["bytes"]);
+    let folder = tempfile::tempdir().unwrap();
+    for (ending, begins) in [
+        ("svg", "<svg"),
+        ("pdf", "%PDF"),
+        ("csv", "path,kind"),
+        ("json", "{\"path\""),
+    ] {
+        let file = folder.path().join(format!("space.{ending}"));
+        let file = file.to_str().unwrap();
+        let done = demo.run(&["space", "--out", file]);
+        assert_eq!(done.code, 0, "{}", done.err);
+        let written = std::fs::read(file).unwrap();
+        assert!(written.starts_with(begins.as_bytes()), "{ending}");
+        assert_eq!(
+            demo.run(&["space", "--out", file]).code,
+            2,
+            "it stays as it is"
+        );
+    }
+    assert_eq!(demo.run(&["space", "home/nobody"]).code, 2);
+    assert_eq!(demo.run(&["space", "--out", "space.txt"]).code, 2);
+
+    let pairs = demo.run(&["copies", "--json"]).lines();
+    let pair = pairs
+        .iter()
+        .find(|row| row["b"] == "home/joss/Documents/stick again")
+        .unwrap();
+    assert_eq!(pair["a"], "home/joss/Downloads/stick");
+    assert_eq!(
+        (
+            pair["shared"]["files"].as_u64(),
+            pair["only_a"].as_u64(),
+            pair["only_b"].as_u64()
+        ),
+        (Some(34), Some(6), Some(0))
+    );
+    assert_eq!(pair["stays"], "a");
+    let inside = demo
+        .run(&["copies", "home/joss/Downloads", "--json"])
+        .lines();
+    assert!(
+        inside
+            .iter()
+            .all(|row| row["a"] != "home/pia/Pictures/regatta"),
+        "{inside:?}"
+    );
+}

@@ -723,3 +723,66 @@ fn a_registry_is_mended_and_who_changes_their_mind_gets_things_back() {
     term.keys(&["Escape"]);
     term.text("q");
 }
+
+/// What is there twice: a pair of folders decided, the list of it rehearsed from a plan, swept, and brought back.
+#[test]
+fn copies_are_decided_by_pair_swept_and_brought_back() {
+    let demo = Demo::new();
+    let stick = demo.root().join("home/joss/Downloads/stick/DCIM/100REGAT");
+    let count = || std::fs::read_dir(&stick).unwrap().count();
+    assert_eq!(count(), 40);
+    let term = open(&demo, (142, 44), &[], &[]);
+    to_weigh(&term);
+    // Where the space is, and from there what is there twice.
+    term.text("D");
+    let shown = term.wait_text("what lies here");
+    assert!(row(&shown, &["last used", "rules found this"]).contains("longer ago"));
+    term.text("T");
+    let shown = term.wait_text("both have");
+    let pair = row(
+        &shown,
+        &["home/pia/Pictures/regatta", "home/joss/Downloads/stick"],
+    );
+    assert!(pair.contains(" 36 "), "{pair}");
+    // Only this pair: the rest of the visit is left alone.
+    term.text("/");
+    term.text("regatta home/joss/downloads");
+    term.keys(&["Enter"]);
+    term.wait_text("Pictures/regatta had better stay");
+    term.keys(&["Space"]);
+    term.wait_text("36 files, 1.92 MiB, will go from home/joss/Downloads/stick/DCIM/100REGAT");
+    term.keys(&["Escape"]);
+    term.wait_text("36 copies");
+    term.text("y");
+    term.wait_text("is taken now");
+    term.keys(&["Tab"]);
+    term.wait_text("Copies of kept files");
+    term.wait_text("Type sweep");
+    term.text("f");
+    let plan = demo.state().join("copies.plan");
+    term.keys(&["C-u"]);
+    term.text(plan.to_str().unwrap());
+    term.keys(&["Enter"]);
+    term.wait_text("copies.plan");
+    // A plan is believed in nothing: what stays is looked for anew.
+    let told = demo.run(&[
+        "sweep",
+        "--plan",
+        plan.to_str().unwrap(),
+        "--rehearse",
+        "--json",
+    ]);
+    assert_eq!(told.code, 0, "{}", told.err);
+    let told = told.lines();
+    assert_eq!(told[0]["outcomes"]["set-aside"]["items"], 36, "{told:?}");
+    assert_eq!(count(), 40);
+    term.text("sweep");
+    term.wait_text("canned again: ");
+    assert_eq!(count(), 4);
+    let runs = demo.run(&["log", "list", "--json"]).lines();
+    let run = runs[0]["run"].as_str().unwrap();
+    let back = demo.run(&["restore", run]);
+    assert_eq!(back.code, 0, "{}", back.err);
+    assert_eq!(count(), 40);
+    term.text("q");
+}

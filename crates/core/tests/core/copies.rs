@@ -333,8 +333,8 @@ fn copies_of_a_pair_go_set_aside_and_come_back() {
     let chosen = chosen_copies(&found.copies, &found.tree, &said);
     assert_eq!(chosen.len(), 5);
     let scan = scan_with(&bench, chosen);
-    // Nobody takes copies but who chose them.
-    let all = manifest_of(&scan, true);
+    // They start left: whoever chose them takes them.
+    let all = manifest_of(&scan, false);
     assert!(all.items.iter().all(|item| item.rule != *"survey/copies"));
     let manifest = list_of(&scan, false);
     assert_eq!((manifest.items.len(), manifest.is_surveyed), (5, true));

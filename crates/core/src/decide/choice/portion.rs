@@ -74,10 +74,15 @@ pub fn copies_that_go(scan: &Scan) -> Portion {
     found.unwrap_or_default()
 }
 
-/// What the survey is sure of in one of its piles.
+/// What the survey is sure of in one of its piles; copies are there only where somebody chose them.
 pub(in crate::decide) fn sure_of(scan: &Scan, pile: PileId) -> Vec<Node> {
-    if scan.survey_of(pile) != Some(Survey::LeftBehind) {
-        return Vec::new();
+    match scan.survey_of(pile) {
+        Some(Survey::LeftBehind) => {}
+        Some(Survey::Copies) => {
+            let nodes = copies_that_go(scan).nodes.into_iter();
+            return nodes.filter(|node| node.pile(scan) == pile).collect();
+        }
+        None => return Vec::new(),
     }
     let portions = left_behind(scan).into_iter().zip(scan.leftovers.iter());
     let sure = portions.filter(|(_, left)| left.grade == Grade::Sure);
