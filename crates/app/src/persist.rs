@@ -8,7 +8,7 @@ use jolly_core::decide::{
 };
 use jolly_core::error_chain;
 use jolly_core::state::{KeptError, StateFolder, read_text, shown_name, write_whole};
-use jolly_core::survey::Belongs;
+use jolly_core::survey::{Belongs, MeantTheSame};
 use serde::{Deserialize, Serialize};
 
 use crate::exit::Refusal;
@@ -26,6 +26,8 @@ pub(crate) struct Files {
     pub belongs: Option<PathBuf>,
     /// The same, on this one.
     pub computer_belongs: PathBuf,
+    /// Which folders of this one are meant to be the same.
+    pub meant_the_same: PathBuf,
     /// What this person has done before.
     pub done: Option<PathBuf>,
     /// The computer's own rulebook.
@@ -41,6 +43,7 @@ impl Files {
             starts: config.map(|config| config.join("start.toml")),
             belongs: config.map(|config| config.join("belongs.toml")),
             computer_belongs: state.belongs(identity),
+            meant_the_same: state.meant_the_same(identity),
             done: config.map(|config| config.join("done.toml")),
             rulebook: state.rulebook(identity),
         }
@@ -48,9 +51,13 @@ impl Files {
 
     /// Whether anything is kept for the computer itself; its job sheet lies elsewhere.
     pub(crate) fn keeps_something(&self) -> bool {
-        [&self.computer, &self.computer_belongs, &self.rulebook]
-            .iter()
-            .any(|file| file.exists())
+        let own = [
+            &self.computer,
+            &self.computer_belongs,
+            &self.rulebook,
+            &self.meant_the_same,
+        ];
+        own.iter().any(|file| file.exists())
     }
 
     /// The file of the exclusions that count there.
@@ -97,6 +104,15 @@ impl Files {
             }
         }
         Ok(belongs)
+    }
+
+    /// Which folders of the computer are meant to be the same.
+    pub(crate) fn read_meant_the_same(&self) -> Result<MeantTheSame, KeptError> {
+        let path = &self.meant_the_same;
+        match read_text(path)? {
+            Some(text) => Ok(MeantTheSame::read(&shown_name(path), &text)?),
+            None => Ok(MeantTheSame::default()),
+        }
     }
 
     /// What this person has done before, by the names of the stations. A file that can't be read is
@@ -193,6 +209,21 @@ pub(crate) fn keep_belongs(files: &Files, scope: Scope, said: (&str, &str)) -> R
         };
         let text = read_text(path)?;
         let text = Belongs::write_name(&shown_name(path), text.as_deref(), said)?;
+        write_whole(path, &text)
+    };
+    changed().map_err(|error| not_kept(&error))
+}
+
+/// Keeps that two folders are meant to be the same, or are not any more.
+pub(crate) fn keep_meant_the_same(
+    files: &Files,
+    folders: (&str, &str),
+    is_meant: bool,
+) -> Result<(), String> {
+    let changed = || -> Result<(), KeptError> {
+        let path = &files.meant_the_same;
+        let text = read_text(path)?;
+        let text = MeantTheSame::write(&shown_name(path), text.as_deref(), folders, is_meant)?;
         write_whole(path, &text)
     };
     changed().map_err(|error| not_kept(&error))

@@ -7,7 +7,9 @@ use jolly_core::CancelToken;
 use jolly_core::computer::TargetPath;
 use jolly_core::plan::Manifest;
 use jolly_core::rule::Survey;
-use jolly_core::survey::{ChosenCopy, Leftover, copies, inventory, leftovers, twins_of};
+use jolly_core::survey::{
+    ChosenCopy, Leftover, MeantTheSame, copies, inventory, leftovers, twins_of,
+};
 use jolly_core::walk::walk_tree;
 
 use crate::session::{Session, clock};
@@ -53,6 +55,7 @@ pub(crate) fn copies_of_list(
         return Vec::new();
     }
     let tree = walk_tree(&session.target, &[], cancel, &|_| {});
-    let found = copies(&session.target, &tree, &[], cancel, &|_| {});
+    let every = MeantTheSame::default();
+    let found = copies(&session.target, &tree, (&[], &every), cancel, &|_| {});
     twins_of(&found, &tree, &goes)
 }

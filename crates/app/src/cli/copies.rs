@@ -10,6 +10,7 @@ use serde_json::{Value, json};
 use crate::cli::print;
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
+use crate::persist;
 use crate::session::Session;
 use crate::wording::{bytes, count, counted};
 
@@ -23,7 +24,9 @@ pub(super) fn run(options: &SharedOptions, folders: &[PathBuf]) -> Result<Exit, 
     let progress = print::Progress::new();
     let target = &session.target;
     let tree = walk_tree(target, &below, &cancel, &|news| progress.walk(&news));
-    let found = copies(target, &tree, &below, &cancel, &|news| {
+    let meant = session.files.read_meant_the_same();
+    let meant = meant.map_err(|error| persist::refuse(&error))?;
+    let found = copies(target, &tree, (&below, &meant), &cancel, &|news| {
         progress.copies(news);
     });
     progress.end();

@@ -34,6 +34,8 @@ pub(super) enum Action {
     Space,
     /// Which files are there twice.
     Copies,
+    /// Says that two folders are meant to be the same.
+    MeantTheSame,
     /// Keep a site on all computers.
     KeepEverywhere,
     /// Keep every site that is worth it.

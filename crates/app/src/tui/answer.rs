@@ -13,8 +13,8 @@ use jolly_core::error_chain;
 use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
 use jolly_core::survey::{
-    Belongs, Space, UninstallError, copies, programs, said_of, sites_and_extensions, space,
-    uninstall,
+    Belongs, MeantTheSame, Space, UninstallError, copies, programs, said_of, sites_and_extensions,
+    space, uninstall,
 };
 use jolly_core::walk::walk_tree;
 
@@ -70,8 +70,9 @@ pub(super) fn answer(question: Question, cancel: &CancelToken, news: &Sender<Msg
                 Msg::Space(scan, SpaceNews::Found(Some(Arc::new(found)))),
             )
         }
-        Question::LookAtCopies(scan, space) => {
-            let found = look_at_copies(&scan, space, cancel, news);
+        Question::LookAtCopies(scan, space, session) => {
+            let meant = session.and_then(|it| it.files.read_meant_the_same().ok());
+            let found = look_at_copies(&scan, (space, meant.unwrap_or_default()), cancel, news);
             unless_cancelled(
                 cancel,
                 Msg::Space(scan, SpaceNews::Copies(Some(Arc::new(found)))),
@@ -171,12 +172,12 @@ fn look_at_space(scan: &Arc<Scan>, cancel: &CancelToken, news: &Sender<Msg>) -> 
 /// Looks for files that are there twice; what was walked already isn't walked again.
 fn look_at_copies(
     scan: &Arc<Scan>,
-    space: Option<Arc<Space>>,
+    (space, meant): (Option<Arc<Space>>, MeantTheSame),
     cancel: &CancelToken,
     news: &Sender<Msg>,
 ) -> KnownCopies {
     let space = space.unwrap_or_else(|| Arc::new(look_at_space(scan, cancel, news)));
-    let found = copies(&scan.target, &space.tree, &[], cancel, &|heard| {
+    let found = copies(&scan.target, &space.tree, (&[], &meant), cancel, &|heard| {
         drop(news.try_send(Msg::Space(Arc::clone(scan), SpaceNews::Compared(heard))));
     });
     let said = said_of(&found, &space.tree, &scan.copies);
@@ -184,6 +185,7 @@ fn look_at_copies(
         space,
         copies: found,
         said,
+        meant: meant.len() as u64,
     }
 }
 

@@ -30,6 +30,9 @@ pub(super) fn keep(session: &Session, keeping: Keeping) -> Result<(), String> {
         Keeping::Belongs(scope, program, name) => {
             persist::keep_belongs(&session.files, scope, (&program, &name))
         }
+        Keeping::MeantTheSame(a, b, is_meant) => {
+            persist::keep_meant_the_same(&session.files, (&a, &b), is_meant)
+        }
         Keeping::Starts(before, after) => persist::keep_starts(&session.files, &before, &after),
     }
 }

@@ -288,6 +288,8 @@ pub(super) enum Keeping {
     Starts(Starts, Starts),
     /// Where a name belongs: on which computers, to which program, and the name.
     Belongs(Scope, String, String),
+    /// Two folders that are meant to be the same, or not any more.
+    MeantTheSame(String, String, bool),
     /// What this person has done, by the names of the stations.
     Done(Vec<String>),
     /// What a first look and a scan of this visit told.
@@ -355,7 +357,7 @@ pub(super) enum Question {
     /// Find out where the space is.
     LookAtSpace(Arc<Scan>),
     /// Find out which files are there twice; what was walked already isn't walked again.
-    LookAtCopies(Arc<Scan>, Option<Arc<Space>>),
+    LookAtCopies(Arc<Scan>, Option<Arc<Space>>, Option<Arc<Session>>),
     /// Ask a package manager what it would remove.
     AskManager(Arc<Session>, Arc<KnownPrograms>, Unwanted),
     /// Find out what these exclusions spare.

@@ -25,6 +25,7 @@ use crate::tui::update::{start_scan, update};
 use crate::tui::{answer, keys, lookups, pans, view, worker};
 
 mod coming_back;
+mod copies;
 mod guidance;
 mod programs;
 mod space;

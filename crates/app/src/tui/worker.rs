@@ -256,7 +256,7 @@ impl Workers {
                 Kind::Space,
                 Msg::Space(Arc::clone(scan), SpaceNews::Found(None)),
             ),
-            Question::LookAtCopies(scan, _) => (
+            Question::LookAtCopies(scan, ..) => (
                 Kind::Copies,
                 Msg::Space(Arc::clone(scan), SpaceNews::Copies(None)),
             ),

@@ -204,6 +204,11 @@ impl StateFolder {
         self.path.join("belongs").join(file_of(identity))
     }
 
+    /// Which folders are meant to be the same on the computer with this identity.
+    pub fn meant_the_same(&self, identity: &str) -> PathBuf {
+        self.path.join("same").join(file_of(identity))
+    }
+
     /// The own rulebook of the computer with this identity.
     pub fn rulebook(&self, identity: &str) -> PathBuf {
         self.path.join("rulebooks").join(file_of(identity))

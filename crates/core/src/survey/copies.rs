@@ -5,6 +5,7 @@
 //! which side stays. Nothing is decided here.
 
 mod chosen;
+mod meant;
 mod pairs;
 mod places;
 mod same;
@@ -17,6 +18,7 @@ use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
 use crate::walk::{FileNumber, FileTree, FolderNumber, Unread};
 pub use chosen::{ChosenCopy, PairChoice, chosen_copies, said_of, twins_of};
+pub use meant::MeantTheSame;
 pub use same::CopyNews;
 pub use searches::searches_of_copies;
 pub use stays::{Side, StaysFor};
@@ -83,12 +85,12 @@ pub struct Copies {
     pub is_partial: bool,
 }
 
-/// Looks for what is there twice in a tree that was walked; below some folders alone where they are named. `sink` hears how
-/// far it is.
+/// Looks for what is there twice in a tree that was walked; below some folders alone where they are named. What is meant to
+/// be the same isn't told. `sink` hears how far it is.
 pub fn copies(
     target: &Target,
     tree: &FileTree,
-    below: &[TargetPath],
+    (below, meant): (&[TargetPath], &MeantTheSame),
     cancel: &CancelToken,
     sink: &dyn Fn(CopyNews),
 ) -> Copies {
@@ -105,6 +107,7 @@ pub fn copies(
         groups: &found.groups,
         group_of: &group_of,
         looked_in: &looked_in,
+        meant,
     };
     let (mut pairs, rest) = seen.pairs();
     for pair in &mut pairs {

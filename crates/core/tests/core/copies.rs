@@ -10,7 +10,7 @@ use jolly_core::pile::{Scan, ScanOrder, scan};
 use jolly_core::plan::{Manifest, Outcome, make_manifest};
 use jolly_core::rule::{Class, Removal};
 use jolly_core::survey::{
-    ChosenCopy, Copies, FolderPair, PairChoice, Side, StaysFor, chosen_copies, copies,
+    ChosenCopy, Copies, FolderPair, MeantTheSame, PairChoice, Side, StaysFor, chosen_copies, copies,
 };
 use jolly_core::walk::{FileTree, FolderNumber, walk_tree};
 use proptest::prelude::*;
@@ -24,6 +24,11 @@ struct Found {
 }
 
 fn look(bench: &Bench, below: &[&str]) -> Found {
+    look_but_for(bench, below, &MeantTheSame::default())
+}
+
+/// The same, where some folders are meant to be the same.
+fn look_but_for(bench: &Bench, below: &[&str], meant: &MeantTheSame) -> Found {
     let target = bench.target();
     let below: Vec<TargetPath> = below
         .iter()
@@ -31,7 +36,7 @@ fn look(bench: &Bench, below: &[&str]) -> Found {
         .collect();
     let never = CancelToken::default();
     let tree = walk_tree(&target, &below, &never, &|_| {});
-    let copies = copies(&target, &tree, &below, &never, &|_| {});
+    let copies = copies(&target, &tree, (&below, meant), &never, &|_| {});
     Found { copies, tree }
 }
 
@@ -179,6 +184,11 @@ fn folders_in_folders_are_one_pair_and_documents_stay_before_downloads() {
     let stays = if is_boats_first { Side::A } else { Side::B };
     assert_eq!(pair.stays, Some((stays, StaysFor::OtherIsDumped)));
     assert!(pair.is_whole && copies.rest.is_empty());
+    // Whatever lies deeper is meant to be the same, too, and told nowhere.
+    let meant = format!("[[same]]\nfolders = [\"{stick}\", \"{boats}\"]\n");
+    let meant = MeantTheSame::read("same.toml", &meant).unwrap();
+    let but_for = look_but_for(&bench, &[], &meant).copies;
+    assert!(but_for.pairs.is_empty() && but_for.rest.is_empty() && but_for.groups.len() == 12);
     // Of chosen folders alone.
     assert!(
         look(&bench, &["home/ada/Downloads"])

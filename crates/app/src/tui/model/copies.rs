@@ -14,6 +14,8 @@ pub(in crate::tui) struct KnownCopies {
     pub copies: Copies,
     /// What was said of pairs before, as the scan shows.
     pub said: Vec<PairChoice>,
+    /// How many pairs are meant to be the same, and aren't told.
+    pub meant: u64,
 }
 
 impl KnownCopies {
@@ -62,6 +64,8 @@ pub(in crate::tui) struct CopiesView {
     pub said: Vec<PairChoice>,
     /// What was said before each step, to go back to.
     pub before: Vec<Vec<PairChoice>>,
+    /// Pairs that are meant to be the same since the lens was opened.
+    pub meant: HashSet<usize>,
     /// What goes by that: how many files, and their bytes.
     pub goes: (u64, u64),
 }
@@ -79,6 +83,7 @@ impl CopiesView {
             opened: HashSet::new(),
             said: Vec::new(),
             before: Vec::new(),
+            meant: HashSet::new(),
             goes: (0, 0),
         }
     }

@@ -9,7 +9,7 @@ use crate::tui::keys::Action;
 use crate::tui::model::{
     CopiesToTake, CopiesView, CopyRow, KnownCopies, Model, Overlay, Row, Station, Weigh,
 };
-use crate::tui::msg::{Effect, Question};
+use crate::tui::msg::{Effect, Keeping, Question};
 use crate::tui::update::{moved, start_scan};
 use crate::wording::{bytes, counted, counted_copies};
 
@@ -27,6 +27,7 @@ pub(super) fn open(model: &mut Model) -> Vec<Effect> {
         vec![Effect::Question(Question::LookAtCopies(
             scan,
             weigh.space.clone(),
+            model.session.clone(),
         ))]
     };
     model.overlay = Some(Overlay::Copies(Box::new(view)));
@@ -74,6 +75,11 @@ pub(super) fn found(model: &mut Model, known: Option<Arc<KnownCopies>>) {
 pub(super) fn act(model: &mut Model, mut view: Box<CopiesView>, action: Action) -> Vec<Effect> {
     match action {
         Action::Toggle => model.message = Some(next_side(&mut view)),
+        Action::MeantTheSame => {
+            let effects = mean_the_same(model, &mut view);
+            model.overlay = Some(Overlay::Copies(view));
+            return effects;
+        }
         Action::Undo => match view.before.pop() {
             Some(before) => {
                 view.said = before;
@@ -153,6 +159,36 @@ fn next_side(view: &mut CopiesView) -> String {
     };
     view.sum_up();
     text
+}
+
+/// Says that the two folders of the pair in focus are meant to be the same, or takes that back.
+fn mean_the_same(model: &mut Model, view: &mut CopiesView) -> Vec<Effect> {
+    let (Some((at, pair)), Some(session)) = (view.focused_pair(), model.session.clone()) else {
+        model.message = Some("Only pairs of folders can be meant to be the same.".to_owned());
+        return Vec::new();
+    };
+    let tree = view.known.as_ref().map(|known| &known.space.tree);
+    let text = |folder| {
+        let path = tree.map(|tree| tree.folder_path(folder));
+        path.and_then(|path| String::from_utf8(path.as_bytes().to_vec()).ok())
+    };
+    let (Some(a), Some(b)) = (text(pair.a), text(pair.b)) else {
+        model.message =
+            Some("One of their names is no text, so it can't be written down.".to_owned());
+        return Vec::new();
+    };
+    let is_meant = !view.meant.remove(&at);
+    model.message = Some(if is_meant {
+        view.meant.insert(at);
+        view.before.push(view.said.clone());
+        view.said.retain(|choice| choice.pair != at);
+        view.sum_up();
+        "They are meant to be the same: from the next look on they aren't told. M takes it back."
+            .to_owned()
+    } else {
+        "They are copies again.".to_owned()
+    });
+    vec![Effect::Keep(session, Keeping::MeantTheSame(a, b, is_meant))]
 }
 
 /// Closes the lens; what was said anew is looked for by a scan, which makes a pile of it.

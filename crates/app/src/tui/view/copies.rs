@@ -100,6 +100,11 @@ fn standing(theme: &Theme, view: &CopiesView) -> Line<'static> {
     if view.known.is_none() {
         return line.line();
     }
+    let meant = known_meant(view);
+    if meant > 0 {
+        let says = format!("{} meant to be the same   ", counted(meant, "pair"));
+        line.add(says, theme.style(Role::Quiet));
+    }
     match view.goes {
         (0, _) => line.add(
             "nothing goes; space says which side of a pair does",
@@ -115,6 +120,12 @@ fn standing(theme: &Theme, view: &CopiesView) -> Line<'static> {
         }
     };
     line.line()
+}
+
+/// How many pairs are meant to be the same.
+fn known_meant(view: &CopiesView) -> u64 {
+    let before = view.known.as_ref().map_or(0, |known| known.meant);
+    before + view.meant.len() as u64
 }
 
 /// Columns of the path of one side.
@@ -214,6 +225,7 @@ fn of_pair(
     ] {
         let goes = said.is_some_and(|stays| stays != side);
         let style = match said {
+            _ if view.meant.contains(&at) => theme.style(Role::Quiet),
             Some(_) if goes => theme.style(Role::Straw),
             Some(_) => theme.bold(Role::Text),
             None => text,
@@ -283,6 +295,10 @@ fn card(theme: &Theme, view: &CopiesView, known: &KnownCopies, width: usize) -> 
         count(pair.only_b)
     );
     let (last, style) = match (view.said_of(at), pair.stays) {
+        _ if view.meant.contains(&at) => {
+            let says = " They are meant to be the same.".to_owned();
+            (says, quiet)
+        }
         (Some(stays), _) => {
             let (kept, goes) = match stays {
                 Side::A => (pair.a, pair.b),

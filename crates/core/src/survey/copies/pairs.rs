@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
-use crate::survey::copies::{CopyGroup, FolderPair};
+use crate::survey::copies::{CopyGroup, FolderPair, MeantTheSame};
 use crate::walk::{FileNumber, FileTree, FolderNumber};
 
 /// Contents that lie in more folders than this say nothing of two of them.
@@ -21,6 +21,8 @@ pub(super) struct Seen<'a> {
     pub groups: &'a [CopyGroup],
     pub group_of: &'a HashMap<FileNumber, usize>,
     pub looked_in: &'a [bool],
+    /// Folders that are meant to be the same.
+    pub meant: &'a MeantTheSame,
 }
 
 /// A pair that is being put together.
@@ -44,8 +46,15 @@ impl Seen<'_> {
         pairs
             .sort_by_cached_key(|pair| (std::cmp::Reverse(pair.bytes), path(pair.a), path(pair.b)));
         pairs.truncate(MOST_PAIRS);
+        // What two folders are meant to share is told neither as a pair nor with the rest.
+        let is_meant = |pair: &FolderPair| {
+            !self.meant.is_empty() && self.meant.has(&path(pair.a), &path(pair.b))
+        };
+        let (meant, pairs): (Vec<FolderPair>, Vec<FolderPair>) =
+            pairs.into_iter().partition(is_meant);
         let paired: HashSet<usize> = pairs
             .iter()
+            .chain(&meant)
             .flat_map(|pair| pair.groups.iter().copied())
             .collect();
         let rest = (0..self.groups.len()).filter(|at| !paired.contains(at));

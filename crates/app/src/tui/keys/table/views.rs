@@ -138,6 +138,12 @@ pub(super) const BINDINGS: &[Binding] = &[
     ),
     main(
         &[Copies],
+        "M",
+        "meant to be the same",
+        &[(Char('M'), Action::MeantTheSame)],
+    ),
+    main(
+        &[Copies],
         "enter",
         "its files",
         &[
