@@ -6,6 +6,7 @@
 
 mod beneath;
 mod disk;
+mod extents;
 mod metadata;
 mod pieces;
 mod real;
@@ -14,6 +15,7 @@ mod trusted;
 mod wait_share;
 
 pub use disk::{Disk, Entry, Folder, Space};
+pub use extents::{Extent, shared_extents};
 pub use metadata::{Attribute, Metadata, NotApplied};
 pub use pieces::{Piece, pieces};
 pub use real::{RealDisk, read_boot_sector, runner};

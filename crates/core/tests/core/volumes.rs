@@ -17,6 +17,8 @@ use jolly_core::plan::Outcome;
 use jolly_core::rule::{RuleSet, builtin};
 use jolly_core::run::{Pause, Real, sweep};
 use jolly_core::state::{Journal, StateFolder};
+use jolly_core::survey::{MeantTheSame, copies};
+use jolly_core::walk::walk_tree;
 use jolly_demo::{DemoLayout, TreeBuilder};
 use jolly_disk::{Attribute, Disk as _, Metadata, RealDisk};
 
@@ -110,6 +112,60 @@ fn targets_on_real_file_systems_are_told_scanned_and_swept() {
                 jolly_demo::skipped(&format!("no test on {kind}, because {why}"));
             }
         }
+    }
+}
+
+/// What shares its blocks with another file is no copy; what was copied byte by byte is.
+#[test]
+fn files_that_share_extents_are_no_copies() {
+    let dir = tempfile::tempdir().unwrap();
+    for (kind, make) in [
+        ("xfs", &["mkfs.xfs", "-f", "-q"][..]),
+        ("btrfs", &["mkfs.btrfs", "-f", "-q"]),
+    ] {
+        let mounted = match mount(dir.path(), kind, make) {
+            Ok(mounted) => mounted,
+            Err(why) => {
+                jolly_demo::skipped(&format!("no test on {kind}, because {why}"));
+                continue;
+            }
+        };
+        let point = &mounted.point;
+        for (path, bytes) in [
+            ("etc/os-release", "ID=x\n"),
+            ("etc/passwd", "ada:x:1001:1001::/home/ada:/bin/sh\n"),
+        ] {
+            std::fs::create_dir_all(point.join(path).parent().unwrap()).unwrap();
+            std::fs::write(point.join(path), bytes).unwrap();
+        }
+        let home = point.join("home/ada/Music");
+        std::fs::create_dir_all(&home).unwrap();
+        let bytes: Vec<u8> = (0..600_000_u32).flat_map(u32::to_le_bytes).collect();
+        std::fs::write(home.join("song"), &bytes).unwrap();
+        works(Command::new("sync").arg("-f").arg(point)).unwrap();
+        let found = || {
+            let target = Target::open(Arc::new(RealDisk), point, None, &|_| None).unwrap();
+            let never = CancelToken::default();
+            let tree = walk_tree(&target, &[], &never, &|_| {});
+            let meant = MeantTheSame::default();
+            let found = copies(&target, &tree, (&[], &meant), &never, &|_| {});
+            let groups = found.groups.iter();
+            groups.map(|group| group.files.len()).collect::<Vec<_>>()
+        };
+        let copy = |way: &str, name: &str| {
+            let (song, copy) = (home.join("song"), home.join(name));
+            works(Command::new("cp").arg(way).arg(song).arg(copy)).unwrap();
+            works(Command::new("sync").arg("-f").arg(point)).unwrap();
+        };
+        copy("--reflink=always", "clone");
+        copy("--reflink=always", "clone too");
+        assert!(found().is_empty(), "{kind}");
+        copy("--reflink=never", "copy");
+        assert_eq!(
+            found(),
+            [2],
+            "{kind}: one of those that share, and the copy"
+        );
     }
 }
 

@@ -1,7 +1,7 @@
 //! Which files have the same contents: of equal length, then of equal beginning and end, then of equal hash of all of it
 //! (BLAKE3). Each step reads only what still has a twin.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::fs::File;
 use std::hash::Hash;
 use std::io::{self, Read as _, Seek as _, SeekFrom};
@@ -10,7 +10,7 @@ use std::sync::Mutex;
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::time::Duration;
 
-use jolly_disk::{Folder, Kind};
+use jolly_disk::{Extent, Folder, Kind, shared_extents};
 
 use crate::cancel::CancelToken;
 use crate::computer::Target;
@@ -59,6 +59,12 @@ enum Reach {
     Whole,
 }
 
+/// What tells contents apart: their length and hash.
+type Contents = (u64, [u8; 32]);
+
+/// Where all bytes of a file lie, if other files share them.
+type Place = Option<Vec<Extent>>;
+
 /// A file that is read, with its length.
 type Wanted = (FileNumber, u64);
 
@@ -91,28 +97,21 @@ pub(super) fn find(
             .collect()
     };
     let ends = reader.hashes(flat(candidates), Reach::Ends, &mut unread);
-    let by_ends = ends
-        .into_iter()
-        .map(|(file, size, hash)| ((size, hash), file));
+    let by_ends = ends.into_iter().map(Hashed::by_contents);
     let mut groups: Vec<CopyGroup> = Vec::new();
     let mut rest = Vec::new();
     for ((size, hash), files) in twins(by_ends) {
         // Both ends were all of it.
         if size <= PART {
-            groups.push(CopyGroup { size, hash, files });
+            groups.extend(apart(tree, (size, hash), files));
         } else {
-            rest.push((size, files));
+            rest.push((size, files.into_iter().map(|(file, _)| file).collect()));
         }
     }
     let whole = reader.hashes(flat(rest), Reach::Whole, &mut unread);
-    let by_hash = whole
-        .into_iter()
-        .map(|(file, size, hash)| ((size, hash), file));
+    let by_hash = whole.into_iter().map(Hashed::by_contents);
     let found = twins(by_hash).into_iter();
-    groups.extend(found.map(|((size, hash), files)| CopyGroup { size, hash, files }));
-    for group in &mut groups {
-        group.files.sort_by_cached_key(|file| tree.file_path(*file));
-    }
+    groups.extend(found.filter_map(|((size, hash), files)| apart(tree, (size, hash), files)));
     groups.sort_by_cached_key(|group| {
         let first = group.files.first().map(|file| tree.file_path(*file));
         (std::cmp::Reverse(group.spare()), first)
@@ -123,6 +122,24 @@ pub(super) fn find(
         candidates: count,
         is_partial: cancel.is_cancelled(),
     }
+}
+
+/// Files of the same contents in the order of their paths, without those whose bytes lie where another's do: they take no room of their own.
+fn apart(
+    tree: &FileTree,
+    (size, hash): Contents,
+    mut files: Vec<(FileNumber, Place)>,
+) -> Option<CopyGroup> {
+    files.sort_by_cached_key(|(file, _)| tree.file_path(*file));
+    let mut seen: HashSet<Vec<Extent>> = HashSet::new();
+    let files: Vec<FileNumber> = files
+        .into_iter()
+        .filter_map(|(file, extents)| {
+            let is_own = extents.is_none_or(|extents| seen.insert(extents));
+            is_own.then_some(file)
+        })
+        .collect();
+    (files.len() > 1).then_some(CopyGroup { size, hash, files })
 }
 
 /// The length of a file that may be a copy: another name of one is none, and one that is all hole neither.
@@ -162,8 +179,21 @@ struct Reader<'a> {
     read: AtomicU64,
 }
 
-/// A file, its length and the hash of what was read of it.
-type Hashed = (FileNumber, u64, [u8; 32]);
+/// A file of which something was read.
+struct Hashed {
+    file: FileNumber,
+    size: u64,
+    /// The hash of what was read.
+    hash: [u8; 32],
+    /// Where its bytes lie, if other files share all of them and it was read whole.
+    extents: Place,
+}
+
+impl Hashed {
+    fn by_contents(self) -> (Contents, (FileNumber, Place)) {
+        ((self.size, self.hash), (self.file, self.extents))
+    }
+}
 
 impl Reader<'_> {
     /// Reads these files, in the order in which they lie, with all threads of this machine.
@@ -252,7 +282,12 @@ impl Batches<'_> {
                     return found;
                 }
                 match self.hash(*file, *size, &mut opened, &mut buffer) {
-                    Ok(Some(hash)) => found.push((*file, *size, hash)),
+                    Ok(Some((hash, extents))) => found.push(Hashed {
+                        file: *file,
+                        size: *size,
+                        hash,
+                        extents,
+                    }),
                     // It changed since it was seen, or went.
                     Ok(None) => {}
                     Err(error) if error.kind() == io::ErrorKind::NotFound => {}
@@ -278,7 +313,7 @@ impl Batches<'_> {
         size: u64,
         opened: &mut Option<(FolderNumber, io::Result<Folder>)>,
         buffer: &mut [u8],
-    ) -> io::Result<Option<[u8; 32]>> {
+    ) -> io::Result<Option<([u8; 32], Place)>> {
         let (target, tree, cancel) = self.place;
         let disk = &**target.disk();
         let number = tree.folder_of(file);
@@ -332,6 +367,8 @@ impl Batches<'_> {
         let after = disk.stat(folder, &name)?;
         let is_still = (after.key, after.size, after.modified, after.changed)
             == (before.key, before.size, before.modified, before.changed);
-        Ok((got == size && is_still).then(|| *hasher.finalize().as_bytes()))
+        let is_whole = self.reach == Reach::Whole || size <= PART;
+        let extents = is_whole.then(|| shared_extents(&from)).flatten();
+        Ok((got == size && is_still).then(|| (*hasher.finalize().as_bytes(), extents)))
     }
 }
