@@ -1,14 +1,18 @@
 //! What surveys found that gets piles of its own.
 
 use std::collections::BTreeSet;
+use std::path::Path;
 use std::sync::Arc;
 
 use jolly_core::CancelToken;
 use jolly_core::computer::TargetPath;
+use jolly_core::error_chain;
 use jolly_core::plan::Manifest;
+use jolly_core::report::{note_of_look, read_look};
 use jolly_core::rule::Survey;
+use jolly_core::state::{KeptError, read_text, write_whole};
 use jolly_core::survey::{
-    ChosenCopy, Leftover, MeantTheSame, copies, inventory, leftovers, twins_of,
+    ChosenCopy, Leftover, MeantTheSame, Space, SpaceBefore, copies, inventory, leftovers, twins_of,
 };
 use jolly_core::walk::walk_tree;
 
@@ -39,6 +43,34 @@ impl Session {
         inventory.removed_here = self.removed_here();
         leftovers(&self.target, (&inventory, &belongs), now, cancel).into()
     }
+}
+
+/// A look that is not older belongs to the same visit.
+const SAME_VISIT: i64 = 12 * 3_600;
+
+/// Holds a look at the space of a computer against the one of its last visit, and keeps it for the next.
+pub(crate) fn keep_look(session: &Session, space: &mut Space) -> Result<(), String> {
+    let now = session.now.unwrap_or_else(clock);
+    let [last, before] = session.state.space_looks(&session.identity);
+    let read = |path: &Path| read_text(path).ok().flatten();
+    let known = read(&last).and_then(|text| Some((read_look(&text)?, text)));
+    let is_of_before = |look: &SpaceBefore| now.as_second() - look.when.as_second() >= SAME_VISIT;
+    let kept = || -> Result<(), KeptError> {
+        if let Some((_, text)) = known.as_ref().filter(|(look, _)| is_of_before(look)) {
+            write_whole(&before, text)?;
+        }
+        match note_of_look(space, now) {
+            Ok(note) => write_whole(&last, &note),
+            // What can't be written down can't be held against anything.
+            Err(_) => Ok(()),
+        }
+    };
+    let kept = kept().map_err(|error| error_chain(&error));
+    space.before = match known {
+        Some((look, _)) if is_of_before(&look) => Some(look),
+        _ => read(&before).and_then(|text| read_look(&text)),
+    };
+    kept
 }
 
 /// The copies that a list takes, each with another file that stays. They are looked for anew: no list is believed in that.

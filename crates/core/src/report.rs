@@ -20,5 +20,5 @@ pub use customer::{CustomerPage, LeftPile, RuleWords, WentOfClass, customer_page
 pub use form::{Form, ReportError, write_report};
 pub use notices::{Notice, NoticedPile, Unnoticed, class_turn, notices};
 pub use regrowth::{Forecast, LittleFree, Regrown, Regrowth, forecast, regrown, regrown_at_last};
-pub use space::{space_rows, write_space};
+pub use space::{note_of_look, read_look, space_rows, write_space};
 pub use visit::{decided, in_words, take_up, told, unattended, visit_run, visit_scan};

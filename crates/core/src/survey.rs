@@ -30,5 +30,5 @@ pub use programs::{
     Belongs, Footprint, Inventory, Occupied, Program, ProgramSource, Reason, inventory, programs,
 };
 pub use sites::{HostTraces, SiteTraces, Sites, sites, sites_and_extensions};
-pub use space::{Held, Part, Shelf, Space, Whole, space};
+pub use space::{Held, Part, Shelf, Space, SpaceBefore, Whole, space};
 pub use startup::{RegistryWay, StartEntry, StartId, StartSource, Startup, Switch, startup};

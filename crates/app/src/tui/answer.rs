@@ -13,14 +13,15 @@ use jolly_core::error_chain;
 use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
 use jolly_core::survey::{
-    Belongs, MeantTheSame, Space, UninstallError, copies, programs, said_of, sites_and_extensions,
-    space, uninstall,
+    Belongs, Space, UninstallError, copies, programs, said_of, sites_and_extensions, space,
+    uninstall,
 };
 use jolly_core::walk::walk_tree;
 
 use crate::options::SharedOptions;
 use crate::place::{self, PlaceChange};
 use crate::session::Session;
+use crate::surveys::keep_look;
 use crate::tui::model::{CheckList, Holders, KnownCopies, KnownPrograms};
 use crate::tui::msg::{InsideSearch, Msg, Opened, Question, SpaceNews, Spared};
 
@@ -63,16 +64,15 @@ pub(super) fn answer(question: Question, cancel: &CancelToken, news: &Sender<Msg
             let known = look_at_programs(&scan, &session.belongs_now(), cancel);
             unless_cancelled(cancel, Msg::ProgramsRead(scan, Arc::new(known)))
         }
-        Question::LookAtSpace(scan) => {
-            let found = look_at_space(&scan, cancel, news);
+        Question::LookAtSpace(scan, session) => {
+            let found = look_at_space(&scan, session.as_deref(), cancel, news);
             unless_cancelled(
                 cancel,
                 Msg::Space(scan, SpaceNews::Found(Some(Arc::new(found)))),
             )
         }
         Question::LookAtCopies(scan, space, session) => {
-            let meant = session.and_then(|it| it.files.read_meant_the_same().ok());
-            let found = look_at_copies(&scan, (space, meant.unwrap_or_default()), cancel, news);
+            let found = look_at_copies(&scan, (space, session.as_deref()), cancel, news);
             unless_cancelled(
                 cancel,
                 Msg::Space(scan, SpaceNews::Copies(Some(Arc::new(found)))),
@@ -159,24 +159,35 @@ fn look_at_programs(scan: &Scan, belongs: &Belongs, cancel: &CancelToken) -> Kno
 }
 
 /// Walks everything, and marks what the rules have found of it.
-fn look_at_space(scan: &Arc<Scan>, cancel: &CancelToken, news: &Sender<Msg>) -> Space {
+fn look_at_space(
+    scan: &Arc<Scan>,
+    session: Option<&Session>,
+    cancel: &CancelToken,
+    news: &Sender<Msg>,
+) -> Space {
     let tree = walk_tree(&scan.target, &[], cancel, &|heard| {
         // Only the newest news counts: what doesn't fit is dropped.
         drop(news.try_send(Msg::Space(Arc::clone(scan), SpaceNews::Walked(heard))));
     });
     let mut found = space(&scan.target, tree);
     found.mark(scan.found_by_folder());
+    if let Some(session) = session.filter(|_| !cancel.is_cancelled()) {
+        // What can't be kept is only missing at the next visit.
+        drop(keep_look(session, &mut found));
+    }
     found
 }
 
 /// Looks for files that are there twice; what was walked already isn't walked again.
 fn look_at_copies(
     scan: &Arc<Scan>,
-    (space, meant): (Option<Arc<Space>>, MeantTheSame),
+    (space, session): (Option<Arc<Space>>, Option<&Session>),
     cancel: &CancelToken,
     news: &Sender<Msg>,
 ) -> KnownCopies {
-    let space = space.unwrap_or_else(|| Arc::new(look_at_space(scan, cancel, news)));
+    let space = space.unwrap_or_else(|| Arc::new(look_at_space(scan, session, cancel, news)));
+    let meant = session.and_then(|it| it.files.read_meant_the_same().ok());
+    let meant = meant.unwrap_or_default();
     let found = copies(&scan.target, &space.tree, (&[], &meant), cancel, &|heard| {
         drop(news.try_send(Msg::Space(Arc::clone(scan), SpaceNews::Compared(heard))));
     });

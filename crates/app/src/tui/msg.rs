@@ -355,7 +355,7 @@ pub(super) enum Question {
     /// Find out what programs occupy.
     LookAtPrograms(Arc<Scan>, Arc<Session>),
     /// Find out where the space is.
-    LookAtSpace(Arc<Scan>),
+    LookAtSpace(Arc<Scan>, Option<Arc<Session>>),
     /// Find out which files are there twice; what was walked already isn't walked again.
     LookAtCopies(Arc<Scan>, Option<Arc<Space>>, Option<Arc<Session>>),
     /// Ask a package manager what it would remove.

@@ -252,7 +252,7 @@ impl Workers {
                 let nothing = Msg::ProgramsRead(Arc::clone(scan), Arc::default());
                 (Kind::Programs, nothing)
             }
-            Question::LookAtSpace(scan) => (
+            Question::LookAtSpace(scan, _) => (
                 Kind::Space,
                 Msg::Space(Arc::clone(scan), SpaceNews::Found(None)),
             ),

@@ -4,20 +4,40 @@ use std::io::{self, Write};
 
 use csv::{Terminator, WriterBuilder};
 use jiff::Timestamp;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
-use crate::computer::WrittenPath;
+use crate::computer::{TargetPath, WrittenPath};
 use crate::format::write_json;
 use crate::report::Form;
 use crate::report::cell::cell;
-use crate::survey::{Part, Space};
+use crate::survey::{Part, Space, SpaceBefore};
 use crate::walk::FolderNumber;
 
 /// What is smaller than one part in so many of the whole has no line of its own.
 const SMALLEST: u64 = 1_000;
 
+/// What the note of a look is, and its version.
+const FORMAT: (&str, u32) = ("jolly-broom/space", 1);
+
 /// The first row.
 const COLUMNS: [&str; 6] = ["path", "kind", "bytes", "files", "changed", "touched"];
+
+/// The first line of the note of a look.
+#[derive(Serialize, Deserialize)]
+struct Head {
+    format: String,
+    version: u32,
+    when: Timestamp,
+    least: u64,
+}
+
+/// What a note has of each folder and file.
+#[derive(Serialize, Deserialize)]
+struct Noted {
+    #[serde(flatten)]
+    path: WrittenPath,
+    bytes: u64,
+}
 
 /// A line of it.
 #[derive(Serialize)]
@@ -31,10 +51,58 @@ struct Row {
     touched: Option<String>,
 }
 
+/// What a look at all of a target found, to be held against the next one: JSON Lines, its head first.
+///
+/// # Errors
+/// When something can't be written as JSON.
+pub fn note_of_look(space: &Space, when: Timestamp) -> io::Result<String> {
+    let start = FolderNumber::ROOT;
+    let mut note = Vec::new();
+    let head = Head {
+        format: FORMAT.0.to_owned(),
+        version: FORMAT.1,
+        when,
+        least: least_of(space, start),
+    };
+    write_json(&mut note, &head)?;
+    note.push(b'\n');
+    for part in space_rows(space, start) {
+        let noted = Noted {
+            path: WrittenPath::from(&space.path(part)),
+            bytes: space.held(part).bytes,
+        };
+        write_json(&mut note, &noted)?;
+        note.push(b'\n');
+    }
+    String::from_utf8(note).map_err(io::Error::other)
+}
+
+/// Reads such a note; nothing of what is none, for it only tells what grew.
+pub fn read_look(text: &str) -> Option<SpaceBefore> {
+    let mut lines = text.lines();
+    let head: Head = serde_json::from_str(lines.next()?).ok()?;
+    if (head.format.as_str(), head.version) != FORMAT {
+        return None;
+    }
+    let held = lines.map(|line| {
+        let noted: Noted = serde_json::from_str(line).ok()?;
+        Some((TargetPath::try_from(&noted.path).ok()?, noted.bytes))
+    });
+    Some(SpaceBefore {
+        when: head.when,
+        least: head.least,
+        held: held.collect::<Option<_>>()?,
+    })
+}
+
+fn least_of(space: &Space, start: FolderNumber) -> u64 {
+    let whole = space.held(Part::Folder(start)).bytes;
+    whole.div_ceil(SMALLEST).max(1)
+}
+
 /// The parts of a folder that have a line: itself first, and the largest first on each level.
 pub fn space_rows(space: &Space, start: FolderNumber) -> Vec<Part> {
-    let whole = space.held(Part::Folder(start)).bytes;
-    space.rows(start, whole.div_ceil(SMALLEST).max(1))
+    space.rows(start, least_of(space, start))
 }
 
 /// Writes them: as a table (RFC 4180), or as one JSON object a line.

@@ -209,6 +209,13 @@ impl StateFolder {
         self.path.join("same").join(file_of(identity))
     }
 
+    /// Where the space of the computer with this identity was at the last look, and at the one of the visit before.
+    pub fn space_looks(&self, identity: &str) -> [PathBuf; 2] {
+        let folder = self.path.join("space");
+        let file = file_of(identity);
+        [folder.join(&file), folder.join("before").join(file)]
+    }
+
     /// The own rulebook of the computer with this identity.
     pub fn rulebook(&self, identity: &str) -> PathBuf {
         self.path.join("rulebooks").join(file_of(identity))

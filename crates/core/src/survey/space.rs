@@ -1,8 +1,10 @@
 //! Where the space is: what each folder holds with all below it, when it was used last, and how that adds up to what the
 //! volume says.
 
+mod before;
 mod shelves;
 
+pub use before::SpaceBefore;
 pub use shelves::Shelf;
 
 use std::collections::HashSet;
@@ -65,6 +67,8 @@ pub struct Space {
     pub tree: FileTree,
     /// The volume that the target is the root of; none where it is a folder of one.
     pub volume: Option<Volume>,
+    /// What it held at the last look, where that is known.
+    pub before: Option<SpaceBefore>,
     held: Vec<Held>,
 }
 
@@ -72,6 +76,7 @@ pub struct Space {
 pub fn space(target: &Target, tree: FileTree) -> Space {
     Space {
         volume: is_volume(target).then(|| target.measure().ok()).flatten(),
+        before: None,
         held: added_up(&tree),
         tree,
     }

@@ -6,11 +6,13 @@ use std::path::Path;
 use std::process::Command;
 
 use jolly_core::CancelToken;
+use jolly_core::computer::TargetPath;
+use jolly_core::report::{note_of_look, read_look};
 use jolly_core::survey::{Part, Space, space};
 use jolly_core::walk::{FolderNumber, walk_tree};
 use proptest::prelude::*;
 
-use crate::support::{Bench, DAY, NOW};
+use crate::support::{Bench, DAY, NOW, now};
 
 fn looked_at(bench: &Bench) -> Space {
     let target = bench.target();
@@ -179,7 +181,7 @@ fn a_whole_computer_holds_what_du_says_and_a_part_of_it_is_walked_alone() {
     );
 
     let target = bench.target();
-    let place = |path: &str| jolly_core::computer::TargetPath::new(path).unwrap();
+    let place = |path: &str| TargetPath::new(path).unwrap();
     let below = [place("home/pia/.cache"), place("home/pia"), place("var")];
     let part = walk_tree(&target, &below, &CancelToken::default(), &|_| {});
     let part = jolly_core::survey::space(&target, part);
@@ -209,4 +211,56 @@ fn a_whole_computer_holds_what_du_says_and_a_part_of_it_is_walked_alone() {
         all.found < all.bytes && all.bytes == du(&bench.root()),
         "{all:?}"
     );
+}
+
+/// What grew since the last look: told by the deepest folder or file that most of it is in, and by nothing that shrank.
+#[test]
+fn what_grew_since_the_last_look_is_told_where_it_lies() {
+    let bench = Bench::new();
+    let file = |path: &str, size: u64| drop(bench.tree.file(path, size, DAY).unwrap());
+    file("home/ada/Videos/regatta.mkv", 4 << 20);
+    file("home/ada/Mail/inbox", 1 << 20);
+    file("home/ada/Music/song", 1 << 20);
+    for number in 0..20 {
+        file(&format!("home/ada/Photos/{number}"), 40_000);
+    }
+    let first = looked_at(&bench);
+    let note = note_of_look(&first, now()).unwrap();
+    file("home/ada/Mail/inbox", 3 << 20);
+    file("home/ada/Music/song", 10_000);
+    file("home/ada/new/image.iso", 2 << 20);
+    for number in 20..60 {
+        file(&format!("home/ada/Photos/{number}"), 4_000);
+    }
+    let mut second = looked_at(&bench);
+    assert!(second.grown(10).is_empty(), "nothing is known of before");
+    second.before = read_look(&note);
+    let before = second.before.clone().unwrap();
+    assert_eq!(before.when, now());
+    let grown = second.grown(10);
+    let told: Vec<String> = grown
+        .iter()
+        .map(|part| second.path(*part).to_string())
+        .collect();
+    assert_eq!(
+        told,
+        [
+            "home/ada/Mail/inbox",
+            "home/ada/new/image.iso",
+            "home/ada/Photos"
+        ]
+    );
+    let inbox = grown[0];
+    assert_eq!(second.grew(inbox), Some(2 << 20));
+    let music = second
+        .tree
+        .find(&TargetPath::new("home/ada/Music").unwrap());
+    assert_eq!(second.grew(Part::Folder(music.unwrap())), None);
+    // Such a note decides nothing: what is none tells nothing.
+    let of_another = note.replace("\"version\":1", "\"version\":2");
+    for wrong in ["", "{}", &note[..note.len() / 2], of_another.as_str()] {
+        assert_eq!(read_look(wrong), None, "{wrong:?}");
+    }
+    let climbs = note.replace("home/ada/Videos", "../../Videos");
+    assert_eq!(read_look(&climbs), None);
 }

@@ -14,6 +14,8 @@ pub(in crate::tui) enum SpaceList {
     Here,
     /// The largest of all that nobody used for a year.
     Unused,
+    /// What grew most since the last visit.
+    Grown,
 }
 
 /// The lens.
@@ -76,6 +78,7 @@ impl SpaceView {
                 parts.truncate(MOST);
                 parts
             }
+            SpaceList::Grown => space.grown(MOST),
             SpaceList::Unused => space.unused_since(self.now.as_second() - UNUSED, MOST),
         };
         self.focus = self.focus.min(self.rows.len().saturating_sub(1));
@@ -91,6 +94,12 @@ impl SpaceView {
         self.focus = found.unwrap_or(0);
     }
 
+    /// Whether it is known what was where at the last visit.
+    pub(in crate::tui) fn knows_before(&self) -> bool {
+        let space = self.space.as_ref();
+        space.is_some_and(|space| space.before.is_some())
+    }
+
     /// What is in focus.
     pub(in crate::tui) fn focused(&self) -> Option<Part> {
         self.rows.get(self.focus).copied()
@@ -103,7 +112,7 @@ impl SpaceView {
         };
         match self.list {
             SpaceList::Here => Printable(space.name(part)).to_string(),
-            SpaceList::Unused => space.path(part).to_string(),
+            SpaceList::Unused | SpaceList::Grown => space.path(part).to_string(),
         }
     }
 }

@@ -1,6 +1,10 @@
 //! Where the space is: into folders and out of them, what nobody used, a pile made of one.
 
+use jolly_core::walk::walk_tree;
+
 use super::*;
+use crate::session::Session;
+use crate::surveys::keep_look;
 use crate::tui::model::PlaceLine;
 
 #[test]
@@ -91,4 +95,26 @@ fn what_is_looked_at_there_is_excluded_or_becomes_a_pile() {
     }
     desk.key(KeyCode::Esc);
     assert!(desk.model.overlay.is_none());
+}
+
+/// A look is held against the last one of the visit before, however often somebody looks in one visit.
+#[test]
+fn a_look_is_held_against_the_last_visit() {
+    let desk = TestUi::new().scanned();
+    let session = desk.model.session.clone().unwrap();
+    let begins = jiff::Timestamp::from_second(1_800_000_000).unwrap();
+    let hours = |many: i64| begins + jiff::SignedDuration::from_hours(many);
+    let look = |many: i64| {
+        let session = Session {
+            now: Some(hours(many)),
+            ..(*session).clone()
+        };
+        let tree = walk_tree(&session.target, &[], &CancelToken::default(), &|_| {});
+        let mut found = jolly_core::survey::space(&session.target, tree);
+        keep_look(&session, &mut found).unwrap();
+        found.before.map(|before| before.when)
+    };
+    assert_eq!([look(0), look(1)], [None, None]);
+    assert_eq!([look(13), look(14)], [Some(hours(1)); 2]);
+    assert_eq!(look(100), Some(hours(14)));
 }

@@ -26,7 +26,8 @@ pub(super) fn open(model: &mut Model) -> Vec<Effect> {
         Vec::new()
     } else {
         let scan = Arc::clone(&weigh.scan);
-        vec![Effect::Question(Question::LookAtSpace(scan))]
+        let session = model.session.clone();
+        vec![Effect::Question(Question::LookAtSpace(scan, session))]
     };
     model.overlay = Some(Overlay::Space(Box::new(view)));
     effects
@@ -114,7 +115,8 @@ pub(super) fn act(model: &mut Model, mut view: Box<SpaceView>, action: Action) -
         Action::Order => {
             view.list = match view.list {
                 SpaceList::Here => SpaceList::Unused,
-                SpaceList::Unused => SpaceList::Here,
+                SpaceList::Unused if view.knows_before() => SpaceList::Grown,
+                SpaceList::Unused | SpaceList::Grown => SpaceList::Here,
             };
             view.focus = 0;
             view.arrange();
@@ -138,7 +140,7 @@ fn walk_in(view: &mut SpaceView) {
     match (view.list, part) {
         (SpaceList::Here, Part::Folder(folder)) => view.show(folder, None),
         (SpaceList::Here, Part::File(_)) => {}
-        (SpaceList::Unused, part) => {
+        (SpaceList::Unused | SpaceList::Grown, part) => {
             if let Some(folder) = space.parent(part) {
                 view.show(folder, Some(part));
             }

@@ -13,12 +13,13 @@ use crate::tui::draw::{Pieces, cut, cut_front, left, right};
 use crate::tui::model::{Context, Model, SpaceList, SpaceView};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::{edge, keyline, lines, page, raise};
-use crate::wording::{age, bytes, count, counted, shade_of, since};
+use crate::wording::{age, bytes, count, counted, date, shade_of, since};
 
 /// Widths of the figures.
 const SIZE: usize = 11;
 const FILES: usize = 12;
 const USED: usize = 18;
+const GREW: usize = 12;
 const FOUND: usize = 14;
 
 /// Blocks of fewer cells have no name.
@@ -57,6 +58,7 @@ pub(super) fn draw(
                 let text = match view.list {
                     SpaceList::Here => "   Nothing lies in this folder.",
                     SpaceList::Unused => "   Everything was used within a year.",
+                    SpaceList::Grown => "   Nothing grew since the last visit.",
                 };
                 rows.push(Line::styled(text, theme.style(Role::Quiet)));
             }
@@ -254,24 +256,34 @@ impl Block {
 fn heading(theme: &Theme, view: &SpaceView, width: usize) -> Line<'static> {
     let quiet = theme.style(Role::Quiet);
     let what = match view.list {
-        SpaceList::Here => "what lies here, the largest first",
-        SpaceList::Unused => "unused for a year, the largest first",
+        SpaceList::Here => "what lies here, the largest first".to_owned(),
+        SpaceList::Unused => "unused for a year, the largest first".to_owned(),
+        SpaceList::Grown => format!("what grew since {}, the most first", last_look(view)),
     };
     let mut line = Pieces::default();
     line.add("   ", quiet);
     line.add(
-        left(what, name_width(width)),
+        left(&what, name_width(width)),
         quiet.add_modifier(Modifier::BOLD),
     );
     line.add(right("size", SIZE), quiet);
     line.add(right("files", FILES), quiet);
     line.add(right("last used", USED), quiet);
+    if view.knows_before() {
+        line.add(right("grew", GREW), quiet);
+    }
     line.add(right("rules found", FOUND), quiet);
     line.line()
 }
 
+/// The day of the look that this one is held against.
+fn last_look(view: &SpaceView) -> String {
+    let before = view.space.as_ref().and_then(|space| space.before.as_ref());
+    before.map_or_else(String::new, |before| date(before.when.as_second()))
+}
+
 fn name_width(width: usize) -> usize {
-    width.saturating_sub(4 + SIZE + FILES + USED + FOUND)
+    width.saturating_sub(4 + SIZE + FILES + USED + GREW + FOUND)
 }
 
 fn row(
@@ -296,7 +308,7 @@ fn row(
     let room = name_width(width);
     let name = match view.list {
         SpaceList::Here => left(&name, room),
-        SpaceList::Unused => left(&cut_front(&name, room), room),
+        SpaceList::Unused | SpaceList::Grown => left(&cut_front(&name, room), room),
     };
     line.add(name, text);
     line.add(right(&bytes(held.bytes), SIZE), text);
@@ -308,6 +320,11 @@ fn row(
     let now = view.now.as_second();
     let used = held.touched.map(|at| since(at, now)).unwrap_or_default();
     line.add(right(&used, USED), quiet);
+    if view.knows_before() {
+        let grew = space.grew(part).map(|grew| format!("+{}", bytes(grew)));
+        let style = theme.style(Role::Ask);
+        line.add(right(&grew.unwrap_or_default(), GREW), style);
+    }
     let found = if held.found > 0 {
         bytes(held.found)
     } else {

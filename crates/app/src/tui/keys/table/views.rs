@@ -120,7 +120,7 @@ pub(super) const BINDINGS: &[Binding] = &[
     main(
         &[Space],
         "o",
-        "here, or unused for a year",
+        "here, unused, or grown",
         &[(Char('o'), Action::Order)],
     ),
     main(&[Space], "a", "make it a pile", &[(Char('a'), Action::Add)]),
