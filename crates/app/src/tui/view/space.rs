@@ -260,16 +260,19 @@ fn heading(theme: &Theme, view: &SpaceView, width: usize) -> Line<'static> {
         SpaceList::Unused => "unused for a year, the largest first".to_owned(),
         SpaceList::Grown => format!("what grew since {}, the most first", last_look(view)),
     };
+    let columns = SpaceColumns::fit(view, width);
     let mut line = Pieces::default();
     line.add("   ", quiet);
     line.add(
-        left(&what, name_width(width)),
+        left(&what, columns.name),
         quiet.add_modifier(Modifier::BOLD),
     );
     line.add(right("size", SIZE), quiet);
-    line.add(right("files", FILES), quiet);
+    if columns.has_files {
+        line.add(right("files", FILES), quiet);
+    }
     line.add(right("last used", USED), quiet);
-    if view.knows_before() {
+    if columns.has_grown {
         line.add(right("grew", GREW), quiet);
     }
     line.add(right("rules found", FOUND), quiet);
@@ -282,8 +285,26 @@ fn last_look(view: &SpaceView) -> String {
     before.map_or_else(String::new, |before| date(before.when.as_second()))
 }
 
-fn name_width(width: usize) -> usize {
-    width.saturating_sub(4 + SIZE + FILES + USED + GREW + FOUND)
+/// Which columns fit.
+struct SpaceColumns {
+    name: usize,
+    has_files: bool,
+    has_grown: bool,
+}
+
+impl SpaceColumns {
+    fn fit(view: &SpaceView, width: usize) -> Self {
+        /// From here on how many files a folder has is shown, too.
+        const WIDE: usize = 110;
+        let (has_files, has_grown) = (width >= WIDE, view.knows_before());
+        let files = if has_files { FILES } else { 0 };
+        let grew = if has_grown { GREW } else { 0 };
+        Self {
+            name: width.saturating_sub(4 + SIZE + files + USED + grew + FOUND),
+            has_files,
+            has_grown,
+        }
+    }
 }
 
 fn row(
@@ -305,7 +326,8 @@ fn row(
         quiet,
     );
     let name = view.name_of(part);
-    let room = name_width(width);
+    let columns = SpaceColumns::fit(view, width);
+    let room = columns.name;
     let name = match view.list {
         SpaceList::Here => left(&name, room),
         SpaceList::Unused | SpaceList::Grown => left(&cut_front(&name, room), room),
@@ -316,11 +338,13 @@ fn row(
         Part::Folder(_) => count(held.files),
         Part::File(_) => String::new(),
     };
-    line.add(right(&files, FILES), quiet);
+    if columns.has_files {
+        line.add(right(&files, FILES), quiet);
+    }
     let now = view.now.as_second();
     let used = held.touched.map(|at| since(at, now)).unwrap_or_default();
     line.add(right(&used, USED), quiet);
-    if view.knows_before() {
+    if columns.has_grown {
         let grew = space.grew(part).map(|grew| format!("+{}", bytes(grew)));
         let style = theme.style(Role::Ask);
         line.add(right(&grew.unwrap_or_default(), GREW), style);

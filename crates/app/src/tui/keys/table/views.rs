@@ -136,7 +136,7 @@ pub(super) const BINDINGS: &[Binding] = &[
         "which side goes",
         &[(Char(' '), Action::Toggle)],
     ),
-    main(
+    more(
         &[Copies],
         "M",
         "meant to be the same",
