@@ -8,6 +8,7 @@ mod extensions;
 mod folders;
 mod kept_in;
 mod leftovers;
+mod lying;
 mod profiles;
 mod programs;
 mod sites;
@@ -21,6 +22,7 @@ pub use copies::{
 };
 pub use extensions::{Extension, Origin, extensions};
 pub use leftovers::{Grade, Leftover, LeftoverFolder, leftovers, searches_of_leftovers};
+pub use lying::{Likely, Lying, lying};
 pub(crate) use profiles::profile_of;
 pub use profiles::{Profile, profiles};
 pub use programs::uninstall::{

@@ -13,8 +13,8 @@ use jolly_core::error_chain;
 use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
 use jolly_core::survey::{
-    Belongs, Space, UninstallError, copies, programs, said_of, sites_and_extensions, space,
-    uninstall,
+    Belongs, Space, UninstallError, copies, inventory, lying, programs, said_of,
+    sites_and_extensions, space, uninstall,
 };
 use jolly_core::walk::walk_tree;
 
@@ -172,6 +172,8 @@ fn look_at_space(
     let mut found = space(&scan.target, tree);
     found.mark(scan.found_by_folder());
     if let Some(session) = session.filter(|_| !cancel.is_cancelled()) {
+        let known = inventory(&scan.target, &session.belongs_now(), cancel);
+        found.lying = lying(&scan.target, &found, &known);
         // What can't be kept is only missing at the next visit.
         drop(keep_look(session, &mut found));
     }

@@ -11,6 +11,7 @@ use std::collections::HashSet;
 
 use crate::computer::{Target, TargetPath, Volume};
 use crate::host::mount_of;
+use crate::survey::Lying;
 use crate::walk::{FileNumber, FileTree, FolderNumber};
 
 /// What a folder holds with all below it.
@@ -69,6 +70,8 @@ pub struct Space {
     pub volume: Option<Volume>,
     /// What it held at the last look, where that is known.
     pub before: Option<SpaceBefore>,
+    /// What lies in downloads and on the desktop, where that was looked at.
+    pub lying: Vec<Lying>,
     held: Vec<Held>,
 }
 
@@ -77,6 +80,7 @@ pub fn space(target: &Target, tree: FileTree) -> Space {
     Space {
         volume: is_volume(target).then(|| target.measure().ok()).flatten(),
         before: None,
+        lying: Vec::new(),
         held: added_up(&tree),
         tree,
     }

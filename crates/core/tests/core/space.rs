@@ -8,7 +8,7 @@ use std::process::Command;
 use jolly_core::CancelToken;
 use jolly_core::computer::TargetPath;
 use jolly_core::report::{note_of_look, read_look};
-use jolly_core::survey::{Part, Space, space};
+use jolly_core::survey::{Belongs, Likely, Part, Space, inventory, lying, space};
 use jolly_core::walk::{FolderNumber, walk_tree};
 use proptest::prelude::*;
 
@@ -263,4 +263,60 @@ fn what_grew_since_the_last_look_is_told_where_it_lies() {
     }
     let climbs = note.replace("home/ada/Videos", "../../Videos");
     assert_eq!(read_look(&climbs), None);
+}
+
+/// What lies in downloads and on the desktop is told by its name and by what lies beside it, and nothing is read.
+#[test]
+fn downloads_are_told_by_what_they_likely_are() {
+    let bench = Bench::new();
+    let status =
+        "Package: tidewatch\nStatus: install ok installed\nArchitecture: all\nVersion: 1\n\n";
+    bench.tree.text("var/lib/dpkg/status", status, DAY).unwrap();
+    let launcher = "[Desktop Entry]\nType=Application\nName=Tidewatch\nExec=tidewatch\n";
+    bench
+        .tree
+        .text("usr/share/applications/tidewatch.desktop", launcher, DAY)
+        .unwrap();
+    let names: [(&str, Likely); 9] = [
+        ("Downloads/film.mkv.part", Likely::Torn),
+        (
+            "Downloads/tidewatch_2.1_amd64.deb",
+            Likely::Installed("Tidewatch".to_owned()),
+        ),
+        (
+            "Downloads/charts.tar.gz",
+            Likely::Unpacked("charts".to_owned()),
+        ),
+        ("Downloads/Setup-Other.EXE", Likely::Installer),
+        ("Desktop/live.iso", Likely::DiskImage),
+        ("Downloads/empty.zip", Likely::Archive),
+        ("Desktop/song.flac", Likely::Recording),
+        ("Desktop/bill.pdf", Likely::Document),
+        ("Downloads/what is this", Likely::Other),
+    ];
+    for (name, _) in &names {
+        bench
+            .tree
+            .file(format!("home/ada/{name}"), 9_000, 40 * DAY)
+            .unwrap();
+    }
+    bench
+        .tree
+        .file("home/ada/Downloads/charts/bay.bin", 9_000, DAY)
+        .unwrap();
+    bench.tree.folder("home/ada/Downloads/empty").unwrap();
+    let space = looked_at(&bench);
+    let known = inventory(
+        &bench.target(),
+        &Belongs::built_in(),
+        &CancelToken::default(),
+    );
+    let told = lying(&bench.target(), &space, &known);
+    let told: Vec<(String, Likely)> = told
+        .into_iter()
+        .map(|one| (space.path(one.part).to_string(), one.likely))
+        .filter(|(_, likely)| *likely != Likely::Folder)
+        .collect();
+    let wanted = names.map(|(name, likely)| (format!("home/ada/{name}"), likely));
+    assert_eq!(told, wanted);
 }

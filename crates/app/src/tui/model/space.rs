@@ -14,6 +14,8 @@ pub(in crate::tui) enum SpaceList {
     Here,
     /// The largest of all that nobody used for a year.
     Unused,
+    /// What lies in downloads and on the desktop, what can go most easily first.
+    Lying,
     /// What grew most since the last visit.
     Grown,
 }
@@ -78,6 +80,10 @@ impl SpaceView {
                 parts.truncate(MOST);
                 parts
             }
+            SpaceList::Lying => {
+                let lying = space.lying.iter().map(|one| one.part);
+                lying.take(MOST).collect()
+            }
             SpaceList::Grown => space.grown(MOST),
             SpaceList::Unused => space.unused_since(self.now.as_second() - UNUSED, MOST),
         };
@@ -100,6 +106,15 @@ impl SpaceView {
         space.is_some_and(|space| space.before.is_some())
     }
 
+    /// What the row at a position likely is, where that is listed.
+    pub(in crate::tui) fn likely(&self, at: usize) -> Option<String> {
+        let space = self
+            .space
+            .as_ref()
+            .filter(|_| self.list == SpaceList::Lying);
+        space?.lying.get(at).map(|one| one.likely.words())
+    }
+
     /// What is in focus.
     pub(in crate::tui) fn focused(&self) -> Option<Part> {
         self.rows.get(self.focus).copied()
@@ -112,7 +127,7 @@ impl SpaceView {
         };
         match self.list {
             SpaceList::Here => Printable(space.name(part)).to_string(),
-            SpaceList::Unused | SpaceList::Grown => space.path(part).to_string(),
+            SpaceList::Unused | SpaceList::Lying | SpaceList::Grown => space.path(part).to_string(),
         }
     }
 }

@@ -50,6 +50,25 @@ fn the_space_of_a_computer_is_walked_through_and_a_folder_becomes_a_pile() {
                 && line.contains("home/joss/Downloads/quay-12.4-live.iso")),
         "{shown}"
     );
+    // What lies in downloads, with what can go most easily first; then back.
+    desk.key(KeyCode::Char('o'));
+    let shown = desk.shown();
+    assert!(shown.contains("a list to tidy up by"), "{shown}");
+    assert!(
+        row(&shown, &["Downloads/lanternfish-3.2.AppImage"])
+            .contains("an installer; lanternfish is installed"),
+        "{shown}"
+    );
+    assert!(
+        row(&shown, &["Downloads/quay-12.4-live.iso"]).contains("a disk image"),
+        "{shown}"
+    );
+    desk.key(KeyCode::Char('o'));
+    assert!(
+        desk.shown().contains("what lies here"),
+        "nothing is known of before"
+    );
+    desk.key(KeyCode::Char('o'));
     desk.key(KeyCode::Char('/'));
     desk.text("home/wren");
     desk.key(KeyCode::Esc);

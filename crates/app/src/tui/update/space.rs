@@ -115,8 +115,9 @@ pub(super) fn act(model: &mut Model, mut view: Box<SpaceView>, action: Action) -
         Action::Order => {
             view.list = match view.list {
                 SpaceList::Here => SpaceList::Unused,
-                SpaceList::Unused if view.knows_before() => SpaceList::Grown,
-                SpaceList::Unused | SpaceList::Grown => SpaceList::Here,
+                SpaceList::Unused => SpaceList::Lying,
+                SpaceList::Lying if view.knows_before() => SpaceList::Grown,
+                SpaceList::Lying | SpaceList::Grown => SpaceList::Here,
             };
             view.focus = 0;
             view.arrange();
@@ -140,7 +141,7 @@ fn walk_in(view: &mut SpaceView) {
     match (view.list, part) {
         (SpaceList::Here, Part::Folder(folder)) => view.show(folder, None),
         (SpaceList::Here, Part::File(_)) => {}
-        (SpaceList::Unused | SpaceList::Grown, part) => {
+        (SpaceList::Unused | SpaceList::Lying | SpaceList::Grown, part) => {
             if let Some(folder) = space.parent(part) {
                 view.show(folder, Some(part));
             }

@@ -47,7 +47,7 @@ pub(super) fn draw(
             let first = first_row(view.focus, view.rows.len(), room);
             for (at, part) in view.rows.iter().enumerate().skip(first).take(room) {
                 let is_focus = at == view.focus;
-                let line = row(theme, (view, space), *part, (is_focus, width));
+                let line = row(theme, (view, space), (at, *part), (is_focus, width));
                 rows.push(if is_focus {
                     raise(theme, line, work.width)
                 } else {
@@ -58,6 +58,7 @@ pub(super) fn draw(
                 let text = match view.list {
                     SpaceList::Here => "   Nothing lies in this folder.",
                     SpaceList::Unused => "   Everything was used within a year.",
+                    SpaceList::Lying => "   Nothing lies in downloads or on a desktop.",
                     SpaceList::Grown => "   Nothing grew since the last visit.",
                 };
                 rows.push(Line::styled(text, theme.style(Role::Quiet)));
@@ -258,6 +259,7 @@ fn heading(theme: &Theme, view: &SpaceView, width: usize) -> Line<'static> {
     let what = match view.list {
         SpaceList::Here => "what lies here, the largest first".to_owned(),
         SpaceList::Unused => "unused for a year, the largest first".to_owned(),
+        SpaceList::Lying => "downloads and desktop: a list to tidy up by".to_owned(),
         SpaceList::Grown => format!("what grew since {}, the most first", last_look(view)),
     };
     let columns = SpaceColumns::fit(view, width);
@@ -275,7 +277,12 @@ fn heading(theme: &Theme, view: &SpaceView, width: usize) -> Line<'static> {
     if columns.has_grown {
         line.add(right("grew", GREW), quiet);
     }
-    line.add(right("rules found", FOUND), quiet);
+    if columns.likely > 0 {
+        let room = columns.likely.saturating_sub(2);
+        line.add(format!("  {}", left("what it likely is", room)), quiet);
+    } else {
+        line.add(right("rules found", FOUND), quiet);
+    }
     line.line()
 }
 
@@ -290,19 +297,30 @@ struct SpaceColumns {
     name: usize,
     has_files: bool,
     has_grown: bool,
+    /// Columns of what it likely is, in place of the figures; none where that isn't listed.
+    likely: usize,
 }
 
 impl SpaceColumns {
     fn fit(view: &SpaceView, width: usize) -> Self {
         /// From here on how many files a folder has is shown, too.
         const WIDE: usize = 110;
-        let (has_files, has_grown) = (width >= WIDE, view.knows_before());
+        let is_lying = view.list == SpaceList::Lying;
+        let likely = if is_lying {
+            (width * 3 / 10).min(44)
+        } else {
+            0
+        };
+        let has_files = width >= WIDE && !is_lying;
+        let has_grown = view.knows_before() && !is_lying;
         let files = if has_files { FILES } else { 0 };
         let grew = if has_grown { GREW } else { 0 };
+        let last = if is_lying { likely } else { FOUND };
         Self {
-            name: width.saturating_sub(4 + SIZE + files + USED + grew + FOUND),
+            name: width.saturating_sub(4 + SIZE + files + USED + grew + last),
             has_files,
             has_grown,
+            likely,
         }
     }
 }
@@ -310,7 +328,7 @@ impl SpaceColumns {
 fn row(
     theme: &Theme,
     (view, space): (&SpaceView, &Space),
-    part: Part,
+    (at, part): (usize, Part),
     (is_focus, width): (bool, usize),
 ) -> Line<'static> {
     let held = space.held(part);
@@ -330,7 +348,9 @@ fn row(
     let room = columns.name;
     let name = match view.list {
         SpaceList::Here => left(&name, room),
-        SpaceList::Unused | SpaceList::Grown => left(&cut_front(&name, room), room),
+        SpaceList::Unused | SpaceList::Lying | SpaceList::Grown => {
+            left(&cut_front(&name, room), room)
+        }
     };
     line.add(name, text);
     line.add(right(&bytes(held.bytes), SIZE), text);
@@ -348,6 +368,11 @@ fn row(
         let grew = space.grew(part).map(|grew| format!("+{}", bytes(grew)));
         let style = theme.style(Role::Ask);
         line.add(right(&grew.unwrap_or_default(), GREW), style);
+    }
+    if let Some(likely) = view.likely(at) {
+        let room = columns.likely.saturating_sub(2);
+        line.add(format!("  {}", left(&likely, room)), text);
+        return line.line();
     }
     let found = if held.found > 0 {
         bytes(held.found)

@@ -120,7 +120,7 @@ pub(super) const BINDINGS: &[Binding] = &[
     main(
         &[Space],
         "o",
-        "here, unused, or grown",
+        "here, unused, downloads, grown",
         &[(Char('o'), Action::Order)],
     ),
     main(&[Space], "a", "make it a pile", &[(Char('a'), Action::Add)]),
