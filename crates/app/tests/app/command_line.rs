@@ -680,25 +680,25 @@ fn space_and_copies_are_told_for_programs_and_as_pictures() {
     let pairs = demo.run(&["copies", "--json"]).lines();
     let pair = pairs
         .iter()
-        .find(|row| row["b"] == "home/joss/Documents/stick again")
+        .find(|row| row["a"] == "home/joss/Documents/stick again")
         .unwrap();
-    assert_eq!(pair["a"], "home/joss/Downloads/stick");
+    assert_eq!(pair["b"], "home/joss/Downloads/stick");
     assert_eq!(
         (
             pair["shared"]["files"].as_u64(),
             pair["only_a"].as_u64(),
             pair["only_b"].as_u64()
         ),
-        (Some(34), Some(6), Some(0))
+        (Some(34), Some(0), Some(6))
     );
-    assert_eq!(pair["stays"], "a");
+    assert_eq!(pair["stays"], "b");
     let inside = demo
         .run(&["copies", "home/joss/Downloads", "--json"])
         .lines();
     assert!(
         inside
             .iter()
-            .all(|row| row["a"] != "home/pia/Pictures/regatta"),
+            .all(|row| row["b"] != "home/pia/Pictures/regatta"),
         "{inside:?}"
     );
 }

@@ -746,7 +746,7 @@ fn copies_are_decided_by_pair_swept_and_brought_back() {
     assert!(pair.contains(" 36 "), "{pair}");
     // Only this pair: the rest of the visit is left alone.
     term.text("/");
-    term.text("regatta home/joss/downloads");
+    term.text("100regat home/pia");
     term.keys(&["Enter"]);
     term.wait_text("Pictures/regatta had better stay");
     term.keys(&["Space"]);

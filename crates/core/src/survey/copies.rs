@@ -50,7 +50,7 @@ impl CopyGroup {
 /// Two folders that share files.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct FolderPair {
-    /// The one that is seen first.
+    /// The one whose path comes first.
     pub a: FolderNumber,
     /// The other one.
     pub b: FolderNumber,

@@ -7,7 +7,7 @@ use super::*;
 /// The row of the pair that was sorted out of the stick.
 fn pair(desk: &mut TestUi) -> String {
     desk.key(KeyCode::Char('/'));
-    desk.text("regatta home/joss/downloads");
+    desk.text("100regat home/pia");
     desk.key(KeyCode::Esc);
     row(&desk.shown(), &["home/pia/Pictures/regatta", "stick/DCIM"]).to_owned()
 }

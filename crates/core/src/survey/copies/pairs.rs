@@ -189,6 +189,9 @@ impl Seen<'_> {
     }
 
     fn finished(&self, (a, b): Two, draft: &Draft) -> FolderPair {
+        // Numbers are as threads came by; paths are the same each time.
+        let path = |folder| self.tree.folder_path(folder);
+        let (a, b) = if path(a) <= path(b) { (a, b) } else { (b, a) };
         let (files_a, files_b) = (
             self.files_of(a, draft.is_whole),
             self.files_of(b, draft.is_whole),
