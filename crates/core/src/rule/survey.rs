@@ -110,12 +110,8 @@ impl CompiledRule {
     /// The same rule for these files right in the folder that a search looks in.
     pub(crate) fn naming_twins(&self, twins: &Twins) -> Arc<Self> {
         let names = || twins.keys().map(|name| &**name);
-        let take = names().map(|name| {
-            let [own, _below] = PathPattern::of_name(name, self.layout);
-            own
-        });
         Arc::new(Self {
-            take: take.collect(),
+            take: vec![PathPattern::of_names(names(), self.layout)],
             rule: Rule {
                 take: names().map(|name| Printable(name).to_string()).collect(),
                 ..self.rule.clone()

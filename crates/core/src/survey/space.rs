@@ -177,6 +177,11 @@ impl Space {
 
     /// What lies right in a folder and holds at least so much, the largest first.
     pub fn parts(&self, folder: FolderNumber, least: u64) -> Vec<Part> {
+        self.largest(folder, least, usize::MAX)
+    }
+
+    /// The largest so many of them.
+    pub fn largest(&self, folder: FolderNumber, least: u64, most: usize) -> Vec<Part> {
         let folders = self.tree.folders_in(folder).map(Part::Folder);
         let files = self.tree.files_in(folder).map(Part::File);
         let mut parts: Vec<(u64, Part)> = folders
@@ -184,6 +189,11 @@ impl Space {
             .map(|part| (self.held(part).bytes, part))
             .filter(|(bytes, _)| *bytes >= least)
             .collect();
+        // A folder may hold a million, and nobody reads more than some of them.
+        if parts.len() > most {
+            parts.select_nth_unstable_by_key(most, |(bytes, _)| std::cmp::Reverse(*bytes));
+            parts.truncate(most);
+        }
         parts.sort_by(|one, other| {
             let name = |part| self.name(part);
             (other.0.cmp(&one.0)).then_with(|| name(one.1).cmp(name(other.1)))

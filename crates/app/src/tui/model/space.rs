@@ -75,11 +75,7 @@ impl SpaceView {
         let (width, levels) = self.extent;
         self.shelves = space.shelves(self.folder, (width as u64, levels), NARROWEST);
         self.rows = match self.list {
-            SpaceList::Here => {
-                let mut parts = space.parts(self.folder, 0);
-                parts.truncate(MOST);
-                parts
-            }
+            SpaceList::Here => space.largest(self.folder, 0, MOST),
             SpaceList::Lying => {
                 let lying = space.lying.iter().map(|one| one.part);
                 lying.take(MOST).collect()

@@ -1,6 +1,7 @@
 //! Where the space is: into folders and out of them, what nobody used, a pile made of one.
 
 use jolly_core::walk::walk_tree;
+use ratatui::crossterm::event::{KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 
 use super::*;
 use crate::session::Session;
@@ -136,4 +137,68 @@ fn a_look_is_held_against_the_last_visit() {
     assert_eq!([look(0), look(1)], [None, None]);
     assert_eq!([look(13), look(14)], [Some(hours(1)); 2]);
     assert_eq!(look(100), Some(hours(14)));
+}
+
+/// A click on a shelf goes there, one on what is in focus into it, one on the first out again; the wheel moves the list.
+#[test]
+fn the_mouse_walks_through_the_shelves() {
+    let mut desk = TestUi::new().scanned();
+    desk.key(KeyCode::Char('D'));
+    let click_on = |desk: &mut TestUi, words: &str| {
+        let shown = desk.shown();
+        let (row, line) = shown
+            .lines()
+            .enumerate()
+            .find(|(_, line)| line.contains(words))
+            .unwrap_or_else(|| panic!("no {words} in:\n{shown}"));
+        let before = line.split(words).next().unwrap();
+        let column = before.chars().count() + 1;
+        desk.tell(Msg::Mouse(MouseEvent {
+            kind: MouseEventKind::Down(MouseButton::Left),
+            column: u16::try_from(column).unwrap(),
+            row: u16::try_from(row).unwrap(),
+            modifiers: KeyModifiers::NONE,
+        }));
+    };
+    let here = |desk: &TestUi| {
+        let shown = desk.shown();
+        let title = row(&shown, &["Where the space is"]).to_owned();
+        title.split_whitespace().nth(4).unwrap().to_owned()
+    };
+    click_on(&mut desk, "quay-12.4-live");
+    assert_eq!(here(&desk), "home/joss/Downloads", "{}", desk.shown());
+    let shown = desk.shown();
+    assert!(
+        shown
+            .lines()
+            .any(|line| line.starts_with('▌') && line.contains("quay-12.4-live.iso")),
+        "{shown}"
+    );
+    // A file has nothing to go into.
+    click_on(&mut desk, "quay-12.4-live.iso 2");
+    assert_eq!(here(&desk), "home/joss/Downloads");
+    click_on(&mut desk, "home/joss/Downloads 3");
+    assert_eq!(here(&desk), "home/joss");
+    click_on(&mut desk, "home/joss 5");
+    click_on(&mut desk, "pia 4");
+    assert_eq!(here(&desk), "home", "it is in focus now");
+    click_on(&mut desk, "pia 4");
+    assert_eq!(here(&desk), "home/pia", "and then walked into");
+    // A row of the list, and the wheel.
+    click_on(&mut desk, "▸ .local");
+    let focused = |desk: &TestUi| {
+        desk.shown()
+            .lines()
+            .find(|line| line.starts_with('▌'))
+            .unwrap()
+            .to_owned()
+    };
+    assert!(focused(&desk).contains(".local"), "{}", desk.shown());
+    desk.tell(Msg::Mouse(MouseEvent {
+        kind: MouseEventKind::ScrollDown,
+        column: 3,
+        row: 30,
+        modifiers: KeyModifiers::NONE,
+    }));
+    assert!(!focused(&desk).contains(".local"), "{}", desk.shown());
 }

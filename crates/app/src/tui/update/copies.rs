@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use jolly_core::pile::Sum;
 use jolly_core::rule::Survey;
 use jolly_core::survey::{ChosenCopy, CopyNews, PairChoice, Side, chosen_copies};
 
@@ -11,7 +12,7 @@ use crate::tui::model::{
 };
 use crate::tui::msg::{Effect, Keeping, Question};
 use crate::tui::update::{moved, start_scan};
-use crate::wording::{bytes, counted, counted_copies};
+use crate::wording::{bytes, count, counted, counted_copies};
 
 /// Opens the lens.
 pub(super) fn open(model: &mut Model) -> Vec<Effect> {
@@ -229,19 +230,34 @@ pub(super) fn tell(model: &mut Model) {
     let Some(weigh) = &mut model.weigh else {
         return;
     };
-    let mut piles = weigh.decisions.shown(&weigh.scan);
-    let pile = piles.find(|id| weigh.scan.survey_of(*id) == Some(Survey::Copies));
-    drop(piles);
-    let Some(pile) = pile else {
-        model.message = Some("No copies go.".to_owned());
+    let piles = weigh.decisions.shown(&weigh.scan);
+    let own = piles.filter(|id| weigh.scan.survey_of(*id) == Some(Survey::Copies));
+    let own: Vec<_> = own.collect();
+    let Some(pile) = own.first().copied() else {
+        model.message = Some(if weigh.scan.copies.is_empty() {
+            "No copies go.".to_owned()
+        } else {
+            "None of them may go: they are guarded, or of another pile.".to_owned()
+        });
         return;
     };
-    let takes = weigh.decisions.takes(pile);
+    let mut takes = Sum::default();
+    for id in &own {
+        takes.add(weigh.decisions.takes(*id));
+    }
     let row = weigh.rows.iter().position(|row| *row == Row::Pile(pile));
     weigh.focus = row.unwrap_or(weigh.focus);
+    let many = counted_copies(takes.items);
+    let stay = (weigh.scan.copies.len() as u64).saturating_sub(takes.items);
+    let stay = match stay {
+        0 => String::new(),
+        stay => format!(
+            " {} more may not go: guarded, or of another pile.",
+            count(stay)
+        ),
+    };
     model.message = Some(format!(
-        "{}, {}, will go, set aside: each is compared once more before.",
-        counted_copies(takes.items),
+        "{many}, {}, will go, set aside: each is compared once more before.{stay}",
         bytes(takes.bytes)
     ));
 }

@@ -242,6 +242,26 @@ impl PathPattern {
         })
     }
 
+    /// The one that matches these names and nothing below them, however many they are.
+    pub(crate) fn of_names<'n>(names: impl Iterator<Item = &'n [u8]>, layout: Layout) -> Self {
+        let folds = layout.ignores_case();
+        let written = |name: &[u8]| -> Box<[u8]> {
+            if folds {
+                name.to_ascii_lowercase().into()
+            } else {
+                name.into()
+            }
+        };
+        let test = NameTest::OneOf {
+            names: names.map(written).collect(),
+            others: Vec::new(),
+        };
+        Self {
+            form: Form::Parts(vec![PatternPart::Name(Arc::new(test))].into()),
+            folds,
+        }
+    }
+
     /// Whether it can be held against a folder once for all names in it.
     pub(crate) fn is_apart(&self) -> bool {
         matches!(self.form, Form::Parts(_))
