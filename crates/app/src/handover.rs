@@ -13,7 +13,7 @@ use jolly_paper::{PaperError, PaperForm};
 pub(crate) use crate::handover::drawn::{
     Drawn, PreviewLine, VisitsChart, draw_ages, draw_regrowth, draw_run,
 };
-pub(crate) use crate::handover::space::{SpaceForm, SpaceView, draw_space, write_space_to};
+pub(crate) use crate::handover::space::{SpaceView, draw_space, write_space_to};
 use crate::new_file::{Existing, Readers, write_file};
 use crate::shop::ShopError;
 
@@ -34,12 +34,12 @@ pub(crate) enum HandoverError {
     Write { file: PathBuf, source: io::Error },
 }
 
-/// What a run is written as.
+/// What a run, or where the space is, is written as.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Written {
     /// For programs.
     Report(Form),
-    /// For the customer.
+    /// For people.
     Page(PaperForm),
 }
 

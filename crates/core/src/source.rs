@@ -27,5 +27,6 @@ pub use recognise::account::AccountAges;
 pub use recognise::cache_tag::{is_below_tag, is_tag, may_be_tagged, tag_owner};
 pub(crate) use recognise::launcher::is_program_gone;
 pub use recognise::trash::{TrashNotes, described, oldest_in_trash, together};
+pub(crate) use recognise::unpacked::archive_ending;
 pub use recognise::{Candidate, Finding, Reason, Recogniser, looks_like, time_of_itself};
 pub use units::{Unit, Units};

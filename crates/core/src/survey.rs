@@ -18,7 +18,7 @@ pub(crate) mod startup;
 pub use arrival::{Arrival, Fact, Figure, Sign, arrive, facts, signs};
 pub use copies::{
     ChosenCopy, Copies, CopyGroup, CopyNews, FolderPair, MeantTheSame, PairChoice, Side, StaysFor,
-    chosen_copies, copies, said_of, searches_of_copies, twins_of,
+    chosen_copies, chosen_files, copies, said_of, searches_of_copies, twins_of,
 };
 pub use extensions::{Extension, Origin, extensions};
 pub use leftovers::{Grade, Leftover, LeftoverFolder, leftovers, searches_of_leftovers};

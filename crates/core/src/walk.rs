@@ -9,7 +9,7 @@ mod tree;
 pub(crate) mod unread;
 
 pub use progress::{PlaceId, ScanEvent};
-pub(crate) use queue::{WorkQueue, WorkerGuard};
+pub(crate) use queue::WorkQueue;
 pub use tree::{FileNumber, FileTree, FolderNumber, TreeFile, TreeNews, walk_tree};
 pub(crate) use unread::Gatherer;
 pub use unread::Unread;

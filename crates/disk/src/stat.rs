@@ -68,6 +68,12 @@ pub struct Stat {
 }
 
 impl Stat {
+    /// Whether it is the same file as before, and neither its contents nor what is kept about it changed since.
+    pub fn is_unchanged_since(&self, before: &Self) -> bool {
+        (self.key, self.size, self.modified, self.changed)
+            == (before.key, before.size, before.modified, before.changed)
+    }
+
     /// Since when it has been here as it is: the latest of modification, last change and birth. An
     /// archive or a copy brings a modification of its own along, but neither of the others.
     pub fn arrived(&self) -> Stamp {

@@ -31,7 +31,7 @@ pub(super) fn run(
     Ok(Exit::Done)
 }
 
-fn existing(is_forced: bool) -> Existing {
+pub(super) fn existing(is_forced: bool) -> Existing {
     if is_forced {
         Existing::IsReplaced
     } else {

@@ -11,10 +11,9 @@ use jolly_core::survey::{Part, Space, Whole, space};
 use jolly_core::walk::{FolderNumber, walk_tree};
 
 use crate::cli::print;
-use crate::cli::report::{no_ending, refuse};
+use crate::cli::report::{existing, no_ending, refuse};
 use crate::exit::{Exit, Refusal};
-use crate::handover::{HandoverError, SpaceForm, SpaceView, write_space_to};
-use crate::new_file::Existing;
+use crate::handover::{ENDINGS, HandoverError, SpaceView, Written, write_space_to};
 use crate::options::SharedOptions;
 use crate::session::{Session, clock};
 use crate::wording::{bytes, count, since};
@@ -29,11 +28,8 @@ pub(super) struct Wanted<'a> {
 pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, Refusal> {
     let form = match wanted.out {
         Some(file) => {
-            let form = SpaceForm::of(file);
-            Some((
-                file,
-                form.ok_or_else(|| no_ending(file, SpaceForm::ENDINGS))?,
-            ))
+            let form = Written::of(file);
+            Some((file, form.ok_or_else(|| no_ending(file, ENDINGS))?))
         }
         None => None,
     };
@@ -66,12 +62,7 @@ pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, 
             name: session.shown_name(),
             when: now,
         };
-        let existing = if wanted.is_forced {
-            Existing::IsReplaced
-        } else {
-            Existing::Stays
-        };
-        let written = write_space_to(&view, (file, form), existing);
+        let written = write_space_to(&view, (file, form), existing(wanted.is_forced));
         written.map_err(|error: HandoverError| refuse(&error))?;
     }
     Ok(Exit::Done)

@@ -5,13 +5,12 @@ use std::path::Path;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use jolly_core::format::Printable;
-use jolly_core::report::{Form, write_space};
+use jolly_core::report::write_space;
 use jolly_core::survey::{Part, Shelf, Space};
 use jolly_core::walk::FolderNumber;
-use jolly_paper::PaperForm;
 use jolly_paper::space::{DrawnShelf, NARROWEST, SHELF_WIDTH, SpacePicture, page};
 
-use crate::handover::{Drawn, HandoverError, PreviewLine, write_drawn};
+use crate::handover::{Drawn, HandoverError, PreviewLine, Written, write_drawn};
 use crate::new_file::{Existing, Readers, write_file};
 use crate::wording::{bytes, shade_of};
 
@@ -26,33 +25,15 @@ pub(crate) struct SpaceView<'a> {
     pub when: Timestamp,
 }
 
-/// What it is written as.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum SpaceForm {
-    Picture(PaperForm),
-    Rows(Form),
-}
-
-impl SpaceForm {
-    /// The endings that say so.
-    pub(crate) const ENDINGS: &str = ".svg, .pdf, .csv or .json";
-
-    /// What a file's ending asks for.
-    pub(crate) fn of(file: &Path) -> Option<Self> {
-        let picture = PaperForm::of(file).map(Self::Picture);
-        picture.or_else(|| Form::of(file).map(Self::Rows))
-    }
-}
-
 /// Writes it to a file.
 pub(crate) fn write_space_to(
     view: &SpaceView<'_>,
-    (file, form): (&Path, SpaceForm),
+    (file, form): (&Path, Written),
     existing: Existing,
 ) -> Result<(), HandoverError> {
     match form {
-        SpaceForm::Picture(form) => write_drawn(&draw_space(view), (file, form), existing),
-        SpaceForm::Rows(form) => {
+        Written::Page(form) => write_drawn(&draw_space(view), (file, form), existing),
+        Written::Report(form) => {
             let access = (existing, Readers::Others);
             let written = write_file(file, access, &mut |out| {
                 write_space(view.space, view.start, form, out)

@@ -196,6 +196,7 @@ fn look_at_copies(
     let said = said_of(&found, &space.tree, &scan.copies);
     KnownCopies {
         space,
+        spare: found.spare(),
         copies: found,
         said,
         meant: meant.len() as u64,

@@ -23,7 +23,7 @@ use crate::source::context::WalkContext;
 use crate::source::files::job::{Job, PendingFolder};
 use crate::source::news::{Counted, WalkNews, WalkTally};
 use crate::source::{Arena, FolderId, Owner, Recogniser, families};
-use crate::walk::{Gatherer, ScanEvent, WorkQueue, WorkerGuard};
+use crate::walk::{Gatherer, ScanEvent, WorkQueue};
 
 /// The longest time between two pieces of news.
 const NEWS_EVERY: Duration = Duration::from_millis(40);
@@ -116,32 +116,8 @@ pub(crate) fn walk(
         next_folder: AtomicU32::new(0),
         walked: Default::default(),
     };
-    let work = || {
-        let _hand = WorkerGuard(&walk.queue);
-        folder::Worker::new(&walk).work()
-    };
-    let gathered: Vec<Gathered> = std::thread::scope(|scope| {
-        let (mut threads, mut own) = (Vec::new(), None);
-        for left in (0..workers.get()).rev() {
-            match std::thread::Builder::new().spawn_scoped(scope, work) {
-                Ok(thread) => threads.push(thread),
-                // Where threads are short, fewer walk; at worst this one alone, without news.
-                Err(_) if left == 0 && threads.is_empty() => own = Some(work()),
-                Err(_) => drop(WorkerGuard(&walk.queue)),
-            }
-        }
-        while !walk.queue.is_over_within(NEWS_EVERY) {
-            news.tell(false);
-        }
-        threads
-            .into_iter()
-            .map(|thread| match thread.join() {
-                Ok(gathered) => gathered,
-                Err(panic) => std::panic::resume_unwind(panic),
-            })
-            .chain(own)
-            .collect()
-    });
+    let work = |_: usize| folder::Worker::new(&walk).work();
+    let gathered = walk.queue.run(NEWS_EVERY, &work, &mut || news.tell(false));
     let walked = put_together(context, gathered, &tally, unread);
     news.tell(!walked.is_partial);
     walked

@@ -358,7 +358,7 @@ fn read_image(disk: &dyn Disk, (folder, name): (&Folder, &CStr)) -> Result<ReadI
     let image = Image::new(bytes, log.as_ref().map_or(&[], |(_, log)| &log[..]))?;
     // What was read is what is there, if nothing was written meanwhile.
     let again = disk.stat(folder, name).map_err(HolderError::Read)?;
-    if !is_unchanged(&stat, &again) {
+    if !again.is_unchanged_since(&stat) {
         return Err(HolderError::Changed);
     }
     let log = match log {
@@ -377,12 +377,6 @@ fn has_memory_for(bytes: u64) -> bool {
     let known = procfs::Meminfo::current().ok();
     let available = known.and_then(|known| known.mem_available);
     available.is_none_or(|available| bytes.saturating_mul(4) < available)
-}
-
-fn is_unchanged(before: &Stat, after: &Stat) -> bool {
-    after.key == before.key
-        && (after.size, after.modified, after.changed)
-            == (before.size, before.modified, before.changed)
 }
 
 /// Reads one file that must be regular and have one name.
@@ -412,7 +406,7 @@ fn read_file(
         .read_to_end(&mut bytes)
         .map_err(HolderError::Read)?;
     let after = disk.stat(folder, name).map_err(HolderError::Read)?;
-    if !is_unchanged(&before, &after) || after.size != bytes.len() as u64 {
+    if !after.is_unchanged_since(&before) || after.size != bytes.len() as u64 {
         return Err(HolderError::Changed);
     }
     Ok((after, bytes))

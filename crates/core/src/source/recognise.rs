@@ -14,7 +14,7 @@ mod print_job;
 mod revision;
 mod thumbnail;
 pub(super) mod trash;
-mod unpacked;
+pub(crate) mod unpacked;
 
 pub(crate) use thumbnail::local_path;
 

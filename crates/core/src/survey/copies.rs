@@ -17,7 +17,7 @@ use std::collections::HashMap;
 use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
 use crate::walk::{FileNumber, FileTree, FolderNumber, Unread};
-pub use chosen::{ChosenCopy, PairChoice, chosen_copies, said_of, twins_of};
+pub use chosen::{ChosenCopy, PairChoice, chosen_copies, chosen_files, said_of, twins_of};
 pub use meant::MeantTheSame;
 pub use same::CopyNews;
 pub use searches::searches_of_copies;
@@ -83,6 +83,14 @@ pub struct Copies {
     pub candidates: u64,
     /// Whether it was stopped before its end.
     pub is_partial: bool,
+}
+
+impl Copies {
+    /// What all of them take beside one of each, in bytes.
+    pub fn spare(&self) -> u64 {
+        let spare = self.groups.iter().map(CopyGroup::spare);
+        spare.fold(0, u64::saturating_add)
+    }
 }
 
 /// Looks for what is there twice in a tree that was walked; below some folders alone where they are named. What is meant to

@@ -4,13 +4,14 @@
 
 use crate::computer::{Place, Target};
 use crate::format::Printable;
+use crate::source::archive_ending;
 use crate::survey::programs::names::forms;
 use crate::survey::space::{Part, Space};
 use crate::survey::{Inventory, Program};
 use crate::walk::FolderNumber;
 
 /// What something likely is; what can go most easily comes first.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Likely {
     /// A download that broke off.
     Torn,
@@ -89,9 +90,6 @@ const INSTALLERS: &[&str] = &[
     ".apk",
 ];
 const DISK_IMAGES: &[&str] = &[".iso", ".img", ".vhd", ".vhdx", ".vmdk", ".qcow2", ".wim"];
-const ARCHIVES: &[&str] = &[
-    ".tar.gz", ".tar.xz", ".tar.bz2", ".tar.zst", ".tgz", ".tar", ".zip", ".7z", ".rar",
-];
 const RECORDINGS: &[&str] = &[
     ".mp3", ".flac", ".ogg", ".opus", ".m4a", ".wav", ".mp4", ".mkv", ".mov", ".avi", ".webm",
     ".wmv",
@@ -181,7 +179,7 @@ impl Beside<'_> {
             let program = self.program(name.trim_end_matches(ending));
             return program.map_or(Likely::Installer, Likely::Installed);
         }
-        if let Some(ending) = ends(ARCHIVES) {
+        if let Some(ending) = archive_ending(name.as_bytes()) {
             let folder = self.folder_of(part, ending.len());
             return folder.map_or(Likely::Archive, Likely::Unpacked);
         }
@@ -199,13 +197,13 @@ impl Beside<'_> {
     /// The program that is there and that an installer is called as.
     fn program(&self, stem: &str) -> Option<String> {
         let called = forms(before_version(stem));
-        let own = self.programs.iter().filter(|one| one.is_own_program());
+        let mut own = self.programs.iter().filter(|one| one.is_own_program());
         let is_it = |one: &&Program| {
             let names = forms(&one.name).into_iter().chain(forms(&one.id));
             names.into_iter().any(|name| called.contains(&name))
         };
-        let found = own.clone().find(is_it);
-        found.map(|one| Printable(one.name.as_bytes()).to_string())
+        own.find(is_it)
+            .map(|one| Printable(one.name.as_bytes()).to_string())
     }
 
     /// The folder beside an archive that bears its name and holds something.

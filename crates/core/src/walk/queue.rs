@@ -86,7 +86,7 @@ impl<J> WorkQueue<J> {
     }
 
     /// Waits until all is done, or for so long; says whether it is done.
-    pub(crate) fn is_over_within(&self, most: Duration) -> bool {
+    fn is_over_within(&self, most: Duration) -> bool {
         let shared = self.lock();
         if shared.is_over {
             return true;
@@ -97,8 +97,46 @@ impl<J> WorkQueue<J> {
     }
 }
 
+impl<J: Send> WorkQueue<J> {
+    /// Has its workers work on threads of their own until nothing is left, and gathers what each gives; each is told its number,
+    /// from 0 on. `meanwhile` is called every so often. Where threads are short fewer work; at worst this one alone, and then
+    /// nothing is called.
+    pub(crate) fn run<R: Send>(
+        &self,
+        every: Duration,
+        work: &(dyn Fn(usize) -> R + Sync),
+        meanwhile: &mut dyn FnMut(),
+    ) -> Vec<R> {
+        let workers = self.lock().workers;
+        let work = |number: usize| {
+            let _guard = WorkerGuard(self);
+            work(number)
+        };
+        std::thread::scope(|scope| {
+            let (mut threads, mut own) = (Vec::new(), None);
+            for number in 0..workers {
+                match std::thread::Builder::new().spawn_scoped(scope, move || work(number)) {
+                    Ok(thread) => threads.push(thread),
+                    Err(_) if number + 1 == workers && threads.is_empty() => {
+                        own = Some(work(number));
+                    }
+                    Err(_) => drop(WorkerGuard(self)),
+                }
+            }
+            while !self.is_over_within(every) {
+                meanwhile();
+            }
+            let joined = threads.into_iter().map(|thread| match thread.join() {
+                Ok(gathered) => gathered,
+                Err(panic) => std::panic::resume_unwind(panic),
+            });
+            joined.chain(own).collect()
+        })
+    }
+}
+
 /// One worker of a queue. When it is lost, by a panic, nobody waits for it.
-pub(crate) struct WorkerGuard<'a, J>(pub &'a WorkQueue<J>);
+struct WorkerGuard<'a, J>(&'a WorkQueue<J>);
 
 impl<J> Drop for WorkerGuard<'_, J> {
     fn drop(&mut self) {

@@ -4,7 +4,9 @@ use std::collections::HashSet;
 use std::sync::Arc;
 
 use jolly_core::format::Printable;
-use jolly_core::survey::{ChosenCopy, Copies, CopyNews, FolderPair, PairChoice, Side, Space};
+use jolly_core::survey::{
+    ChosenCopy, Copies, CopyNews, FolderPair, PairChoice, Side, Space, chosen_files,
+};
 use jolly_core::walk::{FileNumber, FolderNumber};
 
 /// What was found out about copies.
@@ -14,6 +16,8 @@ pub(in crate::tui) struct KnownCopies {
     pub copies: Copies,
     /// What was said of pairs before, as the scan shows.
     pub said: Vec<PairChoice>,
+    /// What all copies take beside one of each, in bytes.
+    pub spare: u64,
     /// How many pairs are meant to be the same, and aren't told.
     pub meant: u64,
 }
@@ -129,25 +133,12 @@ impl CopiesView {
     /// Works out anew how much goes.
     pub(in crate::tui) fn sum_up(&mut self) {
         let Some(known) = &self.known else { return };
-        let copies = &known.copies;
-        let mut going: HashSet<(usize, FolderNumber)> = HashSet::new();
-        let mut bytes = 0_u64;
-        for choice in &self.said {
-            let Some(pair) = copies.pairs.get(choice.pair) else {
-                continue;
-            };
-            let side = match choice.stays {
-                Side::A => pair.b,
-                Side::B => pair.a,
-            };
-            for at in &pair.groups {
-                if going.insert((*at, side)) {
-                    let size = copies.groups.get(*at).map_or(0, |group| group.size);
-                    bytes = bytes.saturating_add(size);
-                }
-            }
-        }
-        self.goes = (going.len() as u64, bytes);
+        let chosen = chosen_files(&known.copies, &known.space.tree, &self.said);
+        let sizes = chosen
+            .iter()
+            .filter_map(|(goes, _)| known.space.tree.file(*goes));
+        let bytes = sizes.fold(0, |sum: u64, file| sum.saturating_add(file.size));
+        self.goes = (chosen.len() as u64, bytes);
     }
 
     /// What is said of a pair.

@@ -81,12 +81,11 @@ fn title(theme: &Theme, view: &CopiesView) -> Line<'static> {
     line.add(" The same file twice", theme.bold(Role::Straw));
     if let Some(known) = &view.known {
         let copies = &known.copies;
-        let spare = copies.groups.iter().map(CopyGroup::spare);
         let says = format!(
             "   {} of folders, {} that fit none   {} beside one of each",
             counted(copies.pairs.len() as u64, "pair"),
             counted(copies.rest.len() as u64, "group"),
-            bytes(spare.fold(0, u64::saturating_add))
+            bytes(known.spare)
         );
         line.add(says, theme.style(Role::Quiet));
     }

@@ -14,7 +14,7 @@ use crate::tui::draw::{Pieces, cut, cut_front, left, right};
 use crate::tui::model::{Context, Model, ProgramRow, ProgramsView, Weigh};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::{edge, keyline, lines, page, raise};
-use crate::wording::{age, bytes, count, counted};
+use crate::wording::{bytes, count, counted, since};
 
 /// Width of whether its caches and logs go.
 const STATE: usize = 8;
@@ -151,9 +151,8 @@ fn extensions(program: &Program) -> String {
 
 /// How long something is ago.
 fn ago(view: &ProgramsView, when: Option<i64>) -> String {
-    let since = |at: i64| (view.now.as_second() - at).max(0).unsigned_abs();
-    let age = when.map(|at| age(since(at)));
-    age.map_or_else(|| "–".to_owned(), |age| format!("{age} ago"))
+    let ago = when.map(|at| since(at, view.now.as_second()));
+    ago.unwrap_or_else(|| "–".to_owned())
 }
 
 /// Which columns fit.

@@ -5,7 +5,7 @@ use std::ffi::CStr;
 use std::fs::File;
 use std::io::{self, Read as _};
 
-use jolly_disk::{Disk, FileKey, Folder, Kind, Stat};
+use jolly_disk::{FileKey, Folder, Kind, Stat};
 
 use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
@@ -43,19 +43,9 @@ pub(super) fn has_same_bytes(
     let one = disk.open_file(folder, name)?;
     let two = disk.open_file(&other, stays.as_name())?;
     let is_same = are_equal(one, two, stat.size, cancel)?;
-    Ok(is_same
-        && is_unchanged(disk, (folder, name), stat)?
-        && is_unchanged(disk, (&other, stays.as_name()), &before)?)
-}
-
-fn is_unchanged(
-    disk: &dyn Disk,
-    (folder, name): (&Folder, &CStr),
-    before: &Stat,
-) -> io::Result<bool> {
     let after = disk.stat(folder, name)?;
-    Ok((after.key, after.size, after.modified, after.changed)
-        == (before.key, before.size, before.modified, before.changed))
+    let other_after = disk.stat(&other, stays.as_name())?;
+    Ok(is_same && after.is_unchanged_since(stat) && other_after.is_unchanged_since(&before))
 }
 
 /// Whether two files have the same bytes, so many in all.

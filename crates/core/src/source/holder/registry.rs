@@ -19,8 +19,7 @@ use crate::format::windows::registry_text::{Exported, read, write};
 use crate::rule::Rule;
 use crate::source::holder::registry::references::{HiveRole, Reference, references};
 use crate::source::holder::{
-    Fingerprint, Holder, HolderError, HolderItem, Refused, address, has_memory_for, is_unchanged,
-    read_file,
+    Fingerprint, Holder, HolderError, HolderItem, Refused, address, has_memory_for, read_file,
 };
 use crate::source::recognise::shown_windows;
 use crate::source::{Candidate, Finding, Reason};
@@ -241,7 +240,7 @@ pub(crate) fn read_hive(
     }
     // What was read is what is there, if nothing was written meanwhile.
     let again = disk.stat(folder, name).map_err(HolderError::Read)?;
-    if !is_unchanged(&stat, &again) {
+    if !again.is_unchanged_since(&stat) {
         return Err(HolderError::Changed);
     }
     Ok((stat, Hive::read(bytes, &logs)?))

@@ -21,10 +21,15 @@ const ENDINGS: [&[u8]; 8] = [
     b".rar",
 ];
 
+/// The ending by which a name in small letters says that it is an archive.
+pub(crate) fn archive_ending(name: &[u8]) -> Option<&'static [u8]> {
+    let mut endings = ENDINGS.into_iter();
+    endings.find(|ending| name.ends_with(ending))
+}
+
 pub(crate) fn look(target: &Target, candidate: &Candidate<'_>) -> Finding {
     let name = candidate.name.to_bytes();
-    let small = name.to_ascii_lowercase();
-    let ending = ENDINGS.iter().find(|ending| small.ends_with(ending));
+    let ending = archive_ending(&name.to_ascii_lowercase());
     let stem = ending.and_then(|ending| name.get(..name.len() - ending.len()));
     let Some(folder) = stem.and_then(|stem| CString::new(stem).ok()) else {
         return Finding::Not;

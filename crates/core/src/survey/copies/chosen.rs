@@ -24,9 +24,26 @@ pub struct ChosenCopy {
     pub stays: TargetPath,
 }
 
-/// What goes by all that was said, in the order of the paths. Where every file with some contents would go, the first that
-/// was said to stay does.
+/// What goes by all that was said, in the order of the paths.
 pub fn chosen_copies(copies: &Copies, tree: &FileTree, said: &[PairChoice]) -> Vec<ChosenCopy> {
+    let chosen = chosen_files(copies, tree, said).into_iter();
+    let mut chosen: Vec<ChosenCopy> = chosen
+        .map(|(goes, stays)| ChosenCopy {
+            goes: tree.file_path(goes),
+            stays: tree.file_path(stays),
+        })
+        .collect();
+    chosen.sort_by(|one, other| one.goes.cmp(&other.goes));
+    chosen
+}
+
+/// The same in no order: each file that goes, and the one that stays for it. Where every file with some contents would go, the
+/// first that was said to stay does.
+pub fn chosen_files(
+    copies: &Copies,
+    tree: &FileTree,
+    said: &[PairChoice],
+) -> Vec<(FileNumber, FileNumber)> {
     let mut going: HashMap<usize, HashSet<FileNumber>> = HashMap::new();
     let mut preferred: HashMap<usize, FileNumber> = HashMap::new();
     for choice in said {
@@ -68,13 +85,8 @@ pub fn chosen_copies(copies: &Copies, tree: &FileTree, said: &[PairChoice]) -> V
             .or(wanted);
         let Some(kept) = kept else { continue };
         files.remove(&kept);
-        let stays = tree.file_path(kept);
-        chosen.extend(files.into_iter().map(|file| ChosenCopy {
-            goes: tree.file_path(file),
-            stays: stays.clone(),
-        }));
+        chosen.extend(files.into_iter().map(|file| (file, kept)));
     }
-    chosen.sort_by(|one, other| one.goes.cmp(&other.goes));
     chosen
 }
 

@@ -1,6 +1,8 @@
 //! Where copies are looked for: among what people keep, not in programs, packages, repositories, backups' own stores,
 //! what synchronises folders, or places of the system.
 
+use std::collections::HashSet;
+
 use crate::computer::{Layout, Target, TargetPath};
 use crate::rule::is_system_folder;
 use crate::walk::{FileTree, FolderNumber};
@@ -16,14 +18,13 @@ const OF_PROGRAMS: [&str; 6] = [
 ];
 
 /// Folders that packages and builds are put together in, wherever they lie.
-const OF_PACKAGES: [&str; 12] = [
+const OF_PACKAGES: [&str; 11] = [
     "node_modules",
     "bower_components",
     "site-packages",
     "dist-packages",
     "__pycache__",
     "deriveddata",
-    ".gradle",
     "venv",
     "$recycle.bin",
     "system volume information",
@@ -82,7 +83,7 @@ pub(super) fn looked_in(target: &Target, tree: &FileTree, below: &[TargetPath]) 
                 .iter()
                 .any(|top| path == top || path.below(top).is_some())
     };
-    let homes: Vec<&TargetPath> = target
+    let homes: HashSet<&TargetPath> = target
         .accounts
         .iter()
         .map(|account| &account.home)
@@ -106,7 +107,12 @@ pub(super) fn looked_in(target: &Target, tree: &FileTree, below: &[TargetPath]) 
     looked_in
 }
 
-fn is_place(target: &Target, tree: &FileTree, folder: FolderNumber, homes: &[&TargetPath]) -> bool {
+fn is_place(
+    target: &Target,
+    tree: &FileTree,
+    folder: FolderNumber,
+    homes: &HashSet<&TargetPath>,
+) -> bool {
     let name = String::from_utf8_lossy(tree.folder_name(folder)).to_lowercase();
     let is_bundle = BUNDLES.iter().any(|ending| name.ends_with(ending));
     if name.starts_with('.') || OF_PACKAGES.contains(&name.as_str()) || is_bundle {
@@ -116,17 +122,21 @@ fn is_place(target: &Target, tree: &FileTree, folder: FolderNumber, homes: &[&Ta
     if is_system_folder(target.layout, &path) || is_own_of_system(target.layout, &path) {
         return false;
     }
-    let is_in_home = path.parent().is_some_and(|above| homes.contains(&&above));
+    let is_in_home = path.parent().is_some_and(|above| homes.contains(&above));
     if is_in_home && OF_PROGRAMS.contains(&name.as_str()) {
         return false;
     }
-    let has = |wanted: &str| {
-        let is_it = |name: &[u8]| name.eq_ignore_ascii_case(wanted.as_bytes());
-        tree.folders_in(folder)
-            .any(|it| is_it(tree.folder_name(it)))
-            || tree.files_in(folder).any(|it| is_it(tree.file_name(it)))
-    };
-    !TOLD_BY.iter().any(|set| set.iter().all(|name| has(name)))
+    // A folder may hold a million names: they are gone through once.
+    let marks = || TOLD_BY.iter().copied().flatten();
+    let mut has: HashSet<&str> = HashSet::new();
+    let folders = tree.folders_in(folder).map(|it| tree.folder_name(it));
+    let files = tree.files_in(folder).map(|it| tree.file_name(it));
+    for name in folders.chain(files) {
+        has.extend(marks().filter(|mark| mark.as_bytes().eq_ignore_ascii_case(name)));
+    }
+    !TOLD_BY
+        .iter()
+        .any(|set| set.iter().all(|mark| has.contains(mark)))
 }
 
 /// Places that the system works in and that no guard needs to name.

@@ -7,7 +7,7 @@ use std::hash::Hash;
 use std::io::{self, Read as _, Seek as _, SeekFrom};
 use std::num::NonZeroUsize;
 use std::sync::Mutex;
-use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
 use jolly_disk::{Extent, Folder, Kind, shared_extents};
@@ -15,7 +15,7 @@ use jolly_disk::{Extent, Folder, Kind, shared_extents};
 use crate::cancel::CancelToken;
 use crate::computer::Target;
 use crate::survey::copies::CopyGroup;
-use crate::walk::{FileNumber, FileTree, FolderNumber, Gatherer, Unread, unread};
+use crate::walk::{FileNumber, FileTree, FolderNumber, Gatherer, Unread, WorkQueue, unread};
 
 /// What is read of a file's beginning, and of its end, in bytes.
 const PART: u64 = 4096;
@@ -199,48 +199,22 @@ impl Reader<'_> {
     /// Reads these files, in the order in which they lie, with all threads of this machine.
     fn hashes(&self, mut wanted: Vec<Wanted>, reach: Reach, unread: &mut Gatherer) -> Vec<Hashed> {
         wanted.sort_unstable_by_key(|(file, _)| (self.tree.folder_of(*file), *file));
-        let (next, done) = (AtomicUsize::new(0), AtomicU64::new(0));
+        let done = AtomicU64::new(0);
         let missed = Mutex::new(Gatherer::default());
         let threads = std::thread::available_parallelism().map_or(1, NonZeroUsize::get);
+        // The last is taken first.
+        let queue = WorkQueue::new(threads, wanted.rchunks(BATCH).collect());
         let shared = Batches {
-            wanted: &wanted,
-            next: &next,
+            queue: &queue,
             done: &done,
             missed: &missed,
             read: &self.read,
             place: (self.target, self.tree, self.cancel),
             reach,
         };
-        let (end, ended) = crossbeam_channel::bounded::<()>(0);
-        let found = std::thread::scope(|scope| {
-            let workers: Vec<_> = (0..threads)
-                .filter_map(|_| {
-                    let (shared, end) = (&shared, end.clone());
-                    let work = move || {
-                        let found = shared.work();
-                        drop(end);
-                        found
-                    };
-                    std::thread::Builder::new().spawn_scoped(scope, work).ok()
-                })
-                .collect();
-            drop(end);
-            while ended.recv_timeout(NEWS_EVERY)
-                == Err(crossbeam_channel::RecvTimeoutError::Timeout)
-            {
-                self.tell(&done, wanted.len());
-            }
-            let mut found = Vec::new();
-            for worker in workers {
-                match worker.join() {
-                    Ok(own) => found.extend(own),
-                    Err(panic) => std::panic::resume_unwind(panic),
-                }
-            }
-            // Where there was no thread to be had, it is done here.
-            found.extend(shared.work());
-            found
-        });
+        let tell = &mut || self.tell(&done, wanted.len());
+        let found = queue.run(NEWS_EVERY, &|_| shared.work(), tell);
+        let found = found.into_iter().flatten().collect();
         self.tell(&done, wanted.len());
         unread.extend(missed.into_inner().unwrap_or_default());
         found
@@ -256,8 +230,7 @@ impl Reader<'_> {
 
 /// Files that several threads read.
 struct Batches<'a> {
-    wanted: &'a [Wanted],
-    next: &'a AtomicUsize,
+    queue: &'a WorkQueue<&'a [Wanted]>,
     done: &'a AtomicU64,
     missed: &'a Mutex<Gatherer>,
     read: &'a AtomicU64,
@@ -271,15 +244,10 @@ impl Batches<'_> {
         let mut found = Vec::new();
         let mut opened: Option<(FolderNumber, io::Result<Folder>)> = None;
         let mut buffer = vec![0; CHUNK];
-        loop {
-            let from = self.next.fetch_add(BATCH, Ordering::Relaxed);
-            let end = (from + BATCH).min(self.wanted.len());
-            let Some(batch) = self.wanted.get(from..end).filter(|batch| !batch.is_empty()) else {
-                return found;
-            };
+        while let Some(batch) = self.queue.next() {
             for (file, size) in batch {
                 if cancel.is_cancelled() {
-                    return found;
+                    break;
                 }
                 match self.hash(*file, *size, &mut opened, &mut buffer) {
                     Ok(Some((hash, extents))) => found.push(Hashed {
@@ -296,6 +264,7 @@ impl Batches<'_> {
                 self.done.fetch_add(1, Ordering::Relaxed);
             }
         }
+        found
     }
 
     fn miss(&self, file: FileNumber, error: &io::Error) {
@@ -365,8 +334,7 @@ impl Batches<'_> {
             }
         };
         let after = disk.stat(folder, &name)?;
-        let is_still = (after.key, after.size, after.modified, after.changed)
-            == (before.key, before.size, before.modified, before.changed);
+        let is_still = after.is_unchanged_since(&before);
         let is_whole = self.reach == Reach::Whole || size <= PART;
         let extents = is_whole.then(|| shared_extents(&from)).flatten();
         Ok((got == size && is_still).then(|| (*hasher.finalize().as_bytes(), extents)))

@@ -15,7 +15,7 @@ use crate::cancel::CancelToken;
 use crate::computer::{MOST_DEPTH, Target, TargetPath};
 use crate::format::Printable;
 use crate::walk::tree::{FileTree, Shard, TreeFolder};
-use crate::walk::{Gatherer, WorkQueue, WorkerGuard, unread};
+use crate::walk::{Gatherer, WorkQueue, unread};
 
 /// The longest time between two pieces of news.
 const NEWS_EVERY: Duration = Duration::from_millis(100);
@@ -107,30 +107,11 @@ pub fn walk_tree(
         top: OnceLock::new(),
         walked: Mutex::default(),
     };
-    let work = |number: usize| {
-        let _guard = WorkerGuard(&walk.queue);
-        Worker::new(&walk, u16::try_from(number).unwrap_or(u16::MAX)).work()
-    };
+    // The first shard has the folders that it begins with.
+    let work =
+        |number: usize| Worker::new(&walk, u16::try_from(number + 1).unwrap_or(u16::MAX)).work();
     let mut gathered = vec![first];
-    std::thread::scope(|scope| {
-        let (mut threads, mut own) = (Vec::new(), None);
-        for number in 1..=workers {
-            let thread = std::thread::Builder::new().spawn_scoped(scope, move || work(number));
-            match thread {
-                Ok(thread) => threads.push(thread),
-                Err(_) if number == workers && threads.is_empty() => own = Some(work(number)),
-                Err(_) => drop(WorkerGuard(&walk.queue)),
-            }
-        }
-        while !walk.queue.is_over_within(NEWS_EVERY) {
-            sink(walk.news());
-        }
-        gathered.extend(threads.into_iter().map(|thread| match thread.join() {
-            Ok(gathered) => gathered,
-            Err(panic) => std::panic::resume_unwind(panic),
-        }));
-        gathered.extend(own);
-    });
+    gathered.extend(walk.queue.run(NEWS_EVERY, &work, &mut || sink(walk.news())));
     sink(walk.news());
     put_together(gathered)
 }
