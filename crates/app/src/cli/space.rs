@@ -47,7 +47,7 @@ pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, 
     }
     for place in &found.tree.apart {
         print::note(&format!(
-            "not counted  {place}: a volume or a part of one for itself"
+            "not counted  {place}: another volume, or a part of this one that stands apart"
         ));
     }
     if options.json {
