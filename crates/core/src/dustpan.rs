@@ -24,7 +24,9 @@ pub(crate) use proof::Stoppable;
 pub(crate) use put_back::PutBack;
 pub(crate) use record::Line;
 pub use record::{Pan, PanItem};
-pub(crate) use replace::{LeftBeside, ReplaceError, Replaced, clear_up, replace, settle_log};
+pub(crate) use replace::{
+    LeftBeside, ReplaceError, Replaced, build, clear_up, replace, settle_log, swap_in,
+};
 pub use restore_outcome::RestoreOutcome;
 pub use room::{ON_TARGET, Room, RoomError, find_room, is_dustpan_on_target};
 pub(crate) use staging::{PART, Staging};

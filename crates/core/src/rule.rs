@@ -30,10 +30,10 @@ pub use definition::file_kind::FileKind;
 pub use definition::list_format::ListFormat;
 pub use definition::records::{AlsoRows, Epoch, RecordSet, RowFilter, RowSite, RowTime, TimeUnit};
 pub use definition::reference_kind::ReferenceKind;
+pub use definition::removal::Removal;
 pub use definition::section::Section;
 pub use definition::{
-    AgeBy, AgeRule, Class, Example, Family, KeepNewest, Need, Removal, Rule, Rulebook, Verdict,
-    Within,
+    AgeBy, AgeRule, Class, Example, Family, KeepNewest, Need, Rule, Rulebook, Verdict, Within,
 };
 pub(crate) use guard::folder::FolderGuards;
 pub(crate) use guard::is_system_folder;

@@ -229,6 +229,20 @@ impl Disk for FaultyDisk {
             .and_then(|()| RealDisk.make_link(folder, name, to))
     }
 
+    fn add_name(&self, from: &Folder, name: &CStr, to: &Folder, new: &CStr) -> io::Result<()> {
+        self.pass()?;
+        self.disturb(name);
+        RealDisk.add_name(from, name, to, new)
+    }
+
+    fn may_clone(&self, folder: &Folder) -> bool {
+        RealDisk.may_clone(folder)
+    }
+
+    fn clone_bytes(&self, from: &File, to: &File) -> io::Result<()> {
+        self.pass().and_then(|()| RealDisk.clone_bytes(from, to))
+    }
+
     fn move_name(&self, from: &Folder, name: &CStr, to: &Folder, new: &CStr) -> io::Result<()> {
         self.pass()?;
         self.disturb(name);

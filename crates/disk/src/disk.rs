@@ -161,6 +161,22 @@ pub trait Disk: Send + Sync {
     /// `AlreadyExists`, else what the kernel says.
     fn make_link(&self, folder: &Folder, name: &CStr, to: &[u8]) -> io::Result<()>;
 
+    /// Gives a file one more name where nothing is yet.
+    ///
+    /// # Errors
+    /// `AlreadyExists`, `CrossesDevices` where it would be another volume, else what the kernel says.
+    fn add_name(&self, from: &Folder, name: &CStr, to: &Folder, new: &CStr) -> io::Result<()>;
+
+    /// Whether the file system is of a kind whose files can share bytes.
+    fn may_clone(&self, folder: &Folder) -> bool;
+
+    /// Makes an empty file share all bytes of another one (`FICLONE`); who writes to either changes that one alone.
+    ///
+    /// # Errors
+    /// `Unsupported` where the file system can't, `CrossesDevices` where it would be another volume, else what the
+    /// kernel says.
+    fn clone_bytes(&self, from: &File, to: &File) -> io::Result<()>;
+
     /// Moves a name that is not a folder's to another folder or another name; nothing is replaced.
     ///
     /// # Errors

@@ -154,7 +154,7 @@ fn said(says: &str) -> Row {
 }
 
 fn noticed(page: &CustomerPage) -> Vec<Row> {
-    let went = page.removed.items + page.set_aside.items > 0;
+    let went = page.removed.items + page.set_aside.items + page.shared.items > 0;
     let mut by_person: Vec<(String, Vec<&str>)> = Vec::new();
     for one in page.noticed.iter().take(SENTENCES) {
         let who = one.who.join(", ");
@@ -201,6 +201,13 @@ fn stayed(page: &CustomerPage, zone: &TimeZone) -> Vec<Row> {
         rows.push(Row {
             says: format!("{}{until}", words::SET_ASIDE),
             figure: bytes(page.set_aside.bytes),
+            ..Row::default()
+        });
+    }
+    if page.shared.items > 0 {
+        rows.push(Row {
+            says: words::SHARED.to_owned(),
+            figure: bytes(page.shared.bytes),
             ..Row::default()
         });
     }

@@ -57,6 +57,7 @@ fn page() -> CustomerPage {
         free_after: Some(60 * GIB),
         removed: sum(281_340, 30 * GIB),
         set_aside: sum(1_204, 8 * GIB),
+        shared: sum(214, 3 * GIB),
         until: Some(at(30)),
         went: vec![
             class(

@@ -87,11 +87,11 @@ pub(super) fn write_about_profiles(
 
 /// What goes, in two sentences.
 pub(super) fn write_sums(out: &mut dyn Write, manifest: &Manifest) -> io::Result<()> {
-    let files = |is_aside: bool| {
+    let files = |is_it: &dyn Fn(Removal) -> bool| {
         let mut sum = jolly_core::pile::Sum::default();
         let items = manifest.items.iter();
         for item in items.filter(|item| item.kind != EntryKind::Folder) {
-            if (item.by == Removal::SetAside) != is_aside {
+            if !is_it(item.by) {
                 continue;
             }
             sum.add(jolly_core::pile::Sum {
@@ -101,12 +101,23 @@ pub(super) fn write_sums(out: &mut dyn Write, manifest: &Manifest) -> io::Result
         }
         sum
     };
-    let (gone, aside) = (files(false), files(true));
+    let (aside, shared) = (
+        files(&|by| by == Removal::SetAside),
+        files(&Removal::keeps_name),
+    );
+    let gone = files(&|by| by != Removal::SetAside && !by.keeps_name());
     let (many, size) = (counted(gone.items, "item"), bytes(gone.bytes));
     writeln!(out, "{many} would go for good: {size}.")?;
     let (many, size) = (counted(aside.items, "item"), bytes(aside.bytes));
     if aside.items > 0 {
         writeln!(out, "{many} would be set aside: {size}.")?;
+    }
+    let (many, size) = (counted(shared.items, "item"), bytes(shared.bytes));
+    if shared.items > 0 {
+        writeln!(
+            out,
+            "{many} would share the bytes of those that stay: {size}."
+        )?;
     }
     if manifest.folders.items > 0 {
         let folders = counted(manifest.folders.items, "folder");

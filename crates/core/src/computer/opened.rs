@@ -41,6 +41,8 @@ pub struct Target {
     pub partly_searched: Vec<TargetPath>,
     /// Which dates of its files count.
     pub dates: Dates,
+    /// Whether its volume is of a kind on which files can share bytes and yet be changed each for itself.
+    pub can_clone: bool,
     identity: Identity,
     stand_in: Option<StandIn>,
     mount_points: HashSet<TargetPath>,
@@ -135,6 +137,7 @@ impl Target {
             accounts: Vec::new(),
             places: Places::default(),
             partly_searched: Vec::new(),
+            can_clone: disk.may_clone(&root),
             disk,
             root,
             root_path,

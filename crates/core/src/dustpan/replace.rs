@@ -1,14 +1,15 @@
 //! A file made anew: built where nobody else can reach it, and given the name of the old one in one step.
 
 use std::ffi::{CStr, CString};
+use std::fs::File;
 use std::io::{self, Write as _};
 use std::os::fd::AsFd as _;
 use std::os::unix::fs::MetadataExt as _;
 
-use jolly_disk::{Disk, Folder, Kind, Metadata, Stat};
+use jolly_disk::{Disk, Folder, Kind, Metadata, Stamp, Stat};
 
 use crate::dustpan::staging::{PART, Staging};
-use crate::plan::{FileIdentity, Tolerance};
+use crate::plan::{FileIdentity, StayReason, Tolerance};
 use crate::source::holder::WrittenLog;
 use crate::state::RunId;
 
@@ -26,6 +27,9 @@ pub(crate) enum ReplaceError {
     NoExchange,
     #[error("it changed at the last moment")]
     Changed,
+    /// What was to take its place can't.
+    #[error("{0}")]
+    Refused(StayReason),
     #[error("it changed at the last moment, and lies beside itself in {0}")]
     Displaced(String),
 }
@@ -44,28 +48,36 @@ pub(crate) struct Replaced<'a> {
 
 /// Puts new bytes in the place of a file's, with its owner, mode and attributes.
 ///
-/// # Safety argument
-/// The new file is built in a folder that nobody else can enter. The two names are exchanged, and what came out is
-/// looked at where nobody else can reach it: only what was read before is thrown away. Anything else goes back under its
-/// name, and of what is in that folder then only the new file is thrown away. So at any moment the name holds the old
-/// bytes or the new ones, and nothing that somebody wrote meanwhile is lost.
-///
-/// Drivers of foreign volumes can't exchange names, such as that of NTFS through FUSE. On a disk on the bench, whose own
-/// system doesn't run, the new file then takes the name of the old one right after a last look.
-///
 /// # Errors
-/// When it can't be built or exchanged, or the file changed; then it is as it was, but where the error says otherwise.
+/// As of [`swap_in`].
 pub(crate) fn replace(
     file: &Replaced<'_>,
     bytes: &[u8],
     of: (&RunId, usize),
 ) -> Result<(), ReplaceError> {
+    let fill = &mut |new: &mut File| new.write_all(bytes).map_err(ReplaceError::Disk);
+    // Programs see by its last modification that it is another one.
+    let (staging, made) = build(file, of, None, fill)?;
+    swap_in(file, staging, &made, &|| true)
+}
+
+/// Builds a file that is to take the place of another one: with its owner, mode and attributes, and with this last
+/// modification, where one is given. `fill` writes its bytes.
+///
+/// # Errors
+/// When it can't be built; nothing is left of it then.
+pub(crate) fn build<'a>(
+    file: &Replaced<'a>,
+    of: (&RunId, usize),
+    modified: Option<Stamp>,
+    fill: &mut dyn FnMut(&mut File) -> Result<(), ReplaceError>,
+) -> Result<(Staging<'a>, Stat), ReplaceError> {
     let Replaced {
         disk,
         folder,
         name,
         seen,
-        is_live,
+        ..
     } = *file;
     let disk_error = ReplaceError::Disk;
     let old = disk.open_file(folder, name).map_err(disk_error)?;
@@ -77,15 +89,14 @@ pub(crate) fn replace(
     drop(old);
     let staging = Staging::open(disk, folder, of).map_err(disk_error)?;
     let mut new = disk.make_file(staging.folder(), PART).map_err(disk_error)?;
-    new.write_all(bytes).map_err(disk_error)?;
-    // Programs see by its last modification that it is another one.
+    fill(&mut new)?;
     let written = disk.stat(staging.folder(), PART).map_err(disk_error)?;
     let metadata = Metadata {
         user: seen.user,
         group: seen.group,
         mode: seen.mode,
         accessed: seen.accessed,
-        modified: written.modified,
+        modified: modified.unwrap_or(written.modified),
         attributes,
     };
     let mut lacks = disk.apply_metadata(new.as_fd(), &metadata);
@@ -97,23 +108,54 @@ pub(crate) fn replace(
     }
     new.sync_all().map_err(disk_error)?;
     let made = disk.stat(staging.folder(), PART).map_err(disk_error)?;
+    Ok((staging, made))
+}
+
+/// Puts what was built, or named, in a staging folder in the place of a file, unless `is_still` says afterwards that it
+/// isn't what it was.
+///
+/// # Safety argument
+/// The new file is in a folder that nobody else can enter. The two names are exchanged, and what came out is
+/// looked at where nobody else can reach it: only what was read before is thrown away. Anything else goes back under its
+/// name, and of what is in that folder then only the new file is thrown away. So at any moment the name holds the old
+/// bytes or the new ones, and nothing that somebody wrote meanwhile is lost.
+///
+/// Drivers of foreign volumes can't exchange names, such as that of NTFS through FUSE. On a disk on the bench, whose own
+/// system doesn't run, the new file then takes the name of the old one right after a last look.
+///
+/// # Errors
+/// When the names can't be exchanged, or the file changed; then it is as it was, but where the error says otherwise.
+pub(crate) fn swap_in(
+    file: &Replaced<'_>,
+    staging: Staging<'_>,
+    made: &Stat,
+    is_still: &dyn Fn() -> bool,
+) -> Result<(), ReplaceError> {
+    let Replaced {
+        disk,
+        folder,
+        name,
+        seen,
+        is_live,
+    } = *file;
     let inside = (staging.folder(), PART);
     let is_seen = |now: &Stat| {
         now.kind == Kind::File && FileIdentity::of(seen).is_same(now, Tolerance::LastChange)
     };
     match exchange(disk, inside, (folder, name)) {
         Err(ReplaceError::NoExchange) if !is_live => {
-            if !disk.stat(folder, name).is_ok_and(|now| is_seen(&now)) {
-                return Err(give_up(disk, staging, &made, ReplaceError::Changed));
+            if !disk.stat(folder, name).is_ok_and(|now| is_seen(&now)) || !is_still() {
+                return Err(give_up(disk, staging, made, ReplaceError::Changed));
             }
             let replaced = disk.replace_name(inside, (folder, name));
-            return replaced.map_err(|error| give_up(disk, staging, &made, disk_error(error)));
+            let refused = |error| give_up(disk, staging, made, ReplaceError::Disk(error));
+            return replaced.map_err(refused);
         }
-        Err(error) => return Err(give_up(disk, staging, &made, error)),
+        Err(error) => return Err(give_up(disk, staging, made, error)),
         Ok(()) => {}
     }
     let came_out = disk.stat(staging.folder(), PART);
-    if came_out.is_ok_and(|now| is_seen(&now)) {
+    if came_out.is_ok_and(|now| is_seen(&now)) && is_still() {
         return Ok(());
     }
     // Somebody was faster: theirs goes back under its name, and ours away.
@@ -128,7 +170,7 @@ pub(crate) fn replace(
             Err(_) => Err(ReplaceError::Displaced(staging.leave())),
         };
     }
-    Err(give_up(disk, staging, &made, ReplaceError::Changed))
+    Err(give_up(disk, staging, made, ReplaceError::Changed))
 }
 
 /// Puts a database with all that its write-ahead log holds in its place, and takes the log away; the database as it is

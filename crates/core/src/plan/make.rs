@@ -32,8 +32,9 @@ pub fn make_manifest(scan: &Scan, decisions: &Decisions) -> Manifest {
     let mut going: Vec<ItemId> = Vec::with_capacity(many);
     let mut gone_below = vec![0_u64; scan.arena.folder_count()];
     for id in piles {
+        let is_gone = !decisions.of(id).by.keeps_name();
         for item in decisions.taken_items(scan, id) {
-            gone_below[scan.arena.folder(item).as_index()] += 1;
+            gone_below[scan.arena.folder(item).as_index()] += u64::from(is_gone);
             going.push(item);
         }
     }

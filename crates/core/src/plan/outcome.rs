@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::pile::Sum;
+use crate::rule::Removal;
 
 /// What became of one item.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
@@ -14,6 +15,8 @@ pub enum Outcome {
     Removed,
     /// It is in the dustpan.
     SetAside,
+    /// It is there under its name, and its bytes are those of another file: what they took came back.
+    Shared,
     /// A program holds it; it stays.
     InUse,
     /// It is no longer what was shown; it stays.
@@ -30,9 +33,10 @@ pub enum Outcome {
 
 impl Outcome {
     /// All outcomes, in the order in which they are told.
-    pub const ALL: [Self; 8] = [
+    pub const ALL: [Self; 9] = [
         Self::Removed,
         Self::SetAside,
+        Self::Shared,
         Self::InUse,
         Self::Changed,
         Self::Gone,
@@ -46,6 +50,7 @@ impl Outcome {
         match self {
             Self::Removed => "removed",
             Self::SetAside => "set-aside",
+            Self::Shared => "shared",
             Self::InUse => "in-use",
             Self::Changed => "changed",
             Self::Gone => "gone",
@@ -55,15 +60,27 @@ impl Outcome {
         }
     }
 
-    /// Whether the item is still on the target.
+    /// What becomes of what leaves in a way and doesn't stay.
+    pub fn of(by: Removal) -> Self {
+        match by {
+            Removal::Remove | Removal::Overwrite => Self::Removed,
+            Removal::SetAside => Self::SetAside,
+            Removal::Clone | Removal::HardLink => Self::Shared,
+        }
+    }
+
+    /// Whether the item's own bytes are still on the target.
     pub fn stays(self) -> bool {
-        !matches!(self, Self::Removed | Self::SetAside | Self::Gone)
+        !matches!(
+            self,
+            Self::Removed | Self::SetAside | Self::Shared | Self::Gone
+        )
     }
 
     /// What the technician can do about it.
     pub fn advice(self) -> &'static str {
         match self {
-            Self::Removed | Self::SetAside | Self::Gone => "",
+            Self::Removed | Self::SetAside | Self::Shared | Self::Gone => "",
             Self::InUse => "close the program and try again",
             Self::Changed => "scan again and look at it as it is now",
             Self::Refused => "it is guarded, or its folder holds something that stays",

@@ -50,6 +50,12 @@ pub enum StayReason {
     DescribesWhatIsThere,
     /// Of a copy: no other file that stays has its contents now.
     NoOtherCopy,
+    /// Of a copy that was to be one more name of another file: that one is of another account.
+    OfAnotherAccount,
+    /// The same, where more than the contents would change.
+    NotAlike,
+    /// Files of this volume can't share bytes in this way.
+    CannotShare,
     UnitListedInPart,
     PartOfAnotherUnit,
     NotEmpty,
@@ -126,6 +132,9 @@ impl StayReason {
             | Self::WayNotAllowed
             | Self::DescribesWhatIsThere
             | Self::NoOtherCopy
+            | Self::OfAnotherAccount
+            | Self::NotAlike
+            | Self::CannotShare
             | Self::UnitListedInPart
             | Self::PartOfAnotherUnit
             | Self::NotEmpty => Outcome::Refused,
@@ -197,6 +206,9 @@ impl fmt::Display for StayReason {
             Self::WayNotAllowed => "its rule doesn't let it leave in that way",
             Self::DescribesWhatIsThere => "what it describes is still there",
             Self::NoOtherCopy => "no other file that stays has its contents now",
+            Self::OfAnotherAccount => "the one that stays is not of the same account",
+            Self::NotAlike => "the one that stays has another owner, mode or attributes",
+            Self::CannotShare => "files of this volume can't share bytes in this way",
             Self::UnitListedInPart => "it goes whole or stays, and the list has only a part of it",
             Self::PartOfAnotherUnit => "the list names it as a part of something else",
             Self::NotEmpty => "something that stays is in it",

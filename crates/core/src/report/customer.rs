@@ -75,7 +75,9 @@ pub struct CustomerPage {
     pub removed: Sum,
     /// What was set aside.
     pub set_aside: Sum,
-    /// Until when that can come back.
+    /// What shares the bytes of another file by now: nothing of it is gone.
+    pub shared: Sum,
+    /// Until when what was set aside can come back.
     pub until: Option<Timestamp>,
     /// What went, by class; empty classes are left out.
     pub went: Vec<WentOfClass>,
@@ -143,6 +145,7 @@ pub fn customer_page(
         free_after: log.free.1,
         removed: sum(Outcome::Removed),
         set_aside: sum(Outcome::SetAside),
+        shared: sum(Outcome::Shared),
         until,
         went: went(log, visit, words),
         stayed: stayed

@@ -6,6 +6,7 @@ pub(super) mod file_kind;
 pub(super) mod list_format;
 pub(super) mod records;
 pub(super) mod reference_kind;
+pub(super) mod removal;
 pub(super) mod section;
 
 use std::sync::Arc;
@@ -14,7 +15,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::computer::{Layout, Place};
 use crate::rule::{
-    AgeLimit, Detect, FileKind, ListFormat, RecordSet, ReferenceKind, Section, Survey,
+    AgeLimit, Detect, FileKind, ListFormat, RecordSet, ReferenceKind, Removal, Section, Survey,
 };
 
 /// What removal means to the computer's owner.
@@ -79,44 +80,7 @@ impl Class {
     /// is somebody's, not for what a program put down.
     pub fn allows(self, by: Removal) -> bool {
         let is_personal = matches!(self, Self::Felt | Self::Ask);
-        is_personal || by != Removal::Overwrite
-    }
-}
-
-/// How an item leaves the target.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Removal {
-    /// For good.
-    Remove,
-    /// Packed into the dustpan first.
-    SetAside,
-    /// For good, its bytes written over first.
-    Overwrite,
-}
-
-impl Removal {
-    /// Every way.
-    pub const ALL: [Self; 3] = [Self::Remove, Self::SetAside, Self::Overwrite];
-
-    /// The word that rulebooks and logs use.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Remove => "remove",
-            Self::SetAside => "set-aside",
-            Self::Overwrite => "overwrite",
-        }
-    }
-}
-
-impl Removal {
-    /// What happens, in words.
-    pub fn words(self) -> &'static str {
-        match self {
-            Self::Remove => "goes for good",
-            Self::SetAside => "is set aside in the dustpan",
-            Self::Overwrite => "is written over and goes for good",
-        }
+        (is_personal || by != Removal::Overwrite) && !by.keeps_name()
     }
 }
 
@@ -418,10 +382,11 @@ impl Rule {
     pub fn ways(&self) -> Vec<Removal> {
         // A list is made anew without its entries: what was theirs on the disk is no file to write over.
         let is_possible = |by: Removal| self.entries.is_none() || by != Removal::Overwrite;
-        let may =
-            |by: &Removal| *by == self.removal() || (self.class.allows(*by) && is_possible(*by));
-        let gentlest_first = [Removal::SetAside, Removal::Remove, Removal::Overwrite];
-        gentlest_first.into_iter().filter(may).collect()
+        let is_of_copy = |by: Removal| self.survey == Some(Survey::Copies) && by.keeps_name();
+        let may = |by: &Removal| {
+            *by == self.removal() || is_of_copy(*by) || (self.class.allows(*by) && is_possible(*by))
+        };
+        Removal::ALL.into_iter().filter(may).collect()
     }
 }
 

@@ -15,7 +15,7 @@ use crate::dustpan::{Line, Pan};
 use crate::plan::Outcome;
 use crate::rule::Removal;
 use crate::run::log::record::{Done, Record};
-use crate::run::recover::lists::{Beside, ListsNow, clear_up_lists};
+use crate::run::recover::lists::{Beside, ListsNow, clear_up_beside};
 use crate::run::restore::empty;
 use crate::run::workers::quarantine;
 use crate::run::workers::quarantine::ReturnedTo;
@@ -153,7 +153,7 @@ struct Aftermath<'a> {
 impl<'a> Aftermath<'a> {
     fn look(state: &StateFolder, target: &'a Target, contents: &log::Contents) -> Self {
         let (run, entries) = (&contents.summary.run, &contents.entries);
-        let beside = clear_up_lists(target, run, entries);
+        let beside = clear_up_beside(target, run, entries);
         let parents = entries.iter().filter_map(|entry| entry.path.parent());
         let places: BTreeSet<TargetPath> = parents.collect();
         let path_of = |number: u64| {
@@ -182,6 +182,10 @@ impl<'a> Aftermath<'a> {
     fn settle(&self, entry: &LogEntry, is_packed: bool) -> Done {
         if entry.intent.entry.is_some() {
             return self.lists.settle(entry, is_packed, &self.beside);
+        }
+        if let Some(name) = self.beside.get(&entry.path) {
+            let reason = format!("something else took its place; what was there may lie in {name}");
+            return done(entry, (Outcome::Changed, 0, reason));
         }
         let held = self.held.get(&entry.intent.n);
         settle(self.target, self.root, (entry, held), is_packed)
@@ -239,6 +243,9 @@ fn settle(
                     0,
                     "the run broke off before it; it is still there".to_owned(),
                 )
+            } else if entry.by.keeps_name() && stat.key != key && stat.size == intent.size {
+                let reason = "settled afterwards: another file has its name and its length";
+                (Outcome::Shared, intent.bytes, reason.to_owned())
             } else {
                 (
                     Outcome::Changed,
@@ -248,8 +255,12 @@ fn settle(
             }
         }
     };
+    done(entry, (outcome, bytes, reason))
+}
+
+fn done(entry: &LogEntry, (outcome, bytes, reason): (Outcome, u64, String)) -> Done {
     Done {
-        n: intent.n,
+        n: entry.intent.n,
         many: 1,
         outcome,
         bytes: Some(bytes),
@@ -266,6 +277,7 @@ fn absent(entry: &LogEntry, is_packed: bool) -> (Outcome, u64, String) {
             let reason = "it went by itself, before it was in the dustpan";
             (Outcome::Gone, reason)
         }
+        Removal::Clone | Removal::HardLink => (Outcome::Gone, "it went by itself"),
     };
     let is_ours = outcome != Outcome::Gone;
     let bytes = if is_ours { entry.intent.bytes } else { 0 };

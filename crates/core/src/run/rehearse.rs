@@ -63,11 +63,9 @@ pub(crate) fn predict(
     if item.kind == EntryKind::Folder && !will_be_empty(context, &item.path, below) {
         return ItemOutcome::stays(StayReason::NotEmpty);
     }
-    gone.add(&item.path);
-    let outcome = match item.by {
-        Removal::Remove | Removal::Overwrite => Outcome::Removed,
-        Removal::SetAside => Outcome::SetAside,
-    };
+    if !item.by.keeps_name() {
+        gone.add(&item.path);
+    }
     let bytes = match item.kind {
         EntryKind::Folder | EntryKind::ListEntry => 0,
         EntryKind::File | EntryKind::Link => {
@@ -78,7 +76,7 @@ pub(crate) fn predict(
         }
     };
     ItemOutcome {
-        outcome,
+        outcome: Outcome::of(item.by),
         bytes,
         reason: None,
         is_as_listed: bytes == item.bytes,
@@ -109,10 +107,7 @@ fn predict_entry(
         return Err(ItemOutcome::stays(StayReason::NotAllowed { verb }));
     }
     Ok(ItemOutcome {
-        outcome: match item.by {
-            Removal::Remove | Removal::Overwrite => Outcome::Removed,
-            Removal::SetAside => Outcome::SetAside,
-        },
+        outcome: Outcome::of(item.by),
         bytes: item.bytes,
         reason: None,
         is_as_listed: true,
@@ -140,7 +135,11 @@ fn may_go(
             .map_err(|error| denied(error, "write over"))?;
     }
     disk.may_remove(folder, stat)
-        .map_err(|error| denied(error, "remove"))
+        .map_err(|error| denied(error, "remove"))?;
+    if item.by.keeps_name() {
+        checker.may_share(item, name, stat)?;
+    }
+    Ok(())
 }
 
 /// Whether a folder will be empty once its listed contents are gone.

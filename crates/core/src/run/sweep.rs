@@ -80,6 +80,8 @@ pub struct ClassProgress {
     pub removed: Sum,
     /// What was set aside.
     pub aside: Sum,
+    /// What shares the bytes of another file by now.
+    pub shared: Sum,
     /// What stayed.
     pub stayed: Sum,
 }
@@ -87,7 +89,9 @@ pub struct ClassProgress {
 impl ClassProgress {
     /// What came back.
     pub fn freed(&self) -> u64 {
-        self.removed.bytes.saturating_add(self.aside.bytes)
+        [self.removed, self.aside, self.shared]
+            .iter()
+            .fold(0, |all, sum| all.saturating_add(sum.bytes))
     }
 }
 

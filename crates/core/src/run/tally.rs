@@ -90,6 +90,7 @@ impl<'a> Tally<'a> {
         match verdict.outcome {
             Outcome::Removed => progress.removed.add(sum),
             Outcome::SetAside => progress.aside.add(sum),
+            Outcome::Shared => progress.shared.add(sum),
             outcome if outcome.stays() => progress.stayed.add(sum),
             _ => {}
         }

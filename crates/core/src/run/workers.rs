@@ -6,6 +6,7 @@ mod list;
 pub(super) mod overwrite;
 pub(crate) mod quarantine;
 mod remove;
+mod share;
 pub(crate) mod unit;
 
 use std::any::Any;

@@ -2,13 +2,15 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
+use std::sync::Arc;
 
 use jolly_core::CancelToken;
-use jolly_core::computer::TargetPath;
-use jolly_core::decide::{Choice, Decisions, Selection, copies_that_go};
+use jolly_core::computer::{Target, TargetPath};
+use jolly_core::decide::{Choice, Decisions, PileDecision, Selection, copies_that_go};
 use jolly_core::pile::{Scan, ScanOrder, scan};
 use jolly_core::plan::{Manifest, Outcome, make_manifest};
-use jolly_core::rule::{Class, Removal};
+use jolly_core::rule::{Class, Removal, RuleSet, Survey};
+use jolly_core::source::PileId;
 use jolly_core::survey::{
     ChosenCopy, Copies, FolderPair, MeantTheSame, PairChoice, Side, StaysFor, chosen_copies, copies,
 };
@@ -18,12 +20,12 @@ use proptest::prelude::*;
 use crate::support::{Bench, DAY, bring_back, manifest_of, now, run};
 
 /// What was found, with the tree that it was found in.
-struct Found {
-    copies: Copies,
-    tree: FileTree,
+pub(crate) struct Found {
+    pub(crate) copies: Copies,
+    pub(crate) tree: FileTree,
 }
 
-fn look(bench: &Bench, below: &[&str]) -> Found {
+pub(crate) fn look(bench: &Bench, below: &[&str]) -> Found {
     look_but_for(bench, below, &MeantTheSame::default())
 }
 
@@ -264,17 +266,26 @@ fn names_holes_repositories_and_programs_are_no_copies() {
     assert!(!copies.is_partial && copies.candidates == 2);
 }
 
-fn scan_with(bench: &Bench, chosen: Vec<ChosenCopy>) -> Scan {
-    let (target, rules) = (bench.target(), bench.rules());
+pub(crate) fn scan_with(bench: &Bench, chosen: Vec<ChosenCopy>) -> Scan {
+    scan_of(&bench.target(), &bench.rules(), chosen)
+}
+
+/// The same on a target that was opened before.
+pub(crate) fn scan_of(target: &Arc<Target>, rules: &Arc<RuleSet>, chosen: Vec<ChosenCopy>) -> Scan {
     let order = ScanOrder {
         copies: chosen.into(),
-        ..ScanOrder::new(&target, &rules, now())
+        ..ScanOrder::new(target, rules, now())
     };
     scan(&order, &CancelToken::default(), &|_| {})
 }
 
 /// The list of the copies that were chosen; `all` takes what the rules do, too.
-fn list_of(scan: &Scan, all: bool) -> Manifest {
+pub(crate) fn list_of(scan: &Scan, all: bool) -> Manifest {
+    list_by(scan, all, Removal::SetAside)
+}
+
+/// The same, where the copies leave in this way.
+pub(crate) fn list_by(scan: &Scan, all: bool, by: Removal) -> Manifest {
     let selection = Selection {
         takes_all: all,
         classes: vec![Class::Ask],
@@ -283,11 +294,24 @@ fn list_of(scan: &Scan, all: bool) -> Manifest {
     let mut decisions = Decisions::new(scan, &selection).unwrap();
     let goes = copies_that_go(scan);
     decisions.choose_all(scan, "copies", &goes.nodes, Choice::Take);
+    let piles = (0..scan.piles.len()).map(PileId);
+    let own = piles.filter(|id| scan.survey_of(*id) == Some(Survey::Copies));
+    let wanted = own.map(|id| {
+        (
+            id,
+            PileDecision {
+                by,
+                ..decisions.of(id)
+            },
+        )
+    });
+    let wanted: Vec<(PileId, PileDecision)> = wanted.collect();
+    decisions.decide(scan, "way", &wanted);
     make_manifest(scan, &decisions)
 }
 
 /// Which side of each pair stays, by the name of its folder; what isn't named isn't said.
-fn said(found: &Found, stays: &[(&str, &str)]) -> Vec<PairChoice> {
+pub(crate) fn said(found: &Found, stays: &[(&str, &str)]) -> Vec<PairChoice> {
     let mut all = Vec::new();
     for (kept, other) in stays {
         let names = found
@@ -311,13 +335,13 @@ fn said(found: &Found, stays: &[(&str, &str)]) -> Vec<PairChoice> {
 }
 
 /// Takes something out of the tree, as somebody else might.
-fn away(path: &Path) {
+pub(crate) fn away(path: &Path) {
     let out = tempfile::tempdir().unwrap();
     std::fs::rename(path, out.path().join("away")).unwrap();
 }
 
 /// Three folders with the same five files, and one of their own each.
-fn three() -> Bench {
+pub(crate) fn three() -> Bench {
     let bench = Bench::new();
     for folder in ["Pictures", "stick", "Downloads"] {
         for number in 0..5 {

@@ -34,6 +34,7 @@ mod rubbish;
 mod rule_keys;
 mod rulebooks;
 mod scans;
+mod shared_bytes;
 mod sheets;
 mod space;
 mod startups;

@@ -5,23 +5,25 @@
 
 use std::collections::BTreeMap;
 use std::os::fd::AsFd as _;
+use std::os::unix::fs::MetadataExt as _;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::sync::Arc;
 
 use jolly_core::CancelToken;
-use jolly_core::computer::{Layout, Target, mounted_systems};
+use jolly_core::computer::{Layout, Target, TargetPath, mounted_systems};
 use jolly_core::dustpan::{Dustpan, NewDustpan};
 use jolly_core::host::mount_of;
 use jolly_core::plan::Outcome;
-use jolly_core::rule::{RuleSet, builtin};
+use jolly_core::rule::{Removal, RuleSet, builtin};
 use jolly_core::run::{Pause, Real, sweep};
 use jolly_core::state::{Journal, StateFolder};
-use jolly_core::survey::{MeantTheSame, copies};
+use jolly_core::survey::{ChosenCopy, MeantTheSame, copies};
 use jolly_core::walk::walk_tree;
 use jolly_demo::{DemoLayout, TreeBuilder};
 use jolly_disk::{Attribute, Disk as _, Metadata, RealDisk};
 
+use crate::copies::{list_by, scan_of};
 use crate::registries::{RUN, keys, references, run_hive};
 use crate::support::{NOW, context, manifest_of, now, run_id, scan_on};
 
@@ -166,7 +168,73 @@ fn files_that_share_extents_are_no_copies() {
             [2],
             "{kind}: one of those that share, and the copy"
         );
+        copy_becomes_a_clone(point, kind);
     }
+}
+
+/// The copy gives its room back, keeps all that is kept about it, and is changed for itself alone.
+fn copy_becomes_a_clone(point: &Path, kind: &str) {
+    let home = point.join("home/ada/Music");
+    for name in ["clone", "clone too"] {
+        std::fs::rename(home.join(name), point.join(format!("etc/{name}"))).unwrap();
+    }
+    let copy = home.join("copy");
+    let none = rustix::fs::XattrFlags::empty();
+    rustix::fs::setxattr(&copy, "user.origin", b"a stick", none).unwrap();
+    let mode = std::os::unix::fs::PermissionsExt::from_mode(0o640);
+    std::fs::set_permissions(&copy, mode).unwrap();
+    rustix::fs::chown(&copy, Some(rustix::fs::Uid::from_raw(1001)), None).unwrap();
+    let kept = |path: &Path| {
+        let stat = path.metadata().unwrap();
+        let mut value = [0; 16];
+        let len = rustix::fs::getxattr(path, "user.origin", &mut value[..]).unwrap();
+        let about = (stat.mode(), stat.uid(), stat.mtime(), stat.mtime_nsec());
+        (about, value[..len].to_vec(), std::fs::read(path).unwrap())
+    };
+    let before = kept(&copy);
+    settle(point);
+    let target = Target::open(Arc::new(RealDisk), point, None, &|_| None).unwrap();
+    assert!(target.can_clone, "{kind}");
+    let target = Arc::new(target);
+    let rules = Arc::new(RuleSet::compile(&[builtin(Layout::Linux)]).unwrap());
+    let path = |name: &str| TargetPath::new(format!("home/ada/Music/{name}")).unwrap();
+    let chosen = vec![ChosenCopy {
+        goes: path("copy"),
+        stays: path("song"),
+    }];
+    let scan = scan_of(&target, &rules, chosen);
+    let manifest = list_by(&scan, false, Removal::Clone);
+    let free = target.measure().unwrap().free;
+    let state = tempfile::tempdir().unwrap();
+    let state = StateFolder::new(state.path().join("state"));
+    let mut journal = Journal::create(&state, &run_id(kind)).unwrap();
+    let real = Real {
+        run: &run_id(kind),
+        state: &state,
+        journal: &mut journal,
+        dustpan: None,
+        started: now(),
+        pause: Pause::default(),
+        predictions: None,
+    };
+    let (confirmed, never) = (manifest.clone().confirm(), CancelToken::default());
+    let summary = sweep(&context(&scan), &confirmed, real, &never, &now, &|_| {}).unwrap();
+    let shared = summary.sum(Outcome::Shared);
+    assert_eq!(
+        (shared.items, shared.bytes),
+        (1, manifest.takes.bytes),
+        "{kind}: {:?}",
+        summary.stayed
+    );
+    settle(point);
+    // Within a few of the file system's own blocks.
+    let came_back = target.measure().unwrap().free.saturating_sub(free);
+    let is_promised = came_back.abs_diff(shared.bytes) < 256 << 10;
+    assert!(is_promised, "{kind}: {came_back} of {}", shared.bytes);
+    assert_eq!(kept(&copy), before, "{kind}");
+    let song = std::fs::read(home.join("song")).unwrap();
+    std::fs::write(&copy, "new words").unwrap();
+    assert_eq!(std::fs::read(home.join("song")).unwrap(), song, "{kind}");
 }
 
 fn on_volume(point: &Path, kind: &str, layout: Layout, demo: DemoLayout) {

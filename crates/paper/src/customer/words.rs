@@ -31,6 +31,7 @@ pub(super) const NOBODY_NOTICES: &str = "Nothing: nobody will miss what went.";
 pub(super) const UNTOUCHED: &str =
     "Documents, pictures, mail, passwords and bookmarks were not touched.";
 pub(super) const SET_ASIDE: &str = "Set aside: it can be brought back";
+pub(super) const SHARED: &str = "Copies that take room only once now: each is still there";
 pub(super) const UNTIL: &str = "until";
 pub(super) const BLOCKED: &str = "its program was open";
 pub(super) const KIND: &str = "other kind";
@@ -61,7 +62,7 @@ pub(super) fn stays(outcome: Outcome) -> &'static str {
         Outcome::Refused => "protected, so it stayed",
         Outcome::Denied => "only the administrator may remove it",
         Outcome::Failed => "the disk failed there; have it checked",
-        Outcome::Removed | Outcome::SetAside | Outcome::Gone => "",
+        Outcome::Removed | Outcome::SetAside | Outcome::Shared | Outcome::Gone => "",
     }
 }
 

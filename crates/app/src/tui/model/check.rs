@@ -74,6 +74,8 @@ pub(in crate::tui) struct Check {
     pub gone: Sum,
     /// What is set aside.
     pub aside: Sum,
+    /// What is to share the bytes of files that stay.
+    pub shared: Sum,
     /// How many items are old enough, but excluded or left by hand.
     pub spared: u64,
     /// What goes, by class.
@@ -122,6 +124,7 @@ impl Check {
             manifest: None,
             gone: Sum::default(),
             aside: Sum::default(),
+            shared: Sum::default(),
             spared: 0,
             planned: BTreeMap::new(),
             notices: Vec::new(),
@@ -161,6 +164,7 @@ impl Check {
             let sum = match item.by {
                 Removal::Remove | Removal::Overwrite => &mut check.gone,
                 Removal::SetAside => &mut check.aside,
+                Removal::Clone | Removal::HardLink => &mut check.shared,
             };
             sum.add(Sum {
                 items: 1,

@@ -341,27 +341,37 @@ fn next_way(model: &mut Model) {
         model.message = Some("The way things go is chosen pile by pile.".to_owned());
         return;
     };
-    let ways = weigh
-        .scan
-        .rules
-        .rule(weigh.scan.pile(*pile).rule)
-        .rule
-        .ways();
+    let scan = &weigh.scan;
+    let mut ways = scan.rules.rule(scan.pile(*pile).rule).rule.ways();
+    ways.retain(|by| *by != Removal::Clone || scan.target.can_clone);
     let now = weigh.decisions.of(*pile).by;
     let at = ways.iter().position(|by| *by == now).map_or(0, |at| at + 1);
     let Some(by) = ways.get(at % ways.len().max(1)).copied() else {
         return;
     };
-    if by == Removal::Overwrite && !has_said_yes(model, Action::Way) {
-        let text =
-            "w once more has it written over before it goes: slower, and nothing brings it back.";
-        model.message = Some(text.to_owned());
+    if let Some(asks) = asks_before(by)
+        && !has_said_yes(model, Action::Way)
+    {
+        model.message = Some(format!("w once more {asks}."));
         return;
     }
     model.asked = None;
     let said = by.words();
     model.message = Some(format!("What is taken of it {said}."));
     decide(model, &piles, said, |before| PileDecision { by, ..before });
+}
+
+/// What a way is asked for first that can't be undone, or ties files together.
+fn asks_before(by: Removal) -> Option<&'static str> {
+    match by {
+        Removal::Overwrite => {
+            Some("has it written over before it goes: slower, and nothing brings it back")
+        }
+        Removal::HardLink => {
+            Some("makes each one more name of the file that stays: who changes one changes both")
+        }
+        Removal::Remove | Removal::SetAside | Removal::Clone => None,
+    }
 }
 
 /// Sets the age limit that was typed; empty or "any age" for none.

@@ -133,6 +133,16 @@ fn sums(theme: &Theme, check: &Check) -> Vec<Line<'static>> {
             .add(". Each can be brought back.", quiet);
         all.push(second.line());
     }
+    if check.shared.items > 0 {
+        let mut third = Pieces::default();
+        third
+            .add(" To share the bytes of those that stay: ", text)
+            .add(counted(check.shared.items, "item"), theme.bold(Role::Text))
+            .add(", ", text)
+            .add(bytes(check.shared.bytes), theme.bold(Role::Text))
+            .add(". Each keeps its name.", quiet);
+        all.push(third.line());
+    }
     all
 }
 
@@ -385,6 +395,8 @@ fn by(by: Removal) -> &'static str {
         Removal::Remove => "for good",
         Removal::Overwrite => "written over",
         Removal::SetAside => "set aside",
+        Removal::Clone => "cloned",
+        Removal::HardLink => "linked",
     }
 }
 

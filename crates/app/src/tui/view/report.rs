@@ -104,6 +104,12 @@ fn head(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
         let words = format!("   {} set aside", counted(aside.items, "item"));
         first.add(words, text);
     }
+    let shared = summary.sum(Outcome::Shared);
+    if shared.items > 0 {
+        let share = if shared.items == 1 { "shares" } else { "share" };
+        let words = format!("   {} {share} bytes", counted(shared.items, "item"));
+        first.add(words, text);
+    }
     first.add(format!("   log {}", report.run), quiet);
     let mut all = vec![first.line()];
     for line in wrap(&report.told, width.saturating_sub(1)) {

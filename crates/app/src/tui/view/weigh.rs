@@ -305,6 +305,8 @@ fn note_of(weigh: &Weigh, id: PileId, goes: bool, columns: &Columns) -> Option<S
         Removal::SetAside => "aside",
         Removal::Remove => "for good",
         Removal::Overwrite => "over",
+        Removal::Clone => "cloned",
+        Removal::HardLink => "linked",
     };
     if goes && !is_own && columns.fits_note(way) {
         return Some(way.to_owned());

@@ -80,10 +80,8 @@ fn start(reader: &mut Reader<'_>, written: &WrittenStart) -> Start {
         "left" => Ok(false),
         _ => Err(format!("\"{text}\" is not a start")),
     };
-    let way = |text: &str| {
-        let known = Removal::ALL.into_iter().find(|by| by.name() == text);
-        known.ok_or(format!("\"{text}\" is not a way to remove"))
-    };
+    let way =
+        |text: &str| Removal::of_rules(text).ok_or(format!("\"{text}\" is not a way to remove"));
     let starts = written.starts.as_ref();
     let by = written.by.as_ref();
     Start {

@@ -34,7 +34,6 @@ impl Reader {
             "left" => Some(false),
             _ => None,
         };
-        let removal = |word: &str| Removal::ALL.into_iter().find(|by| by.name() == word);
         let needs = written.needs.as_ref();
         let starts = written.starts.as_ref();
         let by = written.by.as_ref();
@@ -47,7 +46,7 @@ impl Reader {
                 self.word(
                     text,
                     "way to remove",
-                    removal,
+                    Removal::of_rules,
                     "remove, set-aside, overwrite",
                 )
             }),

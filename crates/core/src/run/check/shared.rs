@@ -45,7 +45,7 @@ pub(crate) struct Shared<'a> {
     /// The program that each rule waits for, for each account it looks for; asked once a look.
     busy: Mutex<Busy>,
     /// What the list takes, where it takes copies.
-    pub(super) taken: HashSet<FileKey>,
+    pub(crate) taken: HashSet<FileKey>,
 }
 
 impl<'a> Shared<'a> {
@@ -93,7 +93,7 @@ impl<'a> Shared<'a> {
     }
 
     /// What ends that which takes long.
-    pub(super) fn cancel(&self) -> &CancelToken {
+    pub(crate) fn cancel(&self) -> &CancelToken {
         self.recogniser.cancel()
     }
 

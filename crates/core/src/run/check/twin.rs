@@ -4,8 +4,9 @@ use std::collections::HashSet;
 use std::ffi::CStr;
 use std::fs::File;
 use std::io::{self, Read as _};
+use std::os::fd::AsFd as _;
 
-use jolly_disk::{FileKey, Folder, Kind, Stat};
+use jolly_disk::{Attribute, Disk, FileKey, Folder, Kind, Stat};
 
 use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
@@ -42,14 +43,41 @@ pub(super) fn has_same_bytes(
     }
     let one = disk.open_file(folder, name)?;
     let two = disk.open_file(&other, stays.as_name())?;
-    let is_same = are_equal(one, two, stat.size, cancel)?;
+    let is_same = are_equal(&one, &two, stat.size, cancel)?;
     let after = disk.stat(folder, name)?;
     let other_after = disk.stat(&other, stays.as_name())?;
     Ok(is_same && after.is_unchanged_since(stat) && other_after.is_unchanged_since(&before))
 }
 
+/// Who a file belongs to, and who may do what with it.
+pub(crate) fn owned(stat: &Stat) -> (u32, u32, u32) {
+    (stat.user, stat.group, stat.mode)
+}
+
+/// Whether nothing but its contents tells a file from another one: owner, group, mode and attributes are the same.
+pub(crate) fn are_alike(
+    disk: &dyn Disk,
+    (one, of_one): (&File, &Stat),
+    (other, of_other): (&File, &Stat),
+) -> io::Result<bool> {
+    if owned(of_one) != owned(of_other) {
+        return Ok(false);
+    }
+    let attributes = |of: &File| -> io::Result<Vec<Attribute>> {
+        let mut all = disk.attributes(of.as_fd())?;
+        all.sort_by(|one, other| one.name.cmp(&other.name));
+        Ok(all)
+    };
+    Ok(attributes(one)? == attributes(other)?)
+}
+
 /// Whether two files have the same bytes, so many in all.
-fn are_equal(mut one: File, mut two: File, size: u64, cancel: &CancelToken) -> io::Result<bool> {
+pub(crate) fn are_equal(
+    mut one: &File,
+    mut two: &File,
+    size: u64,
+    cancel: &CancelToken,
+) -> io::Result<bool> {
     let (mut here, mut there) = (vec![0; CHUNK], vec![0; CHUNK]);
     let mut left = size;
     while left > 0 {

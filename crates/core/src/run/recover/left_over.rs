@@ -27,7 +27,11 @@ pub struct LeftOver {
 fn may_go(outcome: Outcome) -> bool {
     match outcome {
         Outcome::InUse | Outcome::Denied | Outcome::Changed | Outcome::Failed => true,
-        Outcome::Removed | Outcome::SetAside | Outcome::Gone | Outcome::Refused => false,
+        Outcome::Removed
+        | Outcome::SetAside
+        | Outcome::Shared
+        | Outcome::Gone
+        | Outcome::Refused => false,
     }
 }
 

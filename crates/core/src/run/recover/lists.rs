@@ -17,21 +17,27 @@ use crate::source::holder::address::table_of;
 use crate::source::holder::{self, Wanted};
 use crate::state::RunId;
 
-/// What lies beside lists that the run was making anew when it died, for each list where that is somebody's.
+/// What lies beside what the run was making anew when it died, for each list or copy where that is somebody's.
 pub(crate) type Beside = BTreeMap<TargetPath, String>;
 
 fn list_of(entry: &LogEntry) -> Option<TargetPath> {
     entry.intent.entry.and_then(|_| entry.path.parent())
 }
 
-/// Clears up beside every list of a run that died; tells where something had to be left.
-pub(crate) fn clear_up_lists(target: &Target, run: &RunId, entries: &[LogEntry]) -> Beside {
+/// What was made anew for an entry: its list, or the copy itself that was to keep its name.
+fn made_anew(entry: &LogEntry) -> Option<TargetPath> {
+    let is_open = entry.by.keeps_name() && entry.outcome.is_none();
+    list_of(entry).or_else(|| is_open.then(|| entry.path.clone()))
+}
+
+/// Clears up beside all that a run that died was making anew; tells where something had to be left.
+pub(crate) fn clear_up_beside(target: &Target, run: &RunId, entries: &[LogEntry]) -> Beside {
     let disk = &**target.disk();
     let mut beside = Beside::new();
     let mut seen: HashSet<TargetPath> = HashSet::new();
     // The first entry of a list gave its number to what was built beside it.
     for entry in entries {
-        let Some(list) = list_of(entry).filter(|list| seen.insert(list.clone())) else {
+        let Some(list) = made_anew(entry).filter(|list| seen.insert(list.clone())) else {
             continue;
         };
         let holding = list.parent().unwrap_or_default();

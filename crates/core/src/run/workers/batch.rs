@@ -170,6 +170,7 @@ impl<'a> Touch<'a> {
         Remover {
             checker: Checker::new(self.shared),
             quarantine: self.quarantine,
+            run: self.run,
             stop: self.stop,
         }
     }
@@ -197,7 +198,7 @@ impl<'a> Touch<'a> {
         if self.stop.is_cancelled() || self.halt.is_cancelled() {
             return Vec::new();
         }
-        remover.remove_entries(work, work.list(list), self.run)
+        remover.remove_entries(work, work.list(list))
     }
 
     /// Touches one that had to wait for others. Folders that are empty by now go even when all is
@@ -232,7 +233,7 @@ fn touch(
     (item, at): (&ManifestItem, usize),
 ) -> ItemOutcome {
     let stored = match (item.by, work.stored.get(&at)) {
-        (Removal::Remove | Removal::Overwrite, _) => None,
+        (Removal::Remove | Removal::Overwrite | Removal::Clone | Removal::HardLink, _) => None,
         (Removal::SetAside, Some(Ok(Kept::Item(before, _)))) => Some(before),
         (Removal::SetAside, Some(Err(outcome))) => return outcome.clone(),
         (Removal::SetAside, None | Some(Ok(Kept::Copies))) => {
@@ -254,6 +255,7 @@ fn touch(
     let mut outcome = match item.by {
         Removal::Overwrite => remover.overwrite_and_remove(numbered, name, &stat),
         Removal::Remove | Removal::SetAside => remover.remove(numbered, name, &stat),
+        Removal::Clone | Removal::HardLink => remover.share(numbered, name, &stat),
     };
     if stored.is_some() && outcome.outcome == Outcome::Removed {
         outcome.outcome = Outcome::SetAside;

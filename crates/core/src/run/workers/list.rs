@@ -26,7 +26,6 @@ impl Remover<'_, '_> {
         &mut self,
         work: &Work,
         positions: &[usize],
-        run: &RunId,
     ) -> Vec<(usize, ItemOutcome)> {
         let items = positions.iter().map(|at| (*at, work.batch.items.get(*at)));
         let items: Vec<(usize, &ManifestItem)> =
@@ -55,7 +54,7 @@ impl Remover<'_, '_> {
         let entries = going.iter().filter_map(|(_, item)| item.entry);
         let gone: HashSet<Fingerprint> = entries.map(|entry| entry.entry).collect();
         let number = work.batch.first + first;
-        match self.make_anew(item, &mut list, &gone, (run, number)) {
+        match self.make_anew(item, &mut list, &gone, (self.run, number)) {
             Err(reason) => {
                 let stays = |(at, _): &(usize, _)| (*at, ItemOutcome::stays(reason.clone()));
                 outcomes.extend(going.iter().map(stays));
@@ -84,7 +83,7 @@ impl Remover<'_, '_> {
         };
         match (item.by, stored) {
             // Its bytes are no file of its own.
-            (Removal::Overwrite, _) => {
+            (Removal::Overwrite | Removal::Clone | Removal::HardLink, _) => {
                 return Err(ItemOutcome::stays(StayReason::WayNotAllowed));
             }
             (Removal::SetAside, None | Some(Kept::Copies)) => {
@@ -129,6 +128,7 @@ impl Remover<'_, '_> {
                 because: Box::new(StayReason::Replaced(Moment::AtTheEnd)),
                 place: format!("beside it in {name}"),
             },
+            ReplaceError::Refused(reason) => reason,
             ReplaceError::Metadata { .. } | ReplaceError::NoExchange => stays(&error),
         };
         let is_database = (item.entry).is_some_and(|entry| entry.list == ListFormat::Rows);
@@ -167,12 +167,8 @@ impl Remover<'_, '_> {
 
 /// What became of an entry that went. What it frees is an estimate: the list holds whole blocks.
 fn went(item: &ManifestItem) -> ItemOutcome {
-    let outcome = match item.by {
-        Removal::SetAside => Outcome::SetAside,
-        Removal::Remove | Removal::Overwrite => Outcome::Removed,
-    };
     ItemOutcome {
-        outcome,
+        outcome: Outcome::of(item.by),
         bytes: item.bytes,
         reason: None,
         is_as_listed: true,

@@ -10,11 +10,13 @@ use crate::plan::{FileIdentity, ManifestItem, Moment, Outcome, StayReason, Toler
 use crate::run::check::Checker;
 use crate::run::workers::overwrite::overwrite;
 use crate::run::workers::quarantine::{Passed, Quarantine};
+use crate::state::RunId;
 
 /// Removes items for one thread.
 pub(crate) struct Remover<'a, 'b> {
     pub checker: Checker<'a>,
     pub quarantine: &'b Quarantine<'b>,
+    pub run: &'b RunId,
     pub stop: &'b CancelToken,
 }
 
@@ -74,13 +76,18 @@ impl Remover<'_, '_> {
         if let Err(error) = removed {
             return ItemOutcome::of_error(&error, "remove");
         }
+        self.went(item, stat, Outcome::Removed)
+    }
+
+    /// What became of an item whose name is gone, or another file's by now; what that freed.
+    pub(crate) fn went(&self, item: &ManifestItem, stat: &Stat, outcome: Outcome) -> ItemOutcome {
         let is_file = stat.kind != Kind::Folder;
         if is_file && item.identity.links > 1 {
             self.checker.note_link(stat.key);
         }
         let is_last = is_file && stat.links <= 1;
         ItemOutcome {
-            outcome: Outcome::Removed,
+            outcome,
             bytes: if is_last { stat.allocated } else { 0 },
             reason: None,
             is_as_listed: false,
