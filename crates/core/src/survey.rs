@@ -22,7 +22,7 @@ pub use copies::{
 };
 pub use extensions::{Extension, Origin, extensions};
 pub use leftovers::{Grade, Leftover, LeftoverFolder, leftovers, searches_of_leftovers};
-pub use lying::{Likely, Lying, lying};
+pub use lying::{FileSort, Likely, Lying, lying};
 pub(crate) use profiles::profile_of;
 pub use profiles::{Profile, profiles};
 pub use programs::uninstall::{

@@ -12,10 +12,11 @@ mod same;
 mod searches;
 mod stays;
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
+use crate::survey::FileSort;
 use crate::walk::{FileNumber, FileTree, FolderNumber, Unread};
 pub use chosen::{ChosenCopy, PairChoice, chosen_copies, chosen_files, said_of, twins_of};
 pub use meant::MeantTheSame;
@@ -38,6 +39,14 @@ impl CopyGroup {
     /// The hash in letters.
     pub fn hash_text(&self) -> String {
         blake3::Hash::from_bytes(self.hash).to_hex().to_string()
+    }
+
+    /// What its first file is by its name.
+    pub fn sort(&self, tree: &FileTree) -> FileSort {
+        let first = self.files.first();
+        first.map_or(FileSort::Other, |file| {
+            FileSort::of(tree.file_name(*file)).0
+        })
     }
 
     /// What all but one of them take, in bytes.
@@ -86,6 +95,17 @@ pub struct Copies {
 }
 
 impl Copies {
+    /// What a pair shares, by sort: how many files, and what one side of them takes, in bytes.
+    pub fn by_sort(&self, tree: &FileTree, pair: &FolderPair) -> BTreeMap<FileSort, (u64, u64)> {
+        let mut found: BTreeMap<FileSort, (u64, u64)> = BTreeMap::new();
+        for group in pair.groups.iter().filter_map(|at| self.groups.get(*at)) {
+            let (files, bytes) = found.entry(group.sort(tree)).or_default();
+            *files += 1;
+            *bytes = bytes.saturating_add(group.size);
+        }
+        found
+    }
+
     /// What all of them take beside one of each, in bytes.
     pub fn spare(&self) -> u64 {
         let spare = self.groups.iter().map(CopyGroup::spare);

@@ -2,9 +2,12 @@
 //!
 //! Only names are asked, and what lies beside them: nothing is read.
 
+mod file_sort;
+
 use crate::computer::{Place, Target};
 use crate::format::Printable;
-use crate::source::archive_ending;
+pub use file_sort::FileSort;
+
 use crate::survey::programs::names::forms;
 use crate::survey::space::{Part, Space};
 use crate::survey::{Inventory, Program};
@@ -64,44 +67,6 @@ pub struct Lying {
     /// What it likely is.
     pub likely: Likely,
 }
-
-/// Endings of names, in small letters.
-const TORN: &[&str] = &[
-    ".part",
-    ".crdownload",
-    ".partial",
-    ".opdownload",
-    ".download",
-    ".!ut",
-];
-const INSTALLERS: &[&str] = &[
-    ".exe",
-    ".msi",
-    ".msix",
-    ".deb",
-    ".rpm",
-    ".pkg",
-    ".dmg",
-    ".run",
-    ".appimage",
-    ".snap",
-    ".flatpakref",
-    ".flatpak",
-    ".apk",
-];
-const DISK_IMAGES: &[&str] = &[".iso", ".img", ".vhd", ".vhdx", ".vmdk", ".qcow2", ".wim"];
-const RECORDINGS: &[&str] = &[
-    ".mp3", ".flac", ".ogg", ".opus", ".m4a", ".wav", ".mp4", ".mkv", ".mov", ".avi", ".webm",
-    ".wmv",
-];
-const PICTURES: &[&str] = &[
-    ".jpg", ".jpeg", ".png", ".gif", ".heic", ".webp", ".tif", ".tiff", ".bmp", ".svg", ".raw",
-    ".dng",
-];
-const DOCUMENTS: &[&str] = &[
-    ".pdf", ".odt", ".ods", ".odp", ".doc", ".docx", ".xls", ".xlsx", ".ppt", ".pptx", ".txt",
-    ".md", ".rtf", ".csv", ".epub", ".pages", ".numbers",
-];
 
 /// What lies right in the downloads and on the desktop of every account: what can go most easily first, and of that the
 /// largest.
@@ -167,31 +132,25 @@ impl Beside<'_> {
         if matches!(part, Part::Folder(_)) {
             return Likely::Folder;
         }
-        let name = String::from_utf8_lossy(self.space.name(part)).to_lowercase();
-        let ends = |endings: &[&'static str]| {
-            let mut endings = endings.iter();
-            endings.find(|ending| name.ends_with(**ending)).copied()
-        };
-        if ends(TORN).is_some() {
-            return Likely::Torn;
+        let (sort, ending) = FileSort::of(self.space.name(part));
+        match sort {
+            FileSort::Torn => Likely::Torn,
+            FileSort::Installer => {
+                let name = String::from_utf8_lossy(self.space.name(part)).to_lowercase();
+                let stem = name.get(..name.len().saturating_sub(ending));
+                let program = stem.and_then(|stem| self.program(stem));
+                program.map_or(Likely::Installer, Likely::Installed)
+            }
+            FileSort::Archive => {
+                let folder = self.folder_of(part, ending);
+                folder.map_or(Likely::Archive, Likely::Unpacked)
+            }
+            FileSort::DiskImage => Likely::DiskImage,
+            FileSort::Music | FileSort::Film => Likely::Recording,
+            FileSort::Picture => Likely::Picture,
+            FileSort::Document => Likely::Document,
+            FileSort::Other => Likely::Other,
         }
-        if let Some(ending) = ends(INSTALLERS) {
-            let program = self.program(name.trim_end_matches(ending));
-            return program.map_or(Likely::Installer, Likely::Installed);
-        }
-        if let Some(ending) = archive_ending(name.as_bytes()) {
-            let folder = self.folder_of(part, ending.len());
-            return folder.map_or(Likely::Archive, Likely::Unpacked);
-        }
-        [
-            (DISK_IMAGES, Likely::DiskImage),
-            (RECORDINGS, Likely::Recording),
-            (PICTURES, Likely::Picture),
-            (DOCUMENTS, Likely::Document),
-        ]
-        .into_iter()
-        .find(|(endings, _)| ends(endings).is_some())
-        .map_or(Likely::Other, |(_, likely)| likely)
     }
 
     /// The program that is there and that an installer is called as.

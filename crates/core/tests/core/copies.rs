@@ -12,7 +12,8 @@ use jolly_core::plan::{Manifest, Outcome, make_manifest};
 use jolly_core::rule::{Class, Removal, RuleSet, Survey};
 use jolly_core::source::PileId;
 use jolly_core::survey::{
-    ChosenCopy, Copies, FolderPair, MeantTheSame, PairChoice, Side, StaysFor, chosen_copies, copies,
+    ChosenCopy, Copies, FileSort, FolderPair, MeantTheSame, PairChoice, Side, StaysFor,
+    chosen_copies, copies, said_of,
 };
 use jolly_core::walk::{FileTree, FolderNumber, walk_tree};
 use proptest::prelude::*;
@@ -329,7 +330,7 @@ pub(crate) fn said(found: &Found, stays: &[(&str, &str)]) -> Vec<PairChoice> {
             }
         });
         let (pair, stays) = at.unwrap_or_else(|| panic!("no pair of {kept} and {other}"));
-        all.push(PairChoice { pair, stays });
+        all.push(PairChoice::all(pair, stays));
     }
     all
 }
@@ -391,6 +392,34 @@ fn copies_of_a_pair_go_set_aside_and_come_back() {
     let back = bring_back(&bench, &scan, &|_| true);
     assert!(back.items.iter().all(|(_, back)| back.is_back()));
     assert_eq!(bench.paths(), before);
+}
+
+/// Of a pair only some sorts may go, and a later look knows what was said.
+#[test]
+fn files_of_some_sorts_go_and_those_of_others_stay() {
+    let bench = Bench::new();
+    for folder in ["Pictures", "stick"] {
+        for (at, name) in ["1.jpg", "2.JPG", "3.png", "plan.pdf", "song.mp3", "notes"]
+            .into_iter()
+            .enumerate()
+        {
+            let bytes = format!("{at}").repeat(5_000);
+            let path = format!("home/ada/{folder}/{name}");
+            bench.tree.text(path, bytes, 90 * DAY).unwrap();
+        }
+    }
+    let found = look(&bench, &[]);
+    let sorts = found.copies.by_sort(&found.tree, &found.copies.pairs[0]);
+    assert_eq!(sorts[&FileSort::Picture], (3, 15_000));
+    assert_eq!(sorts.values().map(|(files, _)| files).sum::<u64>(), 6);
+    let mut said = said(&found, &[("Pictures", "stick")]);
+    said[0].spares = [FileSort::Document, FileSort::Other].into();
+    let chosen = chosen_copies(&found.copies, &found.tree, &said);
+    let goes: Vec<String> = chosen.iter().map(|copy| copy.goes.to_string()).collect();
+    let stick =
+        ["1.jpg", "2.JPG", "3.png", "song.mp3"].map(|name| format!("home/ada/stick/{name}"));
+    assert_eq!(goes, stick);
+    assert_eq!(said_of(&found.copies, &found.tree, &chosen), said);
 }
 
 #[test]
@@ -503,13 +532,14 @@ proptest! {
     #[test]
     fn prop_the_last_copy_never_goes(
         made in proptest::collection::vec((0..FOLDERS.len(), 0_usize..4), 2..30),
-        choices in proptest::collection::vec((any::<proptest::sample::Index>(), any::<bool>()), 0..12),
+        choices in proptest::collection::vec((any::<proptest::sample::Index>(), any::<bool>(), any::<bool>()), 0..12),
         gone in proptest::collection::vec(any::<proptest::sample::Index>(), 0..4),
     ) {
         let bench = Bench::new();
         let root = bench.root();
         for (number, (folder, content)) in made.iter().enumerate() {
-            let own = format!("home/ada/{}/{number:02}", FOLDERS[*folder]);
+            let ending = if *content % 2 == 0 { ".jpg" } else { "" };
+            let own = format!("home/ada/{}/{number:02}{ending}", FOLDERS[*folder]);
             bench.tree.text(own, vec![u8::try_from(*content).unwrap(); 9_000], 10 * DAY).unwrap();
         }
         let found = look(&bench, &[]);
@@ -517,9 +547,9 @@ proptest! {
         let said: Vec<PairChoice> = choices
             .iter()
             .filter(|_| pairs > 0)
-            .map(|(at, is_a)| PairChoice {
-                pair: at.index(pairs),
-                stays: if *is_a { Side::A } else { Side::B },
+            .map(|(at, is_a, spared)| PairChoice {
+                spares: (*spared && *is_a).then_some(FileSort::Picture).into_iter().collect(),
+                ..PairChoice::all(at.index(pairs), if *is_a { Side::A } else { Side::B })
             })
             .collect();
         let chosen = chosen_copies(&found.copies, &found.tree, &said);

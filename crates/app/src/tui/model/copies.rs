@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use jolly_core::format::Printable;
 use jolly_core::survey::{
-    ChosenCopy, Copies, CopyNews, FolderPair, PairChoice, Side, Space, chosen_files,
+    ChosenCopy, Copies, CopyNews, FileSort, FolderPair, PairChoice, Space, chosen_files,
 };
 use jolly_core::walk::{FileNumber, FolderNumber};
 
@@ -46,6 +46,8 @@ pub(in crate::tui) struct CopiesToTake {
 pub(in crate::tui) enum CopyRow {
     /// A pair, by position.
     Pair(usize),
+    /// Files of one sort that a pair shares: the pair by position.
+    Sort(usize, FileSort),
     /// What a pair shares: the pair and the group, by position.
     Shared(usize, usize),
     /// A group that fits no pair, by position.
@@ -111,9 +113,7 @@ impl CopiesView {
             let row = CopyRow::Pair(at);
             self.rows.push(row);
             if self.opened.contains(&row) {
-                let groups = pair.groups.iter().take(MOST);
-                self.rows
-                    .extend(groups.map(|group| CopyRow::Shared(at, *group)));
+                self.arrange_pair(&known, at, pair);
             }
         }
         for at in known.copies.rest.iter().take(MOST) {
@@ -130,6 +130,28 @@ impl CopiesView {
         self.focus = same.unwrap_or(self.focus.min(self.rows.len().saturating_sub(1)));
     }
 
+    /// What a pair shares; where it is of several sorts, sort by sort.
+    fn arrange_pair(&mut self, known: &KnownCopies, at: usize, pair: &FolderPair) {
+        let tree = &known.space.tree;
+        let sorts = known.copies.by_sort(tree, pair);
+        let sort_of = |group: usize| {
+            let group = known.copies.groups.get(group);
+            group.map_or(FileSort::Other, |group| group.sort(tree))
+        };
+        let is_one = sorts.len() == 1;
+        for sort in sorts.into_keys() {
+            let row = CopyRow::Sort(at, sort);
+            if !is_one {
+                self.rows.push(row);
+            }
+            if is_one || self.opened.contains(&row) {
+                let own = pair.groups.iter().filter(|group| sort_of(**group) == sort);
+                let own = own.take(MOST).map(|group| CopyRow::Shared(at, *group));
+                self.rows.extend(own);
+            }
+        }
+    }
+
     /// Works out anew how much goes.
     pub(in crate::tui) fn sum_up(&mut self) {
         let Some(known) = &self.known else { return };
@@ -142,15 +164,16 @@ impl CopiesView {
     }
 
     /// What is said of a pair.
-    pub(in crate::tui) fn said_of(&self, pair: usize) -> Option<Side> {
+    pub(in crate::tui) fn said_of(&self, pair: usize) -> Option<&PairChoice> {
         let mut said = self.said.iter();
         said.find(|choice| choice.pair == pair)
-            .map(|choice| choice.stays)
     }
 
     /// The pair in focus, or whose files are.
     pub(in crate::tui) fn focused_pair(&self) -> Option<(usize, &FolderPair)> {
-        let (CopyRow::Pair(at) | CopyRow::Shared(at, _)) = *self.rows.get(self.focus)? else {
+        let (CopyRow::Pair(at) | CopyRow::Sort(at, _) | CopyRow::Shared(at, _)) =
+            *self.rows.get(self.focus)?
+        else {
             return None;
         };
         Some((at, self.known.as_ref()?.copies.pairs.get(at)?))
@@ -170,6 +193,7 @@ impl CopiesView {
             CopyRow::Pair(at) => known.copies.pairs.get(at).map_or_else(String::new, |pair| {
                 format!("{} {}", known.place(pair.a), known.place(pair.b))
             }),
+            CopyRow::Sort(_, sort) => sort.plural().to_owned(),
             CopyRow::Shared(_, at) | CopyRow::Rest(at) => group(at)
                 .and_then(|group| group.files.first())
                 .map_or_else(String::new, |file| {

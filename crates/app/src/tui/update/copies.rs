@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use jolly_core::pile::Sum;
 use jolly_core::rule::Survey;
-use jolly_core::survey::{ChosenCopy, CopyNews, PairChoice, Side, chosen_copies};
+use jolly_core::survey::{ChosenCopy, CopyNews, FileSort, PairChoice, Side, chosen_copies};
 
 use crate::tui::keys::Action;
 use crate::tui::model::{
@@ -75,7 +75,12 @@ pub(super) fn found(model: &mut Model, known: Option<Arc<KnownCopies>>) {
 
 pub(super) fn act(model: &mut Model, mut view: Box<CopiesView>, action: Action) -> Vec<Effect> {
     match action {
-        Action::Toggle => model.message = Some(next_side(&mut view)),
+        Action::Toggle => {
+            model.message = Some(match view.rows.get(view.focus).copied() {
+                Some(CopyRow::Sort(at, sort)) => turn_sort(&mut view, at, sort),
+                _ => next_side(&mut view),
+            });
+        }
         Action::MeantTheSame => {
             let effects = mean_the_same(model, &mut view);
             model.overlay = Some(Overlay::Copies(view));
@@ -102,7 +107,8 @@ fn turn(view: &mut CopiesView, action: Action) {
     };
     let head = match row {
         CopyRow::Pair(_) | CopyRow::Rest(_) => row,
-        CopyRow::Shared(pair, _) => CopyRow::Pair(pair),
+        CopyRow::Sort(..) => row,
+        CopyRow::Shared(pair, _) => head_of_files(view, pair),
         CopyRow::RestFile(group, _) => CopyRow::Rest(group),
     };
     let is_open = view.opened.contains(&head);
@@ -120,6 +126,51 @@ fn turn(view: &mut CopiesView, action: Action) {
     view.arrange();
 }
 
+/// The row above files of a pair: their sort's, or the pair's own.
+fn head_of_files(view: &CopiesView, pair: usize) -> CopyRow {
+    let above = view.rows.get(..view.focus).unwrap_or_default();
+    let is_head = |row: &&CopyRow| !matches!(row, CopyRow::Shared(..));
+    let head = above.iter().rev().find(is_head).copied();
+    head.unwrap_or(CopyRow::Pair(pair))
+}
+
+/// Says that files of the sort in focus go, too, or that both sides keep them.
+fn turn_sort(view: &mut CopiesView, at: usize, sort: FileSort) -> String {
+    let Some((_, pair)) = view.focused_pair() else {
+        return String::new();
+    };
+    let suggested = pair.stays.map_or(Side::A, |(side, _)| side);
+    let Some(known) = view.known.clone() else {
+        return String::new();
+    };
+    let sorts = known.copies.by_sort(&known.space.tree, pair);
+    let all = || sorts.keys().copied();
+    view.before.push(view.said.clone());
+    let before = view.said.iter().position(|choice| choice.pair == at);
+    let mut choice = match before {
+        Some(position) => view.said.remove(position),
+        None => PairChoice {
+            pair: at,
+            stays: suggested,
+            spares: all().collect(),
+        },
+    };
+    let goes = choice.spares.remove(&sort);
+    if !goes {
+        choice.spares.insert(sort);
+    }
+    // Where nothing of it goes, nothing is said.
+    if all().any(|sort| !choice.spares.contains(&sort)) {
+        view.said.push(choice);
+    }
+    view.sum_up();
+    if goes {
+        format!("Of the {} they share, one side's go.", sort.plural())
+    } else {
+        format!("Of the {} they share, both sides' stay.", sort.plural())
+    }
+}
+
 /// Says of the pair in focus that the other side goes: first the one that is suggested, then the other, then none.
 fn next_side(view: &mut CopiesView) -> String {
     let Some((at, pair)) = view.focused_pair() else {
@@ -133,7 +184,7 @@ fn next_side(view: &mut CopiesView) -> String {
     };
     let next = match view.said_of(at) {
         None => Some(suggested),
-        Some(side) if side == suggested => Some(other),
+        Some(choice) if choice.stays == suggested => Some(other),
         Some(_) => None,
     };
     let (files, held, a, b) = (pair.groups.len() as u64, pair.bytes, pair.a, pair.b);
@@ -150,7 +201,7 @@ fn next_side(view: &mut CopiesView) -> String {
                 Side::B => (place(b), place(a)),
             };
             let files = counted(files, "file");
-            view.said.push(PairChoice { pair: at, stays });
+            view.said.push(PairChoice::all(at, stays));
             format!(
                 "{files}, {}, will go from {goes}; {kept} stays.",
                 bytes(held)
@@ -257,7 +308,7 @@ pub(super) fn tell(model: &mut Model) {
         ),
     };
     model.message = Some(format!(
-        "{many}, {}, will go, set aside: each is compared once more before.{stay}",
+        "{many}, {}, will go, set aside: each is compared once more before. w: another way.{stay}",
         bytes(takes.bytes)
     ));
 }

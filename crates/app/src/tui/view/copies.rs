@@ -1,6 +1,6 @@
 //! The lens of what is there twice: a row a pair of folders, what both have and what only one does, and which side goes.
 
-use jolly_core::survey::{CopyGroup, FolderPair, Side};
+use jolly_core::survey::{CopyGroup, FileSort, FolderPair, Side};
 use ratatui::Frame;
 use ratatui::layout::Rect;
 use ratatui::text::Line;
@@ -163,6 +163,13 @@ fn draw_row(
                 of_pair(theme, &mut line, (view, known), (at, pair), width);
             }
         }
+        CopyRow::Sort(at, sort) => {
+            if let Some(pair) = known.copies.pairs.get(at) {
+                line.add("  ", theme.style(Role::Quiet));
+                line.add(fold_mark(theme, view, row), theme.style(Role::Quiet));
+                of_sort(theme, &mut line, (view, known), (at, pair, sort));
+            }
+        }
         CopyRow::Shared(_, at) => {
             if let Some(group) = known.copies.groups.get(at) {
                 of_group(theme, &mut line, known, group, width);
@@ -222,7 +229,7 @@ fn of_pair(
         (Side::A, pair.a, pair.only_a),
         (Side::B, pair.b, pair.only_b),
     ] {
-        let goes = said.is_some_and(|stays| stays != side);
+        let goes = said.is_some_and(|choice| choice.stays != side);
         let style = match said {
             _ if view.meant.contains(&at) => theme.style(Role::Quiet),
             Some(_) if goes => theme.style(Role::Straw),
@@ -247,6 +254,27 @@ fn of_pair(
         };
         line.add(right(&only, ONLY), theme.style(Role::Quiet));
     }
+}
+
+/// Files of one sort that both have, and whether they go.
+fn of_sort(
+    theme: &Theme,
+    line: &mut Pieces<'_>,
+    (view, known): (&CopiesView, &KnownCopies),
+    (at, pair, sort): (usize, &FolderPair, FileSort),
+) {
+    let sorts = known.copies.by_sort(&known.space.tree, pair);
+    let (files, held) = sorts.get(&sort).copied().unwrap_or_default();
+    let text = theme.style(Role::Text);
+    line.add(right(&bytes(held), SIZE - 2), text);
+    line.add(right(&count(files), FILES), text);
+    line.add(format!("  {}", sort.plural()), text);
+    let (says, role) = match view.said_of(at) {
+        None => return,
+        Some(choice) if choice.spares.contains(&sort) => ("both stay", Role::Quiet),
+        Some(_) => ("one side's go", Role::Straw),
+    };
+    line.add(format!("   {says}"), theme.style(role));
 }
 
 /// One file that both have, with where it lies.
@@ -298,13 +326,19 @@ fn card(theme: &Theme, view: &CopiesView, known: &KnownCopies, width: usize) -> 
             let says = " They are meant to be the same.".to_owned();
             (says, quiet)
         }
-        (Some(stays), _) => {
-            let (kept, goes) = match stays {
+        (Some(choice), _) => {
+            let (kept, goes) = match choice.stays {
                 Side::A => (pair.a, pair.b),
                 Side::B => (pair.b, pair.a),
             };
+            let spared: Vec<&str> = choice.spares.iter().map(|sort| sort.plural()).collect();
+            let but = if spared.is_empty() {
+                String::new()
+            } else {
+                format!(" but {}", spared.join(", "))
+            };
             let says = format!(
-                " What both have goes from {}; {} stays.",
+                " What both have{but} goes from {}; {} stays.",
                 place(goes),
                 place(kept)
             );

@@ -1,18 +1,32 @@
 //! What goes once it was said which side of a pair stays: never the last of any contents, whatever was said.
 
-use std::collections::{BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 use crate::computer::TargetPath;
+use crate::survey::FileSort;
 use crate::survey::copies::{Copies, FolderPair, Side};
 use crate::walk::{FileNumber, FileTree, FolderNumber};
 
 /// What was said of a pair.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct PairChoice {
     /// The pair, by position.
     pub pair: usize,
     /// The side that stays; what it shares with the other goes from there.
     pub stays: Side,
+    /// Of files of these sorts both stay.
+    pub spares: BTreeSet<FileSort>,
+}
+
+impl PairChoice {
+    /// All that a pair shares goes from the other side than this one.
+    pub fn all(pair: usize, stays: Side) -> Self {
+        Self {
+            pair,
+            stays,
+            spares: BTreeSet::new(),
+        }
+    }
 }
 
 /// A file that is to go, and one with the same contents that stays.
@@ -58,6 +72,9 @@ pub fn chosen_files(
             let Some(group) = copies.groups.get(*at) else {
                 continue;
             };
+            if choice.spares.contains(&group.sort(tree)) {
+                continue;
+            }
             let is_in = |file: &FileNumber, side| lies_in(tree, *file, side, pair.is_whole);
             let kept = group.files.iter().find(|file| is_in(file, stays));
             let Some(kept) = kept else { continue };
@@ -116,22 +133,42 @@ pub fn said_of(copies: &Copies, tree: &FileTree, chosen: &[ChosenCopy]) -> Vec<P
         .filter(|file| goes.contains(&tree.file_path(**file)))
         .copied()
         .collect();
-    let all_go = |pair: &FolderPair, side, other| {
+    // Of each sort all goes from a side, or nothing.
+    let goes_from = |pair: &FolderPair, side, other| -> Option<BTreeSet<FileSort>> {
+        let mut by_sort: BTreeMap<FileSort, (bool, bool)> = BTreeMap::new();
         let groups = pair.groups.iter().filter_map(|at| copies.groups.get(*at));
-        let mut files = groups.flat_map(|group| &group.files).filter(|file| {
-            lies_in(tree, **file, side, pair.is_whole)
-                && !lies_in(tree, **file, other, pair.is_whole)
-        });
-        files.all(|file| going.contains(file))
+        for group in groups {
+            let own = group.files.iter().filter(|file| {
+                lies_in(tree, **file, side, pair.is_whole)
+                    && !lies_in(tree, **file, other, pair.is_whole)
+            });
+            let (any, all) = by_sort.entry(group.sort(tree)).or_insert((false, true));
+            for file in own {
+                *any |= going.contains(file);
+                *all &= going.contains(file);
+            }
+        }
+        let is_clear = by_sort.values().all(|(any, all)| any == all);
+        let is_any = by_sort.values().any(|(any, _)| *any);
+        let spared = by_sort.iter().filter(|(_, (any, _))| !any);
+        (is_clear && is_any).then(|| spared.map(|(sort, _)| *sort).collect())
     };
     let mut said = Vec::new();
     for (at, pair) in copies.pairs.iter().enumerate() {
-        let stays = match (all_go(pair, pair.a, pair.b), all_go(pair, pair.b, pair.a)) {
-            (false, true) => Side::A,
-            (true, false) => Side::B,
+        let from = (
+            goes_from(pair, pair.a, pair.b),
+            goes_from(pair, pair.b, pair.a),
+        );
+        let (stays, spares) = match from {
+            (None, Some(spares)) => (Side::A, spares),
+            (Some(spares), None) => (Side::B, spares),
             _ => continue,
         };
-        said.push(PairChoice { pair: at, stays });
+        said.push(PairChoice {
+            pair: at,
+            stays,
+            spares,
+        });
     }
     said
 }
