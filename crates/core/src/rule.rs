@@ -45,6 +45,6 @@ pub use parse::written::written_size;
 pub(crate) use pattern::path::{NameTest, NfaStates, PathPattern, Spelling};
 pub(crate) use pattern::{bound as bound_pattern, build as build_pattern};
 pub use rule_id::RuleId;
-pub use search::{Search, Twins, Unresolved, resolve};
+pub use search::{AsRead, Search, Twin, Twins, Unresolved, resolve};
 pub(crate) use survey::SURVEY_BOOK;
 pub use survey::Survey;

@@ -17,8 +17,10 @@ pub(crate) mod startup;
 
 pub use arrival::{Arrival, Fact, Figure, Sign, arrive, facts, signs};
 pub use copies::{
-    ChosenCopy, Copies, CopyGroup, CopyNews, FolderPair, MeantTheSame, PairChoice, Side, StaysFor,
-    chosen_copies, chosen_files, copies, said_of, searches_of_copies, twins_of,
+    ChosenCopy, Copies, CopyGroup, CopyNews, FolderPair, MeantTheSame, PairChoice, Picture,
+    Recording, Side, StaysFor, Version, VersionFacts, VersionGroup, Versions, chosen_copies,
+    chosen_files, chosen_versions, copies, is_panic_caught, said_of, searches_of_copies, twins_of,
+    versions,
 };
 pub use extensions::{Extension, Origin, extensions};
 pub use leftovers::{Grade, Leftover, LeftoverFolder, leftovers, searches_of_leftovers};

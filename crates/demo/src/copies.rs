@@ -3,6 +3,7 @@
 
 use crate::DemoError;
 use crate::contents::Chance;
+use crate::media::{SongTags, flac, jpeg, mp3};
 use crate::tree::{DAY, TreeBuilder};
 
 const KIB: u64 = 1 << 10;
@@ -49,12 +50,61 @@ pub(crate) fn build(tree: &TreeBuilder) -> Result<(), DemoError> {
             tree.text(path, &notes, 700 * DAY)?;
         }
     }
+    songs(tree)?;
+    small_pictures(tree)?;
     tree.of_kind(
         "home/pia/Videos/launch-day-2021.mkv",
         "",
         24 * MIB,
         1_500 * DAY,
     )?;
+    Ok(())
+}
+
+/// What the harbour choir sings, and for how many seconds.
+const SONGS: [(&str, u32); 6] = [
+    ("Rope and Tar", 14),
+    ("The Lee Shore", 17),
+    ("Otter Quay", 12),
+    ("Four Bells", 15),
+    ("Cold Spring Tide", 13),
+    ("Mend the Nets", 16),
+];
+
+/// The songs of the choir as pia has them, and as joss got them on his phone: smaller, one of them cut off.
+fn songs(tree: &TreeBuilder) -> Result<(), DemoError> {
+    for (number, (title, seconds)) in (0_u64..).zip(SONGS) {
+        let artist = "Otter Quay Harbour Choir";
+        let tags = SongTags { title, artist };
+        let seed = 10_000 + 1_000 * number;
+        let (own, ending) = if number < 4 {
+            (flac(seed, tags, seconds), "flac")
+        } else {
+            (mp3(seed, tags, seconds, 320), "mp3")
+        };
+        let pia = format!("home/pia/Music/harbour choir/{title}.{ending}");
+        tree.text(pia, own, 500 * DAY)?;
+        let phone = mp3(seed + 500, tags, seconds, 128);
+        let joss = format!("home/joss/Music/from phone/{:02} {title}.mp3", number + 1);
+        tree.text(joss, phone, 380 * DAY)?;
+    }
+    Ok(())
+}
+
+/// Pictures of the prize giving, and the small ones of them that went to the club's page.
+fn small_pictures(tree: &TreeBuilder) -> Result<(), DemoError> {
+    for number in 0..5_u16 {
+        let moment = format!("2025:09:06 17:{:02}:09", 10 + 3 * number);
+        let taken = (&*moment, "Lanternfish 7");
+        let seed = 40_000 + u64::from(number);
+        let large = jpeg(seed, (4_000, 3_000), taken, 180 << 10);
+        let small = jpeg(seed + 100, (1_280, 960), taken, 40 << 10);
+        let pictures = "home/pia/Pictures";
+        let name = format!("DSC_{:04}.JPG", 410 + number);
+        tree.text(format!("{pictures}/prize giving/{name}"), large, 448 * DAY)?;
+        let small_name = format!("{pictures}/for the club page/prize-{number}.jpg");
+        tree.text(small_name, small, 447 * DAY)?;
+    }
     Ok(())
 }
 

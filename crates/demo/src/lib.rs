@@ -13,6 +13,7 @@ mod faulty;
 mod growth;
 mod hive;
 mod macos;
+mod media;
 mod people;
 mod profiles;
 mod program;
@@ -31,6 +32,7 @@ pub use browsing::{
 pub use build::{DemoError, DemoLayout, build, build_examples, built_in, make_removable};
 pub use faulty::{Fault, FaultyDisk};
 pub use growth::{MOST_WEEKS, grow};
+pub use media::{SongTags, flac, jpeg, mp3};
 pub use program::Program;
 pub use recent::{FIXED_DISK, shell_link};
 pub use skipped::skipped;

@@ -50,6 +50,8 @@ pub enum StayReason {
     DescribesWhatIsThere,
     /// Of a copy: no other file that stays has its contents now.
     NoOtherCopy,
+    /// Of a version: the other one that stays is no longer what it was when they were read.
+    NoOtherVersion,
     /// Of a copy that was to be one more name of another file: that one is of another account.
     OfAnotherAccount,
     /// The same, where more than the contents would change.
@@ -132,6 +134,7 @@ impl StayReason {
             | Self::WayNotAllowed
             | Self::DescribesWhatIsThere
             | Self::NoOtherCopy
+            | Self::NoOtherVersion
             | Self::OfAnotherAccount
             | Self::NotAlike
             | Self::CannotShare
@@ -206,6 +209,7 @@ impl fmt::Display for StayReason {
             Self::WayNotAllowed => "its rule doesn't let it leave in that way",
             Self::DescribesWhatIsThere => "what it describes is still there",
             Self::NoOtherCopy => "no other file that stays has its contents now",
+            Self::NoOtherVersion => "the version that stays is no longer what it was",
             Self::OfAnotherAccount => "the one that stays is not of the same account",
             Self::NotAlike => "the one that stays has another owner, mode or attributes",
             Self::CannotShare => "files of this volume can't share bytes in this way",

@@ -9,8 +9,26 @@ use jolly_disk::Kind;
 use crate::computer::{Target, TargetPath, find_noting, is_pattern};
 use crate::rule::{CompiledRule, RuleNumber, RuleSet};
 
-/// Files of a folder by name, each with another file that has the same contents and stays.
-pub type Twins = BTreeMap<Box<[u8]>, TargetPath>;
+/// Files of a folder by name, each with another file that stays for it.
+pub type Twins = BTreeMap<Box<[u8]>, Twin>;
+
+/// The file that stays for one that goes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Twin {
+    /// Where it lies.
+    pub stays: TargetPath,
+    /// How both were when they were read, where it shows the same and has other contents; else it has the same contents.
+    pub as_read: Option<AsRead>,
+}
+
+/// The length in bytes and the last modification (seconds since 1970) of two files, as they were when they were read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct AsRead {
+    /// Of the one that goes.
+    pub goes: (u64, i64),
+    /// Of the one that stays.
+    pub stays: (u64, i64),
+}
 
 /// One folder that one rule looks in, for one account or for the system.
 #[derive(Clone, Debug)]
@@ -23,7 +41,7 @@ pub struct Search {
     pub root: TargetPath,
     /// Of a survey: its rule as it takes one thing in this folder alone.
     pub(crate) naming: Option<Arc<CompiledRule>>,
-    /// Of copies: what stays of the same contents as each.
+    /// Of copies and versions: what stays for each.
     pub(crate) twins: Option<Arc<Twins>>,
 }
 

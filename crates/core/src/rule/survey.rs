@@ -17,18 +17,26 @@ pub enum Survey {
     LeftBehind,
     /// Files that are there twice.
     Copies,
+    /// Recordings and pictures that are there in another version.
+    Versions,
 }
 
 impl Survey {
     /// Every survey.
-    pub(crate) const ALL: [Self; 2] = [Self::LeftBehind, Self::Copies];
+    pub(crate) const ALL: [Self; 3] = [Self::LeftBehind, Self::Copies, Self::Versions];
 
     /// The second half of its rule's id.
     pub fn name(self) -> &'static str {
         match self {
             Self::LeftBehind => "left-behind",
             Self::Copies => "copies",
+            Self::Versions => "versions",
         }
+    }
+
+    /// Whether what it takes goes only while another file stays for it.
+    pub fn has_twins(self) -> bool {
+        matches!(self, Self::Copies | Self::Versions)
     }
 
     /// The id of its rule.
@@ -48,6 +56,11 @@ impl Survey {
                 "Copies of kept files",
                 "Files that were chosen to go where another file has the same contents; that one stays.",
                 "Each is still there under the name of the one that stays.",
+            ],
+            Self::Versions => [
+                "Versions of kept files",
+                "Recordings and pictures that were chosen to go where another version of the same stays.",
+                "Each is still there as the version that stays, under its name; it may sound or look otherwise.",
             ],
         }
     }

@@ -269,7 +269,7 @@ impl<'a> Checker<'a> {
             return refuse(StayReason::NotWhatItsRuleLooksFor);
         }
         self.asked_again(seen, rule, search)?;
-        if rule.rule.survey == Some(Survey::Copies) {
+        if rule.rule.survey.is_some_and(Survey::has_twins) {
             self.other_stays(seen, search)?;
         }
         if let Some(program) = shared.busy(rule, search) {
@@ -350,9 +350,19 @@ impl<'a> Checker<'a> {
     fn other_stays(&mut self, seen: &SeenItem<'_>, search: &Search) -> Result<(), ItemOutcome> {
         let refuse = |reason: StayReason| Err(ItemOutcome::stays(reason));
         let twins = search.twins.as_deref();
-        let Some(stays) = twins.and_then(|twins| twins.get(seen.name.to_bytes())) else {
+        let Some(twin) = twins.and_then(|twins| twins.get(seen.name.to_bytes())) else {
             return refuse(StayReason::NoOtherCopy);
         };
+        let stays = &twin.stays;
+        if let Some(as_read) = &twin.as_read {
+            let shared = self.shared;
+            let (target, stays) = (shared.context.target, (stays, &shared.taken));
+            return if twin::is_as_read(target, seen.stat, stays, as_read) {
+                Ok(())
+            } else {
+                refuse(StayReason::NoOtherVersion)
+            };
+        }
         let by = seen.item.by;
         if by == Removal::HardLink {
             let accounts = &self.shared.context.target.accounts;
@@ -388,7 +398,8 @@ impl<'a> Checker<'a> {
         let near = self.near(path);
         let own = (near.searches.iter()).filter(|over| over.search.root.as_bytes() == near.path);
         let mut twins = own.filter_map(|over| over.search.twins.as_deref());
-        twins.find_map(|twins| twins.get(path.name())).cloned()
+        let twin = twins.find_map(|twins| twins.get(path.name()));
+        twin.map(|twin| twin.stays.clone())
     }
 
     /// Whether a copy may share the bytes of the file that stays, as far as it can be known without trying.

@@ -2,7 +2,7 @@
 //! that fit no pair.
 //!
 //! `places` says where copies are looked for, `same` finds what is identical, `pairs` tells it as folders, `stays` suggests
-//! which side stays. Nothing is decided here.
+//! which side stays, `versions` finds what shows the same in another form. Nothing is decided here.
 
 mod chosen;
 mod meant;
@@ -11,6 +11,7 @@ mod places;
 mod same;
 mod searches;
 mod stays;
+mod versions;
 
 use std::collections::{BTreeMap, HashMap};
 
@@ -23,6 +24,10 @@ pub use meant::MeantTheSame;
 pub use same::CopyNews;
 pub use searches::searches_of_copies;
 pub use stays::{Side, StaysFor};
+pub use versions::{
+    Picture, Recording, Version, VersionFacts, VersionGroup, Versions, chosen_versions,
+    is_panic_caught, versions,
+};
 
 /// Files with the same contents, each a file of its own.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -42,5 +42,6 @@ mod support;
 mod sweeps;
 mod targets;
 mod trust;
+mod versions;
 mod volumes;
 mod walks;

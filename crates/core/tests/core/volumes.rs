@@ -198,10 +198,7 @@ fn copy_becomes_a_clone(point: &Path, kind: &str) {
     let target = Arc::new(target);
     let rules = Arc::new(RuleSet::compile(&[builtin(Layout::Linux)]).unwrap());
     let path = |name: &str| TargetPath::new(format!("home/ada/Music/{name}")).unwrap();
-    let chosen = vec![ChosenCopy {
-        goes: path("copy"),
-        stays: path("song"),
-    }];
+    let chosen = vec![ChosenCopy::same(path("copy"), path("song"))];
     let scan = scan_of(&target, &rules, chosen);
     let manifest = list_by(&scan, false, Removal::Clone);
     let free = target.measure().unwrap().free;

@@ -69,7 +69,7 @@ pub fn left_behind(scan: &Scan) -> Vec<Vec<Portion>> {
 pub fn copies_that_go(scan: &Scan) -> Portion {
     let goes = scan.copies.iter().map(|copy| (copy.goes.clone(), 0));
     let owners: HashMap<TargetPath, usize> = goes.collect();
-    let of_copies = |pile| scan.survey_of(pile) == Some(Survey::Copies);
+    let of_copies = |pile| scan.survey_of(pile).is_some_and(Survey::has_twins);
     let found = portions(scan, (&owners, 1), &of_copies).into_iter().next();
     found.unwrap_or_default()
 }
@@ -78,7 +78,7 @@ pub fn copies_that_go(scan: &Scan) -> Portion {
 pub(in crate::decide) fn sure_of(scan: &Scan, pile: PileId) -> Vec<Node> {
     match scan.survey_of(pile) {
         Some(Survey::LeftBehind) => {}
-        Some(Survey::Copies) => {
+        Some(Survey::Copies | Survey::Versions) => {
             let nodes = copies_that_go(scan).nodes.into_iter();
             return nodes.filter(|node| node.pile(scan) == pile).collect();
         }

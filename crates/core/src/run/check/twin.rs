@@ -11,7 +11,7 @@ use jolly_disk::{Attribute, Disk, FileKey, Folder, Kind, Stat};
 use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
 use crate::plan::Manifest;
-use crate::rule::Search;
+use crate::rule::{AsRead, Search};
 
 /// Bytes that are compared at once.
 const CHUNK: usize = 128 << 10;
@@ -47,6 +47,28 @@ pub(super) fn has_same_bytes(
     let after = disk.stat(folder, name)?;
     let other_after = disk.stat(&other, stays.as_name())?;
     Ok(is_same && after.is_unchanged_since(stat) && other_after.is_unchanged_since(&before))
+}
+
+/// Whether a file and the other version of it that stays are as they were when they were read, and that one is no other name
+/// of it and doesn't go, too.
+pub(super) fn is_as_read(
+    target: &Target,
+    goes: &Stat,
+    (stays, taken): (&TargetPath, &HashSet<FileKey>),
+    as_read: &AsRead,
+) -> bool {
+    let disk = &**target.disk();
+    let look = || {
+        let folder = disk.open_folder(target.root(), stays.folder_bytes())?;
+        disk.stat(&folder, stays.as_name())
+    };
+    let is_as = |now: &Stat, (size, modified): (u64, i64)| {
+        now.kind == Kind::File && now.size == size && now.modified.seconds == modified
+    };
+    look().is_ok_and(|other: Stat| {
+        let is_apart = other.key != goes.key && !taken.contains(&other.key);
+        is_apart && is_as(goes, as_read.goes) && is_as(&other, as_read.stays)
+    })
 }
 
 /// Who a file belongs to, and who may do what with it.

@@ -99,7 +99,7 @@ impl Staying<'_> {
     fn look(&self) -> Result<Stat, ReplaceError> {
         self.disk()
             .stat(&self.folder, self.name)
-            .map_err(|_| no_other())
+            .map_err(|_gone| no_other())
     }
 
     /// The file itself, open, if it is another one than the copy.
@@ -110,7 +110,7 @@ impl Staying<'_> {
             return Err(no_other());
         }
         let file = self.disk().open_file(&self.folder, self.name);
-        let file = file.map_err(|_| no_other())?;
+        let file = file.map_err(|_gone| no_other())?;
         is_file(&file, &stat)?;
         Ok((file, stat))
     }

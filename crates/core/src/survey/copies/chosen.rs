@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 use crate::computer::TargetPath;
+use crate::rule::AsRead;
 use crate::survey::FileSort;
 use crate::survey::copies::{Copies, FolderPair, Side};
 use crate::walk::{FileNumber, FileTree, FolderNumber};
@@ -29,23 +30,33 @@ impl PairChoice {
     }
 }
 
-/// A file that is to go, and one with the same contents that stays.
+/// A file that is to go, and one that stays for it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct ChosenCopy {
     /// The one that goes.
     pub goes: TargetPath,
     /// The one that stays.
     pub stays: TargetPath,
+    /// How both were, where they are two versions of the same; else they have the same contents.
+    pub as_read: Option<AsRead>,
+}
+
+impl ChosenCopy {
+    /// A file with the same contents as one that stays.
+    pub fn same(goes: TargetPath, stays: TargetPath) -> Self {
+        Self {
+            goes,
+            stays,
+            as_read: None,
+        }
+    }
 }
 
 /// What goes by all that was said, in the order of the paths.
 pub fn chosen_copies(copies: &Copies, tree: &FileTree, said: &[PairChoice]) -> Vec<ChosenCopy> {
     let chosen = chosen_files(copies, tree, said).into_iter();
     let mut chosen: Vec<ChosenCopy> = chosen
-        .map(|(goes, stays)| ChosenCopy {
-            goes: tree.file_path(goes),
-            stays: tree.file_path(stays),
-        })
+        .map(|(goes, stays)| ChosenCopy::same(tree.file_path(goes), tree.file_path(stays)))
         .collect();
     chosen.sort_by(|one, other| one.goes.cmp(&other.goes));
     chosen
@@ -122,7 +133,8 @@ fn lies_in(tree: &FileTree, file: FileNumber, folder: FolderNumber, is_whole: bo
 /// What was said of pairs, where these files are to go: of a pair the other side stays where all that it shares goes from
 /// one.
 pub fn said_of(copies: &Copies, tree: &FileTree, chosen: &[ChosenCopy]) -> Vec<PairChoice> {
-    let goes: HashSet<&TargetPath> = chosen.iter().map(|copy| &copy.goes).collect();
+    let own = chosen.iter().filter(|copy| copy.as_read.is_none());
+    let goes: HashSet<&TargetPath> = own.map(|copy| &copy.goes).collect();
     if goes.is_empty() {
         return Vec::new();
     }
@@ -182,10 +194,8 @@ pub fn twins_of(copies: &Copies, tree: &FileTree, goes: &BTreeSet<TargetPath>) -
         let (going, staying): (Vec<TargetPath>, Vec<TargetPath>) =
             paths.partition(|path| goes.contains(path));
         if let Some(stays) = staying.first() {
-            chosen.extend(going.into_iter().map(|goes| ChosenCopy {
-                goes,
-                stays: stays.clone(),
-            }));
+            let going = going.into_iter();
+            chosen.extend(going.map(|goes| ChosenCopy::same(goes, stays.clone())));
         }
     }
     chosen

@@ -28,10 +28,10 @@ const SPARSE_FROM: u64 = 64 << 20;
 const SPARSE: u64 = 16;
 
 /// Files that a thread takes at once.
-const BATCH: usize = 32;
+pub(super) const BATCH: usize = 32;
 
 /// The longest time between two pieces of news.
-const NEWS_EVERY: Duration = Duration::from_millis(100);
+pub(super) const NEWS_EVERY: Duration = Duration::from_millis(100);
 
 /// How far the look for copies is.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

@@ -4,19 +4,40 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::computer::{Target, TargetPath};
-use crate::rule::{RuleSet, Search, Survey, Twins};
+use crate::rule::{RuleSet, Search, Survey, Twin, Twins};
 use crate::survey::copies::ChosenCopy;
 
-/// Where a walk finds the copies that were chosen, in the order of accounts and folders.
+/// Where a walk finds the copies and versions that were chosen, in the order of rules, accounts and folders.
 pub fn searches_of_copies(chosen: &[ChosenCopy], target: &Target, rules: &RuleSet) -> Vec<Search> {
-    let Some((number, rule)) = rules.of_survey(Survey::Copies) else {
+    let of = |survey: Survey| {
+        let own = chosen
+            .iter()
+            .filter(move |copy| copy.as_read.is_some() == (survey == Survey::Versions));
+        searches_of(survey, own, target, rules)
+    };
+    let mut searches = of(Survey::Copies);
+    searches.extend(of(Survey::Versions));
+    searches
+}
+
+fn searches_of<'a>(
+    survey: Survey,
+    chosen: impl Iterator<Item = &'a ChosenCopy>,
+    target: &Target,
+    rules: &RuleSet,
+) -> Vec<Search> {
+    let Some((number, rule)) = rules.of_survey(survey) else {
         return Vec::new();
     };
     let mut by_folder: BTreeMap<TargetPath, Twins> = BTreeMap::new();
     for copy in chosen {
         if let Some(folder) = copy.goes.parent() {
+            let twin = Twin {
+                stays: copy.stays.clone(),
+                as_read: copy.as_read,
+            };
             let twins = by_folder.entry(folder).or_default();
-            twins.insert(copy.goes.name().into(), copy.stays.clone());
+            twins.insert(copy.goes.name().into(), twin);
         }
     }
     let account_of = |folder: &TargetPath| {
