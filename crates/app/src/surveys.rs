@@ -12,7 +12,8 @@ use jolly_core::report::{note_of_look, read_look};
 use jolly_core::rule::Survey;
 use jolly_core::state::{KeptError, read_text, write_whole};
 use jolly_core::survey::{
-    ChosenCopy, Leftover, MeantTheSame, Space, SpaceBefore, copies, inventory, leftovers, twins_of,
+    ChosenCopy, Leftover, MeantTheSame, Space, SpaceBefore, chosen_versions, copies, inventory,
+    leftovers, twins_of, versions,
 };
 use jolly_core::walk::walk_tree;
 
@@ -73,21 +74,34 @@ pub(crate) fn keep_look(session: &Session, space: &mut Space) -> Result<(), Stri
     kept
 }
 
-/// The copies that a list takes, each with another file that stays. They are looked for anew: no list is believed in that.
+/// The copies and versions that a list takes, each with another file that stays. They are looked for anew: no list is believed in that.
 pub(crate) fn copies_of_list(
     session: &Session,
     manifest: &Manifest,
     cancel: &CancelToken,
 ) -> Vec<ChosenCopy> {
-    let of_copies = Survey::Copies.rule_id();
-    let items = manifest.items.iter();
-    let goes = items.filter(|item| *item.rule == *of_copies);
-    let goes: BTreeSet<TargetPath> = goes.map(|item| item.path).collect();
-    if goes.is_empty() {
+    let of = |survey: Survey| -> BTreeSet<TargetPath> {
+        let rule = survey.rule_id();
+        let own = manifest.items.iter().filter(|item| *item.rule == *rule);
+        own.map(|item| item.path).collect()
+    };
+    let (same, other) = (of(Survey::Copies), of(Survey::Versions));
+    if same.is_empty() && other.is_empty() {
         return Vec::new();
     }
     let tree = walk_tree(&session.target, &[], cancel, &|_| {});
-    let every = MeantTheSame::default();
-    let found = copies(&session.target, &tree, (&[], &every), cancel, &|_| {});
-    twins_of(&found, &tree, &goes)
+    let mut chosen = Vec::new();
+    if !same.is_empty() {
+        let every = MeantTheSame::default();
+        let found = copies(&session.target, &tree, (&[], &every), cancel, &|_| {});
+        chosen.extend(twins_of(&found, &tree, &same));
+    }
+    if !other.is_empty() {
+        let found = versions(&session.target, &tree, cancel, &|_| {});
+        let groups = found.recordings.iter().chain(&found.pictures);
+        let files = groups.flat_map(|group| &group.versions).map(|one| one.file);
+        let goes = files.filter(|file| other.contains(&tree.file_path(*file)));
+        chosen.extend(chosen_versions(&found, &tree, &goes.collect()));
+    }
+    chosen
 }

@@ -14,7 +14,7 @@ use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
 use jolly_core::survey::{
     Belongs, Space, UninstallError, copies, inventory, lying, programs, said_of,
-    sites_and_extensions, space, uninstall,
+    sites_and_extensions, space, uninstall, versions,
 };
 use jolly_core::walk::walk_tree;
 
@@ -77,6 +77,13 @@ pub(super) fn answer(question: Question, cancel: &CancelToken, news: &Sender<Msg
                 cancel,
                 Msg::Space(scan, SpaceNews::Copies(Some(Arc::new(found)))),
             )
+        }
+        Question::LookAtVersions(scan, space) => {
+            let found = versions(&scan.target, &space.tree, cancel, &|heard| {
+                drop(news.try_send(Msg::Space(Arc::clone(&scan), SpaceNews::Compared(heard))));
+            });
+            let found = SpaceNews::Versions(Some(Arc::new(found)));
+            unless_cancelled(cancel, Msg::Space(scan, found))
         }
         Question::AskManager(session, known, unwanted) => {
             let answer = uninstall(&session.target, &known.inventory, &unwanted);

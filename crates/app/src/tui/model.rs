@@ -40,7 +40,7 @@ pub(super) use arrive::{Arrived, Bench, Computer, Look, Origin};
 pub(super) use belongs::BelongsDraft;
 pub(super) use check::{Check, CheckList, CheckRow, Rehearsal, WORD, Waits};
 pub(super) use context::Context;
-pub(super) use copies::{CopiesToTake, CopiesView, CopyRow, KnownCopies};
+pub(super) use copies::{CopiesSaid, CopiesToTake, CopiesView, CopyList, CopyRow, KnownCopies};
 pub(super) use dustpan::{DustpanRun, DustpanView, PanRow};
 pub(super) use exclude::{Counted, Draft, Field, Offer};
 pub(super) use exclusions::ExclusionsView;

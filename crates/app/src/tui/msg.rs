@@ -23,7 +23,7 @@ use jolly_core::run::{
 };
 use jolly_core::source::PileId;
 use jolly_core::state::{Decided, RunId, VisitLook, VisitRun, VisitScan};
-use jolly_core::survey::{ChosenCopy, CopyNews, Sites, Space, Uninstall, Unwanted};
+use jolly_core::survey::{ChosenCopy, CopyNews, Sites, Space, Uninstall, Unwanted, Versions};
 use jolly_core::walk::{ScanEvent, TreeNews};
 use jolly_paper::PaperForm;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
@@ -133,6 +133,8 @@ pub(super) enum SpaceNews {
     Compared(CopyNews),
     /// Which files are there twice; nothing when that broke off.
     Copies(Option<Arc<KnownCopies>>),
+    /// What is there in several versions; nothing when that broke off.
+    Versions(Option<Arc<Versions>>),
 }
 
 /// Exclusions with what they spare, or why there are none.
@@ -358,6 +360,8 @@ pub(super) enum Question {
     LookAtSpace(Arc<Scan>, Option<Arc<Session>>),
     /// Find out which files are there twice; what was walked already isn't walked again.
     LookAtCopies(Arc<Scan>, Option<Arc<Space>>, Option<Arc<Session>>),
+    /// Find out which recordings and pictures are there in several versions.
+    LookAtVersions(Arc<Scan>, Arc<Space>),
     /// Ask a package manager what it would remove.
     AskManager(Arc<Session>, Arc<KnownPrograms>, Unwanted),
     /// Find out what these exclusions spare.

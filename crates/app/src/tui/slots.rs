@@ -17,11 +17,12 @@ pub(super) enum Kind {
     Manager,
     Space,
     Copies,
+    Versions,
 }
 
 /// What cancels the question of each kind that is being answered.
 #[derive(Default)]
-pub(super) struct Slots([CancelToken; 12]);
+pub(super) struct Slots([CancelToken; 13]);
 
 impl Slots {
     /// Cancels the question of that kind, and gives the token of a new one. What lies in several
@@ -40,6 +41,7 @@ impl Slots {
             Kind::Manager => 9,
             Kind::Space => 10,
             Kind::Copies => 11,
+            Kind::Versions => 12,
         };
         let fresh = CancelToken::default();
         if let Some(known) = self.0.get_mut(slot) {

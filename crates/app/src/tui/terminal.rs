@@ -3,6 +3,7 @@
 use std::io;
 use std::mem::ManuallyDrop;
 
+use jolly_core::survey::is_panic_caught;
 use ratatui::DefaultTerminal;
 use ratatui::crossterm::event::{
     DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture,
@@ -25,8 +26,11 @@ impl Screen {
         };
         let hook = std::panic::take_hook();
         std::panic::set_hook(Box::new(move |info| {
-            give_back_the_rest();
-            hook(info);
+            // What breaks in one file that can't be read ends nothing.
+            if !is_panic_caught() {
+                give_back_the_rest();
+                hook(info);
+            }
         }));
         execute!(io::stdout(), EnableBracketedPaste, EnableMouseCapture)?;
         Ok(screen)

@@ -260,6 +260,10 @@ impl Workers {
                 Kind::Copies,
                 Msg::Space(Arc::clone(scan), SpaceNews::Copies(None)),
             ),
+            Question::LookAtVersions(scan, _) => (
+                Kind::Versions,
+                Msg::Space(Arc::clone(scan), SpaceNews::Versions(None)),
+            ),
             Question::AskManager(..) => {
                 let why = ("it could not be asked".to_owned(), "");
                 (Kind::Manager, Msg::ManagerAnswered(Err(why)))

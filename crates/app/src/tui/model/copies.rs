@@ -1,11 +1,13 @@
 //! The lens of what is there twice: pairs of folders that share files, and which side of each goes.
 
-use std::collections::HashSet;
+mod versions;
+
+use std::collections::{BTreeSet, HashSet};
 use std::sync::Arc;
 
 use jolly_core::format::Printable;
 use jolly_core::survey::{
-    ChosenCopy, Copies, CopyNews, FileSort, FolderPair, PairChoice, Space, chosen_files,
+    ChosenCopy, Copies, CopyNews, FileSort, FolderPair, PairChoice, Space, Versions, chosen_files,
 };
 use jolly_core::walk::{FileNumber, FolderNumber};
 
@@ -34,11 +36,33 @@ impl KnownCopies {
     }
 }
 
+/// What is said of what is there twice.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(in crate::tui) struct CopiesSaid {
+    /// Of pairs.
+    pub pairs: Vec<PairChoice>,
+    /// Which versions go.
+    pub versions: BTreeSet<FileNumber>,
+}
+
 /// Copies that were chosen, until the scan that takes them is over.
 pub(in crate::tui) struct CopiesToTake {
     pub chosen: Arc<[ChosenCopy]>,
     pub known: Arc<KnownCopies>,
-    pub said: Vec<PairChoice>,
+    pub versions: Option<Arc<Versions>>,
+    pub said: CopiesSaid,
+}
+
+/// What the lens lists.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(in crate::tui) enum CopyList {
+    /// Files with the same contents, by pairs of folders.
+    #[default]
+    Same,
+    /// Recordings in several qualities.
+    Recordings,
+    /// Pictures in several sizes.
+    Pictures,
 }
 
 /// A row of the lens.
@@ -54,22 +78,28 @@ pub(in crate::tui) enum CopyRow {
     Rest(usize),
     /// A file of such a group, by both positions.
     RestFile(usize, usize),
+    /// What is there in several versions, by position in its list.
+    Versions(usize),
+    /// One of them, by both positions.
+    Version(usize, usize),
 }
 
 /// The lens.
 pub(in crate::tui) struct CopiesView {
     /// Nothing while they are looked for.
     pub known: Option<Arc<KnownCopies>>,
+    /// What is there in several versions, once that was asked for.
+    pub versions: Option<Arc<Versions>>,
     /// How far that is.
     pub news: CopyNews,
+    pub list: CopyList,
     pub rows: Vec<CopyRow>,
     pub focus: usize,
     /// Pairs and groups whose files are shown.
     pub opened: HashSet<CopyRow>,
-    /// What is said of pairs.
-    pub said: Vec<PairChoice>,
+    pub said: CopiesSaid,
     /// What was said before each step, to go back to.
-    pub before: Vec<Vec<PairChoice>>,
+    pub before: Vec<CopiesSaid>,
     /// Pairs that are meant to be the same since the lens was opened.
     pub meant: HashSet<usize>,
     /// What goes by that: how many files, and their bytes.
@@ -83,11 +113,13 @@ impl CopiesView {
     pub(in crate::tui) fn new() -> Self {
         Self {
             known: None,
+            versions: None,
             news: CopyNews::default(),
+            list: CopyList::Same,
             rows: Vec::new(),
             focus: 0,
             opened: HashSet::new(),
-            said: Vec::new(),
+            said: CopiesSaid::default(),
             before: Vec::new(),
             meant: HashSet::new(),
             goes: (0, 0),
@@ -95,7 +127,7 @@ impl CopiesView {
     }
 
     /// Takes in what was found, and what was said of it before.
-    pub(in crate::tui) fn read(&mut self, known: Arc<KnownCopies>, said: Vec<PairChoice>) {
+    pub(in crate::tui) fn read(&mut self, known: Arc<KnownCopies>, said: CopiesSaid) {
         self.known = Some(known);
         self.said = said;
         self.arrange();
@@ -109,11 +141,20 @@ impl CopiesView {
         };
         let focused = self.rows.get(self.focus).copied();
         self.rows.clear();
+        match self.list {
+            CopyList::Same => self.arrange_same(&known),
+            CopyList::Recordings | CopyList::Pictures => self.arrange_versions(),
+        }
+        let same = self.rows.iter().position(|row| Some(*row) == focused);
+        self.focus = same.unwrap_or(self.focus.min(self.rows.len().saturating_sub(1)));
+    }
+
+    fn arrange_same(&mut self, known: &KnownCopies) {
         for (at, pair) in known.copies.pairs.iter().enumerate().take(MOST) {
             let row = CopyRow::Pair(at);
             self.rows.push(row);
             if self.opened.contains(&row) {
-                self.arrange_pair(&known, at, pair);
+                self.arrange_pair(known, at, pair);
             }
         }
         for at in known.copies.rest.iter().take(MOST) {
@@ -126,8 +167,6 @@ impl CopiesView {
                     .extend((0..files).map(|file| CopyRow::RestFile(*at, file)));
             }
         }
-        let same = self.rows.iter().position(|row| Some(*row) == focused);
-        self.focus = same.unwrap_or(self.focus.min(self.rows.len().saturating_sub(1)));
     }
 
     /// What a pair shares; where it is of several sorts, sort by sort.
@@ -155,17 +194,17 @@ impl CopiesView {
     /// Works out anew how much goes.
     pub(in crate::tui) fn sum_up(&mut self) {
         let Some(known) = &self.known else { return };
-        let chosen = chosen_files(&known.copies, &known.space.tree, &self.said);
-        let sizes = chosen
-            .iter()
-            .filter_map(|(goes, _)| known.space.tree.file(*goes));
+        let chosen = chosen_files(&known.copies, &known.space.tree, &self.said.pairs);
+        let mut goes: BTreeSet<FileNumber> = chosen.into_iter().map(|(goes, _)| goes).collect();
+        goes.extend(&self.said.versions);
+        let sizes = goes.iter().filter_map(|file| known.space.tree.file(*file));
         let bytes = sizes.fold(0, |sum: u64, file| sum.saturating_add(file.size));
-        self.goes = (chosen.len() as u64, bytes);
+        self.goes = (goes.len() as u64, bytes);
     }
 
     /// What is said of a pair.
     pub(in crate::tui) fn said_of(&self, pair: usize) -> Option<&PairChoice> {
-        let mut said = self.said.iter();
+        let mut said = self.said.pairs.iter();
         said.find(|choice| choice.pair == pair)
     }
 
@@ -200,6 +239,11 @@ impl CopiesView {
                     Printable(known.space.tree.file_name(*file)).to_string()
                 }),
             CopyRow::RestFile(at, file) => name(at, file),
+            CopyRow::Versions(at) => self.name_of_versions(at),
+            CopyRow::Version(at, file) => {
+                let version = self.version(at, file);
+                version.map_or_else(String::new, |version| known.file(version.file))
+            }
         }
     }
 }

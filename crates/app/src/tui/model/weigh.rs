@@ -10,11 +10,11 @@ use jolly_core::pile::{Scan, Sum};
 use jolly_core::report::Regrown;
 use jolly_core::rule::{BAND_COUNT, Class};
 use jolly_core::source::{ItemId, PileId};
-use jolly_core::survey::{PairChoice, Sites, Space};
+use jolly_core::survey::{Sites, Space, Versions};
 use jolly_core::walk::FolderNumber;
 
 use crate::tui::model::rows::{Arranged, small_piles};
-use crate::tui::model::{InsideView, KnownCopies, KnownPrograms, Order, Row, rows};
+use crate::tui::model::{CopiesSaid, InsideView, KnownCopies, KnownPrograms, Order, Row, rows};
 use crate::wording::counted;
 
 /// What a class, or the small piles of one, hold.
@@ -98,8 +98,10 @@ pub(in crate::tui) struct Weigh {
     pub space: Option<Arc<Space>>,
     /// Which files are there twice, once that was asked for.
     pub copies: Option<Arc<KnownCopies>>,
-    /// What is said of its pairs.
-    pub copies_said: Vec<PairChoice>,
+    /// What is there in several versions, once that was asked for.
+    pub versions: Option<Arc<Versions>>,
+    /// What is said of both.
+    pub copies_said: CopiesSaid,
     /// The folder that was looked at last in that lens.
     pub space_folder: FolderNumber,
     /// What has come back since the last visit.
@@ -151,7 +153,8 @@ impl Weigh {
             programs: None,
             space: None,
             copies: None,
-            copies_said: Vec::new(),
+            versions: None,
+            copies_said: CopiesSaid::default(),
             space_folder: FolderNumber::ROOT,
             regrown: None,
             belongs: HashSet::new(),

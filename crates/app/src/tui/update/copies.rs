@@ -1,18 +1,24 @@
 //! Saying of two folders that share files which side goes.
 
+mod versions;
+
 use std::sync::Arc;
 
 use jolly_core::pile::Sum;
 use jolly_core::rule::Survey;
-use jolly_core::survey::{ChosenCopy, CopyNews, FileSort, PairChoice, Side, chosen_copies};
+use jolly_core::source::PileId;
+use jolly_core::survey::{
+    ChosenCopy, CopyNews, FileSort, PairChoice, Side, chosen_copies, chosen_versions,
+};
 
 use crate::tui::keys::Action;
 use crate::tui::model::{
-    CopiesToTake, CopiesView, CopyRow, KnownCopies, Model, Overlay, Row, Station, Weigh,
+    CopiesSaid, CopiesToTake, CopiesView, CopyRow, KnownCopies, Model, Overlay, Row, Station, Weigh,
 };
 use crate::tui::msg::{Effect, Keeping, Question};
 use crate::tui::update::{moved, start_scan};
 use crate::wording::{bytes, count, counted, counted_copies};
+pub(super) use versions::found as found_versions;
 
 /// Opens the lens.
 pub(super) fn open(model: &mut Model) -> Vec<Effect> {
@@ -21,6 +27,7 @@ pub(super) fn open(model: &mut Model) -> Vec<Effect> {
     };
     let mut view = CopiesView::new();
     let effects = if let Some(known) = &weigh.copies {
+        view.versions.clone_from(&weigh.versions);
         view.read(Arc::clone(known), weigh.copies_said.clone());
         Vec::new()
     } else {
@@ -64,12 +71,13 @@ pub(super) fn found(model: &mut Model, known: Option<Arc<KnownCopies>>) {
     };
     if let Some(weigh) = &mut model.weigh {
         weigh.space = Some(Arc::clone(&known.space));
-        weigh.copies_said.clone_from(&known.said);
+        weigh.copies_said.pairs.clone_from(&known.said);
         weigh.copies = Some(Arc::clone(&known));
     }
     if let Some(view) = view_of(model) {
-        let said = known.said.clone();
-        view.read(known, said);
+        let pairs = known.said.clone();
+        let versions = view.said.versions.clone();
+        view.read(known, CopiesSaid { pairs, versions });
     }
 }
 
@@ -78,6 +86,8 @@ pub(super) fn act(model: &mut Model, mut view: Box<CopiesView>, action: Action) 
         Action::Toggle => {
             model.message = Some(match view.rows.get(view.focus).copied() {
                 Some(CopyRow::Sort(at, sort)) => turn_sort(&mut view, at, sort),
+                Some(CopyRow::Versions(group)) => versions::turn_group(&mut view, group),
+                Some(CopyRow::Version(group, at)) => versions::turn(&mut view, group, at),
                 _ => next_side(&mut view),
             });
         }
@@ -93,6 +103,11 @@ pub(super) fn act(model: &mut Model, mut view: Box<CopiesView>, action: Action) 
             }
             None => model.message = Some("Nothing to undo here.".to_owned()),
         },
+        Action::Order => {
+            let effects = versions::next_list(model, &mut view);
+            model.overlay = Some(Overlay::Copies(view));
+            return effects;
+        }
         Action::Enter | Action::Into | Action::OutOf => turn(&mut view, action),
         _ => view.focus = moved(view.focus, view.rows.len(), action),
     }
@@ -106,10 +121,11 @@ fn turn(view: &mut CopiesView, action: Action) {
         return;
     };
     let head = match row {
-        CopyRow::Pair(_) | CopyRow::Rest(_) => row,
+        CopyRow::Pair(_) | CopyRow::Rest(_) | CopyRow::Versions(_) => row,
         CopyRow::Sort(..) => row,
         CopyRow::Shared(pair, _) => head_of_files(view, pair),
         CopyRow::RestFile(group, _) => CopyRow::Rest(group),
+        CopyRow::Version(group, _) => CopyRow::Versions(group),
     };
     let is_open = view.opened.contains(&head);
     match action {
@@ -146,9 +162,9 @@ fn turn_sort(view: &mut CopiesView, at: usize, sort: FileSort) -> String {
     let sorts = known.copies.by_sort(&known.space.tree, pair);
     let all = || sorts.keys().copied();
     view.before.push(view.said.clone());
-    let before = view.said.iter().position(|choice| choice.pair == at);
+    let before = view.said.pairs.iter().position(|choice| choice.pair == at);
     let mut choice = match before {
-        Some(position) => view.said.remove(position),
+        Some(position) => view.said.pairs.remove(position),
         None => PairChoice {
             pair: at,
             stays: suggested,
@@ -161,7 +177,7 @@ fn turn_sort(view: &mut CopiesView, at: usize, sort: FileSort) -> String {
     }
     // Where nothing of it goes, nothing is said.
     if all().any(|sort| !choice.spares.contains(&sort)) {
-        view.said.push(choice);
+        view.said.pairs.push(choice);
     }
     view.sum_up();
     if goes {
@@ -189,7 +205,7 @@ fn next_side(view: &mut CopiesView) -> String {
     };
     let (files, held, a, b) = (pair.groups.len() as u64, pair.bytes, pair.a, pair.b);
     view.before.push(view.said.clone());
-    view.said.retain(|choice| choice.pair != at);
+    view.said.pairs.retain(|choice| choice.pair != at);
     let place = |folder| {
         let known = view.known.as_ref();
         known.map_or_else(String::new, |known| known.place(folder))
@@ -201,7 +217,7 @@ fn next_side(view: &mut CopiesView) -> String {
                 Side::B => (place(b), place(a)),
             };
             let files = counted(files, "file");
-            view.said.push(PairChoice::all(at, stays));
+            view.said.pairs.push(PairChoice::all(at, stays));
             format!(
                 "{files}, {}, will go from {goes}; {kept} stays.",
                 bytes(held)
@@ -233,7 +249,7 @@ fn mean_the_same(model: &mut Model, view: &mut CopiesView) -> Vec<Effect> {
     model.message = Some(if is_meant {
         view.meant.insert(at);
         view.before.push(view.said.clone());
-        view.said.retain(|choice| choice.pair != at);
+        view.said.pairs.retain(|choice| choice.pair != at);
         view.sum_up();
         "They are meant to be the same: from the next look on they aren't told. M takes it back."
             .to_owned()
@@ -249,7 +265,13 @@ pub(super) fn close(model: &mut Model, view: CopiesView) -> Vec<Effect> {
         return Vec::new();
     };
     weigh.copies_said.clone_from(&view.said);
-    let chosen = chosen_copies(&known.copies, &known.space.tree, &view.said);
+    weigh.versions.clone_from(&view.versions);
+    let mut chosen = chosen_copies(&known.copies, &known.space.tree, &view.said.pairs);
+    chosen.extend(match &view.versions {
+        Some(versions) => chosen_versions(versions, &known.space.tree, &view.said.versions),
+        // What was said of them before holds until they are looked for again.
+        None => versions::of_scan(&weigh.scan.copies).cloned().collect(),
+    });
     let goes =
         |all: &[ChosenCopy]| -> Vec<_> { all.iter().map(|copy| copy.goes.clone()).collect() };
     if goes(&chosen) == goes(&weigh.scan.copies) {
@@ -258,6 +280,7 @@ pub(super) fn close(model: &mut Model, view: CopiesView) -> Vec<Effect> {
     model.copies_to_take = Some(CopiesToTake {
         chosen: chosen.into(),
         known,
+        versions: view.versions,
         said: view.said,
     });
     model.report = None;
@@ -272,6 +295,7 @@ pub(super) fn chosen(model: &mut Model, weigh: &mut Weigh) -> bool {
     };
     weigh.space = Some(Arc::clone(&to_take.known.space));
     weigh.copies = Some(to_take.known);
+    weigh.versions = to_take.versions;
     weigh.copies_said = to_take.said;
     true
 }
@@ -282,7 +306,7 @@ pub(super) fn tell(model: &mut Model) {
         return;
     };
     let piles = weigh.decisions.shown(&weigh.scan);
-    let own = piles.filter(|id| weigh.scan.survey_of(*id) == Some(Survey::Copies));
+    let own = piles.filter(|id| weigh.scan.survey_of(*id).is_some_and(Survey::has_twins));
     let own: Vec<_> = own.collect();
     let Some(pile) = own.first().copied() else {
         model.message = Some(if weigh.scan.copies.is_empty() {
@@ -298,7 +322,14 @@ pub(super) fn tell(model: &mut Model) {
     }
     let row = weigh.rows.iter().position(|row| *row == Row::Pile(pile));
     weigh.focus = row.unwrap_or(weigh.focus);
-    let many = counted_copies(takes.items);
+    let is_copy = |id: &PileId| weigh.scan.survey_of(*id) == Some(Survey::Copies);
+    let many = if own.iter().all(is_copy) {
+        counted_copies(takes.items)
+    } else if own.iter().any(is_copy) {
+        counted(takes.items, "file")
+    } else {
+        counted(takes.items, "version")
+    };
     let stay = (weigh.scan.copies.len() as u64).saturating_sub(takes.items);
     let stay = match stay {
         0 => String::new(),
@@ -308,7 +339,7 @@ pub(super) fn tell(model: &mut Model) {
         ),
     };
     model.message = Some(format!(
-        "{many}, {}, will go, set aside: each is compared once more before. w: another way.{stay}",
+        "{many}, {}, will go, set aside: what stays for each is looked at once more before. w: another way.{stay}",
         bytes(takes.bytes)
     ));
 }

@@ -62,6 +62,7 @@ pub(super) fn hear(model: &mut Model, scan: &Arc<Scan>, news: SpaceNews) {
         SpaceNews::Found(space) => found(model, space),
         SpaceNews::Compared(news) => copies::compared(model, news),
         SpaceNews::Copies(known) => copies::found(model, known),
+        SpaceNews::Versions(found) => copies::found_versions(model, found),
     }
 }
 

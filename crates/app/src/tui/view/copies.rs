@@ -1,5 +1,7 @@
 //! The lens of what is there twice: a row a pair of folders, what both have and what only one does, and which side goes.
 
+mod versions;
+
 use jolly_core::survey::{CopyGroup, FileSort, FolderPair, Side};
 use ratatui::Frame;
 use ratatui::layout::Rect;
@@ -7,14 +9,14 @@ use ratatui::text::Line;
 
 use crate::tui::areas::first_row;
 use crate::tui::draw::{Pieces, cut, cut_front, left, right};
-use crate::tui::model::{Context, CopiesView, CopyRow, KnownCopies, Model};
+use crate::tui::model::{Context, CopiesView, CopyList, CopyRow, KnownCopies, Model};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::{edge, keyline, lines, page, raise};
 use crate::wording::{bytes, count, counted};
 
 /// Widths of the figures.
-const SIZE: usize = 11;
-const FILES: usize = 8;
+pub(super) const SIZE: usize = 11;
+pub(super) const FILES: usize = 8;
 const ONLY: usize = 7;
 
 /// Lines of the card.
@@ -30,8 +32,12 @@ pub(super) fn draw(
     let [work, message, keys] = page(theme, frame, area);
     let (width, height) = (usize::from(work.width), usize::from(work.height));
     let mut rows = vec![title(theme, view), standing(theme, view)];
-    if let Some(known) = &view.known {
-        rows.push(heading(theme, width));
+    let is_there = view.list == CopyList::Same || view.versions.is_some();
+    if let Some(known) = view.known.as_ref().filter(|_| is_there) {
+        rows.push(match view.list {
+            CopyList::Same => heading(theme, width),
+            CopyList::Recordings | CopyList::Pictures => versions::heading(theme, view, width),
+        });
         let room = height.saturating_sub(CARD + rows.len() + 1);
         let first = first_row(view.focus, view.rows.len(), room);
         for (at, row) in view.rows.iter().enumerate().skip(first).take(room) {
@@ -44,7 +50,13 @@ pub(super) fn draw(
             });
         }
         if view.rows.is_empty() {
-            let text = "   Nothing that people keep on this computer is there twice.";
+            let text = match view.list {
+                CopyList::Same => "   Nothing that people keep on this computer is there twice.",
+                CopyList::Recordings => {
+                    "   No recording is there in two qualities, as far as they tell."
+                }
+                CopyList::Pictures => "   No picture is there in two sizes, as far as they tell.",
+            };
             rows.push(Line::styled(text, theme.style(Role::Quiet)));
         }
         let used = rows.len();
@@ -68,8 +80,14 @@ fn looking(view: &CopiesView) -> String {
     if of == 0 {
         return "   Looking at everything once …".to_owned();
     }
+    let doing = match view.list {
+        CopyList::Same => "Comparing files of equal length",
+        CopyList::Recordings | CopyList::Pictures => {
+            "Reading what music and pictures tell of themselves"
+        }
+    };
     format!(
-        "   Comparing files of equal length: {} of {}, {} read …",
+        "   {doing}: {} of {}, {} read …",
         count(done),
         count(of),
         bytes(view.news.bytes)
@@ -78,6 +96,9 @@ fn looking(view: &CopiesView) -> String {
 
 fn title(theme: &Theme, view: &CopiesView) -> Line<'static> {
     let mut line = Pieces::default();
+    if view.list != CopyList::Same {
+        return versions::title(theme, view);
+    }
     line.add(" The same file twice", theme.bold(Role::Straw));
     if let Some(known) = &view.known {
         let copies = &known.copies;
@@ -106,7 +127,10 @@ fn standing(theme: &Theme, view: &CopiesView) -> Line<'static> {
     }
     match view.goes {
         (0, _) => line.add(
-            "nothing goes; space says which side of a pair does",
+            match view.list {
+                CopyList::Same => "nothing goes; space says which side of a pair does",
+                _ => "nothing goes; space says which version does",
+            },
             theme.style(Role::Quiet),
         ),
         (files, held) => {
@@ -188,6 +212,17 @@ fn draw_row(
                     cut(&says, width.saturating_sub(22)),
                     theme.style(Role::Text),
                 );
+            }
+        }
+        CopyRow::Versions(group) => {
+            let mark = fold_mark(theme, view, row);
+            line.add(mark, theme.style(Role::Quiet));
+            versions::of_group(theme, &mut line, view, group, width);
+        }
+        CopyRow::Version(group, file) => {
+            if let Some(version) = view.version(group, file) {
+                let place = known.file(version.file);
+                versions::of_version(theme, &mut line, (view, version), &place, width);
             }
         }
         CopyRow::RestFile(at, file) => {
@@ -299,6 +334,11 @@ fn of_group(
 fn card(theme: &Theme, view: &CopiesView, known: &KnownCopies, width: usize) -> Vec<Line<'static>> {
     let quiet = theme.style(Role::Quiet);
     let rule = Line::styled(theme.glyphs.rule.repeat(width), theme.style(Role::Faint));
+    if let Some((group, at)) = view.focused_versions() {
+        let mut all = vec![rule];
+        all.extend(versions::card(theme, (view, known), (group, at), width));
+        return all;
+    }
     let Some((at, pair)) = view.focused_pair() else {
         let text = " These files fit no pair of folders; make a pile of a folder to decide about what lies there.";
         return vec![rule, Line::styled(cut(text, width), quiet)];
@@ -335,7 +375,7 @@ fn card(theme: &Theme, view: &CopiesView, known: &KnownCopies, width: usize) -> 
             let but = if spared.is_empty() {
                 String::new()
             } else {
-                format!(" but {}", spared.join(", "))
+                format!(", but {},", spared.join(", "))
             };
             let says = format!(
                 " What both have{but} goes from {}; {} stays.",

@@ -133,8 +133,14 @@ pub(super) const BINDINGS: &[Binding] = &[
     main(
         &[Copies],
         "space",
-        "which side goes",
+        "which goes",
         &[(Char(' '), Action::Toggle)],
+    ),
+    main(
+        &[Copies],
+        "o",
+        "files, recordings, pictures",
+        &[(Char('o'), Action::Order)],
     ),
     more(
         &[Copies],
