@@ -34,5 +34,7 @@ pub use programs::{
     Belongs, Footprint, Inventory, Occupied, Program, ProgramSource, Reason, inventory, programs,
 };
 pub use sites::{HostTraces, SiteTraces, Sites, sites, sites_and_extensions};
-pub use space::{Held, Part, Shelf, Space, SpaceBefore, Whole, space};
+pub use space::{
+    Held, Part, Shelf, Snapshot, Snapshots, Space, SpaceBefore, Whole, snapshots, space,
+};
 pub use startup::{RegistryWay, StartEntry, StartId, StartSource, Startup, Switch, startup};

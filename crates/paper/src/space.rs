@@ -156,6 +156,7 @@ fn sums(page: Page, whole: &Whole, line: f32) -> Page {
             parts.push(format!("{} {what}", bytes(held)));
         }
     };
+    add(whole.snapshots, "in snapshots alone, at least");
     add(whole.unexplained, "not explained by files");
     add(whole.reserved, "reserved by the file system");
     add(whole.free, "free");

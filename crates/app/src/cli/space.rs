@@ -7,7 +7,7 @@ use jolly_core::CancelToken;
 use jolly_core::computer::TargetPath;
 use jolly_core::format::Printable;
 use jolly_core::report::{Form, space_rows, write_space};
-use jolly_core::survey::{Part, Space, Whole, space};
+use jolly_core::survey::{Part, Space, Whole, snapshots, space};
 use jolly_core::walk::{FolderNumber, walk_tree};
 
 use crate::cli::print;
@@ -78,9 +78,13 @@ fn look(session: &Session, folder: &TargetPath, cancel: &CancelToken) -> (Space,
     };
     let progress = print::Progress::new();
     let tree = walk_tree(target, &below, cancel, &|news| progress.walk(&news));
-    progress.end();
     let start = tree.find(folder).unwrap_or(FolderNumber::ROOT);
-    (space(target, tree), start)
+    let found = space(target, tree);
+    if found.may_have_snapshots() {
+        found.note_snapshots(snapshots(target, &found.tree, cancel));
+    }
+    progress.end();
+    (found, start)
 }
 
 /// What is smaller than one part in so many is not printed.
@@ -122,6 +126,7 @@ fn write_whole(out: &mut dyn io::Write, whole: &Whole) -> io::Result<()> {
     writeln!(out)?;
     for (held, what) in [
         (whole.counted, "counted"),
+        (whole.snapshots, "in snapshots alone, at least"),
         (whole.unexplained, "more, that no file here explains"),
         (whole.shared, "less, since files share blocks"),
         (whole.reserved, "reserved by the file system"),

@@ -14,7 +14,7 @@ use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
 use jolly_core::survey::{
     Belongs, Space, UninstallError, copies, inventory, lying, programs, said_of,
-    sites_and_extensions, space, uninstall, versions,
+    sites_and_extensions, snapshots, space, uninstall, versions,
 };
 use jolly_core::walk::walk_tree;
 
@@ -77,6 +77,10 @@ pub(super) fn answer(question: Question, cancel: &CancelToken, news: &Sender<Msg
                 cancel,
                 Msg::Space(scan, SpaceNews::Copies(Some(Arc::new(found)))),
             )
+        }
+        Question::AskSnapshots(scan, space) => {
+            let found = snapshots(&scan.target, &space.tree, cancel);
+            unless_cancelled(cancel, Msg::Space(scan, SpaceNews::Snapshots(found)))
         }
         Question::LookAtVersions(scan, space) => {
             let found = versions(&scan.target, &space.tree, cancel, &|heard| {

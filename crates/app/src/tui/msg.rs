@@ -23,7 +23,9 @@ use jolly_core::run::{
 };
 use jolly_core::source::PileId;
 use jolly_core::state::{Decided, RunId, VisitLook, VisitRun, VisitScan};
-use jolly_core::survey::{ChosenCopy, CopyNews, Sites, Space, Uninstall, Unwanted, Versions};
+use jolly_core::survey::{
+    ChosenCopy, CopyNews, Sites, Snapshots, Space, Uninstall, Unwanted, Versions,
+};
 use jolly_core::walk::{ScanEvent, TreeNews};
 use jolly_paper::PaperForm;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
@@ -129,6 +131,8 @@ pub(super) enum SpaceNews {
     Walked(TreeNews),
     /// Everything was walked; nothing when that broke off.
     Found(Option<Arc<Space>>),
+    /// What snapshots hold.
+    Snapshots(Snapshots),
     /// How far the look for copies is.
     Compared(CopyNews),
     /// Which files are there twice; nothing when that broke off.
@@ -358,6 +362,8 @@ pub(super) enum Question {
     LookAtPrograms(Arc<Scan>, Arc<Session>),
     /// Find out where the space is.
     LookAtSpace(Arc<Scan>, Option<Arc<Session>>),
+    /// Find out what the snapshots that a walk left apart hold.
+    AskSnapshots(Arc<Scan>, Arc<Space>),
     /// Find out which files are there twice; what was walked already isn't walked again.
     LookAtCopies(Arc<Scan>, Option<Arc<Space>>, Option<Arc<Session>>),
     /// Find out which recordings and pictures are there in several versions.

@@ -18,11 +18,12 @@ pub(super) enum Kind {
     Space,
     Copies,
     Versions,
+    Snapshots,
 }
 
 /// What cancels the question of each kind that is being answered.
 #[derive(Default)]
-pub(super) struct Slots([CancelToken; 13]);
+pub(super) struct Slots([CancelToken; 14]);
 
 impl Slots {
     /// Cancels the question of that kind, and gives the token of a new one. What lies in several
@@ -42,6 +43,7 @@ impl Slots {
             Kind::Space => 10,
             Kind::Copies => 11,
             Kind::Versions => 12,
+            Kind::Snapshots => 13,
         };
         let fresh = CancelToken::default();
         if let Some(known) = self.0.get_mut(slot) {

@@ -182,10 +182,7 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
             programs::found(model, &scan, known);
             Vec::new()
         }
-        Msg::Space(scan, news) => {
-            space::hear(model, &scan, news);
-            Vec::new()
-        }
+        Msg::Space(scan, news) => space::hear(model, &scan, news),
         Msg::SitesSpared(scan, spared) => sites::spared(model, &scan, spared),
         Msg::Saved(result) => {
             save::saved(model, result);

@@ -10,6 +10,7 @@ use jolly_core::dustpan::is_dustpan_on_target;
 use jolly_core::pile::Scan;
 use jolly_core::plan::Manifest;
 use jolly_core::run::{Pause, Rehearsed, left_over};
+use jolly_core::survey::Snapshots;
 use jolly_core::{CancelToken, error_chain};
 use ratatui::crossterm::event::{self, Event, KeyEventKind, MouseEventKind};
 
@@ -259,6 +260,10 @@ impl Workers {
             Question::LookAtCopies(scan, ..) => (
                 Kind::Copies,
                 Msg::Space(Arc::clone(scan), SpaceNews::Copies(None)),
+            ),
+            Question::AskSnapshots(scan, _) => (
+                Kind::Snapshots,
+                Msg::Space(Arc::clone(scan), SpaceNews::Snapshots(Snapshots::default())),
             ),
             Question::LookAtVersions(scan, _) => (
                 Kind::Versions,

@@ -3,11 +3,15 @@
 
 mod before;
 mod shelves;
+mod snapshots;
 
 pub use before::SpaceBefore;
 pub use shelves::Shelf;
+pub use snapshots::{Snapshot, Snapshots, snapshots};
 
 use std::collections::HashSet;
+
+use std::sync::OnceLock;
 
 use crate::computer::{Target, TargetPath, Volume};
 use crate::host::mount_of;
@@ -43,8 +47,10 @@ pub enum Part {
 pub struct Whole {
     /// What was counted.
     pub counted: u64,
-    /// What the volume says more than that: what could not be read, what snapshots hold, files that are gone and still
-    /// open, what the file system keeps for itself.
+    /// What snapshots hold alone, at least, where that was asked for.
+    pub snapshots: u64,
+    /// What the volume says more than that: what could not be read, files that are gone and still open, what the file
+    /// system keeps for itself, and what only several snapshots hold together.
     pub unexplained: u64,
     /// What was counted more than the volume says: files share blocks.
     pub shared: u64,
@@ -57,7 +63,7 @@ pub struct Whole {
 impl Whole {
     /// The size of the volume, or of the folder where that is no volume.
     pub fn size(&self) -> u64 {
-        let more = self.unexplained + self.reserved + self.free;
+        let more = self.snapshots + self.unexplained + self.reserved + self.free;
         (self.counted + more).saturating_sub(self.shared)
     }
 }
@@ -73,6 +79,7 @@ pub struct Space {
     /// What lies in downloads and on the desktop, where that was looked at.
     pub lying: Vec<Lying>,
     held: Vec<Held>,
+    snapshots: OnceLock<Snapshots>,
 }
 
 /// Adds up a tree.
@@ -82,6 +89,7 @@ pub fn space(target: &Target, tree: FileTree) -> Space {
         before: None,
         lying: Vec::new(),
         held: added_up(&tree),
+        snapshots: OnceLock::new(),
         tree,
     }
 }
@@ -216,14 +224,32 @@ impl Space {
         rows
     }
 
+    /// Whether there may be snapshots that nobody asked about yet.
+    pub fn may_have_snapshots(&self) -> bool {
+        !self.tree.apart.is_empty() && self.volume.is_some() && self.snapshots.get().is_none()
+    }
+
+    /// Takes in what snapshots hold; what is known already stays.
+    pub fn note_snapshots(&self, known: Snapshots) {
+        drop(self.snapshots.set(known));
+    }
+
+    /// What snapshots hold, once that was asked for.
+    pub fn snapshots(&self) -> Option<&Snapshots> {
+        self.snapshots.get()
+    }
+
     /// How it adds up to the volume.
     pub fn whole(&self) -> Whole {
         let counted = self.held(Part::Folder(FolderNumber::ROOT)).bytes;
         let volume = self.volume;
         let used = volume.map_or(counted, |volume| volume.used);
+        let more = used.saturating_sub(counted);
+        let snapshots = self.snapshots.get().map_or(0, Snapshots::alone).min(more);
         Whole {
             counted,
-            unexplained: used.saturating_sub(counted),
+            snapshots,
+            unexplained: more - snapshots,
             shared: counted.saturating_sub(used),
             reserved: volume.map_or(0, |volume| volume.reserved()),
             free: volume.map_or(0, |volume| volume.free),

@@ -53,16 +53,12 @@ pub(crate) struct TreeFolder {
 /// A file, link or anything else that is no folder.
 #[derive(Clone, Copy, Debug)]
 pub struct TreeFile {
-    folder: u32,
-    name: u32,
     /// Its length, in bytes.
     pub size: u64,
     /// When its contents changed last, seconds since 1970.
     pub modified: i64,
     /// When it was used last: read or changed, as far as the disk says; seconds since 1970.
     pub touched: i64,
-    /// Blocks of 512 bytes; the most that fits where there are more.
-    blocks: u32,
     /// Whether it is a regular file.
     pub is_regular: bool,
     /// Whether its bytes are counted at another of its names.
@@ -71,10 +67,33 @@ pub struct TreeFile {
     pub is_found: bool,
 }
 
+/// A file in few bytes: there are millions.
+#[derive(Clone, Copy, Debug)]
+struct FileRecord {
+    size: u64,
+    name: u32,
+    /// Seconds since 1970; the most where they don't fit, and `dates` has them.
+    modified: u32,
+    /// The same, as near as it fits.
+    touched: u32,
+    /// Blocks of 512 bytes, the most where there are more and `large` has them; and above them three marks.
+    blocks: u32,
+}
+
+/// What a file's blocks and marks stand for.
+const BLOCKS: u32 = (1 << 29) - 1;
+const REGULAR: u32 = 1 << 29;
+const AGAIN: u32 = 1 << 30;
+const FOUND: u32 = 1 << 31;
+
 /// What one thread saw.
 #[derive(Default)]
 pub(crate) struct Shard {
-    files: Vec<TreeFile>,
+    files: Vec<FileRecord>,
+    /// The folder of the files from one on, in order.
+    runs: Vec<(u32, u32)>,
+    /// Last modifications that don't fit, in order.
+    dates: Vec<(u32, i64)>,
     /// Names, each ended by a zero byte.
     names: Vec<u8>,
     /// What holds more blocks than its column can say, in order.
@@ -133,26 +152,33 @@ impl FileTree {
     }
 
     /// A file.
-    pub fn file(&self, file: FileNumber) -> Option<&TreeFile> {
+    pub fn file(&self, file: FileNumber) -> Option<TreeFile> {
         let shard = self.shards.get(usize::from(file.shard))?;
-        shard.files.get(as_index(file.at)?)
+        let record = shard.record(file.at)?;
+        Some(TreeFile {
+            size: record.size,
+            modified: match record.modified {
+                u32::MAX => beside(&shard.dates, file.at).unwrap_or_default(),
+                seconds => seconds.into(),
+            },
+            touched: record.touched.into(),
+            is_regular: record.blocks & REGULAR != 0,
+            is_again: record.blocks & AGAIN != 0,
+            is_found: record.blocks & FOUND != 0,
+        })
     }
 
     /// What a file holds, in bytes of the disk: nothing where that is counted at another of its names.
     pub fn held(&self, file: FileNumber) -> u64 {
-        let Some(known) = self.file(file).filter(|known| !known.is_again) else {
+        let Some(shard) = self.shards.get(usize::from(file.shard)) else {
             return 0;
         };
-        if known.blocks < u32::MAX {
-            return u64::from(known.blocks) * BLOCK;
+        match shard.record(file.at).map(|record| record.blocks) {
+            None => 0,
+            Some(blocks) if blocks & AGAIN != 0 => 0,
+            Some(blocks) if blocks & BLOCKS < BLOCKS => u64::from(blocks & BLOCKS) * BLOCK,
+            Some(_) => beside(&shard.large, file.at).unwrap_or_default(),
         }
-        let large = self.shards.get(usize::from(file.shard));
-        let large = large.map_or(&[][..], |shard| &shard.large);
-        let found = large.binary_search_by_key(&file.at, |(at, _)| *at);
-        found
-            .ok()
-            .and_then(|at| large.get(at))
-            .map_or(0, |(_, held)| *held)
     }
 
     /// What a folder holds itself, in bytes of the disk.
@@ -167,7 +193,11 @@ impl FileTree {
 
     /// The folder that a file lies in.
     pub fn folder_of(&self, file: FileNumber) -> FolderNumber {
-        FolderNumber(self.file(file).map_or(0, |known| known.folder))
+        let shard = self.shards.get(usize::from(file.shard));
+        let runs = shard.map_or(&[][..], |shard| &shard.runs);
+        let after = runs.partition_point(|(at, _)| *at <= file.at);
+        let run = after.checked_sub(1).and_then(|at| runs.get(at));
+        FolderNumber(run.map_or(0, |(_, folder)| *folder))
     }
 
     /// What a folder is called; nothing of the root.
@@ -181,8 +211,9 @@ impl FileTree {
 
     /// What a file is called.
     pub fn file_name(&self, file: FileNumber) -> &[u8] {
-        let at = self.file(file).map_or(0, |known| known.name);
-        self.name_at(file.shard, at)
+        let shard = self.shards.get(usize::from(file.shard));
+        let record = shard.and_then(|shard| shard.record(file.at));
+        self.name_at(file.shard, record.map_or(0, |record| record.name))
     }
 
     fn name_at(&self, shard: u16, at: u32) -> &[u8] {
@@ -232,15 +263,19 @@ impl FileTree {
         let found = self.files_in(folder);
         let found = found.filter(|file| names.contains(self.file_name(*file)));
         for file in found.collect::<Vec<_>>() {
-            if let Some(known) = self.file_mut(file) {
-                known.is_found = true;
-            }
+            self.mark(file, FOUND);
         }
     }
 
-    fn file_mut(&mut self, file: FileNumber) -> Option<&mut TreeFile> {
-        let shard = self.shards.get_mut(usize::from(file.shard))?;
-        shard.files.get_mut(as_index(file.at)?)
+    fn mark(&mut self, file: FileNumber, mark: u32) {
+        let shard = self.shards.get_mut(usize::from(file.shard));
+        let at = as_index(file.at);
+        if let Some(record) = shard
+            .zip(at)
+            .and_then(|(shard, at)| shard.files.get_mut(at))
+        {
+            record.blocks |= mark;
+        }
     }
 
     /// Has each file's bytes counted once: at the first of its names, in the order of their paths.
@@ -255,9 +290,7 @@ impl FileTree {
         let mut seen = HashSet::new();
         names.retain(|(key, _)| !seen.insert((key.device, key.inode)));
         for (_, file) in names {
-            if let Some(known) = self.file_mut(file) {
-                known.is_again = true;
-            }
+            self.mark(file, AGAIN);
         }
     }
 
@@ -301,7 +334,17 @@ fn as_range(range: std::ops::Range<u32>) -> std::ops::Range<usize> {
     index(range.start)..index(range.end)
 }
 
+/// What stands beside a file, in a list in their order.
+fn beside<T: Copy>(list: &[(u32, T)], file: u32) -> Option<T> {
+    let found = list.binary_search_by_key(&file, |(at, _)| *at).ok()?;
+    list.get(found).map(|(_, known)| *known)
+}
+
 impl Shard {
+    fn record(&self, at: u32) -> Option<&FileRecord> {
+        self.files.get(as_index(at)?)
+    }
+
     /// Notes a name; none where there are more than a number can say.
     fn note_name(&mut self, name: &CStr) -> Option<u32> {
         let at = u32::try_from(self.names.len()).ok()?;
@@ -314,22 +357,28 @@ impl Shard {
         let at = u32::try_from(self.files.len()).ok()?;
         let name = self.note_name(name)?;
         let blocks = u32::try_from(stat.allocated / BLOCK).unwrap_or(u32::MAX);
-        if blocks == u32::MAX {
+        let blocks = blocks.min(BLOCKS);
+        if blocks == BLOCKS {
             self.large.push((at, stat.allocated));
         }
         if stat.links > 1 {
             self.linked.push((stat.key, at));
         }
-        self.files.push(TreeFile {
-            folder,
-            name,
+        if self.runs.last().is_none_or(|(_, last)| *last != folder) {
+            self.runs.push((at, folder));
+        }
+        let modified = u32::try_from(stat.modified.seconds).unwrap_or(u32::MAX);
+        if modified == u32::MAX {
+            self.dates.push((at, stat.modified.seconds));
+        }
+        let touched = stat.accessed.seconds.max(stat.modified.seconds).max(0);
+        let is_regular = stat.kind == Kind::File;
+        self.files.push(FileRecord {
             size: stat.size,
-            modified: stat.modified.seconds,
-            touched: stat.accessed.seconds.max(stat.modified.seconds),
-            blocks,
-            is_regular: stat.kind == Kind::File,
-            is_again: false,
-            is_found: false,
+            name,
+            modified,
+            touched: u32::try_from(touched).unwrap_or(u32::MAX),
+            blocks: blocks | if is_regular { REGULAR } else { 0 },
         });
         Some(())
     }

@@ -18,7 +18,7 @@ use jolly_core::plan::Outcome;
 use jolly_core::rule::{Removal, RuleSet, builtin};
 use jolly_core::run::{Pause, Real, sweep};
 use jolly_core::state::{Journal, StateFolder};
-use jolly_core::survey::{ChosenCopy, MeantTheSame, copies};
+use jolly_core::survey::{ChosenCopy, MeantTheSame, copies, snapshots, space};
 use jolly_core::walk::walk_tree;
 use jolly_demo::{DemoLayout, TreeBuilder};
 use jolly_disk::{Attribute, Disk as _, Metadata, RealDisk};
@@ -405,4 +405,65 @@ fn a_registry_on_its_own_kind_of_volume_is_changed_and_keeps_what_lies_beside_it
 /// Waits until the volume has done what it was asked to: some give space back later.
 fn settle(point: &Path) {
     works(Command::new("sync").arg("-f").arg(point)).unwrap();
+}
+
+/// What snapshots alone hold is told apart from what nothing explains; a part of the volume that is none stays somebody's own.
+#[test]
+fn what_snapshots_hold_is_told_apart() {
+    let dir = tempfile::tempdir().unwrap();
+    let mounted = match mount(dir.path(), "btrfs", &["mkfs.btrfs", "-f", "-q"]) {
+        Ok(mounted) => mounted,
+        Err(why) => {
+            jolly_demo::skipped(&format!("no test of snapshots, because {why}"));
+            return;
+        }
+    };
+    let point = &mounted.point;
+    let btrfs = |arguments: &[&str]| {
+        let mut command = Command::new("btrfs");
+        works(command.args(arguments).current_dir(point)).unwrap();
+    };
+    let put = |path: &str, megabytes: u8| {
+        let bytes = vec![megabytes; usize::from(megabytes) << 20];
+        std::fs::create_dir_all(point.join(path).parent().unwrap()).unwrap();
+        std::fs::write(point.join(path), bytes).unwrap();
+    };
+    let away = |path: &str| {
+        let mut out = Command::new("rm");
+        works(out.arg(point.join(path))).unwrap();
+    };
+    std::fs::create_dir_all(point.join("etc")).unwrap();
+    std::fs::write(point.join("etc/os-release"), "ID=x\n").unwrap();
+    put("home/ada/film", 30);
+    put("home/ada/kept", 20);
+    btrfs(&["subvolume", "create", "home/own part"]);
+    put("home/own part/notes", 8);
+    std::fs::create_dir(point.join(".snapshots")).unwrap();
+    settle(point);
+    btrfs(&["subvolume", "snapshot", "-r", ".", ".snapshots/1"]);
+    away("home/ada/film");
+    put("home/ada/late", 5);
+    btrfs(&["subvolume", "snapshot", "-r", ".", ".snapshots/2"]);
+    away("home/ada/late");
+    settle(point);
+    let target = Target::open(Arc::new(RealDisk), point, None, &|_| None).unwrap();
+    let never = CancelToken::default();
+    let found = space(&target, walk_tree(&target, &[], &never, &|_| {}));
+    let before = found.whole();
+    assert!(found.may_have_snapshots() && before.snapshots == 0);
+    let known = snapshots(&target, &found.tree, &never);
+    let told: Vec<(String, u64)> = (known.all.iter())
+        .map(|one| (one.path.to_string(), one.alone >> 20))
+        .collect();
+    let wanted = [(".snapshots/1", 30), (".snapshots/2", 5)];
+    assert_eq!(told, wanted.map(|(path, held)| (path.to_owned(), held)));
+    assert_eq!(known.unknown, 0);
+    found.note_snapshots(known);
+    let whole = found.whole();
+    assert_eq!(whole.snapshots, 35 << 20);
+    assert_eq!(whole.unexplained, before.unexplained - whole.snapshots);
+    assert_eq!(whole.size(), target.measure().unwrap().size);
+    // What is left is the part of its own, and what the file system keeps for itself.
+    assert!(whole.unexplained >= 8 << 20);
+    assert!(!found.may_have_snapshots());
 }

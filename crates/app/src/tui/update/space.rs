@@ -10,7 +10,7 @@ use tui_input::Input;
 
 use crate::tui::areas::{SpaceSpot, first_row, space_at, space_extent, space_room};
 use crate::tui::keys::Action;
-use crate::tui::model::{Model, Overlay, PlaceDraft, SpaceList, SpaceView, Subject};
+use crate::tui::model::{Model, Overlay, PlaceDraft, SpaceList, SpaceView, Subject, Weigh};
 use crate::tui::msg::{Effect, Question, SpaceNews};
 use crate::tui::update::{copies, exclude, export, moved};
 
@@ -23,7 +23,7 @@ pub(super) fn open(model: &mut Model) -> Vec<Effect> {
     let effects = if let Some(space) = &weigh.space {
         view.folder = weigh.space_folder;
         view.read(Arc::clone(space));
-        Vec::new()
+        ask_snapshots(weigh)
     } else {
         let scan = Arc::clone(&weigh.scan);
         let session = model.session.clone();
@@ -48,10 +48,10 @@ fn view_of(model: &mut Model) -> Option<&mut SpaceView> {
 }
 
 /// Hears of a scan that is still weighed.
-pub(super) fn hear(model: &mut Model, scan: &Arc<Scan>, news: SpaceNews) {
+pub(super) fn hear(model: &mut Model, scan: &Arc<Scan>, news: SpaceNews) -> Vec<Effect> {
     let weigh = model.weigh.as_ref();
     if !weigh.is_some_and(|weigh| Arc::ptr_eq(&weigh.scan, scan)) {
-        return;
+        return Vec::new();
     }
     match news {
         SpaceNews::Walked(news) => {
@@ -59,25 +59,46 @@ pub(super) fn hear(model: &mut Model, scan: &Arc<Scan>, news: SpaceNews) {
                 view.news = news;
             }
         }
-        SpaceNews::Found(space) => found(model, space),
+        SpaceNews::Found(space) => return found(model, space),
+        SpaceNews::Snapshots(known) => {
+            if let Some(space) = weigh.and_then(|weigh| weigh.space.as_ref()) {
+                space.note_snapshots(known);
+            }
+        }
         SpaceNews::Compared(news) => copies::compared(model, news),
         SpaceNews::Copies(known) => copies::found(model, known),
         SpaceNews::Versions(found) => copies::found_versions(model, found),
     }
+    Vec::new()
+}
+
+/// Asks what snapshots hold, unless that is known.
+fn ask_snapshots(weigh: &Weigh) -> Vec<Effect> {
+    let space = weigh.space.as_ref();
+    let asked = space.filter(|space| space.may_have_snapshots());
+    let question =
+        |space: &Arc<Space>| Question::AskSnapshots(Arc::clone(&weigh.scan), Arc::clone(space));
+    asked
+        .map(|space| Effect::Question(question(space)))
+        .into_iter()
+        .collect()
 }
 
 /// Takes in what was found; nothing when that broke off.
-fn found(model: &mut Model, space: Option<Arc<Space>>) {
+fn found(model: &mut Model, space: Option<Arc<Space>>) -> Vec<Effect> {
     let Some(space) = space else {
         model.message = Some("Where the space is could not be found out.".to_owned());
-        return;
+        return Vec::new();
     };
+    let mut effects = Vec::new();
     if let Some(weigh) = &mut model.weigh {
         weigh.space = Some(Arc::clone(&space));
+        effects = ask_snapshots(weigh);
     }
     if let Some(view) = view_of(model) {
         view.read(space);
     }
+    effects
 }
 
 /// The screen has another size.

@@ -107,6 +107,7 @@ fn sums(theme: &Theme, view: &SpaceView, width: usize) -> Line<'static> {
     let whole = space.whole();
     let mut parts = vec![format!("{} counted", bytes(whole.counted))];
     for (held, words) in [
+        (whole.snapshots, "in snapshots alone"),
         (whole.unexplained, "no file here explains"),
         (whole.reserved, "reserved"),
         (whole.free, "free"),

@@ -87,13 +87,14 @@ const OUTCOMES: usize = 33;
 fn outcomes(theme: &Theme, sweeping: &Sweeping, width: usize) -> Line<'static> {
     let told = |outcome: Outcome| {
         let sum = sweeping.outcomes.get(&outcome).copied().unwrap_or_default();
-        (
-            sum.items,
-            count(sum.items),
-            format!(" {}   ", outcome.name()),
-        )
+        // Few runs have copies that keep their name.
+        let is_told = outcome != Outcome::Shared || sum.items > 0;
+        is_told.then(|| {
+            let name = format!(" {}   ", outcome.name());
+            (sum.items, count(sum.items), name)
+        })
     };
-    let all = Outcome::ALL.map(told);
+    let all: Vec<(u64, String, String)> = Outcome::ALL.into_iter().filter_map(told).collect();
     let wide: usize = all
         .iter()
         .map(|(_, many, name)| many.len() + name.len())
