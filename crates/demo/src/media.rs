@@ -141,7 +141,9 @@ pub fn jpeg(
         field(Tag::DateTimeOriginal, moment),
     ];
     let mut writer = Writer::new();
-    fields.iter().for_each(|field| writer.push_field(field));
+    for field in &fields {
+        writer.push_field(field);
+    }
     let mut told = Cursor::new(Vec::new());
     // A picture that tells nothing of itself is still a picture.
     drop(writer.write(&mut told, false));

@@ -127,6 +127,7 @@ pub(crate) fn measure(dir: &Path, files: usize) -> Result<(), Failure> {
         stage.press(KeyCode::BackTab);
     }
     print("the list's end to its frame, check", listed);
+    space(&mut stage);
     let (again, first) = stage.scan();
     println!(
         "  scanned again: {again} items, first frame {:.2} ms",
@@ -187,6 +188,50 @@ fn inside(stage: &mut HeadlessUi) -> Vec<Duration> {
     print("inside: an answer's end to its frame", answers);
     stage.press(KeyCode::Esc);
     all
+}
+
+/// Keys that are pressed over and over where the space is.
+const WALKS_IN_SPACE: [(&str, &[KeyCode]); 2] = [
+    (
+        "space: into a folder, out of it",
+        &[
+            KeyCode::Enter,
+            KeyCode::Enter,
+            KeyCode::Enter,
+            KeyCode::Left,
+            KeyCode::Left,
+            KeyCode::Left,
+            KeyCode::Down,
+        ],
+    ),
+    (
+        "space: lists, move",
+        &[
+            KeyCode::Char('o'),
+            KeyCode::End,
+            KeyCode::PageUp,
+            KeyCode::Home,
+        ],
+    ),
+];
+
+/// Looks where the space is, and walks through it.
+fn space(stage: &mut HeadlessUi) {
+    let began = Instant::now();
+    let (took, later) = stage.press(KeyCode::Char('D'));
+    println!(
+        "  all of it walked and added up in {:.2} s",
+        began.elapsed().as_secs_f64()
+    );
+    print("space: the key to its first frame", vec![took]);
+    print(
+        "space: an answer's end to its frame",
+        later.into_iter().collect(),
+    );
+    for (what, keys) in WALKS_IN_SPACE {
+        print(what, press(stage, keys, 60));
+    }
+    stage.press(KeyCode::Esc);
 }
 
 fn press(stage: &mut HeadlessUi, keys: &[KeyCode], rounds: usize) -> Vec<Duration> {

@@ -1,5 +1,7 @@
 //! What threads find out about a scan: a pile from inside, what an exclusion spares, who holds what.
 
+mod space;
+
 use std::os::unix::ffi::OsStrExt as _;
 use std::sync::Arc;
 use std::time::Duration;
@@ -12,18 +14,13 @@ use jolly_core::decide::{
 use jolly_core::error_chain;
 use jolly_core::host::{Asked, InUse, RunningProgram, ask_to_close};
 use jolly_core::pile::Scan;
-use jolly_core::survey::{
-    Belongs, Space, UninstallError, copies, inventory, lying, programs, said_of,
-    sites_and_extensions, snapshots, space, uninstall, versions,
-};
-use jolly_core::walk::walk_tree;
+use jolly_core::survey::{Belongs, UninstallError, programs, sites_and_extensions, uninstall};
 
 use crate::options::SharedOptions;
 use crate::place::{self, PlaceChange};
 use crate::session::Session;
-use crate::surveys::keep_look;
-use crate::tui::model::{CheckList, Holders, KnownCopies, KnownPrograms};
-use crate::tui::msg::{InsideSearch, Msg, Opened, Question, SpaceNews, Spared};
+use crate::tui::model::{CheckList, Holders, KnownPrograms};
+use crate::tui::msg::{InsideSearch, Msg, Opened, Question, Spared};
 
 /// Answers a question about what was scanned; nothing when nobody wants to know any more.
 pub(super) fn answer(question: Question, cancel: &CancelToken, news: &Sender<Msg>) -> Msg {
@@ -64,29 +61,8 @@ pub(super) fn answer(question: Question, cancel: &CancelToken, news: &Sender<Msg
             let known = look_at_programs(&scan, &session.belongs_now(), cancel);
             unless_cancelled(cancel, Msg::ProgramsRead(scan, Arc::new(known)))
         }
-        Question::LookAtSpace(scan, session) => {
-            let found = look_at_space(&scan, session.as_deref(), cancel, news);
-            unless_cancelled(
-                cancel,
-                Msg::Space(scan, SpaceNews::Found(Some(Arc::new(found)))),
-            )
-        }
-        Question::LookAtCopies(scan, space, session) => {
-            let found = look_at_copies(&scan, (space, session.as_deref()), cancel, news);
-            unless_cancelled(
-                cancel,
-                Msg::Space(scan, SpaceNews::Copies(Some(Arc::new(found)))),
-            )
-        }
-        Question::AskSnapshots(scan, space) => {
-            let found = snapshots(&scan.target, &space.tree, cancel);
-            unless_cancelled(cancel, Msg::Space(scan, SpaceNews::Snapshots(found)))
-        }
-        Question::LookAtVersions(scan, space) => {
-            let found = versions(&scan.target, &space.tree, cancel, &|heard| {
-                drop(news.try_send(Msg::Space(Arc::clone(&scan), SpaceNews::Compared(heard))));
-            });
-            let found = SpaceNews::Versions(Some(Arc::new(found)));
+        Question::Space(scan, asked) => {
+            let found = space::answer(&scan, asked, cancel, news);
             unless_cancelled(cancel, Msg::Space(scan, found))
         }
         Question::AskManager(session, known, unwanted) => {
@@ -166,51 +142,6 @@ fn look_at_programs(scan: &Scan, belongs: &Belongs, cancel: &CancelToken) -> Kno
         renewable,
         left: Arc::clone(&scan.leftovers),
         portions: left_behind(scan),
-    }
-}
-
-/// Walks everything, and marks what the rules have found of it.
-fn look_at_space(
-    scan: &Arc<Scan>,
-    session: Option<&Session>,
-    cancel: &CancelToken,
-    news: &Sender<Msg>,
-) -> Space {
-    let tree = walk_tree(&scan.target, &[], cancel, &|heard| {
-        // Only the newest news counts: what doesn't fit is dropped.
-        drop(news.try_send(Msg::Space(Arc::clone(scan), SpaceNews::Walked(heard))));
-    });
-    let mut found = space(&scan.target, tree);
-    found.mark(scan.found_by_folder());
-    if let Some(session) = session.filter(|_| !cancel.is_cancelled()) {
-        let known = inventory(&scan.target, &session.belongs_now(), cancel);
-        found.lying = lying(&scan.target, &found, &known);
-        // What can't be kept is only missing at the next visit.
-        drop(keep_look(session, &mut found));
-    }
-    found
-}
-
-/// Looks for files that are there twice; what was walked already isn't walked again.
-fn look_at_copies(
-    scan: &Arc<Scan>,
-    (space, session): (Option<Arc<Space>>, Option<&Session>),
-    cancel: &CancelToken,
-    news: &Sender<Msg>,
-) -> KnownCopies {
-    let space = space.unwrap_or_else(|| Arc::new(look_at_space(scan, session, cancel, news)));
-    let meant = session.and_then(|it| it.files.read_meant_the_same().ok());
-    let meant = meant.unwrap_or_default();
-    let found = copies(&scan.target, &space.tree, (&[], &meant), cancel, &|heard| {
-        drop(news.try_send(Msg::Space(Arc::clone(scan), SpaceNews::Compared(heard))));
-    });
-    let said = said_of(&found, &space.tree, &scan.copies);
-    KnownCopies {
-        space,
-        spare: found.spare(),
-        copies: found,
-        said,
-        meant: meant.len() as u64,
     }
 }
 

@@ -55,7 +55,7 @@ pub(super) use rulebooks::{RuleRow, Rulebooks};
 pub(super) use runs::RunsView;
 pub(super) use scanning::{PlaceGroup, PlaceProgress, Scanning};
 pub(super) use sites::{RowKind, SiteOrder, SiteRow, SiteSum, SitesView};
-pub(super) use space::{SpaceList, SpaceView};
+pub(super) use space::{MOST_ROWS, SpaceList, SpaceView, UNUSED};
 pub(super) use starts::{StartsRow, StartsView};
 pub(super) use startup::StartupView;
 pub(super) use sweeping::Sweeping;

@@ -39,6 +39,7 @@ use crate::startup::StartList;
 use crate::tui::model::{
     Arrived, Check, CheckList, DustpanRun, Holders, KnownCopies, KnownPrograms, Origin, Subject,
 };
+use crate::tui::slots::Kind;
 use crate::wording::counted_copies;
 
 /// Something that happened.
@@ -139,6 +140,33 @@ pub(super) enum SpaceNews {
     Copies(Option<Arc<KnownCopies>>),
     /// What is there in several versions; nothing when that broke off.
     Versions(Option<Arc<Versions>>),
+}
+
+/// What is asked of where the space is; what was walked already isn't walked again.
+pub(super) enum SpaceQuestion {
+    /// Walk everything and add it up.
+    Walk(Option<Arc<Session>>),
+    /// What the snapshots that the walk left apart hold.
+    Snapshots(Arc<Space>),
+    /// Which files are there twice.
+    Copies(Option<Arc<Space>>, Option<Arc<Session>>),
+    /// Which recordings and pictures are there in several versions.
+    Versions(Arc<Space>),
+}
+
+impl SpaceQuestion {
+    /// Of what kind it is, and what is said when it can't be answered.
+    pub(super) fn kind(&self) -> (Kind, SpaceNews) {
+        match self {
+            Self::Walk(_) => (Kind::Space, SpaceNews::Found(None)),
+            Self::Snapshots(_) => {
+                let nothing = SpaceNews::Snapshots(Snapshots::default());
+                (Kind::Snapshots, nothing)
+            }
+            Self::Copies(..) => (Kind::Copies, SpaceNews::Copies(None)),
+            Self::Versions(_) => (Kind::Versions, SpaceNews::Versions(None)),
+        }
+    }
 }
 
 /// Exclusions with what they spare, or why there are none.
@@ -360,14 +388,8 @@ pub(super) enum Question {
     LookAtSites(Arc<Scan>),
     /// Find out what programs occupy.
     LookAtPrograms(Arc<Scan>, Arc<Session>),
-    /// Find out where the space is.
-    LookAtSpace(Arc<Scan>, Option<Arc<Session>>),
-    /// Find out what the snapshots that a walk left apart hold.
-    AskSnapshots(Arc<Scan>, Arc<Space>),
-    /// Find out which files are there twice; what was walked already isn't walked again.
-    LookAtCopies(Arc<Scan>, Option<Arc<Space>>, Option<Arc<Session>>),
-    /// Find out which recordings and pictures are there in several versions.
-    LookAtVersions(Arc<Scan>, Arc<Space>),
+    /// Find out something of where the space is.
+    Space(Arc<Scan>, SpaceQuestion),
     /// Ask a package manager what it would remove.
     AskManager(Arc<Session>, Arc<KnownPrograms>, Unwanted),
     /// Find out what these exclusions spare.

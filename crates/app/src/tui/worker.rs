@@ -10,7 +10,6 @@ use jolly_core::dustpan::is_dustpan_on_target;
 use jolly_core::pile::Scan;
 use jolly_core::plan::Manifest;
 use jolly_core::run::{Pause, Rehearsed, left_over};
-use jolly_core::survey::Snapshots;
 use jolly_core::{CancelToken, error_chain};
 use ratatui::crossterm::event::{self, Event, KeyEventKind, MouseEventKind};
 
@@ -22,8 +21,7 @@ use crate::surveys::SurveyFinds;
 use crate::tui::lookups::{self, Source};
 use crate::tui::model::Check;
 use crate::tui::msg::{
-    Effect, Lookup, Msg, Opened, Question, RunWork, ScanJob, Scanned, SpaceNews, SweepOrder,
-    SweptRun,
+    Effect, Lookup, Msg, Opened, Question, RunWork, ScanJob, Scanned, SweepOrder, SweptRun,
 };
 use crate::tui::slots::{Kind, Slots};
 use crate::tui::{answer, command, keeping, pans};
@@ -253,22 +251,10 @@ impl Workers {
                 let nothing = Msg::ProgramsRead(Arc::clone(scan), Arc::default());
                 (Kind::Programs, nothing)
             }
-            Question::LookAtSpace(scan, _) => (
-                Kind::Space,
-                Msg::Space(Arc::clone(scan), SpaceNews::Found(None)),
-            ),
-            Question::LookAtCopies(scan, ..) => (
-                Kind::Copies,
-                Msg::Space(Arc::clone(scan), SpaceNews::Copies(None)),
-            ),
-            Question::AskSnapshots(scan, _) => (
-                Kind::Snapshots,
-                Msg::Space(Arc::clone(scan), SpaceNews::Snapshots(Snapshots::default())),
-            ),
-            Question::LookAtVersions(scan, _) => (
-                Kind::Versions,
-                Msg::Space(Arc::clone(scan), SpaceNews::Versions(None)),
-            ),
+            Question::Space(scan, asked) => {
+                let (kind, nothing) = asked.kind();
+                (kind, Msg::Space(Arc::clone(scan), nothing))
+            }
             Question::AskManager(..) => {
                 let why = ("it could not be asked".to_owned(), "");
                 (Kind::Manager, Msg::ManagerAnswered(Err(why)))

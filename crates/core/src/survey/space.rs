@@ -78,6 +78,10 @@ pub struct Space {
     pub before: Option<SpaceBefore>,
     /// What lies in downloads and on the desktop, where that was looked at.
     pub lying: Vec<Lying>,
+    /// The largest of what nobody used for long, where that was worked out.
+    pub unused: Vec<Part>,
+    /// What grew most since the last look, where that was worked out.
+    pub grew: Vec<Part>,
     held: Vec<Held>,
     snapshots: OnceLock<Snapshots>,
 }
@@ -88,6 +92,8 @@ pub fn space(target: &Target, tree: FileTree) -> Space {
         volume: is_volume(target).then(|| target.measure().ok()).flatten(),
         before: None,
         lying: Vec::new(),
+        unused: Vec::new(),
+        grew: Vec::new(),
         held: added_up(&tree),
         snapshots: OnceLock::new(),
         tree,
@@ -222,6 +228,12 @@ impl Space {
             }
         }
         rows
+    }
+
+    /// Works out what nobody used since a moment, in seconds since 1970, and what grew: so many of each at most.
+    pub fn note_lists(&mut self, moment: i64, most: usize) {
+        self.unused = self.unused_since(moment, most);
+        self.grew = self.grown(most);
     }
 
     /// Whether there may be snapshots that nobody asked about yet.

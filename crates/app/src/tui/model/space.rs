@@ -40,10 +40,10 @@ pub(in crate::tui) struct SpaceView {
 }
 
 /// After so many seconds without use nobody uses something any more.
-const UNUSED: i64 = 365 * 86_400;
+pub(in crate::tui) const UNUSED: i64 = 365 * 86_400;
 
 /// Rows that a list has at most: of more nobody reads the rest.
-const MOST: usize = 2_000;
+pub(in crate::tui) const MOST_ROWS: usize = 2_000;
 
 /// The narrowest block that is drawn, in cells.
 const NARROWEST: u64 = 1;
@@ -75,13 +75,13 @@ impl SpaceView {
         let (width, levels) = self.extent;
         self.shelves = space.shelves(self.folder, (width as u64, levels), NARROWEST);
         self.rows = match self.list {
-            SpaceList::Here => space.largest(self.folder, 0, MOST),
+            SpaceList::Here => space.largest(self.folder, 0, MOST_ROWS),
             SpaceList::Lying => {
                 let lying = space.lying.iter().map(|one| one.part);
-                lying.take(MOST).collect()
+                lying.take(MOST_ROWS).collect()
             }
-            SpaceList::Grown => space.grown(MOST),
-            SpaceList::Unused => space.unused_since(self.now.as_second() - UNUSED, MOST),
+            SpaceList::Grown => space.grew.clone(),
+            SpaceList::Unused => space.unused.clone(),
         };
         self.focus = self.focus.min(self.rows.len().saturating_sub(1));
     }

@@ -15,7 +15,7 @@ use crate::tui::keys::Action;
 use crate::tui::model::{
     CopiesSaid, CopiesToTake, CopiesView, CopyRow, KnownCopies, Model, Overlay, Row, Station, Weigh,
 };
-use crate::tui::msg::{Effect, Keeping, Question};
+use crate::tui::msg::{Effect, Keeping, Question, SpaceQuestion};
 use crate::tui::update::{moved, start_scan};
 use crate::wording::{bytes, count, counted, counted_copies};
 pub(super) use versions::found as found_versions;
@@ -32,11 +32,8 @@ pub(super) fn open(model: &mut Model) -> Vec<Effect> {
         Vec::new()
     } else {
         let scan = Arc::clone(&weigh.scan);
-        vec![Effect::Question(Question::LookAtCopies(
-            scan,
-            weigh.space.clone(),
-            model.session.clone(),
-        ))]
+        let asked = SpaceQuestion::Copies(weigh.space.clone(), model.session.clone());
+        vec![Effect::Question(Question::Space(scan, asked))]
     };
     model.overlay = Some(Overlay::Copies(Box::new(view)));
     effects
@@ -121,8 +118,7 @@ fn turn(view: &mut CopiesView, action: Action) {
         return;
     };
     let head = match row {
-        CopyRow::Pair(_) | CopyRow::Rest(_) | CopyRow::Versions(_) => row,
-        CopyRow::Sort(..) => row,
+        CopyRow::Pair(_) | CopyRow::Sort(..) | CopyRow::Rest(_) | CopyRow::Versions(_) => row,
         CopyRow::Shared(pair, _) => head_of_files(view, pair),
         CopyRow::RestFile(group, _) => CopyRow::Rest(group),
         CopyRow::Version(group, _) => CopyRow::Versions(group),

@@ -11,7 +11,7 @@ use tui_input::Input;
 use crate::tui::areas::{SpaceSpot, first_row, space_at, space_extent, space_room};
 use crate::tui::keys::Action;
 use crate::tui::model::{Model, Overlay, PlaceDraft, SpaceList, SpaceView, Subject, Weigh};
-use crate::tui::msg::{Effect, Question, SpaceNews};
+use crate::tui::msg::{Effect, Question, SpaceNews, SpaceQuestion};
 use crate::tui::update::{copies, exclude, export, moved};
 
 /// Opens the lens.
@@ -27,7 +27,8 @@ pub(super) fn open(model: &mut Model) -> Vec<Effect> {
     } else {
         let scan = Arc::clone(&weigh.scan);
         let session = model.session.clone();
-        vec![Effect::Question(Question::LookAtSpace(scan, session))]
+        let asked = SpaceQuestion::Walk(session);
+        vec![Effect::Question(Question::Space(scan, asked))]
     };
     model.overlay = Some(Overlay::Space(Box::new(view)));
     effects
@@ -76,8 +77,10 @@ pub(super) fn hear(model: &mut Model, scan: &Arc<Scan>, news: SpaceNews) -> Vec<
 fn ask_snapshots(weigh: &Weigh) -> Vec<Effect> {
     let space = weigh.space.as_ref();
     let asked = space.filter(|space| space.may_have_snapshots());
-    let question =
-        |space: &Arc<Space>| Question::AskSnapshots(Arc::clone(&weigh.scan), Arc::clone(space));
+    let question = |space: &Arc<Space>| {
+        let asked = SpaceQuestion::Snapshots(Arc::clone(space));
+        Question::Space(Arc::clone(&weigh.scan), asked)
+    };
     asked
         .map(|space| Effect::Question(question(space)))
         .into_iter()

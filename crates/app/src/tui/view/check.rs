@@ -270,6 +270,15 @@ impl Page<'_> {
     fn unnoticed(&self, line: &mut Pieces<'_>) {
         let (theme, columns) = (self.theme, self.columns);
         let nothing = &self.check.unnoticed;
+        if nothing.piles == 0 {
+            let words = if self.check.notices.is_empty() {
+                ""
+            } else {
+                "  That is all that goes."
+            };
+            line.add(words, theme.style(Role::Quiet));
+            return;
+        }
         let words = format!(
             "  Nobody will notice the rest: {}, {}.",
             counted(nothing.piles, "pile"),

@@ -126,7 +126,7 @@ fn sums(theme: &Theme, view: &SpaceView, width: usize) -> Line<'static> {
     }
     let apart = space.tree.apart.len() as u64;
     if apart > 0 {
-        says.push(format!("{} apart", counted(apart, "volume")));
+        says.push(format!("{} apart", count(apart)));
     }
     let says = says.join("   ");
     Line::styled(

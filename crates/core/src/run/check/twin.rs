@@ -1,4 +1,4 @@
-//! Whether a copy may go: a file that stays has the same contents, byte by byte, right now.
+//! Whether a copy or a version may go: the file that stays for it is there, with the same contents or as it was read, right now.
 
 use std::collections::HashSet;
 use std::ffi::CStr;
@@ -9,12 +9,112 @@ use std::os::fd::AsFd as _;
 use jolly_disk::{Attribute, Disk, FileKey, Folder, Kind, Stat};
 
 use crate::cancel::CancelToken;
-use crate::computer::{Target, TargetPath};
-use crate::plan::Manifest;
-use crate::rule::{AsRead, Search};
+use crate::computer::{Account, Target, TargetPath};
+use crate::plan::{ItemOutcome, Manifest, ManifestItem, StayReason};
+use crate::rule::{AsRead, Removal, Search};
+use crate::run::check::{Checker, SeenItem};
 
 /// Bytes that are compared at once.
 const CHUNK: usize = 128 << 10;
+
+impl Checker<'_> {
+    /// Of a copy: that another file with the same contents stays. It is compared once, right before the copy goes; what keeps
+    /// its name is compared when it is made anew.
+    pub(super) fn other_stays(
+        &mut self,
+        seen: &SeenItem<'_>,
+        search: &Search,
+    ) -> Result<(), ItemOutcome> {
+        let refuse = |reason: StayReason| Err(ItemOutcome::stays(reason));
+        let twins = search.twins.as_deref();
+        let Some(twin) = twins.and_then(|twins| twins.get(seen.name.to_bytes())) else {
+            return refuse(StayReason::NoOtherCopy);
+        };
+        let stays = &twin.stays;
+        if let Some(as_read) = &twin.as_read {
+            let shared = self.shared;
+            let (target, stays) = (shared.context.target, (stays, &shared.taken));
+            return if is_as_read(target, seen.stat, stays, as_read) {
+                Ok(())
+            } else {
+                refuse(StayReason::NoOtherVersion)
+            };
+        }
+        let by = seen.item.by;
+        if by == Removal::HardLink {
+            let accounts = &self.shared.context.target.accounts;
+            let account = search.account.and_then(|at| accounts.get(at));
+            let is_own = |account: &Account| stays.below(&account.home).is_some();
+            if !account.is_some_and(is_own) {
+                return refuse(StayReason::OfAnotherAccount);
+            }
+        }
+        // What is set aside is looked at before it is stored, too.
+        if by.keeps_name() || (by == Removal::SetAside && !seen.is_read) {
+            return Ok(());
+        }
+        self.has_twin((seen.path, seen.name, seen.stat), stays)
+    }
+
+    fn has_twin(
+        &mut self,
+        (path, name, stat): (&TargetPath, &CStr, &Stat),
+        stays: &TargetPath,
+    ) -> Result<(), ItemOutcome> {
+        let shared = self.shared;
+        let going = (self.parent(path)?, name, stat);
+        let target = shared.context.target;
+        match has_same_bytes(target, going, (stays, &shared.taken), shared.cancel()) {
+            Ok(true) => Ok(()),
+            Ok(false) | Err(_) => Err(ItemOutcome::stays(StayReason::NoOtherCopy)),
+        }
+    }
+
+    /// Where the file lies that stays for a copy; nothing where none was named.
+    pub(crate) fn stays_for(&mut self, path: &TargetPath) -> Option<TargetPath> {
+        let near = self.near(path);
+        let own = (near.searches.iter()).filter(|over| over.search.root.as_bytes() == near.path);
+        let mut twins = own.filter_map(|over| over.search.twins.as_deref());
+        let twin = twins.find_map(|twins| twins.get(path.name()));
+        twin.map(|twin| twin.stays.clone())
+    }
+
+    /// Whether a copy may share the bytes of the file that stays, as far as it can be known without trying.
+    pub(crate) fn may_share(
+        &mut self,
+        item: &ManifestItem,
+        name: &CStr,
+        stat: &Stat,
+    ) -> Result<(), ItemOutcome> {
+        let refuse = |reason: StayReason| Err(ItemOutcome::stays(reason));
+        let Some(stays) = self.stays_for(&item.path) else {
+            return refuse(StayReason::NoOtherCopy);
+        };
+        self.has_twin((&item.path, name, stat), &stays)?;
+        let target = self.shared.context.target;
+        let disk = &**target.disk();
+        if item.by == Removal::Clone {
+            return if target.can_clone {
+                Ok(())
+            } else {
+                refuse(StayReason::CannotShare)
+            };
+        }
+        let folder = self.parent(&item.path)?;
+        let look = || {
+            let holding = disk.open_folder(target.root(), stays.folder_bytes())?;
+            let other = disk.open_file(&holding, stays.as_name())?;
+            let of_other = disk.stat(&holding, stays.as_name())?;
+            let one = disk.open_file(folder, name)?;
+            are_alike(disk, (&one, stat), (&other, &of_other))
+        };
+        match look() {
+            Ok(true) => Ok(()),
+            Ok(false) => refuse(StayReason::NotAlike),
+            Err(error) => Err(ItemOutcome::of_error(&error, "read")),
+        }
+    }
+}
 
 /// The files that a list takes, where it takes copies: none of them keeps another's contents alive.
 pub(super) fn taken(searches: &[Search], manifest: &Manifest) -> HashSet<FileKey> {

@@ -1,9 +1,8 @@
 //! Which files have the same contents: of equal length, then of equal beginning and end, then of equal hash of all of it
 //! (BLAKE3). Each step reads only what still has a twin.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 use std::fs::File;
-use std::hash::Hash;
 use std::io::{self, Read as _, Seek as _, SeekFrom};
 use std::num::NonZeroUsize;
 use std::sync::Mutex;
@@ -89,7 +88,7 @@ pub(super) fn find(
         .filter(|folder| looked_in.get(folder.index()) == Some(&true));
     let files = places.flat_map(|folder| tree.files_in(folder));
     let all = files.filter_map(|file| Some((size_of(tree, file)?, file)));
-    let candidates = twins(all);
+    let candidates = twins(all.collect());
     let count = candidates.iter().map(|(_, files)| files.len() as u64).sum();
     let flat = |groups: Vec<(u64, Vec<FileNumber>)>| -> Vec<Wanted> {
         let flat = groups.into_iter();
@@ -100,7 +99,7 @@ pub(super) fn find(
     let by_ends = ends.into_iter().map(Hashed::by_contents);
     let mut groups: Vec<CopyGroup> = Vec::new();
     let mut rest = Vec::new();
-    for ((size, hash), files) in twins(by_ends) {
+    for ((size, hash), files) in twins(by_ends.collect()) {
         // Both ends were all of it.
         if size <= PART {
             groups.extend(apart(tree, (size, hash), files));
@@ -110,7 +109,7 @@ pub(super) fn find(
     }
     let whole = reader.hashes(flat(rest), Reach::Whole, &mut unread);
     let by_hash = whole.into_iter().map(Hashed::by_contents);
-    let found = twins(by_hash).into_iter();
+    let found = twins(by_hash.collect()).into_iter();
     groups.extend(found.filter_map(|((size, hash), files)| apart(tree, (size, hash), files)));
     groups.sort_by_cached_key(|group| {
         let first = group.files.first().map(|file| tree.file_path(*file));
@@ -158,16 +157,23 @@ fn is_of_the_desktop(name: &[u8]) -> bool {
     name.starts_with(b".") || KEPT.iter().any(|kept| name.eq_ignore_ascii_case(kept))
 }
 
-/// What has a twin by its key.
-fn twins<K: Hash + Eq, V>(all: impl Iterator<Item = (K, V)>) -> Vec<(K, Vec<V>)> {
-    let mut by_key: HashMap<K, Vec<V>> = HashMap::new();
-    for (key, value) in all {
-        by_key.entry(key).or_default().push(value);
+/// What has a twin by its key, in the order of the keys. There may be millions, most of them without: they are sorted where
+/// they are.
+fn twins<K: Ord, V>(mut all: Vec<(K, V)>) -> Vec<(K, Vec<V>)> {
+    all.sort_unstable_by(|(one, _), (other, _)| one.cmp(other));
+    let mut found = Vec::new();
+    let mut all = all.into_iter().peekable();
+    while let Some((key, first)) = all.next() {
+        let mut same = vec![];
+        while let Some((_, next)) = all.next_if(|(next, _)| *next == key) {
+            same.push(next);
+        }
+        if !same.is_empty() {
+            same.push(first);
+            found.push((key, same));
+        }
     }
-    by_key
-        .into_iter()
-        .filter(|(_, all)| all.len() > 1)
-        .collect()
+    found
 }
 
 /// Reads files.

@@ -50,11 +50,14 @@ pub fn snapshots(target: &Target, tree: &FileTree, cancel: &CancelToken) -> Snap
         if cancel.is_cancelled() {
             return found;
         }
-        match is_part_of_volume(target, path).then(|| ask(target, path)) {
-            Some(Some(Some(snapshot))) => found.all.push(snapshot),
-            // Another volume, or a part that is no snapshot: what is in it is somebody's own.
-            None | Some(Some(None)) => {}
-            Some(None) => found.unknown += 1,
+        if !is_part_of_volume(target, path) {
+            continue;
+        }
+        match ask(target, path) {
+            Told::Snapshot(snapshot) => found.all.push(snapshot),
+            // What is in it is somebody's own.
+            Told::Other => {}
+            Told::Nothing => found.unknown += 1,
         }
     }
     found
@@ -72,26 +75,38 @@ fn is_part_of_volume(target: &Target, path: &TargetPath) -> bool {
     target.can_clone && inode.is_ok_and(|inode| inode == SUBVOLUME)
 }
 
-/// The snapshot at a path; nothing inside where it is none, nothing at all where the tool doesn't say.
-fn ask(target: &Target, path: &TargetPath) -> Option<Option<Snapshot>> {
-    let folder = target
-        .disk()
-        .open_folder(target.root(), path.as_bytes())
-        .ok()?;
+/// What the tool says of a part.
+enum Told {
+    Snapshot(Snapshot),
+    /// It is a part of its own, made from nothing.
+    Other,
+    Nothing,
+}
+
+fn ask(target: &Target, path: &TargetPath) -> Told {
+    let Ok(folder) = target.disk().open_folder(target.root(), path.as_bytes()) else {
+        return Told::Nothing;
+    };
     // By the open folder: whatever takes its name meanwhile isn't asked about.
     let number = folder.as_fd().as_raw_fd();
     let opened = format!("/proc/{}/fd/{number}", std::process::id());
-    let told = tell(&["subvolume", "show", &opened])?;
-    if after(&told, "Parent UUID:")? == "-" {
-        return Some(None);
+    let told = tell(&["subvolume", "show", &opened]);
+    let parent = told.as_deref().and_then(|told| after(told, "Parent UUID:"));
+    if parent == Some("-") {
+        return Told::Other;
     }
-    let made = after(&told, "Creation time:")?.to_owned();
-    let told = tell(&["filesystem", "du", "-s", "--raw", &opened])?;
-    Some(Some(Snapshot {
-        path: path.clone(),
-        made,
-        alone: exclusive(&told)?,
-    }))
+    let made = told
+        .as_deref()
+        .and_then(|told| after(told, "Creation time:"));
+    let held = parent.and_then(|_| tell(&["filesystem", "du", "-s", "--raw", &opened]));
+    match made.zip(held.as_deref().and_then(exclusive)) {
+        Some((made, alone)) => Told::Snapshot(Snapshot {
+            path: path.clone(),
+            made: made.to_owned(),
+            alone,
+        }),
+        None => Told::Nothing,
+    }
 }
 
 fn tell(arguments: &[&str]) -> Option<String> {

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use jolly_core::survey::{ChosenCopy, CopyNews, Versions};
 
 use crate::tui::model::{CopiesView, CopyList, Model};
-use crate::tui::msg::{Effect, Question};
+use crate::tui::msg::{Effect, Question, SpaceQuestion};
 use crate::tui::update::copies::view_of;
 use crate::wording::counted;
 
@@ -29,7 +29,8 @@ pub(super) fn next_list(model: &mut Model, view: &mut CopiesView) -> Vec<Effect>
         Some(weigh) if !is_known && view.list == CopyList::Recordings => {
             view.news = CopyNews::default();
             let (scan, space) = (Arc::clone(&weigh.scan), Arc::clone(&known.space));
-            vec![Effect::Question(Question::LookAtVersions(scan, space))]
+            let asked = SpaceQuestion::Versions(space);
+            vec![Effect::Question(Question::Space(scan, asked))]
         }
         _ => Vec::new(),
     };

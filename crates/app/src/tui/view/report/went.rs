@@ -122,10 +122,10 @@ fn biggest(theme: &Theme, report: &Report, width: usize) -> Vec<Pieces<'static>>
     for large in largest {
         let mut line = Pieces::default();
         line.add(right(&bytes(large.bytes), SIZE), theme.style(Role::Text));
-        let aside = if large.outcome == Outcome::SetAside {
-            "  set aside"
-        } else {
-            ""
+        let aside = match large.outcome {
+            Outcome::SetAside => "  set aside",
+            Outcome::Shared => "  still there, its bytes shared",
+            _ => "",
         };
         let room = width.saturating_sub(SIZE + 2 + aside.len());
         line.add(
