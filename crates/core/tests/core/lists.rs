@@ -17,15 +17,16 @@ use jolly_core::plan::{
     Manifest, MostRead, Outcome, make_manifest, read_plan, safety_copies, write_plan, write_preview,
 };
 use jolly_core::run::{
-    RestoreOrder, RestoreSummary, RunContext, RunSummary, SameComputer, read_items, recover,
-    rehearse, restore,
+    RestoreOrder, RestoreSummary, RunContext, RunSummary, SameComputer, read_items, rehearse,
+    restore,
 };
 use jolly_core::source::{ItemId, PileId};
 use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
 
 use crate::support::{
-    Bench, DAY, NOW, bring_back, context, manifest_of, now, run, run_id, scan_on, unpacked,
+    Bench, DAY, NOW, bring_back, context, manifest_of, now, run, run_id, scan_on, settle_as_dead,
+    unpacked,
 };
 
 const LIST: &str = "home/ada/.local/share/recently-used.xbel";
@@ -246,16 +247,7 @@ fn at_every_call(has_died: bool) {
         let is_over = disk.calls() < calls + call;
         let whole = bench.scan();
         if swept.is_ok() && has_died {
-            // As a run that died it never told what became of anything.
-            let log = bench.state().log(&run_id("one"));
-            let told = std::fs::read_to_string(&log).unwrap();
-            let intents = told.lines().take_while(|line| !line.contains("\"done\""));
-            let intents: Vec<&str> = intents
-                .filter(|line| !line.contains("\"finish\""))
-                .collect();
-            std::fs::write(&log, intents.join("\n") + "\n").unwrap();
-            let known = (&*whole.target, SameComputer::MustBeKnown);
-            recover(&bench.state(), &run_id("one"), known, now()).unwrap();
+            settle_as_dead(&bench, "one");
         }
         let left = addresses(&text(&bench));
         assert!(

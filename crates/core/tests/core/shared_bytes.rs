@@ -10,13 +10,13 @@ use jolly_core::dustpan::Pan;
 use jolly_core::pile::Scan;
 use jolly_core::plan::{Manifest, Outcome};
 use jolly_core::rule::Removal;
-use jolly_core::run::{RunSummary, SameComputer, read_items, recover, rehearse};
+use jolly_core::run::{RunSummary, read_items, rehearse};
 use jolly_core::survey::{ChosenCopy, chosen_copies};
 use jolly_demo::{Fault, FaultyDisk};
 use rustix::fs::XattrFlags;
 
 use crate::copies::{away, list_by, look, said, scan_of, scan_with, three};
-use crate::support::{Bench, context, now, run, run_id};
+use crate::support::{Bench, context, now, run, run_id, settle_as_dead};
 
 /// Two folders with the same five files; those of the stick are to share the others' bytes.
 fn two() -> (Bench, Vec<ChosenCopy>) {
@@ -259,17 +259,7 @@ fn at_every_call(has_died: bool) {
         let is_over = disk.calls() < calls + call;
         if swept.is_ok() {
             if has_died {
-                // As a run that died it never told what became of anything.
-                let log = bench.state().log(&run_id("one"));
-                let told = std::fs::read_to_string(&log).unwrap();
-                let intents: Vec<&str> = told
-                    .lines()
-                    .filter(|line| !line.contains("\"finish\"") && !line.contains("\"done\""))
-                    .collect();
-                std::fs::write(&log, intents.join("\n") + "\n").unwrap();
-                let target = bench.target();
-                let known = (&*target, SameComputer::MustBeKnown);
-                recover(&bench.state(), &run_id("one"), known, now()).unwrap();
+                settle_as_dead(&bench, "one");
                 assert_eq!(contents(&bench), before, "call {call}");
             }
             for item in read_items(&bench.state(), &run_id("one")).unwrap() {

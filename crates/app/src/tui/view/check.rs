@@ -123,25 +123,27 @@ fn sums(theme: &Theme, check: &Check) -> Vec<Line<'static>> {
         .add(bytes(check.gone.bytes), straw)
         .add(".", text);
     let mut all = vec![first.line()];
-    if check.aside.items > 0 {
-        let mut second = Pieces::default();
-        second
-            .add(" To be set aside: ", text)
-            .add(counted(check.aside.items, "item"), theme.bold(Role::Text))
-            .add(", ", text)
-            .add(bytes(check.aside.bytes), theme.bold(Role::Text))
-            .add(". Each can be brought back.", quiet);
-        all.push(second.line());
-    }
-    if check.shared.items > 0 {
-        let mut third = Pieces::default();
-        third
-            .add(" To share the bytes of those that stay: ", text)
-            .add(counted(check.shared.items, "item"), theme.bold(Role::Text))
-            .add(", ", text)
-            .add(bytes(check.shared.bytes), theme.bold(Role::Text))
-            .add(". Each keeps its name.", quiet);
-        all.push(third.line());
+    for (what, sum, after) in [
+        (
+            " To be set aside: ",
+            check.aside,
+            "Each can be brought back.",
+        ),
+        (
+            " To share the bytes of those that stay: ",
+            check.shared,
+            "Each keeps its name.",
+        ),
+    ] {
+        if sum.items > 0 {
+            let mut line = Pieces::default();
+            line.add(what, text)
+                .add(counted(sum.items, "item"), theme.bold(Role::Text))
+                .add(", ", text)
+                .add(bytes(sum.bytes), theme.bold(Role::Text))
+                .add(format!(". {after}"), quiet);
+            all.push(line.line());
+        }
     }
     all
 }
