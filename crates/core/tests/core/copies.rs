@@ -16,6 +16,7 @@ use jolly_core::survey::{
     chosen_copies, copies, said_of,
 };
 use jolly_core::walk::{FileTree, FolderNumber, walk_tree};
+use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
 
 use crate::support::{Bench, DAY, bring_back, manifest_of, now, run};
@@ -528,12 +529,15 @@ fn what_goes_too_keeps_nothing_alive() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(24))]
 
-    /// Whatever is said of whichever pairs, and whatever else goes: of every contents one file is left.
+    /// Whatever is said of whichever pairs, in whichever way they leave, whatever else goes, and whatever the disk refuses: of
+    /// every contents one file is left.
     #[test]
     fn prop_the_last_copy_never_goes(
         made in proptest::collection::vec((0..FOLDERS.len(), 0_usize..4), 2..30),
         choices in proptest::collection::vec((any::<proptest::sample::Index>(), any::<bool>(), any::<bool>()), 0..12),
         gone in proptest::collection::vec(any::<proptest::sample::Index>(), 0..4),
+        by in proptest::sample::select(vec![Removal::SetAside, Removal::Remove, Removal::HardLink]),
+        fault in proptest::option::of((1_u64..200, any::<bool>())),
     ) {
         let bench = Bench::new();
         let root = bench.root();
@@ -555,8 +559,10 @@ proptest! {
         let chosen = chosen_copies(&found.copies, &found.tree, &said);
         let going: BTreeSet<TargetPath> = chosen.iter().map(|copy| copy.goes.clone()).collect();
         prop_assert!(chosen.iter().all(|copy| !going.contains(&copy.stays)));
-        let scan = scan_with(&bench, chosen);
-        let manifest = list_of(&scan, false);
+        let disk = Arc::new(FaultyDisk::new(Fault::None));
+        let target = bench.target_on(Arc::<FaultyDisk>::clone(&disk));
+        let scan = scan_of(&target, &bench.rules(), chosen);
+        let manifest = list_by(&scan, false, by);
         prop_assert_eq!(manifest.items.len(), going.len());
         // Meanwhile somebody removes some: these contents were theirs to lose.
         let mut all = BTreeMap::new();
@@ -570,7 +576,13 @@ proptest! {
         }
         let mut before = BTreeMap::new();
         contents(&root, &root.join("home/ada"), &mut before);
-        run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
+        match fault {
+            Some((call, true)) => disk.die_at(call),
+            Some((call, false)) => disk.fail_at(call),
+            None => {}
+        }
+        let swept = run(&bench, &scan, &manifest, "one", &CancelToken::default());
+        prop_assert!(fault.is_some() || swept.is_ok());
         let mut after = BTreeMap::new();
         contents(&root, &root.join("home/ada"), &mut after);
         let left: BTreeSet<&Vec<u8>> = after.values().collect();

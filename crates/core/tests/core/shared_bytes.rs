@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use jolly_core::CancelToken;
+use jolly_core::computer::TargetPath;
 use jolly_core::dustpan::Pan;
 use jolly_core::pile::Scan;
 use jolly_core::plan::{Manifest, Outcome};
@@ -16,7 +17,7 @@ use jolly_demo::{Fault, FaultyDisk};
 use rustix::fs::XattrFlags;
 
 use crate::copies::{away, list_by, look, said, scan_of, scan_with, three};
-use crate::support::{Bench, context, now, run, run_id, settle_as_dead};
+use crate::support::{Bench, DAY, context, now, run, run_id, settle_as_dead};
 
 /// Two folders with the same five files; those of the stick are to share the others' bytes.
 fn two() -> (Bench, Vec<ChosenCopy>) {
@@ -241,12 +242,24 @@ fn what_is_written_at_the_last_moment_is_not_lost() {
 /// A sweep with a fault at every call of the disk, one after the other, or with a disk that is dead from there on.
 fn at_every_call(has_died: bool) {
     let mut call = 1;
+    let path = |folder: &str, number: usize| {
+        TargetPath::new(format!("home/ada/{folder}/{number}.jpg")).unwrap()
+    };
+    let chosen = [0, 1].map(|at| ChosenCopy::same(path("stick", at), path("Pictures", at)));
     loop {
-        let (bench, chosen) = two();
+        let bench = Bench::new();
+        for folder in ["Pictures", "stick"] {
+            for number in 0..2 {
+                let own = format!("home/ada/{folder}/{number}.jpg");
+                bench
+                    .tree
+                    .text(own, vec![7; 5_000 + number], 90 * DAY)
+                    .unwrap();
+            }
+        }
         let disk = Arc::new(FaultyDisk::new(Fault::None));
         let target = bench.target_on(Arc::<FaultyDisk>::clone(&disk));
-        let chosen = chosen.into_iter().take(2).collect();
-        let scan = scan_of(&target, &bench.rules(), chosen);
+        let scan = scan_of(&target, &bench.rules(), chosen.to_vec());
         let manifest = list_by(&scan, false, Removal::HardLink);
         let before = contents(&bench);
         let calls = disk.calls();

@@ -187,7 +187,7 @@ const BINDINGS: &[Binding] = &[
     more(
         &[Ages, Inside],
         "w",
-        "the way it goes: set aside, for good, written over",
+        "the way it goes: set aside, for good, written over; of copies as a link",
         &[(Char('w'), Action::Way)],
     ),
     more(
