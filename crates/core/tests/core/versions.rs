@@ -240,7 +240,7 @@ fn damaged(
     for (at, byte) in damage {
         bytes[at.index(head)] = *byte;
     }
-    if damage.len() % 2 == 0 {
+    if damage.len().is_multiple_of(2) {
         bytes.truncate(cut.index(bytes.len()) + 1);
     }
     (ending, bytes)

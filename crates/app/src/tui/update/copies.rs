@@ -4,6 +4,7 @@ mod versions;
 
 use std::sync::Arc;
 
+use jolly_core::computer::TargetPath;
 use jolly_core::pile::Sum;
 use jolly_core::rule::Survey;
 use jolly_core::source::PileId;
@@ -338,6 +339,18 @@ pub(super) fn tell(model: &mut Model) {
         "{many}, {}, will go, set aside: what stays for each is looked at once more before. w: another way.{stay}",
         bytes(takes.bytes)
     ));
+}
+
+/// How many copies of a pile's account have the file that stays for them outside of it: these are never tied together.
+pub(super) fn of_other_accounts(weigh: &Weigh, pile: PileId) -> u64 {
+    let scan = &weigh.scan;
+    let account = scan.pile(pile).account;
+    let account = account.and_then(|at| scan.target.accounts.get(at));
+    let Some(account) = account else { return 0 };
+    let is_own = |path: &TargetPath| path.below(&account.home).is_some();
+    let same = scan.copies.iter().filter(|copy| copy.as_read.is_none());
+    same.filter(|copy| is_own(&copy.goes) && !is_own(&copy.stays))
+        .count() as u64
 }
 
 /// What a row is called.

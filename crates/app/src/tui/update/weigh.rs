@@ -349,6 +349,10 @@ fn next_way(model: &mut Model) {
     let Some(by) = ways.get(at % ways.len().max(1)).copied() else {
         return;
     };
+    let apart = match by {
+        Removal::HardLink => copies::of_other_accounts(weigh, *pile),
+        _ => 0,
+    };
     if let Some(asks) = asks_before(by)
         && !has_said_yes(model, Action::Way)
     {
@@ -357,7 +361,14 @@ fn next_way(model: &mut Model) {
     }
     model.asked = None;
     let said = by.words();
-    model.message = Some(format!("What is taken of it {said}."));
+    let but = match apart {
+        0 => String::new(),
+        many => format!(
+            " {} stay as they are: what stays for them is another account's.",
+            counted(many, "item")
+        ),
+    };
+    model.message = Some(format!("What is taken of it {said}.{but}"));
     decide(model, &piles, said, |before| PileDecision { by, ..before });
 }
 
