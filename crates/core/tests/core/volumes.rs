@@ -16,7 +16,7 @@ use jolly_core::dustpan::{Dustpan, NewDustpan};
 use jolly_core::host::mount_of;
 use jolly_core::plan::Outcome;
 use jolly_core::rule::{Removal, RuleSet, builtin};
-use jolly_core::run::{Pause, Real, sweep};
+use jolly_core::run::{Pause, Real, RunSummary, sweep};
 use jolly_core::state::{Journal, StateFolder};
 use jolly_core::survey::{ChosenCopy, MeantTheSame, copies, snapshots, space};
 use jolly_core::walk::walk_tree;
@@ -172,6 +172,69 @@ fn files_that_share_extents_are_no_copies() {
     }
 }
 
+/// Sweeps the copy of a song so that it keeps its name; what came of it, and what was promised.
+fn share(target: &Arc<Target>, by: Removal, kind: &str) -> (RunSummary, u64) {
+    let rules = Arc::new(RuleSet::compile(&[builtin(Layout::Linux)]).unwrap());
+    let path = |name: &str| TargetPath::new(format!("home/ada/Music/{name}")).unwrap();
+    let chosen = vec![ChosenCopy::same(path("copy"), path("song"))];
+    let scan = scan_of(target, &rules, chosen);
+    let manifest = list_by(&scan, false, by);
+    let state = tempfile::tempdir().unwrap();
+    let state = StateFolder::new(state.path().join("state"));
+    let mut journal = Journal::create(&state, &run_id(kind)).unwrap();
+    let real = Real {
+        run: &run_id(kind),
+        state: &state,
+        journal: &mut journal,
+        dustpan: None,
+        started: now(),
+        pause: Pause::default(),
+        predictions: None,
+    };
+    let (confirmed, never) = (manifest.clone().confirm(), CancelToken::default());
+    let swept = sweep(&context(&scan), &confirmed, real, &never, &now, &|_| {});
+    (swept.unwrap(), manifest.takes.bytes)
+}
+
+/// Where names can't be exchanged, as on NTFS through FUSE, a disk on the bench is served all the same.
+#[test]
+fn a_copy_becomes_one_more_name_where_names_cannot_be_exchanged() {
+    let dir = tempfile::tempdir().unwrap();
+    let mounted = match mount(dir.path(), "ntfs", &["mkntfs", "-F", "-f", "-q"]) {
+        Ok(mounted) => mounted,
+        Err(why) => {
+            jolly_demo::skipped(&format!("no hard links on ntfs, because {why}"));
+            return;
+        }
+    };
+    let point = &mounted.point;
+    let home = point.join("home/ada/Music");
+    std::fs::create_dir_all(&home).unwrap();
+    std::fs::create_dir(point.join("etc")).unwrap();
+    std::fs::write(point.join("etc/os-release"), "ID=x\n").unwrap();
+    let people = "ada:x:1001:1001::/home/ada:/bin/sh\n";
+    std::fs::write(point.join("etc/passwd"), people).unwrap();
+    let bytes: Vec<u8> = (0..90_000_u32).flat_map(u32::to_le_bytes).collect();
+    for name in ["song", "copy"] {
+        std::fs::write(home.join(name), &bytes).unwrap();
+    }
+    settle(point);
+    // For so long the kernel tells what it knew of a file on such a volume.
+    std::thread::sleep(std::time::Duration::from_millis(1_200));
+    let target = Target::open(Arc::new(RealDisk), point, None, &|_| None).unwrap();
+    let (summary, _) = share(&Arc::new(target), Removal::HardLink, "ntfs");
+    assert_eq!(
+        summary.sum(Outcome::Shared).items,
+        1,
+        "{:?}",
+        summary.stayed
+    );
+    let inode = |name: &str| home.join(name).metadata().unwrap().ino();
+    assert_eq!(inode("song"), inode("copy"));
+    assert_eq!(std::fs::read(home.join("copy")).unwrap(), bytes);
+    assert_eq!(std::fs::read_dir(&home).unwrap().count(), 2);
+}
+
 /// The copy gives its room back, keeps all that is kept about it, and is changed for itself alone.
 fn copy_becomes_a_clone(point: &Path, kind: &str) {
     let home = point.join("home/ada/Music");
@@ -196,30 +259,12 @@ fn copy_becomes_a_clone(point: &Path, kind: &str) {
     let target = Target::open(Arc::new(RealDisk), point, None, &|_| None).unwrap();
     assert!(target.can_clone, "{kind}");
     let target = Arc::new(target);
-    let rules = Arc::new(RuleSet::compile(&[builtin(Layout::Linux)]).unwrap());
-    let path = |name: &str| TargetPath::new(format!("home/ada/Music/{name}")).unwrap();
-    let chosen = vec![ChosenCopy::same(path("copy"), path("song"))];
-    let scan = scan_of(&target, &rules, chosen);
-    let manifest = list_by(&scan, false, Removal::Clone);
     let free = target.measure().unwrap().free;
-    let state = tempfile::tempdir().unwrap();
-    let state = StateFolder::new(state.path().join("state"));
-    let mut journal = Journal::create(&state, &run_id(kind)).unwrap();
-    let real = Real {
-        run: &run_id(kind),
-        state: &state,
-        journal: &mut journal,
-        dustpan: None,
-        started: now(),
-        pause: Pause::default(),
-        predictions: None,
-    };
-    let (confirmed, never) = (manifest.clone().confirm(), CancelToken::default());
-    let summary = sweep(&context(&scan), &confirmed, real, &never, &now, &|_| {}).unwrap();
+    let (summary, promised) = share(&target, Removal::Clone, kind);
     let shared = summary.sum(Outcome::Shared);
     assert_eq!(
         (shared.items, shared.bytes),
-        (1, manifest.takes.bytes),
+        (1, promised),
         "{kind}: {:?}",
         summary.stayed
     );

@@ -14,6 +14,9 @@ use crate::plan::{ItemOutcome, Manifest, ManifestItem, StayReason};
 use crate::rule::{AsRead, Removal, Search};
 use crate::run::check::{Checker, SeenItem};
 
+/// The attribute in which NTFS through FUSE tells when a file was made: no two have the same.
+const BIRTH: &[u8] = b"system.ntfs_crtime_be";
+
 /// Bytes that are compared at once.
 const CHUNK: usize = 128 << 10;
 
@@ -187,6 +190,7 @@ pub(crate) fn are_alike(
     }
     let attributes = |of: &File| -> io::Result<Vec<Attribute>> {
         let mut all = disk.attributes(of.as_fd())?;
+        all.retain(|one| one.name != BIRTH);
         all.sort_by(|one, other| one.name.cmp(&other.name));
         Ok(all)
     };

@@ -186,8 +186,8 @@ impl Staying<'_> {
             return Err(no_other());
         }
         let is_still = || {
-            let part = disk.stat(copy.folder, copy.name);
-            part.is_ok_and(|now| is_it(&now) && owned(&now) == owned(&before))
+            let now = self.look();
+            now.is_ok_and(|now| is_it(&now) && owned(&now) == owned(&before))
         };
         swap_in(copy, staging, &made, &is_still)
     }
