@@ -38,20 +38,14 @@ pub struct CopyGroup {
     pub hash: [u8; 32],
     /// Two or more, in the order in which they lie.
     pub files: Vec<FileNumber>,
+    /// What the first is by its name.
+    pub sort: FileSort,
 }
 
 impl CopyGroup {
     /// The hash in letters.
     pub fn hash_text(&self) -> String {
         blake3::Hash::from_bytes(self.hash).to_hex().to_string()
-    }
-
-    /// What its first file is by its name.
-    pub fn sort(&self, tree: &FileTree) -> FileSort {
-        let first = self.files.first();
-        first.map_or(FileSort::Other, |file| {
-            FileSort::of(tree.file_name(*file)).0
-        })
     }
 
     /// What all but one of them take, in bytes.
@@ -101,10 +95,10 @@ pub struct Copies {
 
 impl Copies {
     /// What a pair shares, by sort: how many files, and what one side of them takes, in bytes.
-    pub fn by_sort(&self, tree: &FileTree, pair: &FolderPair) -> BTreeMap<FileSort, (u64, u64)> {
+    pub fn by_sort(&self, pair: &FolderPair) -> BTreeMap<FileSort, (u64, u64)> {
         let mut found: BTreeMap<FileSort, (u64, u64)> = BTreeMap::new();
         for group in pair.groups.iter().filter_map(|at| self.groups.get(*at)) {
-            let (files, bytes) = found.entry(group.sort(tree)).or_default();
+            let (files, bytes) = found.entry(group.sort).or_default();
             *files += 1;
             *bytes = bytes.saturating_add(group.size);
         }

@@ -410,7 +410,7 @@ fn files_of_some_sorts_go_and_those_of_others_stay() {
         }
     }
     let found = look(&bench, &[]);
-    let sorts = found.copies.by_sort(&found.tree, &found.copies.pairs[0]);
+    let sorts = found.copies.by_sort(&found.copies.pairs[0]);
     assert_eq!(sorts[&FileSort::Picture], (3, 15_000));
     assert_eq!(sorts.values().map(|(files, _)| files).sum::<u64>(), 6);
     let mut said = said(&found, &[("Pictures", "stick")]);

@@ -2,7 +2,7 @@
 
 mod versions;
 
-use std::collections::{BTreeSet, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::sync::Arc;
 
 use jolly_core::format::Printable;
@@ -95,6 +95,10 @@ pub(in crate::tui) struct CopiesView {
     pub list: CopyList,
     pub rows: Vec<CopyRow>,
     pub focus: usize,
+    /// How many files of each sort opened pairs share, and their bytes.
+    pub sums: HashMap<(usize, FileSort), (u64, u64)>,
+    /// What the list's versions take beside the first of each, in bytes.
+    pub spare: u64,
     /// Pairs and groups whose files are shown.
     pub opened: HashSet<CopyRow>,
     pub said: CopiesSaid,
@@ -118,6 +122,8 @@ impl CopiesView {
             list: CopyList::Same,
             rows: Vec::new(),
             focus: 0,
+            sums: HashMap::new(),
+            spare: 0,
             opened: HashSet::new(),
             said: CopiesSaid::default(),
             before: Vec::new(),
@@ -171,20 +177,17 @@ impl CopiesView {
 
     /// What a pair shares; where it is of several sorts, sort by sort.
     fn arrange_pair(&mut self, known: &KnownCopies, at: usize, pair: &FolderPair) {
-        let tree = &known.space.tree;
-        let sorts = known.copies.by_sort(tree, pair);
-        let sort_of = |group: usize| {
-            let group = known.copies.groups.get(group);
-            group.map_or(FileSort::Other, |group| group.sort(tree))
-        };
+        let sorts = known.copies.by_sort(pair);
         let is_one = sorts.len() == 1;
-        for sort in sorts.into_keys() {
+        for (sort, sum) in sorts {
             let row = CopyRow::Sort(at, sort);
             if !is_one {
                 self.rows.push(row);
+                self.sums.insert((at, sort), sum);
             }
             if is_one || self.opened.contains(&row) {
-                let own = pair.groups.iter().filter(|group| sort_of(**group) == sort);
+                let of = |group: &usize| known.copies.groups.get(*group).map(|group| group.sort);
+                let own = pair.groups.iter().filter(|group| of(group) == Some(sort));
                 let own = own.take(MOST).map(|group| CopyRow::Shared(at, *group));
                 self.rows.extend(own);
             }

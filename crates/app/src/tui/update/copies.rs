@@ -156,7 +156,7 @@ fn turn_sort(view: &mut CopiesView, at: usize, sort: FileSort) -> String {
     let Some(known) = view.known.clone() else {
         return String::new();
     };
-    let sorts = known.copies.by_sort(&known.space.tree, pair);
+    let sorts = known.copies.by_sort(pair);
     let all = || sorts.keys().copied();
     view.before.push(view.said.clone());
     let before = view.said.pairs.iter().position(|choice| choice.pair == at);

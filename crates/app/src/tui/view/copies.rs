@@ -120,6 +120,11 @@ fn standing(theme: &Theme, view: &CopiesView) -> Line<'static> {
     if view.known.is_none() {
         return line.line();
     }
+    let unread = view.unread();
+    if unread > 0 {
+        let says = format!("{} not read   ", counted(unread, "file"));
+        line.add(says, theme.style(Role::Straw));
+    }
     let meant = known_meant(view);
     if meant > 0 {
         let says = format!("{} meant to be the same   ", counted(meant, "pair"));
@@ -188,11 +193,9 @@ fn draw_row(
             }
         }
         CopyRow::Sort(at, sort) => {
-            if let Some(pair) = known.copies.pairs.get(at) {
-                line.add("  ", theme.style(Role::Quiet));
-                line.add(fold_mark(theme, view, row), theme.style(Role::Quiet));
-                of_sort(theme, &mut line, (view, known), (at, pair, sort));
-            }
+            line.add("  ", theme.style(Role::Quiet));
+            line.add(fold_mark(theme, view, row), theme.style(Role::Quiet));
+            of_sort(theme, &mut line, view, (at, sort));
         }
         CopyRow::Shared(_, at) => {
             if let Some(group) = known.copies.groups.get(at) {
@@ -292,14 +295,8 @@ fn of_pair(
 }
 
 /// Files of one sort that both have, and whether they go.
-fn of_sort(
-    theme: &Theme,
-    line: &mut Pieces<'_>,
-    (view, known): (&CopiesView, &KnownCopies),
-    (at, pair, sort): (usize, &FolderPair, FileSort),
-) {
-    let sorts = known.copies.by_sort(&known.space.tree, pair);
-    let (files, held) = sorts.get(&sort).copied().unwrap_or_default();
+fn of_sort(theme: &Theme, line: &mut Pieces<'_>, view: &CopiesView, (at, sort): (usize, FileSort)) {
+    let (files, held) = view.sums.get(&(at, sort)).copied().unwrap_or_default();
     let text = theme.style(Role::Text);
     line.add(right(&bytes(held), SIZE - 2), text);
     line.add(right(&count(files), FILES), text);

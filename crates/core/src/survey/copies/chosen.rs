@@ -83,7 +83,7 @@ pub fn chosen_files(
             let Some(group) = copies.groups.get(*at) else {
                 continue;
             };
-            if choice.spares.contains(&group.sort(tree)) {
+            if choice.spares.contains(&group.sort) {
                 continue;
             }
             let is_in = |file: &FileNumber, side| lies_in(tree, *file, side, pair.is_whole);
@@ -154,7 +154,7 @@ pub fn said_of(copies: &Copies, tree: &FileTree, chosen: &[ChosenCopy]) -> Vec<P
                 lies_in(tree, **file, side, pair.is_whole)
                     && !lies_in(tree, **file, other, pair.is_whole)
             });
-            let (any, all) = by_sort.entry(group.sort(tree)).or_insert((false, true));
+            let (any, all) = by_sort.entry(group.sort).or_insert((false, true));
             for file in own {
                 *any |= going.contains(file);
                 *all &= going.contains(file);

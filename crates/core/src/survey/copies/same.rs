@@ -13,6 +13,7 @@ use jolly_disk::{Extent, Folder, Kind, shared_extents};
 
 use crate::cancel::CancelToken;
 use crate::computer::Target;
+use crate::survey::FileSort;
 use crate::survey::copies::CopyGroup;
 use crate::walk::{FileNumber, FileTree, FolderNumber, Gatherer, Unread, WorkQueue, unread};
 
@@ -138,7 +139,13 @@ fn apart(
             is_own.then_some(file)
         })
         .collect();
-    (files.len() > 1).then_some(CopyGroup { size, hash, files })
+    let (sort, _) = FileSort::of(tree.file_name(*files.first()?));
+    (files.len() > 1).then_some(CopyGroup {
+        size,
+        hash,
+        files,
+        sort,
+    })
 }
 
 /// The length of a file that may be a copy: another name of one is none, and one that is all hole neither.

@@ -29,6 +29,15 @@ impl CopiesView {
         }
     }
 
+    /// How many files the look for what is listed could not read.
+    pub(in crate::tui) fn unread(&self) -> u64 {
+        let unread = match self.list {
+            CopyList::Same => self.known.as_ref().map(|known| &known.copies.unread),
+            _ => self.versions.as_ref().map(|versions| &versions.unread),
+        };
+        unread.map_or(0, |places| places.iter().map(|place| place.count).sum())
+    }
+
     pub(super) fn arrange_versions(&mut self) {
         let groups = self.groups().iter().enumerate().take(MOST);
         let mut rows = Vec::new();
@@ -41,6 +50,8 @@ impl CopiesView {
             }
         }
         self.rows = rows;
+        let spare = self.groups().iter().map(VersionGroup::spare);
+        self.spare = spare.fold(0, u64::saturating_add);
     }
 
     /// What a group is called: of a recording its title and who plays it, of a picture when it was taken and with what.

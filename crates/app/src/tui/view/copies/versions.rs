@@ -20,13 +20,10 @@ pub(super) fn title(theme: &Theme, view: &CopiesView) -> Line<'static> {
     let mut line = Pieces::default();
     line.add(name, theme.bold(Role::Straw));
     if view.versions.is_some() {
-        let groups = view.groups();
-        let spare = groups.iter().map(jolly_core::survey::VersionGroup::spare);
-        let spare = spare.fold(0, u64::saturating_add);
         let says = format!(
             "   {} in several versions   {} beside the first of each",
-            counted(groups.len() as u64, one),
-            bytes(spare)
+            counted(view.groups().len() as u64, one),
+            bytes(view.spare)
         );
         line.add(says, theme.style(Role::Quiet));
     }
