@@ -23,6 +23,7 @@ pub(crate) use in_use::{device_number, users_locking};
 pub(crate) use mounts::mounted_disks;
 pub(crate) use mounts::volume_id;
 pub use mounts::{Mount, mount_of};
+pub(crate) use mounts::mounts;
 pub use package_manager::{ManagerError, PackageManager};
 pub use processes::Running;
 pub(crate) use processes::running;

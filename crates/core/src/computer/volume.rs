@@ -3,6 +3,7 @@
 mod boot_sector;
 pub(super) mod identity;
 pub(super) mod mount_list;
+pub(super) mod restore_points;
 
 use std::collections::HashSet;
 use std::io;

@@ -16,6 +16,10 @@ pub struct Mount {
     pub source: String,
     /// Whether nothing on it can be changed.
     pub is_read_only: bool,
+    /// The kernel's number of the volume: the same for all mounts of it.
+    pub volume: String,
+    /// Of a Btrfs volume, the number of the part that is mounted.
+    pub part: Option<u64>,
 }
 
 /// File systems that hold no disk of the bench: the kernel's own, views of others, and those of
@@ -69,6 +73,9 @@ pub(crate) fn mounts() -> Vec<Mount> {
             kind: mount.fs_type,
             source: mount.mount_source.unwrap_or_default(),
             is_read_only: mount.mount_options.contains_key("ro"),
+            volume: mount.majmin,
+            part: (mount.super_options.get("subvolid").cloned().flatten())
+                .and_then(|number| number.parse().ok()),
         })
         .collect()
 }

@@ -7,6 +7,7 @@ use std::path::Path;
 use std::process::{Command, ExitStatus, Stdio};
 use std::time::{Duration, Instant};
 
+use crate::cancel::CancelToken;
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::fs::{Mode, OFlags, open};
 use rustix::io::Errno;
@@ -24,6 +25,9 @@ const PATIENCE: Duration = Duration::from_mins(2);
 
 /// How often somebody who waits for a tool looks around.
 const LOOK: Duration = Duration::from_millis(40);
+
+/// The same at its start: most answer at once.
+const SHORTEST_LOOK: Duration = Duration::from_millis(1);
 
 /// A tool with its arguments.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -90,7 +94,17 @@ impl Tool {
     /// # Errors
     /// When it can't be started or doesn't answer in time; then it is killed.
     pub fn ask(&self) -> io::Result<Answer> {
+        self.ask_until(&CancelToken::default(), PATIENCE)
+    }
+
+    /// The same, for so long at most, and until it is cancelled.
+    ///
+    /// # Errors
+    /// As of [`Self::ask`]; and when it was cancelled, which kills it, too.
+    pub(crate) fn ask_until(&self, cancel: &CancelToken, patience: Duration) -> io::Result<Answer> {
         let mut command = self.command(&[]);
+        // Dates in what it answers are read by us.
+        command.env("TZ", "UTC");
         command.stdin(Stdio::null()).stdout(Stdio::piped());
         let mut child = command.stderr(Stdio::piped()).spawn()?;
         let (text, errors) = (child.stdout.take(), child.stderr.take());
@@ -101,7 +115,7 @@ impl Tool {
             if let Some(status) = child.try_wait()? {
                 break status;
             }
-            if began.elapsed() > PATIENCE {
+            if began.elapsed() > patience || cancel.is_cancelled() {
                 child.kill()?;
                 child.wait()?;
                 return Err(io::Error::new(
@@ -109,7 +123,7 @@ impl Tool {
                     format!("{self} didn't answer"),
                 ));
             }
-            std::thread::sleep(LOOK);
+            std::thread::sleep(began.elapsed().clamp(SHORTEST_LOOK, LOOK));
         };
         let broke = |_| io::Error::other("what it said couldn't be read");
         Ok(Answer {

@@ -1,6 +1,7 @@
 //! Which rule has a path of a target, and why.
 
 mod entries;
+mod points;
 
 use std::ops::ControlFlow;
 
@@ -194,6 +195,9 @@ fn is_in_maildir(target: &Target, path: &TargetPath) -> bool {
 
 /// Says which rule owns `path` and what becomes of it; an entry of a list lies below it, as if that were a folder.
 pub fn explain(question: &Question<'_>, path: &TargetPath) -> Explanation {
+    if let Some(explained) = points::explain_point(question, path) {
+        return explained;
+    }
     if let Some(explained) = entries::explain_entry(question, path) {
         return explained;
     }

@@ -216,6 +216,10 @@ fn tell_unresolved(mut unresolved: Vec<Unresolved>, unread: &mut unread::Gathere
     let mut told: HashMap<TargetPath, String> = HashMap::new();
     for place in unresolved {
         let reason = unread::reason(&place.error);
+        if let Some(what) = place.what {
+            unread.add(what.to_owned(), &reason, 1);
+            continue;
+        }
         let mut at = Some(place.path.clone());
         let above = std::iter::from_fn(|| {
             let path = at.take()?;

@@ -85,6 +85,12 @@ impl ManifestItem {
             .is_some_and(|entry| entry.list == ListFormat::Rows || entry.list.is_copied_whole())
     }
 
+    /// Whether it is a restore point.
+    pub(crate) fn is_point(&self) -> bool {
+        self.entry
+            .is_some_and(|entry| entry.list == ListFormat::Snapshots)
+    }
+
     /// Whether it is a key or value of a registry.
     pub(crate) fn is_of_registry(&self) -> bool {
         self.entry

@@ -60,6 +60,8 @@ pub enum StayReason {
     CannotShare,
     UnitListedInPart,
     PartOfAnotherUnit,
+    /// It is one of the newest of its kind by now, which stay.
+    AmongNewest,
     NotEmpty,
     NotAllowed {
         verb: &'static str,
@@ -140,6 +142,7 @@ impl StayReason {
             | Self::CannotShare
             | Self::UnitListedInPart
             | Self::PartOfAnotherUnit
+            | Self::AmongNewest
             | Self::NotEmpty => Outcome::Refused,
             Self::NotAllowed { .. } | Self::ReadOnly => Outcome::Denied,
             Self::NeverStored
@@ -215,6 +218,7 @@ impl fmt::Display for StayReason {
             Self::CannotShare => "files of this volume can't share bytes in this way",
             Self::UnitListedInPart => "it goes whole or stays, and the list has only a part of it",
             Self::PartOfAnotherUnit => "the list names it as a part of something else",
+            Self::AmongNewest => "it is one of the newest by now, and those stay",
             Self::NotEmpty => "something that stays is in it",
             Self::ReadOnly => "the volume is read-only",
             Self::NeverStored => "it never reached the dustpan",

@@ -25,7 +25,7 @@ pub struct WrittenPlace {
 /// A path for people; of an item of a holder, that and what is meant in it.
 pub fn shown_place(path: &TargetPath, holder: Option<ListFormat>) -> String {
     match holder.zip(path.parent()) {
-        None => path.to_string(),
+        None | Some((ListFormat::Snapshots, _)) => path.to_string(),
         Some((ListFormat::Xbel, list)) => {
             let address = address_of(path.name());
             format!("{list}, {}", Printable(address.as_bytes()))
@@ -45,6 +45,8 @@ pub fn shown_place(path: &TargetPath, holder: Option<ListFormat>) -> String {
 impl WrittenPlace {
     /// The place of an item; of one in a holder, that is the path.
     pub fn of(path: &TargetPath, holder: Option<ListFormat>) -> Self {
+        // A restore point is a folder of its own.
+        let holder = holder.filter(|format| *format != ListFormat::Snapshots);
         let Some((format, holder)) = holder.zip(path.parent()) else {
             return Self {
                 path: WrittenPath::from(path),
@@ -57,11 +59,17 @@ impl WrittenPlace {
             path: WrittenPath::from(&holder),
             within: Some(match format {
                 ListFormat::Rows => row_of(name),
-                ListFormat::Xbel | ListFormat::MimeApps | ListFormat::Registry => address_of(name),
+                ListFormat::Xbel
+                | ListFormat::MimeApps
+                | ListFormat::Registry
+                | ListFormat::Snapshots => address_of(name),
             }),
             site: match format {
-                ListFormat::Xbel | ListFormat::MimeApps | ListFormat::Registry => None,
                 ListFormat::Rows => site_of(name).map(str::to_owned),
+                ListFormat::Xbel
+                | ListFormat::MimeApps
+                | ListFormat::Registry
+                | ListFormat::Snapshots => None,
             },
         }
     }

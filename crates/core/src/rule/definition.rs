@@ -160,24 +160,27 @@ pub enum Family {
     Folder,
     /// What is called alike in one folder, but for the numbers: versions, rotations, copies.
     Stem,
+    /// Restore points of one part of the volume, wherever they lie.
+    Source,
 }
 
 impl Family {
     /// Every family.
-    pub const ALL: [Self; 2] = [Self::Folder, Self::Stem];
+    pub const ALL: [Self; 3] = [Self::Folder, Self::Stem, Self::Source];
 
     /// The word that rulebooks use.
     pub fn name(self) -> &'static str {
         match self {
             Self::Folder => "folder",
             Self::Stem => "stem",
+            Self::Source => "source",
         }
     }
 
     /// What a name shares with its family: nothing of it, or its stem.
     pub fn key(self, name: &[u8]) -> &[u8] {
         match self {
-            Self::Folder => b"",
+            Self::Folder | Self::Source => b"",
             Self::Stem => stem(name),
         }
     }
@@ -381,7 +384,12 @@ impl Rule {
     /// class.
     pub fn ways(&self) -> Vec<Removal> {
         // A list is made anew without its entries: what was theirs on the disk is no file to write over.
-        let is_possible = |by: Removal| self.entries.is_none() || by != Removal::Overwrite;
+        let is_possible = |by: Removal| match self.entries {
+            None => true,
+            // The file system itself lets go of them, and gives nobody their blocks to pack.
+            Some(ListFormat::Snapshots) => by == Removal::Remove,
+            Some(_) => by != Removal::Overwrite,
+        };
         let is_of_copy = |by: Removal| self.survey == Some(Survey::Copies) && by.keeps_name();
         let may = |by: &Removal| {
             *by == self.removal() || is_of_copy(*by) || (self.class.allows(*by) && is_possible(*by))

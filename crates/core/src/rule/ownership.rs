@@ -1,7 +1,7 @@
 //! Whose a thing is: decided here alone, for the walk, for one path, for an example without a disk, and
 //! once more before something is removed.
 
-use crate::rule::{Detect, FileKind, Fit, Guard, RecordSet, Rule, RuleNumber};
+use crate::rule::{Detect, FileKind, Fit, Guard, ListFormat, RecordSet, Rule, RuleNumber};
 
 /// What is found out about one thing, when it is asked for: to look costs something.
 pub(crate) trait Probe {
@@ -14,6 +14,11 @@ pub(crate) trait Probe {
     /// Of a row, the set that it is of.
     fn row_set(&self) -> Option<&RecordSet> {
         None
+    }
+
+    /// Whether it is a restore point.
+    fn is_point(&self) -> bool {
+        false
     }
 
     /// What the patterns of a search say of its path.
@@ -51,7 +56,7 @@ pub(crate) enum Ownership<S> {
 ///
 /// 1. The technician's books come before the built-in one; in a book the order of the text counts. Of one
 ///    rule all its searches are asked.
-/// 2. Of a database's rows, a rule that asks for rows of it has those that it asks for. What a rule's `take` doesn't fit, or its `spare` does, isn't its; what is smaller than its
+/// 2. A restore point is a rule's that asks for those, and nothing else is. Of a database's rows, a rule that asks for rows of it has those that it asks for. What a rule's `take` doesn't fit, or its `spare` does, isn't its; what is smaller than its
 ///    `larger-than` isn't, either.
 /// 3. A guard keeps it: of a rule that names a folder of somebody's own apart, another search may still
 ///    have it, and no later rule. What a recogniser or `looks-like` would have to look into is passed
@@ -72,7 +77,8 @@ pub(crate) fn decide<P: Probe>(
         }
         let is_other_row = rule.records.is_some()
             && (probe.row_set()).is_some_and(|set| rule.records.as_deref() != Some(set));
-        if is_other_row {
+        let is_of_points = rule.entries == Some(ListFormat::Snapshots);
+        if is_other_row || is_of_points != probe.is_point() {
             continue;
         }
         let least = rule.larger_than;

@@ -19,7 +19,7 @@ use crate::rule::guard::could_only_hit_guarded;
 use crate::rule::parse::records::{WrittenRecords, all_of, divided};
 use crate::rule::parse::written::{MOST_BYTES, WrittenBook, WrittenRule};
 use crate::rule::{
-    AgeBy, AgeRule, Class, Detect, ListFormat, RecordSet, Removal, Rule, Rulebook, Within,
+    AgeBy, AgeRule, Class, Detect, Family, ListFormat, RecordSet, Removal, Rule, Rulebook, Within,
 };
 
 impl Rulebook {
@@ -197,7 +197,8 @@ impl Reader {
             .or(words.values.map(|_| ListFormat::Registry))
             .or(words.entries);
         // A home as a whole is for the recogniser alone that says whose home it is.
-        let is_whole_meant = words.detect.is_some_and(Detect::looks_inside);
+        let is_whole_meant = words.detect.is_some_and(Detect::looks_inside)
+            || entries == Some(ListFormat::Snapshots);
         let within = self.within(wanted_in.into_inner(), &within_span, &take, is_whole_meant);
         let are_own = within.iter().all(is_somebodys);
         let age = self.age(written.age, AgeBy::usual_of(entries));
@@ -315,6 +316,11 @@ impl Reader {
                 let message = "only a registry holds such references";
                 self.refuse(at.clone(), message, "this rule", help);
             }
+            if rule.keep_newest.is_some_and(|keep| keep.per == Family::Source) {
+                let help = "add `entries = \"snapshots\"`, or keep the newest per `folder` or `stem`";
+                let message = "only restore points were made from something";
+                self.refuse(at.clone(), message, "this rule", help);
+            }
             if rule.age.by == AgeBy::Row {
                 let help = "add `entries = \"xbel\"`, or leave `by = \"row\"` out";
                 let message = "only the entries of a list have a date of their own";
@@ -331,12 +337,19 @@ impl Reader {
             ListFormat::Registry => {
                 rule.detect == Some(Detect::ReferenceGone) && rule.class == Class::Ask
             }
+            ListFormat::Snapshots => {
+                rule.detect.is_none()
+                    && rule.class == Class::Ask
+                    && rule.by == Some(Removal::Remove)
+                    && rule.keep_newest.is_some_and(|keep| keep.per == Family::Source)
+            }
         };
+        let keeps = rule.keep_newest.is_some() && format != ListFormat::Snapshots;
         let has_other = !is_detected
             || !rule.looks_like.is_empty()
             || rule.whole
             || rule.larger_than.is_some()
-            || rule.keep_newest.is_some()
+            || keeps
             || rule.empty_folders
             || rule.age.by != AgeBy::Row
             || rule.by == Some(Removal::Overwrite);
@@ -346,17 +359,23 @@ impl Reader {
                 ListFormat::MimeApps => "`entries = \"mime-apps\"`",
                 ListFormat::Rows => "`records`",
                 ListFormat::Registry => "`values`",
+                ListFormat::Snapshots => "`entries = \"snapshots\"`",
             };
             let message = format!("a rule with {asks} asks for what only files have");
             let help = "leave out `looks-like`, `whole`, `larger-than`, `keep-newest`, `empty-folders`, \
                         `by = \"overwrite\"`, an age by anything but `row`, and any recogniser but \
-                        `document-gone` for entries; `values` needs class `ask` and `reference-gone`";
+                        `document-gone` for entries; `values` needs class `ask` and `reference-gone`, `snapshots` \
+                        class `ask`, `by = \"remove\"` and `keep-newest` per `source`";
             self.refuse(at, message, "this rule", help);
         }
     }
 
     /// What a rule could reach must not be guarded altogether, nor be most of a home.
     fn reach(&mut self, rule: &Rule, within: Range<usize>) {
+        // No file can be a restore point, and a guard is asked about each.
+        if rule.entries == Some(ListFormat::Snapshots) {
+            return;
+        }
         if let Some(reason) = could_only_hit_guarded(rule, self.layout) {
             let help = "guards stand above all rules; look somewhere else, or leave the rule out";
             let message = format!("this rule could only ever hit what is guarded: {reason}");

@@ -1,13 +1,17 @@
 //! Where the rules look on one target: places resolved to folders.
 
+mod points;
+
 use std::collections::{BTreeMap, HashSet};
 use std::io;
 use std::sync::Arc;
 
 use jolly_disk::Kind;
 
-use crate::computer::{Target, TargetPath, find_noting, is_pattern};
-use crate::rule::{CompiledRule, RuleNumber, RuleSet};
+use crate::cancel::CancelToken;
+use crate::computer::{Target, TargetPath, find_noting, is_pattern, restore_points};
+use crate::rule::search::points::Points;
+use crate::rule::{CompiledRule, ListFormat, RuleNumber, RuleSet};
 
 /// Files of a folder by name, each with another file that stays for it.
 pub type Twins = BTreeMap<Box<[u8]>, Twin>;
@@ -43,6 +47,8 @@ pub struct Search {
     pub(crate) naming: Option<Arc<CompiledRule>>,
     /// Of copies and versions: what stays for each.
     pub(crate) twins: Option<Arc<Twins>>,
+    /// Of restore points: those that may go, by name.
+    pub(crate) points: Option<Arc<Points>>,
 }
 
 impl PartialEq for Search {
@@ -54,6 +60,7 @@ impl PartialEq for Search {
         (self.rule, self.account, &self.root) == (other.rule, other.account, &other.root)
             && named(self) == named(other)
             && self.twins == other.twins
+            && self.points == other.points
     }
 }
 
@@ -64,6 +71,8 @@ impl Eq for Search {}
 pub struct Unresolved {
     /// The folder.
     pub path: TargetPath,
+    /// What of it can't be known, where that isn't what lies in it.
+    pub what: Option<&'static str>,
     /// What the kernel said.
     pub error: io::Error,
 }
@@ -82,7 +91,8 @@ pub fn resolve(target: &Target, rules: &RuleSet) -> (Vec<Search>, Vec<Unresolved
                 let mut note = |path: TargetPath, error: io::Error| {
                     let is_absent = error.kind() == io::ErrorKind::NotFound;
                     if !is_absent && told.insert(path.clone()) {
-                        unresolved.push(Unresolved { path, error });
+                        let what = None;
+                            unresolved.push(Unresolved { path, what, error });
                     }
                 };
                 for root in unfold(target, base, &within.below, &mut note) {
@@ -92,6 +102,7 @@ pub fn resolve(target: &Target, rules: &RuleSet) -> (Vec<Search>, Vec<Unresolved
                         root,
                         naming: None,
                         twins: None,
+                        points: None,
                     };
                     if known.insert((account, search.root.clone())) {
                         of_rule.push(search);
@@ -101,6 +112,22 @@ pub fn resolve(target: &Target, rules: &RuleSet) -> (Vec<Search>, Vec<Unresolved
         }
         of_rule.sort_by_key(|search| search.account);
         searches.extend(of_rule);
+    }
+    let is_of_points = |search: &Search| {
+        let rule = &rules.rule(search.rule).rule;
+        rule.entries == Some(ListFormat::Snapshots)
+    };
+    let (of_points, mut searches): (Vec<_>, Vec<_>) =
+        searches.into_iter().partition(is_of_points);
+    if !of_points.is_empty() {
+        match restore_points(target, &CancelToken::default()) {
+            Ok(points) => searches.extend(points::searches(&points, rules, &of_points)),
+            Err(error) => unresolved.push(Unresolved {
+                path: TargetPath::root(),
+                what: Some("restore points"),
+                error,
+            }),
+        }
     }
     (searches, unresolved)
 }

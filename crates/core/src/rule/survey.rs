@@ -5,7 +5,7 @@ use std::sync::Arc;
 use crate::computer::{Layout, TargetPath};
 use crate::format::Printable;
 use crate::rule::pattern::path::PathPattern;
-use crate::rule::{AgeRule, Class, CompiledRule, Rule, Twins};
+use crate::rule::{AgeRule, Class, CompiledRule, Rule};
 
 /// The first half of the ids of such rules, which no book may have.
 pub(crate) const SURVEY_BOOK: &str = "survey";
@@ -120,13 +120,17 @@ impl CompiledRule {
         })
     }
 
-    /// The same rule for these files right in the folder that a search looks in.
-    pub(crate) fn naming_twins(&self, twins: &Twins) -> Arc<Self> {
-        let names = || twins.keys().map(|name| &**name);
+    /// The same rule for what is called so right in the folder that a search looks in.
+    pub(crate) fn naming_files<'n, I: Iterator<Item = &'n [u8]>>(
+        &self,
+        names: impl Fn() -> I,
+    ) -> Arc<Self> {
         Arc::new(Self {
+            spare: Vec::new(),
             take: vec![PathPattern::of_names(names(), self.layout)],
             rule: Rule {
                 take: names().map(|name| Printable(name).to_string()).collect(),
+                spare: Vec::new(),
                 ..self.rule.clone()
             },
             ..self.clone()

@@ -2,6 +2,7 @@
 
 pub(crate) mod list;
 mod listed;
+pub(crate) mod point;
 mod shared;
 pub(crate) mod twin;
 

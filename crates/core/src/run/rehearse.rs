@@ -90,6 +90,15 @@ fn predict_entry(
     item: &ManifestItem,
     gone: &mut LetGo,
 ) -> Result<ItemOutcome, ItemOutcome> {
+    if item.is_point() {
+        checker.check_point(item)?;
+        return Ok(ItemOutcome {
+            outcome: Outcome::Removed,
+            bytes: item.bytes,
+            reason: None,
+            is_as_listed: true,
+        });
+    }
     let known = gone.list.take().filter(|list| list.is_of(item));
     let list = match known {
         Some(list) => list,

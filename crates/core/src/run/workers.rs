@@ -3,6 +3,7 @@
 
 pub(crate) mod batch;
 mod list;
+mod points;
 pub(super) mod overwrite;
 pub(crate) mod quarantine;
 mod remove;

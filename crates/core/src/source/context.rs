@@ -27,6 +27,8 @@ pub(crate) struct WalkContext<'a> {
     starts: HashMap<&'a TargetPath, Vec<usize>>,
     /// Every folder above the root of a search.
     ways: HashSet<TargetPath>,
+    /// Whether a search names restore points.
+    pub has_points: bool,
     pub owners: Vec<Owner>,
     pile_of: Vec<PileId>,
 }
@@ -68,6 +70,7 @@ impl<'a> WalkContext<'a> {
             keeps_changes: target.disk().keeps_changes(target.root()),
             starts,
             ways,
+            has_points: searches.iter().any(|search| search.points.is_some()),
             owners,
             pile_of,
         }

@@ -6,6 +6,7 @@ mod holder;
 mod item;
 mod job;
 mod owner;
+mod points;
 
 use std::collections::HashSet;
 use std::num::NonZeroUsize;

@@ -126,6 +126,8 @@ pub(crate) enum Wanted<'a> {
     References,
     /// The rows of these sets; a row is of the first that fits it.
     Rows(&'a [Arc<RecordSet>]),
+    /// Restore points, which no file holds.
+    Points,
 }
 
 impl<'a> Wanted<'a> {
@@ -136,6 +138,7 @@ impl<'a> Wanted<'a> {
             ListFormat::MimeApps => Self::Openers,
             ListFormat::Rows => Self::Rows(sets),
             ListFormat::Registry => Self::References,
+            ListFormat::Snapshots => Self::Points,
         }
     }
 }
@@ -263,7 +266,7 @@ pub(crate) fn blank(format: ListFormat) -> Result<Box<dyn Holder>, HolderError> 
             Ok(Box::new(List::read(empty)?))
         }
         ListFormat::MimeApps => Ok(Box::new(Openers::read(b"", 0)?)),
-        ListFormat::Rows | ListFormat::Registry => {
+        ListFormat::Rows | ListFormat::Registry | ListFormat::Snapshots => {
             Err(HolderError::Read(io::ErrorKind::NotFound.into()))
         }
     }
@@ -307,6 +310,7 @@ pub(crate) fn read(
                 log: None,
             });
         }
+        Wanted::Points => return Err(HolderError::NoFile),
         Wanted::Rows(sets) => sets,
     };
     let ReadImage { stat, image, log } = read_image(disk, (folder, name))?;

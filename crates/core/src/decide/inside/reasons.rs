@@ -93,6 +93,7 @@ pub(super) fn reasons(
             root: file.parent().unwrap_or_default(),
             naming: None,
             twins: None,
+            points: None,
         };
         let candidate = Candidate {
             search: &search,

@@ -140,6 +140,7 @@ fn items_of(format: ListFormat) -> &'static str {
         ListFormat::Xbel | ListFormat::MimeApps => "entries",
         ListFormat::Rows => "rows",
         ListFormat::Registry => "keys and values that name files",
+        ListFormat::Snapshots => "restore points",
     }
 }
 

@@ -14,11 +14,13 @@ pub enum ListFormat {
     Rows,
     /// Keys and values of a registry hive that name files.
     Registry,
+    /// Restore points that the file system holds: what holds them is a folder.
+    Snapshots,
 }
 
 impl ListFormat {
     /// The formats that `entries` can name; rows are asked for by `records`, those of a registry by `values`.
-    pub const LISTS: [Self; 2] = [Self::Xbel, Self::MimeApps];
+    pub const LISTS: [Self; 3] = [Self::Xbel, Self::MimeApps, Self::Snapshots];
 
     /// The word that rulebooks use.
     pub fn name(self) -> &'static str {
@@ -27,6 +29,7 @@ impl ListFormat {
             Self::MimeApps => "mime-apps",
             Self::Rows => "rows",
             Self::Registry => "registry",
+            Self::Snapshots => "snapshots",
         }
     }
 
@@ -46,6 +49,7 @@ impl ListFormat {
             Self::Xbel | Self::MimeApps => "entry",
             Self::Rows => "row",
             Self::Registry => "value",
+            Self::Snapshots => "snapshot",
         }
     }
 }

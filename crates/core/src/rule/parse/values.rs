@@ -204,7 +204,7 @@ impl Reader {
 
     pub(crate) fn keep(&mut self, written: &WrittenKeep) -> Option<KeepNewest> {
         let known = |word: &str| Family::ALL.into_iter().find(|per| per.name() == word);
-        let per = self.word(&written.per, "family", known, "folder, stem");
+        let per = self.word(&written.per, "family", known, "folder, stem, source");
         let count = u32::try_from(*written.count.get_ref())
             .ok()
             .filter(|count| *count > 0);

@@ -56,6 +56,10 @@ impl Probe for Listed<'_, '_> {
         self.seen.entry?.set.as_deref()
     }
 
+    fn is_point(&self) -> bool {
+        self.seen.item.is_point()
+    }
+
     fn fit(&mut self, at: usize) -> Fit {
         let over = &self.searches[at];
         let rule = self.shared.context.rules.of_search(over.search);

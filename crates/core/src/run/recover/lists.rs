@@ -4,11 +4,11 @@ use std::collections::{BTreeMap, HashSet};
 use std::sync::Arc;
 
 use crate::cancel::CancelToken;
-use crate::computer::{Target, TargetPath};
+use crate::computer::{Target, TargetPath, restore_points};
 use crate::dustpan::{LeftBeside, clear_up};
 use crate::format::Printable;
 use crate::plan::Outcome;
-use crate::rule::RecordSet;
+use crate::rule::{ListFormat, RecordSet};
 use crate::run::LogEntry;
 use crate::run::log::record::Done;
 use crate::run::recover::absent;
@@ -24,10 +24,16 @@ fn list_of(entry: &LogEntry) -> Option<TargetPath> {
     entry.intent.entry.and_then(|_| entry.path.parent())
 }
 
+fn is_point(entry: &LogEntry) -> bool {
+    let list = entry.intent.entry.map(|entry| entry.list);
+    list == Some(ListFormat::Snapshots)
+}
+
 /// What was made anew for an entry: its list, or the copy itself that was to keep its name.
 fn made_anew(entry: &LogEntry) -> Option<TargetPath> {
     let is_open = entry.by.keeps_name() && entry.outcome.is_none();
-    list_of(entry).or_else(|| is_open.then(|| entry.path.clone()))
+    let list = list_of(entry).filter(|_| !is_point(entry));
+    list.or_else(|| is_open.then(|| entry.path.clone()))
 }
 
 /// Clears up beside all that a run that died was making anew; tells where something had to be left.
@@ -72,6 +78,16 @@ fn tables_of(entries: &[LogEntry]) -> BTreeMap<TargetPath, Vec<Arc<RecordSet>>> 
 /// What the lists of open entries hold by now; why, where one can't be read.
 pub(crate) struct ListsNow(BTreeMap<TargetPath, Result<HashSet<Fingerprint>, String>>);
 
+/// The restore points that lie in a folder.
+fn points_in(target: &Target, folder: &TargetPath) -> Result<HashSet<Fingerprint>, String> {
+    let points = restore_points(target, &CancelToken::default());
+    let points = points.map_err(|error| error.to_string())?;
+    let own = points
+        .iter()
+        .filter(|point| point.path.parent().as_ref() == Some(folder));
+    Ok(own.map(|point| Fingerprint::of(point.uuid.as_bytes())).collect())
+}
+
 impl ListsNow {
     pub(crate) fn read(target: &Target, entries: &[LogEntry]) -> Self {
         let disk = &**target.disk();
@@ -83,6 +99,9 @@ impl ListsNow {
                 continue;
             };
             let look = || {
+                if of.list == ListFormat::Snapshots {
+                    return points_in(target, &list);
+                }
                 let holding = list.parent().unwrap_or_default();
                 let folder = disk.open_folder(target.root(), holding.as_bytes());
                 let folder = folder.map_err(|error| error.to_string())?;

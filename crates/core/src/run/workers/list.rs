@@ -33,6 +33,9 @@ impl Remover<'_, '_> {
         let Some((first, item)) = items.first() else {
             return Vec::new();
         };
+        if item.is_point() {
+            return self.remove_points(&items);
+        }
         let mut list = match self.checker.open_list(item) {
             Ok(list) => list,
             Err(outcome) => {

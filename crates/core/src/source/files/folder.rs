@@ -367,6 +367,9 @@ impl<'a> Worker<'a> {
     /// Keeps a folder to be walked later, when something in it could be a rule's.
     fn see_folder(&mut self, at: &Arc<Visited>, name: Spelling<'_>) {
         let context = self.walk.context;
+        if context.has_points && self.see_point(at, name) {
+            return;
+        }
         let path = || at.path.join(name.exact).unwrap_or_default();
         let matcher = self.matchers.below(&at.matcher, name, at.leads_on, &path);
         let own_path = at.leads_on.then(path);

@@ -47,7 +47,7 @@ impl Words {
                 unreadable: "a bookmark needs it, so it stays",
                 undated: "a row has no date, so it stays",
             },
-            ListFormat::Registry => Self {
+            ListFormat::Registry | ListFormat::Snapshots => Self {
                 all_stay: "its keys and values stay",
                 unreadable: "some of its keys and values can't be read",
                 undated: "a value has no date, so it stays",
@@ -69,6 +69,8 @@ impl Worker<'_> {
         let sets = match format {
             ListFormat::Rows => self.record_sets(at, name.1),
             ListFormat::Xbel | ListFormat::MimeApps | ListFormat::Registry => Vec::new(),
+            // What is called as a restore point and is a file is nobody's.
+            ListFormat::Snapshots => return,
         };
         let target = self.walk.context.target;
         let path = at.path.join(name.0.to_bytes()).unwrap_or_default();

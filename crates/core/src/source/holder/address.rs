@@ -65,6 +65,7 @@ pub(crate) fn shown_item(format: ListFormat, name: &[u8]) -> String {
         ListFormat::Xbel => shown_document(name),
         ListFormat::Registry => shown_key(name),
         ListFormat::MimeApps => shown_opener(name),
+        ListFormat::Snapshots => Printable(name).to_string(),
         ListFormat::Rows => match site_of(name) {
             Some(site) => {
                 let site = Site::of_host(site).map_or_else(|| site.to_owned(), |site| site.shown());

@@ -47,8 +47,9 @@ fn searches_of<'a>(
     let searches = by_folder.into_iter().map(|(root, twins)| Search {
         rule: number,
         account: account_of(&root),
-        naming: Some(rule.naming_twins(&twins)),
+        naming: Some(rule.naming_files(|| twins.keys().map(|name| &**name))),
         twins: Some(Arc::new(twins)),
+        points: None,
         root,
     });
     let mut searches: Vec<Search> = searches.collect();

@@ -19,6 +19,7 @@ pub fn searches_of_leftovers(leftovers: &[Leftover], rules: &RuleSet) -> Vec<Sea
             root: folder.path.parent()?,
             naming: Some(rule.naming(&folder.path)),
             twins: None,
+            points: None,
         })
     });
     let mut searches: Vec<Search> = searches.collect();

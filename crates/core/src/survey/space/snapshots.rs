@@ -1,19 +1,8 @@
 //! What snapshots on a Btrfs volume hold alone, asked of the system's own tool.
 
-use std::os::fd::{AsFd as _, AsRawFd as _};
-
 use crate::cancel::CancelToken;
-use crate::computer::{Target, TargetPath};
-use crate::host::Tool;
+use crate::computer::{Target, TargetPath, btrfs, open_part, what_it_holds};
 use crate::walk::FileTree;
-
-/// Where the tool lies.
-const TOOL: [&str; 4] = [
-    "/usr/bin/btrfs",
-    "/usr/sbin/btrfs",
-    "/sbin/btrfs",
-    "/bin/btrfs",
-];
 
 /// A part of the volume that was made from another one.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -50,10 +39,11 @@ pub fn snapshots(target: &Target, tree: &FileTree, cancel: &CancelToken) -> Snap
         if cancel.is_cancelled() {
             return found;
         }
-        if !is_part_of_volume(target, path) {
+        // Another volume may be mounted there.
+        if !target.can_clone || open_part(target, path).is_err() {
             continue;
         }
-        match ask(target, path) {
+        match ask(target, path, cancel) {
             Told::Snapshot(snapshot) => found.all.push(snapshot),
             // What is in it is somebody's own.
             Told::Other => {}
@@ -61,18 +51,6 @@ pub fn snapshots(target: &Target, tree: &FileTree, cancel: &CancelToken) -> Snap
         }
     }
     found
-}
-
-/// The inode that the topmost folder of a part has.
-const SUBVOLUME: u64 = 256;
-
-fn is_part_of_volume(target: &Target, path: &TargetPath) -> bool {
-    let disk = target.disk();
-    let inode = disk
-        .open_folder(target.root(), path.as_bytes())
-        .and_then(|folder| disk.stat_folder(&folder))
-        .map(|stat| stat.key.inode);
-    target.can_clone && inode.is_ok_and(|inode| inode == SUBVOLUME)
 }
 
 /// What the tool says of a part.
@@ -83,35 +61,26 @@ enum Told {
     Nothing,
 }
 
-fn ask(target: &Target, path: &TargetPath) -> Told {
-    let Ok(folder) = target.disk().open_folder(target.root(), path.as_bytes()) else {
+fn ask(target: &Target, path: &TargetPath, cancel: &CancelToken) -> Told {
+    let Ok(part) = open_part(target, path) else {
         return Told::Nothing;
     };
-    // By the open folder: whatever takes its name meanwhile isn't asked about.
-    let number = folder.as_fd().as_raw_fd();
-    let opened = format!("/proc/{}/fd/{number}", std::process::id());
-    let told = tell(&["subvolume", "show", &opened]);
-    let parent = told.as_deref().and_then(|told| after(told, "Parent UUID:"));
+    let told = btrfs(&["subvolume", "show"], &part, cancel).ok();
+    let told = told.map(|answer| answer.text).unwrap_or_default();
+    let parent = after(&told, "Parent UUID:");
     if parent == Some("-") {
         return Told::Other;
     }
-    let made = told
-        .as_deref()
-        .and_then(|told| after(told, "Creation time:"));
-    let held = parent.and_then(|_| tell(&["filesystem", "du", "-s", "--raw", &opened]));
-    match made.zip(held.as_deref().and_then(exclusive)) {
-        Some((made, alone)) => Told::Snapshot(Snapshot {
+    let made = after(&told, "Creation time:");
+    let held = parent.and_then(|_| what_it_holds(&part, cancel).ok());
+    match made.zip(held) {
+        Some((made, held)) => Told::Snapshot(Snapshot {
             path: path.clone(),
             made: made.to_owned(),
-            alone,
+            alone: held.alone,
         }),
         None => Told::Nothing,
     }
-}
-
-fn tell(arguments: &[&str]) -> Option<String> {
-    let answer = Tool::at(&TOOL, arguments)?.ask().ok()?;
-    answer.status.success().then_some(answer.text)
 }
 
 /// What stands in a line behind a name.
@@ -120,10 +89,4 @@ fn after<'a>(text: &'a str, name: &str) -> Option<&'a str> {
     lines
         .find_map(|line| line.strip_prefix(name))
         .map(str::trim)
-}
-
-/// The second figure of the line under the heading.
-fn exclusive(text: &str) -> Option<u64> {
-    let line = text.lines().nth(1)?;
-    line.split_whitespace().nth(1)?.parse().ok()
 }

@@ -106,6 +106,9 @@ impl Page<'_> {
                 let what = match rule.entries {
                     Some(ListFormat::Rows) => "a row of this database",
                     Some(ListFormat::Registry) => return format!("of this registry, {old} old"),
+                    Some(ListFormat::Snapshots) => {
+                        return format!("a restore point; holds {frees} alone, made {old} ago");
+                    }
                     Some(ListFormat::Xbel | ListFormat::MimeApps) | None => "an entry of this list",
                 };
                 format!("{what}, frees {frees}, {old} old")
