@@ -35,11 +35,11 @@ pub(crate) use running::running;
 pub use systems::mounted_systems;
 pub use volume::Volume;
 pub use volume::identity::Identity;
-pub use volume::restore_points::{RestorePoint, restore_points};
+pub(crate) use volume::mount_list::mount_folders;
 pub(crate) use volume::restore_points::{
     Held, btrfs, delete_point, listed_points, number_of, open_part, settle_volume, what_it_holds,
 };
-pub(crate) use volume::mount_list::mount_folders;
+pub use volume::restore_points::{RestorePoint, restore_points};
 
 /// The most folders one in the other that are looked into.
 pub const MOST_DEPTH: usize = 4096;

@@ -21,9 +21,9 @@ pub use disks::{
 pub use in_use::{InUse, RunningProgram};
 pub(crate) use in_use::{device_number, users_locking};
 pub(crate) use mounts::mounted_disks;
+pub(crate) use mounts::mounts;
 pub(crate) use mounts::volume_id;
 pub use mounts::{Mount, mount_of};
-pub(crate) use mounts::mounts;
 pub use package_manager::{ManagerError, PackageManager};
 pub use processes::Running;
 pub(crate) use processes::running;

@@ -71,6 +71,12 @@ fn system(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
             chance.days(10, 400),
         )?;
     }
+    for (copy, mib, days) in [("7a3c1d8e", 64, 210), ("7a3c1d8f", 40, 20)] {
+        let path = format!(
+            "System Volume Information/{{{copy}-0000-11ee-a5cd-5254003a1f00}}{{3808876b-c176-4e48-b7ae-04046e6cc752}}"
+        );
+        tree.file(path, mib * MIB, days * DAY)?;
+    }
     tree.file("Windows/MEMORY.DMP", 180 * MIB, 120 * DAY)?;
     tree.file("$WINDOWS.~BT/Sources/install.esd", 90 * MIB, 365 * DAY)
         .map(drop)

@@ -326,6 +326,8 @@ mod tests {
             ("sdb1", VolumeKind::Removable, "ntfs, Office")
         );
         let mount = |kind: &str, source: &str| Mount {
+            volume: "8:1".to_owned(),
+            part: None,
             point: PathBuf::from("/mnt"),
             kind: kind.to_owned(),
             source: source.to_owned(),

@@ -31,6 +31,8 @@ pub enum Blocked {
     NeedsAdministrator,
     /// A program that builds on it runs.
     Busy(RunningProgram),
+    /// Its rule only shows what is there, for this reason.
+    OnlySeen(String),
 }
 
 impl std::fmt::Display for Blocked {
@@ -38,6 +40,7 @@ impl std::fmt::Display for Blocked {
         match self {
             Self::NeedsAdministrator => out.write_str("needs the administrator"),
             Self::Busy(program) => write!(out, "is open in {program}"),
+            Self::OnlySeen(why) => write!(out, "is only seen: {why}"),
         }
     }
 }

@@ -152,6 +152,11 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
     let asks = |pile: &Pile| !rules.rule(pile.rule).rule.busy.is_empty();
     let in_use = piles.iter().any(asks).then(InUse::read).unwrap_or_default();
     for pile in &mut piles {
+        let only_seen = rules.rule(pile.rule).rule.only_seen.clone();
+        pile.blocked = only_seen.map(Blocked::OnlySeen);
+        if pile.blocked.is_some() {
+            continue;
+        }
         pile.blocked = blocked(target, rules, &roots, pile)
             .or_else(|| busy(target, rules, &in_use, pile).map(Blocked::Busy));
     }

@@ -328,6 +328,8 @@ pub struct Rule {
     pub age: AgeRule,
     /// Whether folders that the removal leaves empty go too.
     pub empty_folders: bool,
+    /// Why nothing of it goes, where it is only to be seen.
+    pub only_seen: Option<String>,
     /// What it needs.
     pub needs: Option<Need>,
     /// Whether its piles start taken; by class where the rule doesn't say.
@@ -391,6 +393,9 @@ impl Rule {
             Some(_) => by != Removal::Overwrite,
         };
         let is_of_copy = |by: Removal| self.survey == Some(Survey::Copies) && by.keeps_name();
+        if self.only_seen.is_some() {
+            return Vec::new();
+        }
         let may = |by: &Removal| {
             *by == self.removal() || is_of_copy(*by) || (self.class.allows(*by) && is_possible(*by))
         };

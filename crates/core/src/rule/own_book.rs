@@ -83,6 +83,7 @@ pub fn add_place(
             by: AgeBy::Arrived,
         },
         empty_folders: true,
+        only_seen: None,
         needs: None,
         starts_taken: None,
         by: None,

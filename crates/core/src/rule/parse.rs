@@ -226,6 +226,7 @@ impl Reader {
             empty_folders: written
                 .empty_folders
                 .unwrap_or(are_own && entries.is_none()),
+            only_seen: written.only_seen.map(Spanned::into_inner),
             needs: words.needs,
             starts_taken: words.starts,
             by: words.by,
@@ -316,8 +317,12 @@ impl Reader {
                 let message = "only a registry holds such references";
                 self.refuse(at.clone(), message, "this rule", help);
             }
-            if rule.keep_newest.is_some_and(|keep| keep.per == Family::Source) {
-                let help = "add `entries = \"snapshots\"`, or keep the newest per `folder` or `stem`";
+            if rule
+                .keep_newest
+                .is_some_and(|keep| keep.per == Family::Source)
+            {
+                let help =
+                    "add `entries = \"snapshots\"`, or keep the newest per `folder` or `stem`";
                 let message = "only restore points were made from something";
                 self.refuse(at.clone(), message, "this rule", help);
             }
@@ -341,7 +346,9 @@ impl Reader {
                 rule.detect.is_none()
                     && rule.class == Class::Ask
                     && rule.by == Some(Removal::Remove)
-                    && rule.keep_newest.is_some_and(|keep| keep.per == Family::Source)
+                    && rule
+                        .keep_newest
+                        .is_some_and(|keep| keep.per == Family::Source)
             }
         };
         let keeps = rule.keep_newest.is_some() && format != ListFormat::Snapshots;
@@ -396,6 +403,9 @@ impl Reader {
         self.one_line(&written.title, "title");
         self.one_line(&written.about, "about");
         self.one_line(&written.after, "after");
+        if let Some(why) = &written.only_seen {
+            self.one_line(why, "only-seen");
+        }
     }
 
     /// Only a trash knows when a thing was thrown away.

@@ -92,7 +92,7 @@ pub fn resolve(target: &Target, rules: &RuleSet) -> (Vec<Search>, Vec<Unresolved
                     let is_absent = error.kind() == io::ErrorKind::NotFound;
                     if !is_absent && told.insert(path.clone()) {
                         let what = None;
-                            unresolved.push(Unresolved { path, what, error });
+                        unresolved.push(Unresolved { path, what, error });
                     }
                 };
                 for root in unfold(target, base, &within.below, &mut note) {
@@ -117,8 +117,7 @@ pub fn resolve(target: &Target, rules: &RuleSet) -> (Vec<Search>, Vec<Unresolved
         let rule = &rules.rule(search.rule).rule;
         rule.entries == Some(ListFormat::Snapshots)
     };
-    let (of_points, mut searches): (Vec<_>, Vec<_>) =
-        searches.into_iter().partition(is_of_points);
+    let (of_points, mut searches): (Vec<_>, Vec<_>) = searches.into_iter().partition(is_of_points);
     if !of_points.is_empty() {
         match restore_points(target, &CancelToken::default()) {
             Ok(points) => searches.extend(points::searches(&points, rules, &of_points)),

@@ -80,6 +80,7 @@ impl Survey {
             spare: Vec::new(),
             age: AgeRule::default(),
             empty_folders: self == Self::LeftBehind,
+            only_seen: None,
             needs: None,
             starts_taken: Some(false),
             by: None,

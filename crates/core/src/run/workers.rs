@@ -3,8 +3,8 @@
 
 pub(crate) mod batch;
 mod list;
-mod points;
 pub(super) mod overwrite;
+mod points;
 pub(crate) mod quarantine;
 mod remove;
 mod share;

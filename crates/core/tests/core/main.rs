@@ -28,6 +28,7 @@ mod recent_links;
 mod recoveries;
 mod registries;
 mod reports;
+mod restore_points;
 mod restores;
 mod rows;
 mod rubbish;

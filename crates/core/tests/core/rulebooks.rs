@@ -237,6 +237,7 @@ fn arb_rule() -> impl Strategy<Value = Rule> {
         text(),
         text(),
         prop::sample::select(Class::ALL.to_vec()),
+        prop::option::of(text()),
     );
     let looks = (
         prop::collection::vec(within, 1..3),
@@ -286,6 +287,7 @@ fn arb_rule() -> impl Strategy<Value = Rule> {
             by: age.1,
         },
         empty_folders: choices.0,
+        only_seen: said.4,
         needs: choices.1,
         starts_taken: choices.2,
         by: choices.3,
@@ -327,6 +329,13 @@ proptest! {
                 rule.entries = Some(ListFormat::Registry);
                 rule.values = Some(ReferenceKind::ALL[number % ReferenceKind::ALL.len()]);
                 rule.class = Class::Ask;
+            }
+            if rule.keep_newest.is_some_and(|keep| keep.per == Family::Source) {
+                let keep = rule.keep_newest;
+                make_it_of_lists(rule);
+                (rule.entries, rule.keep_newest) = (Some(ListFormat::Snapshots), keep);
+                (rule.class, rule.by, rule.detect) = (Class::Ask, Some(Removal::Remove), None);
+                rule.values = None;
             }
         }
         let book = Rulebook { id, layout: Layout::Linux, about, rules };

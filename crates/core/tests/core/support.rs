@@ -115,6 +115,11 @@ impl Bench {
         self.dir.path().join("root")
     }
 
+    /// The folder that holds all of it.
+    pub(crate) fn folder(&self) -> &Path {
+        self.dir.path()
+    }
+
     pub(crate) fn outside(&self) -> PathBuf {
         self.dir.path().join("outside")
     }

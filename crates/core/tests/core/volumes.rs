@@ -31,8 +31,8 @@ use crate::support::{NOW, context, manifest_of, now, run_id, scan_on};
 const SIZE: u64 = 400 << 20;
 
 /// A mounted image, unmounted when it goes.
-struct Mounted {
-    point: PathBuf,
+pub(crate) struct Mounted {
+    pub(crate) point: PathBuf,
 }
 
 impl Drop for Mounted {
@@ -43,7 +43,7 @@ impl Drop for Mounted {
     }
 }
 
-fn works(command: &mut Command) -> Result<(), String> {
+pub(crate) fn works(command: &mut Command) -> Result<(), String> {
     let program = command.get_program().to_string_lossy().into_owned();
     match command.output() {
         Err(error) => Err(format!("{program}: {error}")),
@@ -56,7 +56,7 @@ fn works(command: &mut Command) -> Result<(), String> {
 }
 
 /// Makes an image of a file system and mounts it.
-fn mount(dir: &Path, kind: &str, make: &[&str]) -> Result<Mounted, String> {
+pub(crate) fn mount(dir: &Path, kind: &str, make: &[&str]) -> Result<Mounted, String> {
     let image = dir.join(format!("{kind}.img"));
     std::fs::File::create(&image)
         .and_then(|file| file.set_len(SIZE))
@@ -64,7 +64,7 @@ fn mount(dir: &Path, kind: &str, make: &[&str]) -> Result<Mounted, String> {
     let (program, options) = make.split_first().unwrap();
     works(Command::new(program).args(options).arg(&image))?;
     let point = dir.join(kind);
-    std::fs::create_dir(&point).map_err(|error| error.to_string())?;
+    std::fs::create_dir_all(&point).map_err(|error| error.to_string())?;
     if kind == "ntfs" {
         works(Command::new("ntfs-3g").arg(&image).arg(&point))?;
     } else {

@@ -95,23 +95,33 @@ pub fn restore_points(target: &Target, cancel: &CancelToken) -> io::Result<Vec<R
 ///
 /// # Errors
 /// As of [`restore_points`].
-pub(crate) fn listed_points(target: &Target, cancel: &CancelToken) -> io::Result<Vec<RestorePoint>> {
+pub(crate) fn listed_points(
+    target: &Target,
+    cancel: &CancelToken,
+) -> io::Result<Vec<RestorePoint>> {
     let Some(mount) = mount_of(target.root_path()).filter(|mount| mount.kind == "btrfs") else {
         return Ok(Vec::new());
     };
     let list = ["subvolume", "list", "-s", "-r", "-u", "-q", "-R"];
     let answer = btrfs(&list, target.root(), cancel)?;
     let start = btrfs(&["subvolume", "get-default"], target.root(), cancel)?;
-    let start = start.text.split_ascii_whitespace().nth(1).map(str::to_owned);
-    let mounted = mounts().into_iter().filter(|one| one.volume == mount.volume);
+    let start = start
+        .text
+        .split_ascii_whitespace()
+        .nth(1)
+        .map(str::to_owned);
+    let mounted = mounts()
+        .into_iter()
+        .filter(|one| one.volume == mount.volume);
     let mounted: HashSet<u64> = mounted.filter_map(|one| one.part).collect();
     let above = below_its_part(target.root_path());
     let mut found: Vec<RestorePoint> = Vec::new();
     for told in answer.text.lines().filter_map(read_line).take(MOST) {
         let below = match above.as_slice() {
             [] => Some(told.path.as_bytes()),
-            above => (told.path.as_bytes().strip_prefix(above))
-                .and_then(|rest| rest.strip_prefix(b"/")),
+            above => {
+                (told.path.as_bytes().strip_prefix(above)).and_then(|rest| rest.strip_prefix(b"/"))
+            }
         };
         let path = below.and_then(|below| TargetPath::new(below).ok());
         let is_used = mounted.contains(&told.point.number)
@@ -182,7 +192,13 @@ fn is_there(target: &Target, point: &RestorePoint, cancel: &CancelToken) -> bool
 /// As of [`btrfs`].
 pub(crate) fn delete_point(target: &Target, number: u64) -> io::Result<()> {
     let number = number.to_string();
-    let delete = ["subvolume", "delete", "--commit-each", "--subvolid", &number];
+    let delete = [
+        "subvolume",
+        "delete",
+        "--commit-each",
+        "--subvolid",
+        &number,
+    ];
     btrfs(&delete, target.root(), &CancelToken::default()).map(drop)
 }
 
@@ -191,7 +207,12 @@ pub(crate) fn delete_point(target: &Target, number: u64) -> io::Result<()> {
 /// # Errors
 /// As of [`btrfs`].
 pub(crate) fn settle_volume(target: &Target) -> io::Result<()> {
-    btrfs(&["filesystem", "sync"], target.root(), &CancelToken::default()).map(drop)
+    btrfs(
+        &["filesystem", "sync"],
+        target.root(),
+        &CancelToken::default(),
+    )
+    .map(drop)
 }
 
 /// Opens the topmost folder of a part of the volume.
@@ -253,7 +274,10 @@ mod tests {
         assert_eq!(told.path, "home/a path b");
         let point = told.point;
         assert_eq!((point.number, point.generation), (260, 8));
-        assert_eq!((&*point.uuid, &*point.source), ("5311b07a-9c9a", "9ccad8f8-28e3"));
+        assert_eq!(
+            (&*point.uuid, &*point.source),
+            ("5311b07a-9c9a", "9ccad8f8-28e3")
+        );
         assert_eq!(point.made, 1_796_078_525);
         let received = line.replace("received_uuid -", "received_uuid 5311b07a");
         for broken in ["", "ID x path y", &line.replace("otime", "time"), &received] {

@@ -173,7 +173,7 @@ mod tests {
             let mut guards = Guards::new(&places, own);
             guards.add_root(TargetPath::new("home/ada/cache").unwrap());
             let root = TargetPath::root();
-            let search = Search { rule: crate::rule::RuleNumber(0), account: None, root: root.clone(), naming: None, twins: None };
+            let search = Search { rule: crate::rule::RuleNumber(0), account: None, root: root.clone(), naming: None, twins: None, points: None };
             let mut folder = TargetPath::root();
             let mut above = None;
             for part in &parts {

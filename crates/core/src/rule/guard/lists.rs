@@ -32,6 +32,8 @@ pub(crate) enum May {
     Keeping,
     /// What asks for references of a registry to files that are gone.
     References,
+    /// What takes nothing, and only shows what is there.
+    OnlySeen,
     /// The survey of what programs that are gone left behind.
     LeftBehind,
 }
@@ -44,6 +46,7 @@ impl May {
             Self::Recogniser(detect) => rule.detect == Some(*detect),
             Self::Asking => rule.class == Class::Ask,
             Self::References => asks_for_references(rule),
+            Self::OnlySeen => rule.only_seen.is_some(),
             Self::LeftBehind => rule.survey == Some(Survey::LeftBehind),
             Self::Keeping => rule.class == Class::Ask && rule.keep_newest.is_some(),
         }
@@ -250,6 +253,11 @@ const WINDOWS: &[Gap] = &[
         Reach::Endings(&[".lnk"]),
         Detect::DocumentGone,
     ),
+    Gap {
+        folder: "system volume information",
+        reach: Reach::Below,
+        may: May::OnlySeen,
+    },
     below("programdata/microsoft/windows/wer"),
     below("programdata/usoshared/logs"),
     below("programdata/microsoft/windows/deliveryoptimization/cache"),

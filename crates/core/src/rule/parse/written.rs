@@ -39,6 +39,8 @@ pub(crate) struct WrittenRule {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub empty_folders: Option<bool>,
     #[serde(skip_serializing_if = "Option::is_none")]
+    pub only_seen: Option<Spanned<String>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     pub needs: Option<Spanned<String>>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pub starts: Option<Spanned<String>>,
@@ -139,6 +141,7 @@ impl From<&Rule> for WrittenRule {
             take: list(&rule.take),
             spare: list(&rule.spare),
             empty_folders: Some(rule.empty_folders),
+            only_seen: rule.only_seen.as_ref().map(nowhere),
             needs: rule.needs.map(|_| nowhere("administrator")),
             starts: rule
                 .starts_taken

@@ -11,11 +11,7 @@ pub(crate) type Points = BTreeMap<Box<[u8]>, RestorePoint>;
 
 /// The searches that name the restore points which may go, by the rules that ask for them: each is of the first that
 /// takes it, and of those with one source the newest stay.
-pub(super) fn searches(
-    points: &[RestorePoint],
-    rules: &RuleSet,
-    asking: &[Search],
-) -> Vec<Search> {
+pub(super) fn searches(points: &[RestorePoint], rules: &RuleSet, asking: &[Search]) -> Vec<Search> {
     let takes = |search: &&Search, path: &TargetPath| {
         let rule = rules.rule(search.rule);
         let below = path.below(&search.root).filter(|below| !below.is_empty());

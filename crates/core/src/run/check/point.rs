@@ -2,9 +2,7 @@
 
 use std::io;
 
-use crate::computer::{
-    RestorePoint, TargetPath, listed_points, number_of, open_part,
-};
+use crate::computer::{RestorePoint, TargetPath, listed_points, number_of, open_part};
 use crate::plan::{ItemOutcome, ManifestItem, StayReason};
 use crate::rule::{Family, Removal};
 use crate::run::check::{Checker, SeenItem};
@@ -75,7 +73,9 @@ impl Checker<'_> {
         points: &[RestorePoint],
     ) -> bool {
         let rules = self.shared.context.rules;
-        let rule = rules.by_id(&item.rule).map(|number| &rules.rule(number).rule);
+        let rule = rules
+            .by_id(&item.rule)
+            .map(|number| &rules.rule(number).rule);
         let keep = rule.and_then(|rule| rule.keep_newest);
         let newer = points.iter().filter(|one| {
             one.source == point.source && (one.made, one.number) > (point.made, point.number)

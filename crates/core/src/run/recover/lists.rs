@@ -85,7 +85,9 @@ fn points_in(target: &Target, folder: &TargetPath) -> Result<HashSet<Fingerprint
     let own = points
         .iter()
         .filter(|point| point.path.parent().as_ref() == Some(folder));
-    Ok(own.map(|point| Fingerprint::of(point.uuid.as_bytes())).collect())
+    Ok(own
+        .map(|point| Fingerprint::of(point.uuid.as_bytes()))
+        .collect())
 }
 
 impl ListsNow {

@@ -3,7 +3,7 @@
 use std::ffi::CStr;
 use std::ops::ControlFlow;
 
-use jolly_disk::{Folder, Kind};
+use jolly_disk::{Disk, Folder, Kind};
 
 use crate::computer::{TargetPath, delete_point, settle_volume};
 use crate::plan::{ItemOutcome, ManifestItem, Outcome, StayReason};
@@ -11,9 +11,6 @@ use crate::run::workers::remove::Remover;
 
 /// What a keeper of restore points writes beside one, or beside several of one moment.
 const NOTES: [&CStr; 2] = [c"info.xml", c"info.json"];
-
-/// Most names of a folder that can still be one restore point's own.
-const MOST_NAMES: usize = 8;
 
 impl Remover<'_, '_> {
     /// Removes what may go of the restore points of one folder; what became of each. What its keeper wrote beside one
@@ -75,13 +72,10 @@ impl Remover<'_, '_> {
         let Ok(folder) = self.checker.parent(point) else {
             return;
         };
-        let Some(note) = note_alone(disk, folder) else {
-            return;
-        };
-        if let Some(note) = note
-            && disk.unlink(folder, note).is_err()
-        {
-            return;
+        match left_in(disk, folder) {
+            Left::Nothing => {}
+            Left::Note(note) if disk.unlink(folder, note).is_ok() => {}
+            Left::Note(_) | Left::Other => return,
         }
         if let Ok(above) = self.checker.parent(&own) {
             drop(disk.remove_folder(above, own.as_name()));
@@ -106,21 +100,31 @@ fn is_keepers(name: &[u8]) -> bool {
     is_number || is_date(name)
 }
 
-/// The note that is all that a folder holds, if it holds one; nothing when it holds something else.
-fn note_alone(disk: &dyn jolly_disk::Disk, folder: &Folder) -> Option<Option<&'static CStr>> {
-    let (mut note, mut many, mut is_other) = (None, 0, false);
+/// What is left in a folder that a restore point lay in.
+enum Left {
+    Nothing,
+    /// A keeper's note, and nothing else.
+    Note(&'static CStr),
+    /// Something that stays, or that can't be known.
+    Other,
+}
+
+fn left_in(disk: &dyn Disk, folder: &Folder) -> Left {
+    let mut left = Left::Nothing;
     let listed = disk.list(folder, &mut |entry| {
-        many += 1;
-        let known = NOTES.into_iter().find(|known| *known == entry.name);
-        is_other |= known.is_none() || note.is_some();
-        note = note.or(known);
-        if is_other || many > MOST_NAMES {
-            ControlFlow::Break(())
-        } else {
-            ControlFlow::Continue(())
+        let note = NOTES.into_iter().find(|note| *note == entry.name);
+        let note = note.filter(|note| {
+            let stat = disk.stat(folder, note);
+            stat.is_ok_and(|stat| stat.kind == Kind::File)
+        });
+        left = match (&left, note) {
+            (Left::Nothing, Some(note)) => Left::Note(note),
+            _ => Left::Other,
+        };
+        match left {
+            Left::Other => ControlFlow::Break(()),
+            Left::Nothing | Left::Note(_) => ControlFlow::Continue(()),
         }
     });
-    listed.ok()?;
-    let is_file = |name: &CStr| disk.stat(folder, name).is_ok_and(|it| it.kind == Kind::File);
-    (!is_other && note.is_none_or(is_file)).then_some(note)
+    listed.map_or(Left::Other, |()| left)
 }

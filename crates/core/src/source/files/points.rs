@@ -2,7 +2,7 @@
 
 use jolly_disk::{FileKey, Kind, Stamp, Stat};
 
-use crate::computer::{Held, RestorePoint, what_it_holds, open_part};
+use crate::computer::{Held, RestorePoint, open_part, what_it_holds};
 use crate::rule::Spelling;
 use crate::source::arena::shard::NewItem;
 use crate::source::files::folder::Worker;
