@@ -6,6 +6,7 @@ mod exit;
 mod handover;
 mod new_file;
 mod options;
+mod packing;
 mod persist;
 mod place;
 mod runs;

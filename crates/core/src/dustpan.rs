@@ -15,9 +15,13 @@ mod room;
 mod sparse;
 mod staging;
 
+pub(crate) use archive::source::{
+    PIECE, SourceError, SourceRead, metadata_of, open_source, write_entry,
+};
 pub use archive::{Dustpan, DustpanError, KEPT_DAYS, NewDustpan};
 pub(crate) use archive::{Verifier, Writer};
-pub(crate) use entry::each_entry;
+pub(crate) use entry::bytes::{contents, hash_bytes, write_bytes};
+pub(crate) use entry::{ArchiveEntry, Body, each_entry, write_end};
 pub use estimate::estimate_packed;
 pub(crate) use frames::{Frame, MOST_STORED, read_frame};
 pub(crate) use proof::Stoppable;

@@ -88,6 +88,7 @@ pub mod format;
 #[cfg(test)]
 mod fuzz;
 pub mod host;
+pub mod packing;
 pub mod pile;
 pub mod plan;
 pub mod report;

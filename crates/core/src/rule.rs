@@ -38,6 +38,7 @@ pub use definition::{
 pub(crate) use guard::folder::FolderGuards;
 pub(crate) use guard::is_system_folder;
 pub(crate) use guard::last_look::{Kept, LastGuard, of_folder};
+pub(crate) use guard::name::guarded_folder_name;
 pub use guard::{Guard, Guards};
 pub use own_book::{NewPlace, OWN_BOOK, PlaceError, add_place, remove_place};
 pub(crate) use ownership::{Ownership, Probe, decide as decide_owner};

@@ -5,7 +5,7 @@
 
 mod check;
 mod log;
-mod pause;
+pub(crate) mod packing;
 mod pipeline;
 pub(crate) mod recover;
 pub(crate) mod rehearse;
@@ -20,7 +20,7 @@ pub use log::command::{
     CommandEnd, CommandError, CommandLog, CommandOrder, list_commands, read_command, run_command,
 };
 pub use log::{LogEntry, LogItem, LogState, LogSummary, list_logs, read_items, verify_log};
-pub use pause::Pause;
+pub use packing::{Packed, Packing, RescueOrder, Rescued, pack, rescue, unpack, weigh_packing};
 pub use recover::left_over::{LeftOver, interrupted, left_over};
 pub use recover::{RecoverError, recover};
 pub use rehearse::compare::{Comparison, Difference, Predictions, Rehearsed, forget_rehearsals};
@@ -32,3 +32,4 @@ pub use sweep::{
 };
 pub use switch::{SwitchError, Switching, switch_back, switch_off, switch_on};
 pub use workers::overwrite::overwrite_caveat;
+pub use workers::pause::Pause;

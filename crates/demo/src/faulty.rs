@@ -249,6 +249,12 @@ impl Disk for FaultyDisk {
         RealDisk.move_name(from, name, to, new)
     }
 
+    fn move_folder(&self, from: &Folder, name: &CStr, to: &Folder, new: &CStr) -> io::Result<()> {
+        self.pass()?;
+        self.disturb(name);
+        RealDisk.move_folder(from, name, to, new)
+    }
+
     fn replace_name(&self, from: (&Folder, &CStr), to: (&Folder, &CStr)) -> io::Result<()> {
         self.pass()?;
         self.disturb(to.1);

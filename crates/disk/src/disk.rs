@@ -183,6 +183,13 @@ pub trait Disk: Send + Sync {
     /// `AlreadyExists`, `CrossesDevices` where it would be another volume, else what the kernel says.
     fn move_name(&self, from: &Folder, name: &CStr, to: &Folder, new: &CStr) -> io::Result<()>;
 
+    /// Moves a folder to another folder of its volume, or another name; nothing but an empty folder is replaced, where the
+    /// volume can't promise more.
+    ///
+    /// # Errors
+    /// `AlreadyExists`, `CrossesDevices` where it would be another volume, else what the kernel says.
+    fn move_folder(&self, from: &Folder, name: &CStr, to: &Folder, new: &CStr) -> io::Result<()>;
+
     /// Gives two names each what the other had, in one step; both must be there.
     ///
     /// # Errors

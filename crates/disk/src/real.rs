@@ -256,6 +256,18 @@ impl Disk for RealDisk {
         }
     }
 
+    fn move_folder(&self, from: &Folder, name: &CStr, to: &Folder, new: &CStr) -> io::Result<()> {
+        match renameat_with(from, name, to, new, RenameFlags::NOREPLACE) {
+            Err(Errno::INVAL | Errno::NOSYS | Errno::NOTSUP) if self.stat(to, new).is_ok() => {
+                Err(io::ErrorKind::AlreadyExists.into())
+            }
+            Err(Errno::INVAL | Errno::NOSYS | Errno::NOTSUP) => {
+                Ok(renameat_with(from, name, to, new, RenameFlags::empty())?)
+            }
+            moved => Ok(moved?),
+        }
+    }
+
     fn exchange_names(
         &self,
         (folder, name): (&Folder, &CStr),

@@ -48,6 +48,7 @@ fn used_by(command: &str) -> &'static [&'static [&'static str]] {
         "sites" => &[&WHERE, &["keep_site"]],
         "extensions" | "programs" => &[&WHERE],
         "space" | "copies" => &[&WHERE, &TALK],
+        "rescue" | "pack" | "unpack" => &[&WHERE, &TALK],
         "startup" => &[&WHERE, &["quiet"]],
         "report" | "schedule" | "status" => &[&["state", "target", "help"]],
         "rules" => &[&["target", "layout", "rulebook", "json", "state", "help"]],

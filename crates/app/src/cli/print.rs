@@ -200,6 +200,15 @@ impl Progress {
         self.far(done, of, "items".to_owned());
     }
 
+    /// So many bytes of files went through, of so many where that is known.
+    pub(super) fn moved(&self, done: u64, of: u64) {
+        let text = match of {
+            0 => format!("{} read", bytes(done)),
+            of => format!("{} of {} read", bytes(done), bytes(of)),
+        };
+        self.bar.set_message(text);
+    }
+
     fn far(&self, done: u64, of: u64, text: String) {
         if self.bar.length() != Some(of) {
             self.bar.set_length(of);

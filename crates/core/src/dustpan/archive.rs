@@ -2,35 +2,32 @@
 //! what is in it.
 
 mod copy;
-mod source;
+pub(crate) mod source;
 
 use std::ffi::CStr;
-use std::io::{self, Write as _};
-use std::os::fd::AsFd as _;
-use std::os::unix::fs::MetadataExt as _;
+use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use jiff::{SignedDuration, Timestamp};
-use jolly_disk::{Disk, Folder, Kind, Piece, Stat, pieces};
+use jolly_disk::{Disk, Folder, Stat};
 
 use crate::cancel::CancelToken;
 use crate::computer::Target;
-use crate::dustpan::archive::source::{Source, metadata_of};
+use crate::dustpan::archive::source::{
+    PIECE, Source, SourceError, SourceRead, metadata_of, open_source, write_entry,
+};
+use crate::dustpan::entry;
 use crate::dustpan::entry::{ArchiveEntry, Body};
 use crate::dustpan::frames::{Frame, Frames};
-use crate::dustpan::proof::{read_back, stopped};
+use crate::dustpan::proof::read_back;
 use crate::dustpan::record::{FORMAT, Line, Packed, PackedKind, VERSION};
-use crate::dustpan::{entry, sparse};
 use crate::format::RandomAccess;
 use crate::plan::{ItemOutcome, ManifestItem, Moment, StayReason, TargetMark};
 use crate::state::{Journal, JournalError, RunId, StateError, StateFolder, archive_of};
 
 /// For how long a dustpan is kept.
 pub const KEPT_DAYS: i64 = 30;
-
-/// How much of a file is read at once.
-const PIECE: usize = 256 * 1024;
 
 /// Why the dustpan can't take anything more.
 #[derive(Debug, thiserror::Error)]
@@ -97,14 +94,6 @@ pub(crate) struct Verifier<'a> {
     path: &'a Path,
     record: &'a mut Journal,
     is_shut: &'a AtomicBool,
-}
-
-/// How far an entry's bytes could be read; what is missing stands as zeros.
-enum SourceRead {
-    Whole,
-    /// There were fewer than promised.
-    Short,
-    Failed(io::Error),
 }
 
 impl Dustpan {
@@ -231,56 +220,16 @@ impl Writer<'_> {
         stop: &CancelToken,
     ) -> Result<u64, ItemOutcome> {
         self.check_open()?;
-        let read = |error: io::Error| ItemOutcome::of_error(&error, "read");
-        let mut metadata = metadata_of(stat);
-        let (body, kind, source) = match stat.kind {
-            Kind::Other => {
-                return Err(ItemOutcome::stays(StayReason::NoLongerFile));
-            }
-            Kind::Folder => {
-                let opened = disk.open_folder(folder, name.to_bytes()).map_err(read)?;
-                metadata.attributes = disk.attributes(opened.as_fd()).map_err(read)?;
-                (Body::Folder, PackedKind::Folder, None)
-            }
-            Kind::Link => {
-                let to = disk.read_link(folder, name).map_err(read)?;
-                (Body::Link(to), PackedKind::Link, None)
-            }
-            Kind::File => {
-                let file = disk.open_file(folder, name).map_err(read)?;
-                // What was looked at may have been swapped in between.
-                let opened = file.metadata().map_err(read)?;
-                if opened.ino() != stat.key.inode || opened.len() != stat.size {
-                    let reason = StayReason::Replaced(Moment::WhileStored);
-                    return Err(ItemOutcome::stays(reason));
-                }
-                metadata.attributes = disk.attributes(file.as_fd()).map_err(read)?;
-                let pieces = (stat.allocated < stat.size)
-                    .then(|| pieces(&file, stat.size).map_err(read))
-                    .transpose()?;
-                // What is compressed takes less than its length, too, and yet has no holes.
-                let stored = |pieces: &[Piece]| pieces.iter().map(|piece| piece.len).sum::<u64>();
-                let holed = pieces.filter(|pieces| stored(pieces) < stat.size);
-                let (body, source) = match holed {
-                    None => (
-                        Body::File(stat.size),
-                        Source::whole(RandomAccess::File(file), stat.size),
-                    ),
-                    Some(pieces) => {
-                        let map = sparse::map_of(&pieces, stat.size);
-                        let stored = stored(&pieces) + map.len() as u64;
-                        let size = stat.size;
-                        let held = RandomAccess::File(file);
-                        (Body::Sparse { size, stored }, Source { held, map, pieces })
-                    }
-                };
-                (body, PackedKind::File, Some(source))
-            }
-        };
-        let entry = ArchiveEntry {
-            path: item.path.as_bytes().to_vec(),
-            body,
-            metadata,
+        let opened = open_source(disk, (folder, name), stat, item.path.as_bytes());
+        let (entry, source) = opened.map_err(|error| match error {
+            SourceError::Replaced => ItemOutcome::stays(StayReason::Replaced(Moment::WhileStored)),
+            SourceError::NoLongerFile => ItemOutcome::stays(StayReason::NoLongerFile),
+            SourceError::Read(error) => ItemOutcome::of_error(&error, "read"),
+        })?;
+        let kind = match entry.body {
+            Body::Folder => PackedKind::Folder,
+            Body::Link(_) => PackedKind::Link,
+            Body::File(_) | Body::Sparse { .. } => PackedKind::File,
         };
         let packed = Packed::of(item, kind, stat);
         self.take(&entry, source, packed, stop)
@@ -349,50 +298,11 @@ impl Writer<'_> {
         packed: &mut Packed,
         stop: &CancelToken,
     ) -> io::Result<SourceRead> {
-        entry.write_head(self.frames)?;
-        let mut hasher = entry.hasher();
-        let mut outcome = SourceRead::Whole;
-        if let Some(mut source) = source {
-            packed.size = match &entry.body {
-                Body::File(size) | Body::Sparse { size, .. } => *size,
-                Body::Folder | Body::Link(_) => 0,
-            };
-            hasher.update(&source.map);
-            self.frames.write_all(&source.map)?;
-            let mut stored = source.map.len() as u64;
-            for piece in std::mem::take(&mut source.pieces) {
-                // Exactly the promised length: a file that grows or shrinks meanwhile must not break
-                // the archive for the others.
-                let mut at = piece.at;
-                let end = piece.at + piece.len;
-                while at < end {
-                    if stop.is_cancelled() {
-                        return Err(stopped());
-                    }
-                    let most = usize::try_from(end - at).unwrap_or(PIECE).min(PIECE);
-                    let bytes = self.buffer.get_mut(..most).unwrap_or_default();
-                    let read = match (&outcome, source.held.read_at(bytes, at)) {
-                        (_, Err(error)) if error.kind() == io::ErrorKind::Interrupted => continue,
-                        (SourceRead::Whole, Ok(read)) if read > 0 => read,
-                        (known, read) => {
-                            if matches!(known, SourceRead::Whole) {
-                                outcome =
-                                    read.map_or_else(SourceRead::Failed, |_| SourceRead::Short);
-                            }
-                            bytes.fill(0);
-                            most
-                        }
-                    };
-                    let bytes = bytes.get(..read).unwrap_or_default();
-                    hasher.update(bytes);
-                    self.frames.write_all(bytes)?;
-                    at += read as u64;
-                }
-                stored += piece.len;
-            }
-            entry::pad(self.frames, stored)?;
+        if source.is_some() {
+            packed.size = entry.body.size();
         }
-        packed.hash = hasher.finalize().to_hex().to_string();
+        let (outcome, hash) = write_entry(self.frames, (entry, source), &mut self.buffer, stop)?;
+        packed.hash = hash;
         Ok(outcome)
     }
 

@@ -1,6 +1,7 @@
 //! One entry of the archive, as POSIX 1003.1-2001 (pax) and GNU tar write it: long names in entries
 //! of their own, exact times and extended attributes in pax records.
 
+pub(crate) mod bytes;
 #[cfg(test)]
 mod tests;
 
@@ -38,6 +39,16 @@ pub(crate) enum Body {
     Folder,
     /// A symbolic link, and where it leads.
     Link(Vec<u8>),
+}
+
+impl Body {
+    /// Its length in bytes, holes included; nothing for what has none.
+    pub(crate) fn size(&self) -> u64 {
+        match self {
+            Self::File(size) | Self::Sparse { size, .. } => *size,
+            Self::Folder | Self::Link(_) => 0,
+        }
+    }
 }
 
 /// One entry without its bytes.
@@ -153,7 +164,7 @@ impl ArchiveEntry {
         let body = match header.entry_type() {
             EntryType::Directory => Body::Folder,
             EntryType::Symlink => Body::Link(extra.link.unwrap_or_else(|| cut(&old.linkname))),
-            _ => match sparse.size {
+            EntryType::Regular | EntryType::Continuous => match sparse.size {
                 Some(size) if sparse.known == SPARSE.len() => Body::Sparse {
                     size,
                     stored: header.entry_size()?,
@@ -161,6 +172,7 @@ impl ArchiveEntry {
                 None if sparse.known == 0 => Body::File(header.entry_size()?),
                 _ => return Err(invalid("a file's holes are written in another way")),
             },
+            _ => return Err(invalid("an entry is no file, folder or symbolic link")),
         };
         let name = sparse.name.filter(|_| matches!(body, Body::Sparse { .. }));
         Ok(Self {

@@ -13,15 +13,12 @@ use jolly_disk::{Disk, FileKey, Folder, Kind, Metadata, NotApplied, Piece, Stat}
 
 use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
+use crate::dustpan::entry::bytes::{PIECE, each_piece, pieces_of, write_bytes};
 use crate::dustpan::entry::{ArchiveEntry, Body};
 use crate::dustpan::put_back::entries::GatheredEntries;
-use crate::dustpan::sparse::read_map;
 use crate::dustpan::staging::{PART, Staging, is_empty, is_ours, is_own_file, own_name};
 use crate::dustpan::{PanItem, RestoreOutcome};
 use crate::state::RunId;
-
-/// How much is written at once; a piece of zeros in a file with holes stays a hole.
-const PIECE: usize = 64 * 1024;
 
 /// A folder that was made on the way.
 ///
@@ -391,7 +388,7 @@ impl<'a> PutBack<'a> {
         };
         let has_holes = item.held < item.size && matches!(entry.body, Body::File(_));
         Ok(
-            match write(&file, (entry, has_holes), bytes, self.cancel)? {
+            match write_bytes(&file, (entry, has_holes), bytes, self.cancel)? {
                 Ok(hash) if hash == item.hash => {
                     let not_applied = disk.apply_metadata(file.as_fd(), &entry.metadata);
                     match file.sync_data().and_then(|()| staging.publish(name)) {
@@ -424,72 +421,8 @@ fn is_whole(entry: &ArchiveEntry, item: &PanItem) -> bool {
     entry.hasher().finalize().to_hex().as_str() == item.hash
 }
 
-/// The pieces that an entry's bytes belong to, and the map that told them, as it was written.
-fn pieces_of(entry: &ArchiveEntry, bytes: &mut dyn Read) -> io::Result<(Vec<Piece>, Vec<u8>)> {
-    match entry.body {
-        Body::Sparse { size, stored } => read_map(bytes, (size, stored)),
-        Body::File(len) => Ok((vec![Piece { at: 0, len }], Vec::new())),
-        Body::Folder | Body::Link(_) => Ok((Vec::new(), Vec::new())),
-    }
-}
-
 /// Without the empty ones.
 fn filled(pieces: &[Piece]) -> Vec<Piece> {
     let filled = pieces.iter().filter(|piece| piece.len > 0);
     filled.copied().collect()
-}
-
-/// Reads an entry's bytes bit by bit, and says where each belongs; outside what went wrong with reading, inside
-/// what `each` says.
-fn each_piece(
-    pieces: &[Piece],
-    bytes: &mut dyn Read,
-    cancel: &CancelToken,
-    each: &mut dyn FnMut(u64, &[u8]) -> io::Result<()>,
-) -> io::Result<io::Result<()>> {
-    let mut buffer = vec![0; PIECE];
-    for piece in pieces {
-        let (mut at, end) = (piece.at, piece.at + piece.len);
-        while at < end {
-            if cancel.is_cancelled() {
-                return Err(io::Error::other("all is to stop"));
-            }
-            let most = usize::try_from(end - at).unwrap_or(PIECE).min(PIECE);
-            let some = buffer.get_mut(..most).unwrap_or_default();
-            bytes.read_exact(some)?;
-            if let Err(error) = each(at, some) {
-                return Ok(Err(error));
-            }
-            at += most as u64;
-        }
-    }
-    Ok(Ok(()))
-}
-
-/// Writes an entry's bytes and gives its hash; outside what went wrong with reading, inside with writing.
-fn write(
-    file: &File,
-    (entry, has_holes): (&ArchiveEntry, bool),
-    bytes: &mut dyn Read,
-    cancel: &CancelToken,
-) -> io::Result<io::Result<String>> {
-    let (pieces, map) = pieces_of(entry, bytes)?;
-    let mut hasher = entry.hasher();
-    hasher.update(&map);
-    let written = each_piece(&pieces, bytes, cancel, &mut |at, some| {
-        hasher.update(some);
-        // What the disk didn't tell as a hole becomes one again.
-        let is_hole = has_holes && some.iter().all(|byte| *byte == 0);
-        if is_hole {
-            Ok(())
-        } else {
-            file.write_all_at(some, at)
-        }
-    })?;
-    let len = match entry.body {
-        Body::File(size) | Body::Sparse { size, .. } => size,
-        Body::Folder | Body::Link(_) => 0,
-    };
-    let settled = written.and_then(|()| file.set_len(len));
-    Ok(settled.map(|()| hasher.finalize().to_hex().to_string()))
 }

@@ -17,6 +17,8 @@ pub enum Outcome {
     SetAside,
     /// It is there under its name, and its bytes are those of another file: what they took came back.
     Shared,
+    /// It is in an archive beside where it lay.
+    Packed,
     /// A program holds it; it stays.
     InUse,
     /// It is no longer what was shown; it stays.
@@ -33,10 +35,11 @@ pub enum Outcome {
 
 impl Outcome {
     /// All outcomes, in the order in which they are told.
-    pub const ALL: [Self; 9] = [
+    pub const ALL: [Self; 10] = [
         Self::Removed,
         Self::SetAside,
         Self::Shared,
+        Self::Packed,
         Self::InUse,
         Self::Changed,
         Self::Gone,
@@ -51,6 +54,7 @@ impl Outcome {
             Self::Removed => "removed",
             Self::SetAside => "set-aside",
             Self::Shared => "shared",
+            Self::Packed => "packed",
             Self::InUse => "in-use",
             Self::Changed => "changed",
             Self::Gone => "gone",
@@ -63,9 +67,10 @@ impl Outcome {
     /// What becomes of what leaves in a way and doesn't stay.
     pub fn of(by: Removal) -> Self {
         match by {
-            Removal::Remove | Removal::Overwrite => Self::Removed,
+            Removal::Remove | Removal::Overwrite | Removal::Unpack => Self::Removed,
             Removal::SetAside => Self::SetAside,
             Removal::Clone | Removal::HardLink => Self::Shared,
+            Removal::Pack => Self::Packed,
         }
     }
 
@@ -73,14 +78,14 @@ impl Outcome {
     pub fn stays(self) -> bool {
         !matches!(
             self,
-            Self::Removed | Self::SetAside | Self::Shared | Self::Gone
+            Self::Removed | Self::SetAside | Self::Shared | Self::Packed | Self::Gone
         )
     }
 
     /// What the technician can do about it.
     pub fn advice(self) -> &'static str {
         match self {
-            Self::Removed | Self::SetAside | Self::Shared | Self::Gone => "",
+            Self::Removed | Self::SetAside | Self::Shared | Self::Packed | Self::Gone => "",
             Self::InUse => "close the program and try again",
             Self::Changed => "scan again and look at it as it is now",
             Self::Refused => "it is guarded, or its folder holds something that stays",

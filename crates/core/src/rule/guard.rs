@@ -6,7 +6,7 @@ mod families;
 pub(super) mod folder;
 pub(super) mod last_look;
 mod lists;
-mod name;
+pub(crate) mod name;
 #[cfg(test)]
 pub(crate) mod samples;
 

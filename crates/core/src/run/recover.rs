@@ -15,6 +15,7 @@ use crate::dustpan::{Line, Pan};
 use crate::plan::Outcome;
 use crate::rule::Removal;
 use crate::run::log::record::{Done, Record};
+use crate::run::packing::settle_packing;
 use crate::run::recover::lists::{Beside, ListsNow, clear_up_beside};
 use crate::run::restore::empty;
 use crate::run::workers::quarantine;
@@ -140,6 +141,7 @@ fn note_stayed(
 /// What there is after a run that died, with what it had on the way put back.
 struct Aftermath<'a> {
     target: &'a Target,
+    run: RunId,
     /// Which folder the target's root was.
     root: (u64, u64),
     /// Where things are that were on their way out.
@@ -165,6 +167,7 @@ impl<'a> Aftermath<'a> {
         let pan = Pan::read(state, run).ok().flatten();
         Self {
             target,
+            run: run.clone(),
             root: contents.root,
             held,
             beside,
@@ -180,6 +183,9 @@ impl<'a> Aftermath<'a> {
 
     /// What became of an intended item. Only what the dustpan holds leaves to be brought back, whoever took it away.
     fn settle(&self, entry: &LogEntry, is_packed: bool) -> Done {
+        if matches!(entry.by, Removal::Pack | Removal::Unpack) {
+            return done(entry, settle_packing(self.target, &self.run, entry));
+        }
         if entry.intent.entry.is_some() {
             return self.lists.settle(entry, is_packed, &self.beside);
         }
@@ -277,7 +283,9 @@ fn absent(entry: &LogEntry, is_packed: bool) -> (Outcome, u64, String) {
             let reason = "it went by itself, before it was in the dustpan";
             (Outcome::Gone, reason)
         }
-        Removal::Clone | Removal::HardLink => (Outcome::Gone, "it went by itself"),
+        Removal::Clone | Removal::HardLink | Removal::Pack | Removal::Unpack => {
+            (Outcome::Gone, "it went by itself")
+        }
     };
     let is_ours = outcome != Outcome::Gone;
     let bytes = if is_ours { entry.intent.bytes } else { 0 };

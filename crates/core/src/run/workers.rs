@@ -4,6 +4,7 @@
 pub(crate) mod batch;
 mod list;
 pub(super) mod overwrite;
+pub(crate) mod pause;
 mod points;
 pub(crate) mod quarantine;
 mod remove;

@@ -62,7 +62,11 @@ pub(super) fn stays(outcome: Outcome) -> &'static str {
         Outcome::Refused => "protected, so it stayed",
         Outcome::Denied => "only the administrator may remove it",
         Outcome::Failed => "the disk failed there; have it checked",
-        Outcome::Removed | Outcome::SetAside | Outcome::Shared | Outcome::Gone => "",
+        Outcome::Removed
+        | Outcome::SetAside
+        | Outcome::Shared
+        | Outcome::Packed
+        | Outcome::Gone => "",
     }
 }
 

@@ -165,6 +165,7 @@ impl Check {
                 Removal::Remove | Removal::Overwrite => &mut check.gone,
                 Removal::SetAside => &mut check.aside,
                 Removal::Clone | Removal::HardLink => &mut check.shared,
+                Removal::Pack | Removal::Unpack => continue,
             };
             sum.add(Sum {
                 items: 1,

@@ -381,7 +381,9 @@ fn asks_before(by: Removal) -> Option<&'static str> {
         Removal::HardLink => {
             Some("makes each one more name of the file that stays: who changes one changes both")
         }
-        Removal::Remove | Removal::SetAside | Removal::Clone => None,
+        Removal::Remove | Removal::SetAside | Removal::Clone | Removal::Pack | Removal::Unpack => {
+            None
+        }
     }
 }
 

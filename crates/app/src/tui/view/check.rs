@@ -408,6 +408,7 @@ fn by(by: Removal) -> &'static str {
         Removal::SetAside => "set aside",
         Removal::Clone => "cloned",
         Removal::HardLink => "linked",
+        Removal::Pack | Removal::Unpack => "packed",
     }
 }
 

@@ -87,8 +87,9 @@ const OUTCOMES: usize = 33;
 fn outcomes(theme: &Theme, sweeping: &Sweeping, width: usize) -> Line<'static> {
     let told = |outcome: Outcome| {
         let sum = sweeping.outcomes.get(&outcome).copied().unwrap_or_default();
-        // Few runs have copies that keep their name.
-        let is_told = outcome != Outcome::Shared || sum.items > 0;
+        // Few runs have copies that keep their name, and no sweep packs anything.
+        let is_rare = matches!(outcome, Outcome::Shared | Outcome::Packed);
+        let is_told = !is_rare || sum.items > 0;
         is_told.then(|| {
             let name = format!(" {}   ", outcome.name());
             (sum.items, count(sum.items), name)

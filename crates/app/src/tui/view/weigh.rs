@@ -307,6 +307,7 @@ fn note_of(weigh: &Weigh, id: PileId, goes: bool, columns: &Columns) -> Option<S
         Removal::Overwrite => "over",
         Removal::Clone => "cloned",
         Removal::HardLink => "linked",
+        Removal::Pack | Removal::Unpack => "packed",
     };
     if goes && !is_own && columns.fits_note(way) {
         return Some(way.to_owned());

@@ -17,10 +17,14 @@ pub enum Removal {
     Clone,
     /// Of a copy: its own bytes for good. Its name stays, and is one more of the file that stays.
     HardLink,
+    /// Packed into an archive beside it; no list has that.
+    Pack,
+    /// Of such an archive: what it holds comes out of it. No list has that.
+    Unpack,
 }
 
 impl Removal {
-    /// Every way, the gentlest first.
+    /// Every way that a list may have, the gentlest first.
     pub const ALL: [Self; 5] = [
         Self::SetAside,
         Self::Clone,
@@ -48,6 +52,8 @@ impl Removal {
             Self::Overwrite => "overwrite",
             Self::Clone => "clone",
             Self::HardLink => "hard-link",
+            Self::Pack => "pack",
+            Self::Unpack => "unpack",
         }
     }
 
@@ -59,6 +65,8 @@ impl Removal {
             Self::Overwrite => "is written over and goes for good",
             Self::Clone => "keeps its name and shares the bytes of the one that stays",
             Self::HardLink => "becomes one more name of the one that stays",
+            Self::Pack => "is packed beside itself",
+            Self::Unpack => "comes out of its archive",
         }
     }
 }

@@ -30,6 +30,7 @@ fn may_go(outcome: Outcome) -> bool {
         Outcome::Removed
         | Outcome::SetAside
         | Outcome::Shared
+        | Outcome::Packed
         | Outcome::Gone
         | Outcome::Refused => false,
     }

@@ -234,6 +234,10 @@ fn touch(
 ) -> ItemOutcome {
     let stored = match (item.by, work.stored.get(&at)) {
         (Removal::Remove | Removal::Overwrite | Removal::Clone | Removal::HardLink, _) => None,
+        // No rule allows it.
+        (Removal::Pack | Removal::Unpack, _) => {
+            return ItemOutcome::stays(StayReason::WayNotAllowed);
+        }
         (Removal::SetAside, Some(Ok(Kept::Item(before, _)))) => Some(before),
         (Removal::SetAside, Some(Err(outcome))) => return outcome.clone(),
         (Removal::SetAside, None | Some(Ok(Kept::Copies))) => {
@@ -256,6 +260,7 @@ fn touch(
         Removal::Overwrite => remover.overwrite_and_remove(numbered, name, &stat),
         Removal::Remove | Removal::SetAside => remover.remove(numbered, name, &stat),
         Removal::Clone | Removal::HardLink => remover.share(numbered, name, &stat),
+        Removal::Pack | Removal::Unpack => ItemOutcome::stays(StayReason::WayNotAllowed),
     };
     if stored.is_some() && outcome.outcome == Outcome::Removed {
         outcome.outcome = Outcome::SetAside;

@@ -86,7 +86,14 @@ impl Remover<'_, '_> {
         };
         match (item.by, stored) {
             // Its bytes are no file of its own.
-            (Removal::Overwrite | Removal::Clone | Removal::HardLink, _) => {
+            (
+                Removal::Overwrite
+                | Removal::Clone
+                | Removal::HardLink
+                | Removal::Pack
+                | Removal::Unpack,
+                _,
+            ) => {
                 return Err(ItemOutcome::stays(StayReason::WayNotAllowed));
             }
             (Removal::SetAside, None | Some(Kept::Copies)) => {

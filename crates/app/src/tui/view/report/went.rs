@@ -125,6 +125,7 @@ fn biggest(theme: &Theme, report: &Report, width: usize) -> Vec<Pieces<'static>>
         let aside = match large.outcome {
             Outcome::SetAside => "  set aside",
             Outcome::Shared => "  still there, its bytes shared",
+            Outcome::Packed => "  packed beside itself",
             _ => "",
         };
         let room = width.saturating_sub(SIZE + 2 + aside.len());

@@ -1,0 +1,124 @@
+//! `pack` and `unpack`: what is kept and never used, packed beside itself.
+
+use std::cell::Cell;
+use std::path::PathBuf;
+
+use jolly_core::computer::TargetPath;
+use jolly_core::packing::PackError;
+use jolly_core::run::Packed;
+use serde_json::json;
+
+use crate::cli::print;
+use crate::exit::{Exit, Refusal};
+use crate::options::SharedOptions;
+use crate::packing::{PackWay, why_not};
+use crate::session::Session;
+use crate::wording::bytes;
+
+pub(super) fn run(
+    options: &SharedOptions,
+    (paths, way): (&[PathBuf], PackWay),
+    is_dry: bool,
+) -> Result<Exit, Refusal> {
+    let session = Session::of_options(options)?;
+    let cancel = print::cancel_on_interrupt()?;
+    let paths = paths.iter().map(|path| session.path_on_target(path));
+    let paths = paths.collect::<Result<Vec<TargetPath>, Refusal>>()?;
+    for note in session.look_after() {
+        print::note(&note);
+    }
+    let mut exit = Exit::Done;
+    for path in &paths {
+        let done = if is_dry && way == PackWay::In {
+            weigh(options, &session, path)
+        } else {
+            let progress = print::Progress::new();
+            let (moved, of) = (Cell::new(0_u64), Cell::new(0_u64));
+            if way == PackWay::In
+                && let Ok(gain) = session.weigh_packing(path, &cancel)
+            {
+                of.set(gain.size);
+            }
+            let heard = |many: u64| {
+                moved.set(moved.get().saturating_add(many));
+                progress.moved(moved.get(), of.get());
+            };
+            let packed = session.pack(path, way, (&cancel, &heard));
+            progress.end();
+            packed.map(|packed| tell(options, path, &packed))
+        };
+        match done {
+            Ok(told) => {
+                if told? {
+                    exit = Exit::SomeStayed;
+                }
+            }
+            Err(error) => exit = told(&error, paths.len())?,
+        }
+        if exit == Exit::Stopped {
+            break;
+        }
+    }
+    Ok(exit)
+}
+
+/// Tells what packing would gain; whether it would be left.
+fn weigh(
+    options: &SharedOptions,
+    session: &Session,
+    path: &TargetPath,
+) -> Result<Result<bool, Refusal>, PackError> {
+    let gain = session.weigh_packing(path, &jolly_core::CancelToken::default())?;
+    let printed = if options.json {
+        print::json(&json!({
+            "path": path.to_string(), "size": gain.size, "held": gain.held,
+            "packed": gain.packed, "worth": gain.is_worth_it(),
+        }))
+    } else {
+        let (held, packed) = (bytes(gain.held), bytes(gain.packed));
+        let but = if gain.is_worth_it() {
+            ""
+        } else {
+            "; not worth it, it would be left"
+        };
+        print::result(|out| writeln!(out, "{path}: {held} would become about {packed}{but}"))
+    };
+    Ok(printed.map(|()| false))
+}
+
+/// Tells what became of a thing; whether something of it stays to be seen to.
+fn tell(options: &SharedOptions, path: &TargetPath, packed: &Packed) -> Result<bool, Refusal> {
+    if options.json {
+        print::json(&json!({
+            "path": path.to_string(), "result": packed.path.to_string(),
+            "before": packed.before, "after": packed.after, "note": packed.note,
+        }))?;
+    } else {
+        let (before, after) = (bytes(packed.before), bytes(packed.after));
+        let now = &packed.path;
+        print::result(|out| writeln!(out, "{path}: {before} → {now}, {after}"))?;
+    }
+    if let Some(note) = &packed.note {
+        print::message(&format!("jolly-broom: {path}: {note}"));
+    }
+    Ok(packed.note.is_some())
+}
+
+/// Tells why a thing stays as it is, and how the command ends for it.
+fn told(error: &PackError, many: usize) -> Result<Exit, Refusal> {
+    let is_bad = match error {
+        PackError::Stopped => {
+            print::message("jolly-broom: stopped; it is as it was");
+            return Ok(Exit::Stopped);
+        }
+        PackError::MayNot { .. } | PackError::NoArchive { .. } | PackError::Exists { .. } => true,
+        PackError::Disk { source, .. } => source.kind() == std::io::ErrorKind::NotFound,
+        _ => false,
+    };
+    let message = why_not(error);
+    if is_bad && many == 1 {
+        return Err(Refusal::bad_words(&message, "nothing was touched"));
+    }
+    print::message(&format!("jolly-broom: {message}"));
+    Ok(Exit::SomeStayed)
+}

@@ -1,0 +1,111 @@
+//! Whether an archive holds exactly what lies there.
+
+use std::collections::HashMap;
+use std::io::{self, Read};
+
+use jolly_disk::Stat;
+
+use crate::cancel::CancelToken;
+use crate::dustpan::{
+    PIECE, SourceRead, Stoppable, each_entry, hash_bytes, open_source, write_entry,
+};
+use crate::packing::PackError;
+use crate::packing::tree::Place;
+
+/// What a comparison came to.
+#[derive(Default)]
+pub(crate) struct Comparison {
+    /// How each thing was that is the same in both, by its path below the topmost thing.
+    pub same: HashMap<Vec<u8>, Stat>,
+    /// How many things of the archive aren't there at all.
+    pub missing: u64,
+    /// The first that is there and differs.
+    pub differs: Option<String>,
+}
+
+impl Comparison {
+    /// Whether all that the archive holds is there as it holds it.
+    ///
+    /// # Errors
+    /// When something is missing or differs.
+    pub(crate) fn whole(self) -> Result<HashMap<Vec<u8>, Stat>, PackError> {
+        match self.differs {
+            None if self.missing == 0 => Ok(self.same),
+            None => Err(PackError::Differs {
+                path: format!("{} things of it are not there", self.missing),
+            }),
+            Some(path) => Err(PackError::Differs { path }),
+        }
+    }
+}
+
+/// Compares what an archive holds below a name with what lies at a place: kinds, owners, modes, times, attributes, and
+/// every byte. Only last access doesn't count, which reading moves.
+///
+/// # Errors
+/// When the archive can't be read, or all is to stop; what can't be read at the place differs.
+pub(crate) fn compare(
+    place: Place<'_>,
+    (archive, top): (impl Read, &[u8]),
+    cancel: &CancelToken,
+) -> Result<Comparison, PackError> {
+    let mut found = Comparison::default();
+    let mut buffer = vec![0; PIECE];
+    let read = Stoppable {
+        read: archive,
+        stop: cancel,
+    };
+    let compared = each_entry(read, &mut |entry, bytes| {
+        let Some(below) = below_top(&entry.path, top) else {
+            return Ok(());
+        };
+        let below = below.to_vec();
+        let differs = |found: &mut Comparison| {
+            found.differs.get_or_insert_with(|| place.shown(&below));
+        };
+        let looked = place.open_parent(&below).ok();
+        let looked = looked.and_then(|(folder, name)| {
+            let stat = place.disk.stat(&folder, &name).ok()?;
+            Some((folder, name, stat))
+        });
+        let Some((folder, name, stat)) = looked else {
+            found.missing += 1;
+            return Ok(());
+        };
+        let Ok((mut now, source)) = open_source(place.disk, (&folder, &name), &stat, &entry.path)
+        else {
+            differs(&mut found);
+            return Ok(());
+        };
+        now.metadata.accessed = entry.metadata.accessed;
+        if now != entry {
+            differs(&mut found);
+            return Ok(());
+        }
+        let packed = hash_bytes(&entry, bytes, cancel)?;
+        let (read, there) = write_entry(&mut io::sink(), (&now, source), &mut buffer, cancel)?;
+        if matches!(read, SourceRead::Whole) && there == packed {
+            found.same.insert(below, stat);
+        } else {
+            differs(&mut found);
+        }
+        Ok(())
+    });
+    match compared {
+        _ if cancel.is_cancelled() => Err(PackError::Stopped),
+        Err(source) => Err(PackError::Disk {
+            path: "the archive".to_owned(),
+            verb: "read back",
+            source,
+        }),
+        Ok(()) => Ok(found),
+    }
+}
+
+/// What of an entry's path lies below a name; empty for that itself.
+pub(super) fn below_top<'a>(path: &'a [u8], top: &[u8]) -> Option<&'a [u8]> {
+    match path.strip_prefix(top)? {
+        [] => Some(b""),
+        rest => rest.strip_prefix(b"/"),
+    }
+}

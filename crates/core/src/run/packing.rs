@@ -1,0 +1,501 @@
+//! Packing what is kept beside itself, and taking it out again: one thing a run, with its record.
+
+mod rescue;
+mod settle;
+
+pub use rescue::{RescueOrder, Rescued, rescue};
+pub(crate) use settle::settle_packing;
+
+use std::ffi::CString;
+use std::os::fd::AsFd as _;
+
+use jiff::Timestamp;
+use jolly_disk::{Disk, Folder, Kind, Metadata, Stat};
+
+use crate::cancel::CancelToken;
+use crate::computer::{Target, TargetPath, WrittenPath};
+use crate::dustpan::{PART, Staging, metadata_of};
+use crate::error_chain;
+use crate::host::InUse;
+use crate::packing::{
+    Gain, PackError, Place, Tree, Trust, Unfit, compare, gain_of, look, may_pack, read_archive,
+    remove_own, remove_tree, still_as, top_of, write_archive,
+};
+use crate::plan::{Outcome, TargetMark};
+use crate::rule::Removal;
+use crate::run::log::record::{Done, FORMAT, Intent, Record, VERSION};
+use crate::state::{Journal, RunId, StateFolder, lock};
+
+/// The rule that the record of such a run names.
+const RULE: &str = "survey/packed";
+
+/// Room that is left on a volume, in bytes: nobody gets a full disk from us.
+const RESERVE: u64 = 16 << 20;
+
+/// What packing stands on.
+pub struct Packing<'a> {
+    /// The computer.
+    pub target: &'a Target,
+    /// Where its lock and the record lie.
+    pub state: &'a StateFolder,
+    /// The run's id.
+    pub run: &'a RunId,
+    /// This program's own files on the target.
+    pub own: &'a [TargetPath],
+    /// What ends it; what is half done by then is taken back.
+    pub cancel: &'a CancelToken,
+    /// Tells the time.
+    pub clock: &'a dyn Fn() -> Timestamp,
+    /// Hears how many bytes of files went through.
+    pub moved: &'a dyn Fn(u64),
+}
+
+/// What packing or unpacking came to.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Packed {
+    /// What is there now: the archive, or what came out of it.
+    pub path: TargetPath,
+    /// What it held before, in bytes.
+    pub before: u64,
+    /// What it holds now.
+    pub after: u64,
+    /// What couldn't be done about it, where that is to be known.
+    pub note: Option<String>,
+}
+
+impl Packed {
+    /// What its record says: what came back, and what is to be known.
+    fn said(&self) -> (u64, String) {
+        let bytes = self.before.saturating_sub(self.after);
+        (bytes, self.note.clone().unwrap_or_default())
+    }
+}
+
+/// Something that lies on a target, with the folder that holds it open.
+struct Opened {
+    folder: Folder,
+    name: CString,
+    stat: Stat,
+}
+
+impl Opened {
+    fn open(target: &Target, path: &TargetPath) -> Result<Self, PackError> {
+        let failed = |source| PackError::Disk {
+            path: path.to_string(),
+            verb: "looked at",
+            source,
+        };
+        let disk = target.disk();
+        let folder = disk.open_folder(target.root(), path.folder_bytes());
+        let folder = folder.map_err(failed)?;
+        let name = path.as_name().to_owned();
+        let stat = disk.stat(&folder, &name).map_err(failed)?;
+        Ok(Self { folder, name, stat })
+    }
+
+    fn place<'a>(&'a self, disk: &'a dyn Disk) -> Place<'a> {
+        Place {
+            disk,
+            folder: &self.folder,
+            name: &self.name,
+        }
+    }
+}
+
+/// What packing a thing would gain; it is left as it is.
+///
+/// # Errors
+/// When it may not or can't be packed.
+pub fn weigh_packing(
+    target: &Target,
+    own: &[TargetPath],
+    path: &TargetPath,
+    cancel: &CancelToken,
+) -> Result<Gain, PackError> {
+    let (opened, tree) = look_at(target, own, path, cancel)?;
+    Ok(gain_of(opened.place(&**target.disk()), &tree))
+}
+
+fn look_at(
+    target: &Target,
+    own: &[TargetPath],
+    path: &TargetPath,
+    cancel: &CancelToken,
+) -> Result<(Opened, Tree), PackError> {
+    let refuse = |why| PackError::MayNot {
+        path: path.to_string(),
+        why,
+    };
+    may_pack(target, path, own).map_err(refuse)?;
+    let opened = Opened::open(target, path)?;
+    if opened.stat.kind == Kind::Link {
+        return Err(refuse("it is a link, and holds nothing"));
+    }
+    let tree = look(opened.place(&**target.disk()), &mut Unfit::Refuses, cancel)?;
+    let in_use = InUse::read();
+    for thing in &tree.things {
+        if let Some(program) = in_use.user_of(thing.stat.key) {
+            return Err(PackError::InUse {
+                path: opened.place(&**target.disk()).shown(&thing.below),
+                program: program.to_string(),
+            });
+        }
+    }
+    Ok((opened, tree))
+}
+
+/// The archive of a thing.
+fn archive_of(path: &TargetPath) -> Result<TargetPath, PackError> {
+    let name = [path.name(), b".tar.zst"].concat();
+    let archive = path.parent().unwrap_or_default().join(&name);
+    archive.map_err(|error| PackError::NoArchive {
+        path: path.to_string(),
+        why: error.to_string(),
+    })
+}
+
+/// Packs a file or folder into an archive beside it, and removes it once that was read back and compared.
+///
+/// # Errors
+/// When it may not or can't be packed, or it would gain too little; then it is there as it was, and no archive is.
+pub fn pack(work: &Packing<'_>, path: &TargetPath) -> Result<Packed, PackError> {
+    let target = work.target;
+    let archive = archive_of(path)?;
+    let _lock = lock(target, work.state)?;
+    let (opened, tree) = look_at(target, work.own, path, work.cancel)?;
+    let disk = &**target.disk();
+    if disk.stat(&opened.folder, archive.as_name()).is_ok() {
+        let path = archive.to_string();
+        return Err(PackError::Exists { path });
+    }
+    let gain = gain_of(opened.place(disk), &tree);
+    if !gain.is_worth_it() {
+        return Err(PackError::NoGain {
+            path: path.to_string(),
+            whole: gain.held,
+            packed: gain.packed,
+        });
+    }
+    let free = disk
+        .space(&opened.folder)
+        .map_or(u64::MAX, |space| space.free);
+    let needs = gain.packed.saturating_add(gain.packed / 8 + RESERVE);
+    if needs > free {
+        return Err(PackError::NoRoom { needs, free });
+    }
+    let mut record = Recorded::begin(work, RULE, path, (&opened.stat, tree.held(), Removal::Pack))?;
+    let packed = pack_recorded(work, &opened, &tree, &archive);
+    record.end(work, packed.as_ref().map(Packed::said))?;
+    packed
+}
+
+fn pack_recorded(
+    work: &Packing<'_>,
+    opened: &Opened,
+    tree: &Tree,
+    archive: &TargetPath,
+) -> Result<Packed, PackError> {
+    let disk = &**work.target.disk();
+    let place = opened.place(disk);
+    let failed = |verb| place.failed(b"", verb);
+    let staging = Staging::open(disk, &opened.folder, (work.run, 0));
+    let staging = staging.map_err(failed("packed"))?;
+    let file = disk
+        .make_file(staging.folder(), PART)
+        .map_err(failed("packed"))?;
+    let top = opened.name.to_bytes();
+    write_archive(&file, &[(place, top, tree)], work.cancel, work.moved)?;
+    let read = disk
+        .open_file(staging.folder(), PART)
+        .and_then(|file| read_archive(&file))
+        .map_err(failed("read back"))?;
+    let compared = compare(place, (read, top), work.cancel)?.whole()?;
+    still_as(place, &compared, work.cancel)?;
+    // A volume without owners gives none.
+    drop(disk.apply_metadata(
+        file.as_fd(),
+        &owner_of(tree, disk.stat(staging.folder(), PART).ok()),
+    ));
+    file.sync_all().map_err(failed("packed"))?;
+    publish(&staging, archive)?;
+    let made = disk
+        .stat(&opened.folder, archive.as_name())
+        .map_err(failed("packed"))?;
+    // From here on the archive holds all of it.
+    let moved = take_in(disk, opened, &staging);
+    let held = Place {
+        disk,
+        folder: staging.folder(),
+        name: PART,
+    };
+    let still = moved
+        .map_err(failed("moved away"))
+        .and_then(|()| still_as(held, &compared, work.cancel));
+    let tree = match still {
+        Ok(tree) => tree,
+        Err(error) => {
+            put_out(disk, opened, staging);
+            let now = disk.stat(&opened.folder, archive.as_name());
+            if now.is_ok_and(|now| now.is_unchanged_since(&made)) {
+                drop(disk.unlink(&opened.folder, archive.as_name()));
+            }
+            return Err(error);
+        }
+    };
+    let note = match remove_tree(held, &tree, &compared) {
+        Ok(()) => None,
+        Err(error) => {
+            put_out(disk, opened, staging);
+            let why = error_chain(&error);
+            Some(format!(
+                "the archive holds all of it, and some lies there still: {why}"
+            ))
+        }
+    };
+    drop(disk.sync_volume(&opened.folder));
+    Ok(Packed {
+        path: archive.clone(),
+        before: tree.held(),
+        after: made.allocated,
+        note,
+    })
+}
+
+/// Whose an archive is: that of all that is in it, or else the runner's.
+fn owner_of(tree: &Tree, made: Option<Stat>) -> Metadata {
+    let mut metadata = made.as_ref().map(metadata_of).unwrap_or_default();
+    metadata.mode = 0o600;
+    if let Some(top) = tree.top() {
+        let is_same = |thing: &Stat| thing.user == top.user;
+        if tree.things.iter().all(|thing| is_same(&thing.stat)) {
+            (metadata.user, metadata.group) = (top.user, top.group);
+            metadata.mode |= top.mode & 0o044;
+        }
+    }
+    metadata
+}
+
+fn publish(staging: &Staging<'_>, path: &TargetPath) -> Result<(), PackError> {
+    staging
+        .publish(path.as_name())
+        .map_err(|error| match error.kind() {
+            std::io::ErrorKind::AlreadyExists => PackError::Exists {
+                path: path.to_string(),
+            },
+            _ => PackError::Disk {
+                path: path.to_string(),
+                verb: "named",
+                source: error,
+            },
+        })
+}
+
+/// Moves a thing to where nobody else can enter.
+fn take_in(disk: &dyn Disk, opened: &Opened, staging: &Staging<'_>) -> std::io::Result<()> {
+    let (from, name, to) = (&opened.folder, &*opened.name, staging.folder());
+    if opened.stat.kind == Kind::Folder {
+        disk.move_folder(from, name, to, PART)
+    } else {
+        disk.move_name(from, name, to, PART)
+    }
+}
+
+/// Moves what is left of a thing back under its name; where somebody else has that by now, it is left where it is.
+fn put_out(disk: &dyn Disk, opened: &Opened, staging: Staging<'_>) {
+    let (from, to) = (staging.folder(), &opened.folder);
+    let back = if opened.stat.kind == Kind::Folder {
+        disk.move_folder(from, PART, to, &opened.name)
+    } else {
+        disk.move_name(from, PART, to, &opened.name)
+    };
+    let is_there = disk.stat(from, PART).is_ok();
+    if back.is_err() && is_there {
+        staging.leave();
+    }
+}
+
+/// Takes out of an archive what it holds, and removes that once all of it was compared.
+///
+/// # Errors
+/// When it can't be; then the archive is there as it was, and nothing else is.
+pub fn unpack(work: &Packing<'_>, archive: &TargetPath) -> Result<Packed, PackError> {
+    let no_archive = |why: &str| PackError::NoArchive {
+        path: archive.to_string(),
+        why: why.to_owned(),
+    };
+    let top =
+        top_of(archive.name()).ok_or_else(|| no_archive("its name doesn't end in .tar.zst"))?;
+    let path = archive.parent().unwrap_or_default().join(top);
+    let path = path.map_err(|error| no_archive(&error.to_string()))?;
+    let _lock = lock(work.target, work.state)?;
+    let disk = &**work.target.disk();
+    let opened = Opened::open(work.target, archive)?;
+    if opened.stat.kind != Kind::File || opened.stat.links > 1 {
+        return Err(no_archive("it is no file, or has other names, too"));
+    }
+    if disk.stat(&opened.folder, path.as_name()).is_ok() {
+        let path = path.to_string();
+        return Err(PackError::Exists { path });
+    }
+    let held = opened.stat.allocated;
+    let mut record = Recorded::begin(work, RULE, archive, (&opened.stat, held, Removal::Unpack))?;
+    let unpacked = unpack_recorded(work, &opened, &path);
+    record.end(work, unpacked.as_ref().map(Packed::said))?;
+    unpacked
+}
+
+fn unpack_recorded(
+    work: &Packing<'_>,
+    opened: &Opened,
+    path: &TargetPath,
+) -> Result<Packed, PackError> {
+    let disk = &**work.target.disk();
+    let archive = opened.place(disk);
+    let failed = |verb| archive.failed(b"", verb);
+    let file = disk
+        .open_file(&opened.folder, &opened.name)
+        .map_err(failed("opened"))?;
+    let staging = Staging::open(disk, &opened.folder, (work.run, 0));
+    let staging = staging.map_err(failed("unpacked"))?;
+    let held = Place {
+        disk,
+        folder: staging.folder(),
+        name: PART,
+    };
+    let top = path.name();
+    let trust = Trust::of(&opened.stat, disk.keeps_owners(&opened.folder));
+    let read = || read_archive(&file).map_err(failed("read"));
+    let came_out = read()
+        .and_then(|read| crate::packing::unpack(held, (read, top), trust, work.cancel))
+        .and_then(|()| compare(held, (read()?, top), work.cancel)?.whole())
+        .and_then(|compared| still_as(held, &compared, work.cancel));
+    let tree = match came_out {
+        Ok(tree) => tree,
+        Err(error) => {
+            drop(remove_own(held));
+            return Err(error);
+        }
+    };
+    let is_folder = tree.top().is_some_and(|top| top.kind == Kind::Folder);
+    let named = if is_folder {
+        disk.move_folder(staging.folder(), PART, &opened.folder, path.as_name())
+    } else {
+        disk.move_name(staging.folder(), PART, &opened.folder, path.as_name())
+    };
+    if let Err(error) = named {
+        drop(remove_own(held));
+        return Err(failed("named")(error));
+    }
+    drop(staging);
+    drop(disk.sync_volume(&opened.folder));
+    let now = disk.stat(&opened.folder, &opened.name);
+    let is_it = now.is_ok_and(|now| now.is_unchanged_since(&opened.stat));
+    let is_gone = is_it && disk.unlink(&opened.folder, &opened.name).is_ok();
+    (work.moved)(tree.size());
+    Ok(Packed {
+        path: path.clone(),
+        before: opened.stat.allocated,
+        after: tree.held(),
+        note: (!is_gone).then(|| "the archive changed or can't be removed, so it stays".to_owned()),
+    })
+}
+
+/// The record of a run that packs or unpacks one thing.
+struct Recorded {
+    journal: Journal,
+    by: Removal,
+}
+
+impl Recorded {
+    fn begin(
+        work: &Packing<'_>,
+        rule: &str,
+        path: &TargetPath,
+        (stat, bytes, by): (&Stat, u64, Removal),
+    ) -> Result<Self, PackError> {
+        let mut journal = Journal::create(work.state, work.run)?;
+        let target = work.target;
+        let mark = TargetMark::of(target);
+        journal.write(&Record::Start {
+            format: FORMAT.to_owned(),
+            version: VERSION,
+            run: work.run.clone(),
+            started: (work.clock)(),
+            target: mark.root,
+            identity: target.identity().as_str().to_owned(),
+            device: target.key().device,
+            inode: target.key().inode,
+            layout: target.layout.name().to_owned(),
+            label: mark.label,
+            free: target.measure().map_or(0, |volume| volume.free),
+            items: 1,
+            bytes,
+            partial: false,
+            manifest: String::new(),
+            rehearsal: None,
+        })?;
+        let name = TargetPath::new(path.name()).unwrap_or_default();
+        let kind = if stat.kind == Kind::Folder {
+            "folder"
+        } else {
+            "file"
+        };
+        let account = target
+            .accounts
+            .iter()
+            .find(|one| path.below(&one.home).is_some());
+        journal.write(&Record::Intend {
+            folder: WrittenPath::from(&path.parent().unwrap_or_default()),
+            rule: rule.into(),
+            account: account.map(|account| account.name.clone()),
+            by,
+            first: 0,
+            device: stat.key.device,
+            items: vec![Intent {
+                n: 0,
+                kind: kind.to_owned(),
+                name: WrittenPath::from(&name),
+                bytes,
+                device: stat.key.device,
+                inode: stat.key.inode,
+                size: stat.size,
+                changed: (stat.changed.seconds, stat.changed.nanos),
+                entry: None,
+            }],
+        })?;
+        journal.sync()?;
+        Ok(Self { journal, by })
+    }
+
+    fn end(
+        &mut self,
+        work: &Packing<'_>,
+        said: Result<(u64, String), &PackError>,
+    ) -> Result<(), PackError> {
+        let is_stopped = matches!(said, Err(PackError::Stopped));
+        let (outcome, bytes, reason) = match said {
+            Ok((bytes, reason)) => (Outcome::of(self.by), bytes, reason),
+            Err(PackError::Changed { .. }) => {
+                (Outcome::Changed, 0, "it changed meanwhile".to_owned())
+            }
+            Err(PackError::Stopped) => (Outcome::Refused, 0, "it was stopped".to_owned()),
+            Err(error) => (Outcome::Failed, 0, error_chain(error)),
+        };
+        self.journal.write(&Record::Done {
+            items: vec![Done {
+                n: 0,
+                many: 1,
+                outcome,
+                bytes: Some(bytes),
+                reason,
+            }],
+        })?;
+        self.journal.write(&Record::Finish {
+            state: if is_stopped { "stopped" } else { "finished" }.to_owned(),
+            ended: (work.clock)(),
+            free: work.target.measure().map_or(0, |volume| volume.free),
+            stayed: None,
+        })?;
+        Ok(self.journal.sync()?)
+    }
+}
