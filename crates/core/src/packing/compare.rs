@@ -7,10 +7,19 @@ use jolly_disk::Stat;
 
 use crate::cancel::CancelToken;
 use crate::dustpan::{
-    PIECE, SourceRead, Stoppable, each_entry, hash_bytes, open_source, write_entry,
+    Body, PIECE, SourceRead, Stoppable, each_entry, hash_bytes, open_source, write_entry,
 };
 use crate::packing::PackError;
 use crate::packing::tree::Place;
+
+/// What of a tree is compared.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Compared {
+    /// All of it.
+    Whole,
+    /// What is left of one that is being removed: what went out of a folder moved its times.
+    Rest,
+}
 
 /// What a comparison came to.
 #[derive(Default)]
@@ -47,6 +56,7 @@ impl Comparison {
 pub(crate) fn compare(
     place: Place<'_>,
     (archive, top): (impl Read, &[u8]),
+    compared: Compared,
     cancel: &CancelToken,
 ) -> Result<Comparison, PackError> {
     let mut found = Comparison::default();
@@ -55,7 +65,7 @@ pub(crate) fn compare(
         read: archive,
         stop: cancel,
     };
-    let compared = each_entry(read, &mut |entry, bytes| {
+    let read_through = each_entry(read, &mut |entry, bytes| {
         let Some(below) = below_top(&entry.path, top) else {
             return Ok(());
         };
@@ -78,6 +88,9 @@ pub(crate) fn compare(
             return Ok(());
         };
         now.metadata.accessed = entry.metadata.accessed;
+        if compared == Compared::Rest && now.body == Body::Folder {
+            now.metadata.modified = entry.metadata.modified;
+        }
         if now != entry {
             differs(&mut found);
             return Ok(());
@@ -91,7 +104,7 @@ pub(crate) fn compare(
         }
         Ok(())
     });
-    match compared {
+    match read_through {
         _ if cancel.is_cancelled() => Err(PackError::Stopped),
         Err(source) => Err(PackError::Disk {
             path: "the archive".to_owned(),

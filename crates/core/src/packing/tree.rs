@@ -45,6 +45,20 @@ impl Tree {
         held.fold(0, u64::saturating_add)
     }
 
+    /// Leaves out the files that can't be opened, and tells them.
+    pub(crate) fn leave_closed(&mut self, place: Place<'_>, left: &mut Vec<PackError>) {
+        self.things.retain(|thing| {
+            if thing.stat.kind != Kind::File {
+                return true;
+            }
+            let opened = place.open_parent(&thing.below).and_then(|(folder, name)| {
+                let opened = place.disk.open_file(&folder, &name);
+                opened.map_err(place.failed(&thing.below, "read"))
+            });
+            opened.map_err(|error| left.push(error)).is_ok()
+        });
+    }
+
     /// Its files.
     pub(crate) fn files(&self) -> impl Iterator<Item = &Thing> {
         let things = self.things.iter();

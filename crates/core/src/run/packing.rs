@@ -18,8 +18,8 @@ use crate::dustpan::{PART, Staging, metadata_of};
 use crate::error_chain;
 use crate::host::InUse;
 use crate::packing::{
-    Gain, PackError, Place, Tree, Trust, Unfit, compare, gain_of, look, may_pack, read_archive,
-    remove_own, remove_tree, still_as, top_of, write_archive,
+    Compared, Gain, PackError, Place, Tree, Trust, Unfit, compare, gain_of, look, may_pack,
+    read_archive, remove_own, remove_tree, still_as, top_of, write_archive,
 };
 use crate::plan::{Outcome, TargetMark};
 use crate::rule::Removal;
@@ -209,7 +209,7 @@ fn pack_recorded(
         .open_file(staging.folder(), PART)
         .and_then(|file| read_archive(&file))
         .map_err(failed("read back"))?;
-    let compared = compare(place, (read, top), work.cancel)?.whole()?;
+    let compared = compare(place, (read, top), Compared::Whole, work.cancel)?.whole()?;
     still_as(place, &compared, work.cancel)?;
     // A volume without owners gives none.
     drop(disk.apply_metadata(
@@ -367,7 +367,7 @@ fn unpack_recorded(
     let read = || read_archive(&file).map_err(failed("read"));
     let came_out = read()
         .and_then(|read| crate::packing::unpack(held, (read, top), trust, work.cancel))
-        .and_then(|()| compare(held, (read()?, top), work.cancel)?.whole())
+        .and_then(|()| compare(held, (read()?, top), Compared::Whole, work.cancel)?.whole())
         .and_then(|compared| still_as(held, &compared, work.cancel));
     let tree = match came_out {
         Ok(tree) => tree,

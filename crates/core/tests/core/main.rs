@@ -22,6 +22,7 @@ mod layouts;
 mod left_behind;
 mod leftovers;
 mod lists;
+mod packing;
 mod plans;
 mod programs;
 mod recent_links;

@@ -14,8 +14,8 @@ use jolly_core::pile::{Question, Scan, ScanOrder, scan};
 use jolly_core::plan::{Manifest, Outcome, make_manifest};
 use jolly_core::rule::{RuleSet, builtin};
 use jolly_core::run::{
-    LogItem, Pause, Predictions, Real, RestoreOrder, RestoreSummary, RunContext, RunSummary,
-    SameComputer, SweepError, SweepEvent, read_items, recover, restore, sweep,
+    LogItem, Pause, Predictions, Real, RecoverError, RestoreOrder, RestoreSummary, RunContext,
+    RunSummary, SameComputer, SweepError, SweepEvent, read_items, recover, restore, sweep,
 };
 use jolly_core::state::{Journal, RunId, StateFolder};
 use jolly_demo::TreeBuilder;
@@ -568,5 +568,17 @@ pub(crate) fn settle_as_dead(bench: &Bench, name: &str) {
     std::fs::write(&log, intents.join("\n") + "\n").unwrap();
     let target = bench.target();
     let known = (&*target, SameComputer::MustBeKnown);
-    recover(&bench.state(), &run_id(name), known, now()).unwrap();
+    // A child of another test may hold the lock until it is its own program.
+    for _ in 0..100 {
+        match recover(&bench.state(), &run_id(name), known, now()) {
+            Err(RecoverError::UnderWay { .. }) => {
+                std::thread::sleep(std::time::Duration::from_millis(20));
+            }
+            settled => {
+                settled.unwrap();
+                return;
+            }
+        }
+    }
+    panic!("the lock of {name} stays held");
 }

@@ -11,7 +11,9 @@ use sha2::{Digest as _, Sha256};
 
 use crate::computer::{Account, TargetPath};
 use crate::dustpan::{Stoppable, contents, each_entry, metadata_of};
-use crate::packing::{PackError, Place, Tree, Unfit, compare, look, read_archive, write_archive};
+use crate::packing::{
+    Compared, PackError, Place, Tree, Unfit, compare, look, read_archive, write_archive,
+};
 use crate::rule::Removal;
 use crate::run::packing::{Opened, Packing, RESERVE, Recorded};
 use crate::state::lock;
@@ -141,7 +143,8 @@ fn choose(
         let opened = Opened::open(work.target, path)?;
         let mut unfit = Vec::new();
         let place = opened.place(&**work.target.disk());
-        let tree = look(place, &mut Unfit::LeftOut(&mut unfit), work.cancel)?;
+        let mut tree = look(place, &mut Unfit::LeftOut(&mut unfit), work.cancel)?;
+        tree.leave_closed(place, &mut unfit);
         left.extend(unfit.iter().map(|error| crate::error_chain(error)));
         let account = order.account.name.as_bytes();
         let top = match below {
@@ -231,7 +234,8 @@ fn write(
         };
         for (place, top, tree) in &trees {
             let archive = read().map_err(failed("read back"))?;
-            let compared = compare(*place, (archive, top), work.cancel)?.whole()?;
+            let compared =
+                compare(*place, (archive, top), Compared::Whole, work.cancel)?.whole()?;
             if compared.len() != tree.things.len() {
                 return Err(PackError::Changed {
                     path: place.shown(b""),

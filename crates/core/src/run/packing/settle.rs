@@ -8,7 +8,8 @@ use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
 use crate::dustpan::{PART, Staging};
 use crate::packing::{
-    Comparison, PackError, Place, compare, read_archive, remove_own, remove_tree, still_as, top_of,
+    Compared, Comparison, PackError, Place, compare, read_archive, remove_own, remove_tree,
+    still_as, top_of,
 };
 use crate::plan::Outcome;
 use crate::rule::Removal;
@@ -88,19 +89,21 @@ impl Left<'_> {
     }
 
     /// Compares the archive with what lies in a folder.
-    fn compared(&self, place: Place<'_>) -> Result<Comparison, PackError> {
+    fn compared(&self, place: Place<'_>, what: Compared) -> Result<Comparison, PackError> {
         let failed = place.failed(b"", "compared with its archive");
         let archive = self.disk.open_file(self.folder, self.archive);
         let archive = archive
             .and_then(|file| read_archive(&file))
             .map_err(failed)?;
         let never = CancelToken::default();
-        compare(place, (archive, self.thing.to_bytes()), &never)
+        compare(place, (archive, self.thing.to_bytes()), what, &never)
     }
 
     /// Whether a thing is all there, exactly as the archive has it.
     fn is_whole(&self, place: Place<'_>) -> bool {
-        let compared = self.compared(place).and_then(Comparison::whole);
+        let compared = self
+            .compared(place, Compared::Whole)
+            .and_then(Comparison::whole);
         compared
             .and_then(|compared| still_as(place, &compared, &CancelToken::default()))
             .is_ok()
@@ -147,7 +150,7 @@ impl Left<'_> {
         let place = self.place(held, PART);
         let never = CancelToken::default();
         // Some of it may have gone already; what is left must be as the archive has it.
-        let rest = self.compared(place).and_then(|compared| {
+        let rest = self.compared(place, Compared::Rest).and_then(|compared| {
             if let Some(path) = compared.differs {
                 return Err(PackError::Differs { path });
             }
