@@ -32,7 +32,6 @@ use clap::{Args, CommandFactory as _, Parser, Subcommand};
 
 use crate::exit::Exit;
 use crate::options::{Looks, SharedOptions, Talk};
-use crate::packing::PackWay;
 use crate::tui;
 
 /// Weigh what has piled up on a slow computer, and sweep what is safe to go.
@@ -120,37 +119,13 @@ enum Command {
     #[command(
         after_help = "Example: jolly-broom rescue wren --to /media/stick Documents Pictures\n\nWithout --to it says what is in the home."
     )]
-    Rescue {
-        /// Whose home
-        #[arg(value_name = "ACCOUNT")]
-        name: String,
-        /// The folder that the archive comes into
-        #[arg(long, value_name = "DIR")]
-        to: Option<PathBuf>,
-        /// Who gets the archive, by name or number; otherwise whoever runs this
-        #[arg(long, value_name = "USER", requires = "to")]
-        owner: Option<String>,
-        /// Only these; all of the home otherwise
-        #[arg(value_name = "PATH")]
-        paths: Vec<PathBuf>,
-    },
+    Rescue(rescue::RescueOptions),
     /// Keep a file or folder packed beside itself, in an archive that anybody can open
     #[command(after_help = "Example: jolly-broom pack home/pia/Documents/season-2019")]
-    Pack {
-        /// What is packed
-        #[arg(required = true, value_name = "PATH")]
-        paths: Vec<PathBuf>,
-        /// Say what it would gain, and change nothing
-        #[arg(long)]
-        dry_run: bool,
-    },
+    Pack(pack::PackOptions),
     /// Take what is kept packed out of its archive again, exactly as it was
     #[command(after_help = "Example: jolly-broom unpack home/pia/Documents/season-2019.tar.zst")]
-    Unpack {
-        /// The archives
-        #[arg(required = true, value_name = "ARCHIVE")]
-        paths: Vec<PathBuf>,
-    },
+    Unpack(pack::UnpackOptions),
     /// What starts by itself, at boot and at sign-in
     #[command(after_help = "Example: jolly-broom startup --target /mnt/till")]
     Startup {
@@ -427,24 +402,9 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Report { run, out, force }) => report::run(&shared, &run, (&out, force)),
         Some(Command::Dustpan { command }) => dustpan::run(&shared, &command),
         Some(Command::Log { command }) => log::run(&shared, &command),
-        Some(Command::Rescue {
-            name,
-            to,
-            owner,
-            paths,
-        }) => {
-            let wanted = rescue::Wanted {
-                account: &name,
-                to: to.as_deref(),
-                paths: &paths,
-                owner: owner.as_deref(),
-            };
-            rescue::run(&shared, &wanted)
-        }
-        Some(Command::Pack { paths, dry_run }) => {
-            pack::run(&shared, (&paths, PackWay::In), dry_run)
-        }
-        Some(Command::Unpack { paths }) => pack::run(&shared, (&paths, PackWay::Out), false),
+        Some(Command::Rescue(options)) => rescue::run(&shared, &options),
+        Some(Command::Pack(options)) => pack::pack(&shared, &options),
+        Some(Command::Unpack(options)) => pack::unpack(&shared, &options),
         Some(Command::Startup { command }) => startup::run(&shared, command.as_ref()),
         Some(Command::Sites) => sites::run(&shared),
         Some(Command::Extensions) => extensions::run(&shared),

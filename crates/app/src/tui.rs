@@ -12,6 +12,7 @@ mod keys;
 mod lookups;
 mod model;
 mod msg;
+mod packs;
 mod pans;
 mod slots;
 mod terminal;

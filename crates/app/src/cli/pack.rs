@@ -3,6 +3,7 @@
 use std::cell::Cell;
 use std::path::PathBuf;
 
+use clap::Args;
 use jolly_core::computer::TargetPath;
 use jolly_core::packing::PackError;
 use jolly_core::run::Packed;
@@ -15,7 +16,34 @@ use crate::packing::{PackWay, why_not};
 use crate::session::Session;
 use crate::wording::bytes;
 
-pub(super) fn run(
+/// What is packed.
+#[derive(Args)]
+pub(super) struct PackOptions {
+    /// What is packed
+    #[arg(required = true, value_name = "PATH")]
+    paths: Vec<PathBuf>,
+    /// Say what it would gain, and change nothing
+    #[arg(long)]
+    dry_run: bool,
+}
+
+/// What comes out of its archive.
+#[derive(Args)]
+pub(super) struct UnpackOptions {
+    /// The archives
+    #[arg(required = true, value_name = "ARCHIVE")]
+    paths: Vec<PathBuf>,
+}
+
+pub(super) fn pack(options: &SharedOptions, wanted: &PackOptions) -> Result<Exit, Refusal> {
+    run(options, (&wanted.paths, PackWay::In), wanted.dry_run)
+}
+
+pub(super) fn unpack(options: &SharedOptions, wanted: &UnpackOptions) -> Result<Exit, Refusal> {
+    run(options, (&wanted.paths, PackWay::Out), false)
+}
+
+fn run(
     options: &SharedOptions,
     (paths, way): (&[PathBuf], PackWay),
     is_dry: bool,

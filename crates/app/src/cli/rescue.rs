@@ -3,6 +3,7 @@
 use std::cell::Cell;
 use std::path::{Path, PathBuf};
 
+use clap::Args;
 use jolly_core::computer::{Account, TargetPath};
 use jolly_core::format::Printable;
 use jolly_core::packing::{HomeContents, HomeSum, PackError};
@@ -17,35 +18,40 @@ use crate::session::{Session, clock};
 use crate::wording::{bytes, counted, since};
 
 /// What is to be rescued.
-pub(super) struct Wanted<'a> {
-    /// Whose home.
-    pub account: &'a str,
-    /// The folder that the archive comes into; what is in the home is only told where it is none.
-    pub to: Option<&'a Path>,
-    /// What of it; all where it is empty.
-    pub paths: &'a [PathBuf],
-    /// Who gets the archive: a name, or a number.
-    pub owner: Option<&'a str>,
+#[derive(Args)]
+pub(super) struct RescueOptions {
+    /// Whose home
+    #[arg(value_name = "ACCOUNT")]
+    name: String,
+    /// The folder that the archive comes into
+    #[arg(long, value_name = "DIR")]
+    to: Option<PathBuf>,
+    /// Who gets the archive, by name or number; otherwise whoever runs this
+    #[arg(long, value_name = "USER", requires = "to")]
+    owner: Option<String>,
+    /// Only these; all of the home otherwise
+    #[arg(value_name = "PATH")]
+    paths: Vec<PathBuf>,
 }
 
-pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, Refusal> {
+pub(super) fn run(options: &SharedOptions, wanted: &RescueOptions) -> Result<Exit, Refusal> {
     let session = Session::of_options(options)?;
     let cancel = print::cancel_on_interrupt()?;
     let accounts = &session.target.accounts;
-    let account = accounts.iter().find(|one| &*one.name == wanted.account);
+    let account = accounts.iter().find(|one| &*one.name == wanted.name);
     let Some(account) = account else {
-        let shown = Printable(wanted.account.as_bytes());
+        let shown = Printable(wanted.name.as_bytes());
         let names: Vec<&str> = accounts.iter().map(|one| &*one.name).collect();
         return Err(Refusal::bad_words(
             &format!("nobody here is called {shown}"),
             &format!("here are {}", names.join(", ")),
         ));
     };
-    let Some(to) = wanted.to else {
+    let Some(to) = &wanted.to else {
         let contents = session.home_contents(account, &cancel);
         return show(options, account, &contents.map_err(|error| refuse(&error))?);
     };
-    let owner = wanted.owner.map(owner_of).transpose()?;
+    let owner = wanted.owner.as_deref().map(owner_of).transpose()?;
     let paths = wanted
         .paths
         .iter()

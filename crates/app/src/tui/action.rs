@@ -82,5 +82,7 @@ pub(super) enum Action {
     Save,
     /// Write a page or a picture.
     Export,
+    /// Packs something, or takes it out of its archive; rescues what is in a home.
+    Pack,
     LookAgain,
 }

@@ -11,6 +11,7 @@ mod exclusions;
 mod export;
 mod hints;
 mod inside;
+mod packing;
 mod place;
 mod programs;
 mod report;
@@ -47,6 +48,7 @@ pub(super) use exclusions::ExclusionsView;
 pub(super) use export::{Drawing, ExportView, Subject};
 pub(super) use hints::Done;
 pub(super) use inside::{InsideRow, InsideView, OpenPile};
+pub(super) use packing::{PackStage, PackSubject, PackingView};
 pub(super) use place::{PlaceDraft, PlaceLine};
 pub(super) use programs::{KnownPrograms, ProgramOrder, ProgramRow, ProgramsView};
 pub(super) use report::{Report, Verified, customer_words};
@@ -153,6 +155,8 @@ pub(super) enum Overlay {
     Save(Input, Option<String>),
     /// A page or a picture is to be written.
     Export(Box<ExportView>),
+    /// Something is packed, taken out of its archive, or rescued.
+    Packing(Box<PackingView>),
 }
 
 /// Whose computer this is.

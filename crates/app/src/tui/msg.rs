@@ -7,6 +7,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
+use jolly_core::CancelToken;
 use jolly_core::computer::{TargetPath, Volume};
 use jolly_core::decide::{
     Arrangement, Choice, Decisions, EntryId, Excluded, Exclusion, ExclusionError, Inside,
@@ -14,6 +15,7 @@ use jolly_core::decide::{
 };
 use jolly_core::dustpan::Pan;
 use jolly_core::host::{RunningProgram, UnmountedVolume};
+use jolly_core::packing::{Gain, HomeContents};
 use jolly_core::pile::Scan;
 use jolly_core::plan::Manifest;
 use jolly_core::report::{Form, take_up};
@@ -37,7 +39,8 @@ use crate::place::PlaceChange;
 use crate::session::Session;
 use crate::startup::StartList;
 use crate::tui::model::{
-    Arrived, Check, CheckList, DustpanRun, Holders, KnownCopies, KnownPrograms, Origin, Subject,
+    Arrived, Check, CheckList, DustpanRun, Holders, KnownCopies, KnownPrograms, Origin,
+    PackSubject, Subject,
 };
 use crate::tui::slots::Kind;
 use crate::wording::counted_copies;
@@ -112,6 +115,8 @@ pub(super) enum Msg {
     Startup(StartupNews),
     /// News of what is exported.
     Exporting(ExportNews),
+    /// News of something that is packed or rescued.
+    Packing(PackingNews),
     /// What the dustpans hold.
     Dustpans(Dustpans),
     /// What the logs of earlier runs tell.
@@ -414,6 +419,28 @@ pub(super) enum ExportNews {
     Written(Result<PathBuf, ExportFailure>),
 }
 
+/// Something that is to be packed or rescued.
+pub(super) struct PackOrder {
+    pub subject: PackSubject,
+    /// Of a home these; all of it where there are none.
+    pub paths: Vec<TargetPath>,
+    /// Where what is rescued comes to.
+    pub to: PathBuf,
+    pub cancel: CancelToken,
+}
+
+/// What becomes of something that is packed or rescued.
+pub(super) enum PackingNews {
+    /// What packing it would gain, or why it can't be packed.
+    Weighed(Result<Gain, String>),
+    /// What is in a home.
+    Contents(Result<Box<HomeContents>, String>),
+    /// So many bytes of files went through.
+    Moved(u64),
+    /// It is done, and what is to be said of it; or why not.
+    Ended(Result<Vec<String>, String>),
+}
+
 /// What is known of what starts by itself.
 pub(super) enum StartupNews {
     /// It was looked for.
@@ -440,6 +467,10 @@ pub(super) enum FileWork {
     SwitchStart(Arc<Session>, String, bool),
     /// Draw a page or a picture.
     Draw(Arc<Session>, Subject),
+    /// Find out what packing or rescuing something would come to.
+    LookToPack(Arc<Session>, PackSubject, CancelToken),
+    /// Do it.
+    Pack(Arc<Session>, Box<PackOrder>),
     /// Write it, or a run, to a file.
     Export(Arc<Session>, Export, PathBuf, Existing),
     /// Read the logs of a computer's runs.

@@ -20,6 +20,7 @@ use crate::tui::model::{DustpanRun, Subject};
 use crate::tui::msg::{
     Dustpans, Export, ExportFailure, ExportNews, FileWork, Msg, Runs, StartupNews,
 };
+use crate::tui::packs;
 
 /// The runs of a computer, as their logs tell them.
 fn runs(session: &Session) -> Runs {
@@ -58,6 +59,11 @@ pub(super) fn carry_out(work: FileWork) -> Msg {
             let switched = switched.map_err(|error| error_chain(&error));
             Msg::Startup(StartupNews::Switched(id, on, switched))
         }
+        FileWork::LookToPack(session, subject, cancel) => {
+            Msg::Packing(packs::look(&session, &subject, &cancel))
+        }
+        // It tells how far it is, so it has a thread that can.
+        FileWork::Pack(..) => Msg::Nothing,
         FileWork::Draw(session, subject) => Msg::Exporting(ExportNews::Drawn(
             draw(&session, &subject)
                 .map(Box::new)

@@ -16,6 +16,7 @@ mod hints;
 mod inside;
 mod mouse;
 mod overlay;
+mod packing;
 mod place;
 mod pointed;
 mod programs;
@@ -78,6 +79,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         Msg::Nothing | Msg::Scanning(..) => Vec::new(),
         Msg::Opened(result) => scanning::opened(model, *result),
         Msg::Exporting(news) => export::hear(model, news),
+        Msg::Packing(news) => packing::hear(model, news),
         Msg::Startup(news) => startup::hear(model, news),
         Msg::Scanned(job, scan) => {
             if job == model.job {

@@ -12,6 +12,7 @@ mod export;
 mod keyline;
 mod mast;
 mod overlay;
+mod packing;
 mod place;
 mod programs;
 mod report;
@@ -138,6 +139,7 @@ fn before_station(
         }
         Overlay::Place(draft) => place::draw(draft, theme, frame, area),
         Overlay::Export(view) => export::draw(view, theme, frame, area),
+        Overlay::Packing(view) => packing::draw(view, theme, frame, area),
         Overlay::Help(from, behind) => {
             if let Some(behind) = behind {
                 before_station(model, behind, theme, frame, (area, below));

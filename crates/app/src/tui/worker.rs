@@ -21,10 +21,11 @@ use crate::surveys::SurveyFinds;
 use crate::tui::lookups::{self, Source};
 use crate::tui::model::Check;
 use crate::tui::msg::{
-    Effect, Lookup, Msg, Opened, Question, RunWork, ScanJob, Scanned, SweepOrder, SweptRun,
+    Effect, FileWork, Lookup, Msg, Opened, PackingNews, Question, RunWork, ScanJob, Scanned,
+    SweepOrder, SweptRun,
 };
 use crate::tui::slots::{Kind, Slots};
-use crate::tui::{answer, command, keeping, pans};
+use crate::tui::{answer, command, keeping, packs, pans};
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
 const WAITING: usize = 4096;
@@ -120,6 +121,13 @@ impl Workers {
         match effect {
             Effect::Lookup(lookup) => self.look_about(lookup),
             Effect::Question(question) => self.ask(question),
+            Effect::Files(FileWork::Pack(session, order)) => {
+                let send = self.send.clone();
+                let broken = PackingNews::Ended(Err("it broke off".to_owned()));
+                self.work(Msg::Packing(broken), move || {
+                    Msg::Packing(PackingNews::Ended(packs::pack(&session, &order, &send)))
+                });
+            }
             Effect::Files(work) => self.work(Msg::Nothing, move || pans::carry_out(work)),
             Effect::Run(work) => self.run(work),
             Effect::Keep(session, keeping) => {

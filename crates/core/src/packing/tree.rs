@@ -1,6 +1,7 @@
 //! A file, or a folder with all that is in it, as it lies there.
 
 use std::ffi::{CStr, CString};
+use std::io;
 use std::ops::ControlFlow;
 
 use jolly_disk::{Disk, Folder, Kind, Stat};
@@ -25,6 +26,12 @@ pub(crate) struct Thing {
     /// Its path below the topmost thing; empty for that itself.
     pub below: Vec<u8>,
     pub stat: Stat,
+}
+
+impl Thing {
+    fn parts(&self) -> impl Iterator<Item = &[u8]> {
+        self.below.split(|byte| *byte == b'/')
+    }
 }
 
 /// A file, or a folder with all that is in it: each folder stands before what is in it.
@@ -101,7 +108,7 @@ impl<'a> Place<'a> {
             .disk
             .open_folder(self.folder, above.unwrap_or_default());
         let name = CString::new(name.unwrap_or_default());
-        let name = name.map_err(|error| failed(std::io::Error::other(error)))?;
+        let name = name.map_err(|error| failed(io::Error::other(error)))?;
         Ok((opened.map_err(failed)?, name))
     }
 
@@ -110,7 +117,7 @@ impl<'a> Place<'a> {
         &self,
         below: &'b [u8],
         verb: &'static str,
-    ) -> impl Fn(std::io::Error) -> PackError + use<'a, 'b> {
+    ) -> impl Fn(io::Error) -> PackError + use<'a, 'b> {
         let place = *self;
         move |source| PackError::Disk {
             path: place.shown(below),
@@ -166,23 +173,13 @@ pub(crate) fn look(
         if cancel.is_cancelled() {
             return Err(PackError::Stopped);
         }
-        let mut names: Vec<CString> = Vec::new();
-        let opened = disk.open_folder(folder, &place.path_of(&below));
-        let listed = opened.and_then(|opened| {
-            disk.list(&opened, &mut |entry| {
-                names.push(entry.name.to_owned());
-                ControlFlow::Continue(())
-            })?;
-            Ok(opened)
-        });
-        let opened = match listed {
-            Ok(opened) => opened,
+        let (opened, names) = match list(disk, folder, &place.path_of(&below)) {
+            Ok(listed) => listed,
             Err(error) => {
                 pass(Err(place.failed(&below, "listed")(error)))?;
                 continue;
             }
         };
-        names.sort();
         for name in names {
             let own = match &below[..] {
                 [] => name.to_bytes().to_vec(),
@@ -205,17 +202,19 @@ pub(crate) fn look(
         }
     }
     // Each folder before what is in it.
-    things.sort_by(|one, other| {
-        let parts = |thing: &Thing| {
-            thing
-                .below
-                .split(|byte| *byte == b'/')
-                .map(<[u8]>::to_vec)
-                .collect::<Vec<_>>()
-        };
-        parts(one).cmp(&parts(other))
-    });
+    things.sort_by(|one, other| one.parts().cmp(other.parts()));
     Ok(Tree { things })
+}
+
+/// Opens a folder and gives its names.
+fn list(disk: &dyn Disk, base: &Folder, path: &[u8]) -> io::Result<(Folder, Vec<CString>)> {
+    let folder = disk.open_folder(base, path)?;
+    let mut names: Vec<CString> = Vec::new();
+    disk.list(&folder, &mut |entry| {
+        names.push(entry.name.to_owned());
+        ControlFlow::Continue(())
+    })?;
+    Ok((folder, names))
 }
 
 /// Whether something can be packed and come back exactly as it is.

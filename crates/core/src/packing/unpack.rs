@@ -131,25 +131,25 @@ pub(crate) fn unpack(
         }
         Ok(())
     });
+    let no_archive = |why: String| PackError::NoArchive {
+        path: Printable(top).to_string(),
+        why,
+    };
     match (out, why) {
-        _ if cancel.is_cancelled() => return Err(PackError::Stopped),
-        (Err(source), None) => {
-            return Err(PackError::Disk {
-                path: "the archive".to_owned(),
-                verb: "unpacked",
-                source,
-            });
-        }
-        (Err(_), Some(why)) => {
-            let path = Printable(top).to_string();
-            return Err(PackError::NoArchive { path, why });
-        }
-        (Ok(()), _) if is_empty => {
-            let (path, why) = (Printable(top).to_string(), "it is empty".to_owned());
-            return Err(PackError::NoArchive { path, why });
-        }
-        (Ok(()), _) => {}
+        _ if cancel.is_cancelled() => Err(PackError::Stopped),
+        (Err(_), Some(why)) => Err(no_archive(why)),
+        (Err(source), None) => Err(PackError::Disk {
+            path: "the archive".to_owned(),
+            verb: "unpacked",
+            source,
+        }),
+        (Ok(()), _) if is_empty => Err(no_archive("it is empty".to_owned())),
+        (Ok(()), _) => finish(place, &folders),
     }
+}
+
+/// Gives the folders what they had, and brings all to the disk.
+fn finish(place: Place<'_>, folders: &BTreeMap<Vec<u8>, Metadata>) -> Result<(), PackError> {
     // Deepest first: whatever comes into a folder moves its times.
     for (below, metadata) in folders.iter().rev() {
         let failed = place.failed(below, "given what it had");

@@ -27,13 +27,15 @@ pub(crate) fn write_archive(
     cancel: &CancelToken,
     wrote: &dyn Fn(u64),
 ) -> Result<(), PackError> {
-    let broken = |source: io::Error| match cancel.is_cancelled() {
-        true => PackError::Stopped,
-        false => PackError::Disk {
+    let broken = |source: io::Error| {
+        if cancel.is_cancelled() {
+            return PackError::Stopped;
+        }
+        PackError::Disk {
             path: "the archive".to_owned(),
             verb: "written",
             source,
-        },
+        }
     };
     let mut encoder = Encoder::new(file, LEVEL).map_err(broken)?;
     encoder.include_checksum(true).map_err(broken)?;
@@ -82,5 +84,5 @@ pub(crate) fn read_archive(file: &File) -> io::Result<impl Read + use<>> {
     file.rewind()?;
     // What is proven is what the device gives, not what is remembered of it.
     let _is_forgotten = rustix::fs::fadvise(&file, 0, None, rustix::fs::Advice::DontNeed).is_ok();
-    Ok(Decoder::with_buffer(BufReader::with_capacity(PIECE, file))?)
+    Decoder::with_buffer(BufReader::with_capacity(PIECE, file))
 }

@@ -197,6 +197,12 @@ const BINDINGS: &[Binding] = &[
         &[(Char('y'), Action::OnlyThis)],
     ),
     more(
+        &[Ages, Inside, Space],
+        "z",
+        "pack what is kept beside itself, or take it out again; of an unused home, rescue",
+        &[(Char('z'), Action::Pack)],
+    ),
+    more(
         &[Ages, Inside],
         "X",
         "all exclusions",

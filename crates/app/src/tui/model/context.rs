@@ -163,6 +163,7 @@ impl Overlay {
             | Self::Open(..)
             | Self::Save(..)
             | Self::Export(_)
+            | Self::Packing(_)
             | Self::Exclude(_)
             | Self::Uninstall(_)
             | Self::Belongs(_)

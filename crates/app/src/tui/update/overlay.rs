@@ -11,7 +11,7 @@ use crate::tui::msg::{Effect, Lookup};
 use crate::tui::update::completion::common_start;
 use crate::tui::update::programs::belongs;
 use crate::tui::update::{
-    arrive, exclude, export, find, place, rulebooks, save, starts, uninstall, weigh,
+    arrive, exclude, export, find, packing, place, rulebooks, save, starts, uninstall, weigh,
 };
 
 pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
@@ -24,6 +24,7 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Overlay::Exclude(draft), _) => return exclude::press(model, *draft, key),
         (Overlay::Place(draft), _) => return place::press(model, draft, key),
         (Overlay::Export(view), _) => return export::press(model, view, key),
+        (Overlay::Packing(view), _) => return packing::press(model, view, key),
         (Overlay::Belongs(draft), _) => return belongs::press(model, draft, key),
         (Overlay::Uninstall(view), _) => return uninstall::press(model, view, key),
         (Overlay::Find(input, behind), _) => return find::press(model, input, behind, key),
@@ -130,6 +131,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
             insert(input);
         }
         Some(Overlay::Export(view)) => insert(&mut view.name),
+        Some(Overlay::Packing(view)) => insert(&mut view.to),
         Some(Overlay::Rulebooks(view)) => view.asking.iter_mut().for_each(insert),
         Some(Overlay::Starts(view)) => {
             view.asking.iter_mut().for_each(|(input, _)| insert(input));

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use jolly_core::computer::TargetPath;
 use jolly_core::decide::Spares;
 use jolly_core::pile::Scan;
 use jolly_core::survey::{Part, Shelf, Space};
@@ -12,7 +13,7 @@ use crate::tui::areas::{SpaceSpot, first_row, space_at, space_extent, space_room
 use crate::tui::keys::Action;
 use crate::tui::model::{Model, Overlay, PlaceDraft, SpaceList, SpaceView, Subject, Weigh};
 use crate::tui::msg::{Effect, Question, SpaceNews, SpaceQuestion};
-use crate::tui::update::{copies, exclude, export, moved};
+use crate::tui::update::{copies, exclude, export, moved, packing};
 
 /// Opens the lens.
 pub(super) fn open(model: &mut Model) -> Vec<Effect> {
@@ -123,6 +124,11 @@ pub(super) fn act(model: &mut Model, mut view: Box<SpaceView>, action: Action) -
             let effects = exclude_focused(model, &view);
             if !effects.is_empty() {
                 return effects;
+            }
+        }
+        Action::Pack => {
+            if let Some(path) = path_in_focus(&view) {
+                return packing::open(model, packing::of_path(path));
             }
         }
         Action::Add => {
@@ -248,6 +254,12 @@ fn exclude_focused(model: &mut Model, view: &SpaceView) -> Vec<Effect> {
         Part::File(_) => "this file",
     };
     exclude::begin_with(model, word, Spares::path(space.path(part)))
+}
+
+/// Where what is in focus lies.
+fn path_in_focus(view: &SpaceView) -> Option<TargetPath> {
+    let (space, part) = (view.space.as_ref()?, view.focused()?);
+    Some(space.path(part))
 }
 
 /// A pile of what is in focus: a folder with what lies in it, of a file the one that it lies in.

@@ -17,7 +17,9 @@ use crate::tui::model::{
 use crate::tui::msg::{Effect, Keeping, Question, RunWork};
 use crate::tui::update::change::{back_or_again, change};
 use crate::tui::update::find::{self, Start};
-use crate::tui::update::{copies, exclude, export, has_said_yes, sites, space, start_scan};
+use crate::tui::update::{
+    copies, exclude, export, has_said_yes, packing, sites, space, start_scan,
+};
 use crate::wording::{bytes, counted, limit_words};
 
 /// How far a page goes.
@@ -92,6 +94,7 @@ pub(super) fn act_on_piles(model: &mut Model, action: Action) -> Vec<Effect> {
         Action::Way => next_way(model),
         Action::OnlyThis => only_this(model),
         Action::Exclude => return exclude::begin(model),
+        Action::Pack => return packing::begin(model),
         Action::Exclusions => {
             let view = ExclusionsView::new(weigh, 0);
             model.overlay = Some(Overlay::Exclusions(view));

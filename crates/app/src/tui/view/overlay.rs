@@ -39,6 +39,7 @@ pub(super) fn draw(
         | Overlay::Starts(_)
         | Overlay::Place(_)
         | Overlay::Export(_)
+        | Overlay::Packing(_)
         | Overlay::Help(..) => {}
         Overlay::ExactAge(input, wrong) => {
             let hint = wrong.clone().unwrap_or_else(|| {

@@ -85,13 +85,13 @@ pub fn rescue(work: &Packing<'_>, order: &RescueOrder<'_>) -> Result<Rescued, Pa
     }
     let day = (work.clock)().strftime("%Y-%m-%d").to_string();
     let stem = format!("{}-{day}", order.account.name);
-    let names = Names::free_in(&disk, &to, &stem).map_err(failed("written"))?;
+    let names = Names::free_in(&to, &stem).map_err(failed("written"))?;
     let home = Opened::open(work.target, &order.account.home)?;
     let path = &order.account.home;
     let mut record = Recorded::begin(work, RULE, path, (&home.stat, 0, Removal::Pack))?;
     let rescued = write(work, order, (&to, &names), &chosen);
     let said = rescued.as_ref().map(|_| {
-        let archive = names.path(&names.archive).display();
+        let archive = as_path(&names.archive).display();
         (0, format!("rescued into {shown}/{archive}"))
     });
     record.end(work, said)?;
@@ -100,8 +100,8 @@ pub fn rescue(work: &Packing<'_>, order: &RescueOrder<'_>) -> Result<Rescued, Pa
     let files = chosen.iter().map(|one| one.tree.files().count() as u64);
     let device = disk.stat_folder(&to).map(|stat| stat.key.device).ok();
     Ok(Rescued {
-        archive: order.to.join(names.path(&names.archive)),
-        hashes: order.to.join(names.path(&names.hashes)),
+        archive: order.to.join(as_path(&names.archive)),
+        hashes: order.to.join(as_path(&names.hashes)),
         files: files.sum(),
         bytes: needs - RESERVE,
         packed,
@@ -166,7 +166,8 @@ struct Names {
 
 impl Names {
     /// Names that nothing has yet; what a rescue left that died is taken away.
-    fn free_in(disk: &RealDisk, folder: &Folder, stem: &str) -> io::Result<Self> {
+    fn free_in(folder: &Folder, stem: &str) -> io::Result<Self> {
+        let disk = RealDisk;
         for number in 1..1000 {
             let stem = match number {
                 1 => stem.to_owned(),
@@ -193,11 +194,11 @@ impl Names {
         }
         Err(io::ErrorKind::AlreadyExists.into())
     }
+}
 
-    fn path<'a>(&self, name: &'a CStr) -> &'a Path {
-        use std::os::unix::ffi::OsStrExt as _;
-        Path::new(std::ffi::OsStr::from_bytes(name.to_bytes()))
-    }
+fn as_path(name: &CStr) -> &Path {
+    use std::os::unix::ffi::OsStrExt as _;
+    Path::new(std::ffi::OsStr::from_bytes(name.to_bytes()))
 }
 
 /// Writes, reads back and compares; how many bytes the archive takes, and what couldn't be given to its owner.
@@ -299,11 +300,11 @@ fn write_hashes(out: &File, archive: impl Read, work: &Packing<'_>) -> io::Resul
         let mut hasher = Sha256::new();
         let is_file = contents(&entry, bytes, work.cancel, &mut |some| hasher.update(some))?;
         if is_file {
-            let digest = hasher.finalize();
-            let hex: String = digest.iter().map(|byte| format!("{byte:02x}")).collect();
             let (mark, name) = escaped(&entry.path);
             lines.write_all(mark.as_bytes())?;
-            lines.write_all(hex.as_bytes())?;
+            for byte in hasher.finalize() {
+                write!(lines, "{byte:02x}")?;
+            }
             lines.write_all(b"  ")?;
             lines.write_all(&name)?;
             lines.write_all(b"\n")?;
