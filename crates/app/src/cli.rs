@@ -207,6 +207,9 @@ struct SweepOptions {
     /// Make every check and remove nothing
     #[arg(long)]
     rehearse: bool,
+    /// Have the file system keep all as it is before anything goes, where it can (Btrfs): nothing is freed until that is let go of
+    #[arg(long)]
+    restore_point: bool,
 }
 
 #[derive(Subcommand)]

@@ -1,5 +1,6 @@
 //! Carrying a manifest out, for the command line and the interface alike.
 
+use jolly_core::computer::{TargetPath, make_point};
 use jolly_core::decide::Spared;
 use jolly_core::dustpan::{Dustpan, DustpanError, NewDustpan, Pan, RoomError, find_room};
 use jolly_core::plan::ConfirmedManifest;
@@ -23,6 +24,8 @@ pub(crate) struct Run {
     pub log: String,
     /// How it went.
     pub summary: RunSummary,
+    /// The restore point that was made before it.
+    pub point: Option<TargetPath>,
 }
 
 /// Why a run could not begin; nothing was removed.
@@ -37,6 +40,12 @@ pub(crate) enum RunError {
     /// There is no room for it.
     #[error(transparent)]
     Room(#[from] RoomError),
+    /// The restore point that was to be made first couldn't be.
+    #[error("no restore point could be made, so nothing was removed")]
+    Point {
+        /// What the file system's tool said.
+        source: std::io::Error,
+    },
     /// The sweep refused.
     #[error(transparent)]
     Sweep(#[from] SweepError),
@@ -51,6 +60,8 @@ pub(crate) struct List<'a> {
     pub excluded: &'a [Spared],
     /// Rules that were turned off since.
     pub rules_off: &'a [RuleNumber],
+    /// Whether a restore point of the target is made before it is carried out.
+    pub makes_point: bool,
 }
 
 impl Session {
@@ -135,6 +146,11 @@ impl Session {
     ) -> Result<Run, RunError> {
         let started = clock();
         let id = RunId::new(started, std::process::id());
+        let point = list
+            .makes_point
+            .then(|| make_point(&self.target, &id))
+            .transpose()
+            .map_err(|source| RunError::Point { source })?;
         let mut journal = Journal::create(&self.state, &id)?;
         let place = self.dustpan.as_deref();
         let room = find_room(&self.state, &self.target, manifest.manifest(), place)?;
@@ -165,6 +181,11 @@ impl Session {
         if let Some(Err(error)) = dustpan.as_mut().map(Dustpan::finish) {
             summary.broke_off.get_or_insert(error_chain(&error));
         }
-        Ok(Run { id, log, summary })
+        Ok(Run {
+            id,
+            log,
+            summary,
+            point,
+        })
     }
 }

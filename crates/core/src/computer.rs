@@ -39,7 +39,9 @@ pub(crate) use volume::mount_list::mount_folders;
 pub(crate) use volume::restore_points::{
     Held, btrfs, delete_point, listed_points, number_of, open_part, settle_volume, what_it_holds,
 };
-pub use volume::restore_points::{RestorePoint, restore_points};
+pub use volume::restore_points::{
+    RestorePoint, let_go_of_point, make_point, may_make_point, point_before, restore_points,
+};
 
 /// The most folders one in the other that are looked into.
 pub const MOST_DEPTH: usize = 4096;

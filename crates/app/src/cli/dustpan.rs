@@ -1,5 +1,6 @@
 //! `dustpan`: what was set aside and waits, and letting it go.
 
+use jolly_core::computer::{let_go_of_point as delete_restore_point, point_before};
 use jolly_core::dustpan::Pan;
 use jolly_core::run::{EmptyError, empty};
 use jolly_core::state::StateFolder;
@@ -9,14 +10,19 @@ use serde_json::json;
 use crate::cli::{DustpanCommand, print, restore};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
-use crate::session::{clock, open_state};
+use crate::session::{clock, open_state, open_target};
 use crate::wording::{bytes, counted};
 
 pub(super) fn run(options: &SharedOptions, command: &DustpanCommand) -> Result<Exit, Refusal> {
     let state = open_state(options)?;
     match command {
         DustpanCommand::List => list(options, &state),
-        DustpanCommand::Empty { run, yes } => let_go(&state, run, *yes),
+        DustpanCommand::Empty { run, yes } => {
+            if let Some(exit) = let_go_of_point(options, run, *yes)? {
+                return Ok(exit);
+            }
+            let_go(&state, run, *yes)
+        }
     }
 }
 
@@ -67,6 +73,34 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
         }
     }
     Ok(exit)
+}
+
+/// Lets go of the restore point that was made before a run; nothing where there is none, or a dustpan, too.
+fn let_go_of_point(options: &SharedOptions, run: &str, yes: bool) -> Result<Option<Exit>, Refusal> {
+    let root = options.target.clone().unwrap_or_else(|| "/".into());
+    let target = open_target(options, &root)?;
+    // Who may not ask for it has made none.
+    let Ok(Some(point)) = point_before(&target, run) else {
+        return Ok(None);
+    };
+    let path = &point.path;
+    if yes {
+        let gone = delete_restore_point(&target, &point);
+        gone.map_err(|error| Refusal::failed(&error, ""))?;
+        print::result(|out| writeln!(out, "{path} let go, all that it alone held is free again"))?;
+    } else {
+        print::result(|out| {
+            writeln!(
+                out,
+                "{path}: nothing could be taken from before that run any more."
+            )
+        })?;
+    }
+    let has_pan = restore::read(&open_state(options)?, run).is_ok();
+    if !yes && !has_pan {
+        print::message("jolly-broom: nothing was let go of; add --yes to do it");
+    }
+    Ok((!has_pan).then_some(Exit::Done))
 }
 
 fn let_go(state: &StateFolder, run: &str, yes: bool) -> Result<Exit, Refusal> {

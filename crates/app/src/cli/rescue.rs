@@ -38,7 +38,7 @@ pub(super) fn run(options: &SharedOptions, wanted: &RescueOptions) -> Result<Exi
     let session = Session::of_options(options)?;
     let cancel = print::cancel_on_interrupt()?;
     let accounts = &session.target.accounts;
-    let account = accounts.iter().find(|one| &*one.name == wanted.name);
+    let account = accounts.iter().find(|one| *one.name == wanted.name);
     let Some(account) = account else {
         let shown = Printable(wanted.name.as_bytes());
         let names: Vec<&str> = accounts.iter().map(|one| &*one.name).collect();

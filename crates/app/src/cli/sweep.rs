@@ -66,6 +66,7 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
         searches: &searches,
         excluded: &excluded,
         rules_off: &rules_off,
+        makes_point: sweep.restore_point,
     };
     if sweep.rehearse {
         return rehearse(options, &session, manifest, &list);
@@ -166,6 +167,7 @@ fn refuse(error: &RunError) -> Refusal {
             }
             SweepError::Journal { .. } => Refusal::failed(error, writable),
         },
+        RunError::Point { .. } => Refusal::failed(error, "sweep without --restore-point"),
     }
 }
 
@@ -228,7 +230,12 @@ fn carry_out(
     let swept = session.sweep(list, manifest, predictions.as_ref(), control, &|event| {
         progress.sweep(&event);
     });
-    let Run { id, log, summary } = swept.map_err(|error| refuse(&error))?;
+    let Run {
+        id,
+        log,
+        summary,
+        point,
+    } = swept.map_err(|error| refuse(&error))?;
     progress.end();
     let ended = session.now.unwrap_or_else(clock);
     let told = told(&summary, &session.rules);
@@ -240,6 +247,11 @@ fn carry_out(
             write_summary(out, &summary)?;
             writeln!(out, "log {id}  {log}")
         })?;
+    }
+    if let Some(point) = point {
+        print::note(&format!(
+            "{point} holds all as it was before; its space comes back with `jolly-broom dustpan empty {id} --yes`"
+        ));
     }
     Ok(exit_of(&summary))
 }

@@ -82,6 +82,8 @@ pub(super) enum Action {
     Save,
     /// Write a page or a picture.
     Export,
+    /// A restore point is made before a sweep, or let go of after it.
+    RestorePoint,
     /// Packs something, or takes it out of its archive; rescues what is in a home.
     Pack,
     LookAgain,

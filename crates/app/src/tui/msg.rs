@@ -115,6 +115,8 @@ pub(super) enum Msg {
     Startup(StartupNews),
     /// News of what is exported.
     Exporting(ExportNews),
+    /// The restore point of a run was let go of; with what is free now, or why not.
+    PointGone(Result<u64, String>),
     /// News of something that is packed or rescued.
     Packing(PackingNews),
     /// What the dustpans hold.
@@ -183,6 +185,8 @@ pub(super) struct SweptRun {
     pub ended: Timestamp,
     pub summary: RunSummary,
     pub left: Option<LeftOver>,
+    /// The restore point that was made before it.
+    pub point: Option<TargetPath>,
 }
 
 /// What the dustpans hold.
@@ -315,6 +319,8 @@ pub(super) struct SweepOrder {
     pub manifest: Arc<Manifest>,
     /// What a rehearsal of this list predicted.
     pub predictions: Option<Arc<Predictions>>,
+    /// Whether a restore point is made first.
+    pub makes_point: bool,
 }
 
 /// Something that is remembered.
@@ -479,6 +485,8 @@ pub(super) enum FileWork {
     LoadDustpans(Arc<Session>),
     /// Bring back what lay at these paths, and below them.
     BringBack(Arc<Session>, Arc<Pan>, Vec<TargetPath>),
+    /// Let go of the restore point that was made before a run.
+    LetGoOfPoint(Arc<Session>, RunId),
     /// Empty a dustpan for good.
     EmptyPan(Arc<Session>, Arc<Pan>),
 }

@@ -100,7 +100,7 @@ pub(super) fn pack(
     let (before, after) = (bytes(packed.before), bytes(packed.after));
     let mut lines = vec![format!("{before} became {after}: {}.", packed.path)];
     if way == PackWay::In {
-        lines.push("`z` on the archive, or `jolly-broom unpack`, takes it out again; what was scanned is as it was before.".to_owned());
+        lines.push("`z` on the archive, or `jolly-broom unpack`, takes it out again. What was scanned before doesn't know of it.".to_owned());
     }
     lines.extend(packed.note.map(|note| format!("But {note}.")));
     Ok(lines)

@@ -3,10 +3,11 @@
 use std::io;
 use std::path::Path;
 
+use jolly_core::computer::{let_go_of_point, point_before};
 use jolly_core::dustpan::{Pan, PanItem};
 use jolly_core::plan::{Manifest, write_plan};
 use jolly_core::run::{RestoreOrder, empty, list_logs, restore};
-use jolly_core::state::SheetStore;
+use jolly_core::state::{RunId, SheetStore};
 use jolly_core::{CancelToken, error_chain};
 use jolly_disk::RealDisk;
 
@@ -41,6 +42,19 @@ fn runs(session: &Session) -> Runs {
     all
 }
 
+/// Lets go of the restore point that was made before a run; what is free then.
+fn let_go_of(session: &Session, run: &RunId) -> Result<u64, String> {
+    let target = &session.target;
+    let gone = match point_before(target, run) {
+        Ok(Some(point)) => let_go_of_point(target, &point),
+        Ok(None) => return Err("It is not there any more.".to_owned()),
+        Err(error) => Err(error),
+    };
+    let free = gone.and_then(|()| target.measure());
+    let free = free.map_err(|error| format!("It is there still: {error}."))?;
+    Ok(free.free)
+}
+
 /// Does what was asked for, and tells what came of it.
 pub(super) fn carry_out(work: FileWork) -> Msg {
     match work {
@@ -64,6 +78,7 @@ pub(super) fn carry_out(work: FileWork) -> Msg {
         }
         // It tells how far it is, so it has a thread that can.
         FileWork::Pack(..) => Msg::Nothing,
+        FileWork::LetGoOfPoint(session, run) => Msg::PointGone(let_go_of(&session, &run)),
         FileWork::Draw(session, subject) => Msg::Exporting(ExportNews::Drawn(
             draw(&session, &subject)
                 .map(Box::new)

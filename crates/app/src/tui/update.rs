@@ -99,6 +99,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         | Msg::ProgramsRead(..)
         | Msg::Space(..)
         | Msg::Saved(_)
+        | Msg::PointGone(_)
         | Msg::Dustpans(_)
         | Msg::Runs(_)
         | Msg::BroughtBack(_)
@@ -190,6 +191,10 @@ fn answered(model: &mut Model, message: Msg) -> Vec<Effect> {
             save::saved(model, result);
             Vec::new()
         }
+        Msg::PointGone(result) => {
+            packing::point_gone(model, result);
+            Vec::new()
+        }
         Msg::Runs(loaded) => {
             runs::loaded(model, loaded);
             Vec::new()
@@ -275,6 +280,7 @@ fn at_station(model: &mut Model, context: Context, action: Action) -> Vec<Effect
             let left = model.report.as_ref().and_then(|report| report.left.clone());
             scanning::retry(model, left)
         }
+        (Action::RestorePoint, Station::Report) => packing::let_go_of_point(model),
         (Action::Export, Station::Report) => {
             let run = model.report.as_ref().map(|report| report.run.clone());
             run.map_or_else(Vec::new, |run| export::run(model, run))

@@ -139,7 +139,12 @@ fn before_station(
         }
         Overlay::Place(draft) => place::draw(draft, theme, frame, area),
         Overlay::Export(view) => export::draw(view, theme, frame, area),
-        Overlay::Packing(view) => packing::draw(view, theme, frame, area),
+        Overlay::Packing(view) => {
+            if let Some(behind) = &view.behind {
+                before_station(model, behind, theme, frame, (area, below));
+            }
+            packing::draw(view, theme, frame, area);
+        }
         Overlay::Help(from, behind) => {
             if let Some(behind) = behind {
                 before_station(model, behind, theme, frame, (area, below));

@@ -450,6 +450,7 @@ pub(super) fn carry_out(
     let control = (cancel, pause);
     let list = List {
         searches: &order.scan.searches,
+        makes_point: order.makes_point,
         ..List::default()
     };
     let swept = order
@@ -459,6 +460,7 @@ pub(super) fn carry_out(
     let (state, identity) = (&order.session.state, &order.session.identity);
     Ok(Box::new(SweptRun {
         left: left_over(state, identity).unwrap_or_default(),
+        point: run.point,
         run: run.id,
         ended: order.session.now.unwrap_or_else(clock),
         summary: run.summary,

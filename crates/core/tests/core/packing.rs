@@ -11,6 +11,7 @@ use std::sync::Arc;
 use jolly_core::CancelToken;
 use jolly_core::computer::{Target, TargetPath};
 use jolly_core::packing::{PackError, home_contents};
+use jolly_core::rule::Removal;
 use jolly_core::run::{Packed, Packing, RescueOrder, pack, rescue, unpack};
 use jolly_core::state::RunId;
 use jolly_demo::{Fault, FaultyDisk};
@@ -145,7 +146,8 @@ fn what_is_packed_comes_back_exactly_and_any_tar_reads_it() {
 
 /// Packing or unpacking with a fault at every call of the disk, or one that is dead from there on: each thing is in what
 /// lies there or in the archive, and a run that died is settled to one of the two.
-fn at_every_call(is_packing: bool, has_died: bool) {
+fn at_every_call(by: Removal, has_died: bool) {
+    let is_packing = by == Removal::Pack;
     let mut call = 1;
     loop {
         let bench = bench();
@@ -208,14 +210,14 @@ fn make_writable(path: &Path) -> std::io::Result<()> {
 
 #[test]
 fn a_fault_at_any_call_loses_nothing() {
-    at_every_call(true, false);
-    at_every_call(false, false);
+    at_every_call(Removal::Pack, false);
+    at_every_call(Removal::Unpack, false);
 }
 
 #[test]
 fn death_at_any_call_is_settled_to_the_thing_or_its_archive() {
-    at_every_call(true, true);
-    at_every_call(false, true);
+    at_every_call(Removal::Pack, true);
+    at_every_call(Removal::Unpack, true);
 }
 
 #[test]
@@ -293,8 +295,10 @@ fn what_changes_while_it_is_packed_stays_with_the_change() {
     );
 }
 
-/// A tar of these entries: a path, a kind of entry, an owner, a mode, where it leads.
-fn tar_of(entries: &[(&str, u8, u32, u32, &str)]) -> Vec<u8> {
+/// An entry of a tar: a path, a kind of entry, an owner, a mode, where it leads.
+type TarEntry<'a> = (&'a str, u8, u32, u32, &'a str);
+
+fn tar_of(entries: &[TarEntry<'_>]) -> Vec<u8> {
     let mut archive = Vec::new();
     for (path, kind, user, mode, to) in entries {
         let mut header = [0_u8; 512];
@@ -323,7 +327,7 @@ fn tar_of(entries: &[(&str, u8, u32, u32, &str)]) -> Vec<u8> {
 fn a_hostile_archive_takes_nothing_anywhere_else() {
     let me = rustix::process::getuid().as_raw();
     let folder = ("x", b'5', me, 0o755, "");
-    let archives: &[&[(&str, u8, u32, u32, &str)]] = &[
+    let archives: &[&[TarEntry<'_>]] = &[
         &[("../evil", b'0', me, 0o644, "")],
         &[("/etc/evil", b'0', me, 0o644, "")],
         &[("y/evil", b'0', me, 0o644, "")],

@@ -5,7 +5,7 @@ use std::path::Path;
 use std::process::Command;
 
 use jolly_core::CancelToken;
-use jolly_core::computer::Layout;
+use jolly_core::computer::{Layout, let_go_of_point, make_point, may_make_point, point_before};
 use jolly_core::plan::{Manifest, Outcome};
 use jolly_core::run::RunSummary;
 
@@ -217,4 +217,33 @@ fn a_run_that_died_is_settled_by_looking_at_the_volume() {
     let gone = crate::support::logged_as_gone(&own.bench, "one");
     assert!(gone.contains(&b".snapshots/1/snapshot"[..]), "{gone:?}");
     assert!(gone.contains(&b".snapshots/2/snapshot"[..]), "{gone:?}");
+}
+
+#[test]
+fn one_is_made_before_a_sweep_and_let_go_of_again() {
+    let Some(own) = OnVolume::new() else { return };
+    let kept = own.bench.root().join("home/ada/kept");
+    std::fs::write(&kept, vec![7; 4 << 20]).unwrap();
+    let target = own.bench.target();
+    if !may_make_point(&target) {
+        jolly_demo::skipped(
+            "no test of restore points before a sweep: that takes the administrator",
+        );
+        return;
+    }
+    let path = make_point(&target, "20260921-120000-001-7").unwrap();
+    works(Command::new("rm").arg(&kept)).unwrap();
+    works(Command::new("sync").arg("-f").arg(own.bench.root())).unwrap();
+    assert!(own.has(&format!("{path}/home/ada/kept")));
+    let held = target.measure().unwrap().free;
+    let point = point_before(&target, "20260921-120000-001-7")
+        .unwrap()
+        .unwrap();
+    assert_eq!(point.path, path);
+    // One of that name which can be written to is somebody's own.
+    own.btrfs(&["subvolume", "snapshot", ".", ".jolly-broom-other"]);
+    assert_eq!(point_before(&target, "other").unwrap(), None);
+    let_go_of_point(&target, &point).unwrap();
+    assert!(!own.has(&path.to_string()) && own.has(".jolly-broom-other"));
+    assert!(target.measure().unwrap().free >= held + (3 << 20));
 }

@@ -342,6 +342,12 @@ const BINDINGS: &[Binding] = &[
         "look again who runs",
         &[(Char('l'), Action::LookAgain)],
     ),
+    more(
+        &[Check, Report],
+        "m",
+        "restore point: make one before the sweep, or let go of it afterwards",
+        &[(Char('m'), Action::RestorePoint)],
+    ),
     main(
         &[Sweep],
         "p",

@@ -13,6 +13,7 @@ use jiff::{SignedDuration, Timestamp};
 
 use jolly_core::CancelToken;
 use jolly_core::computer::EntryKind;
+use jolly_core::computer::may_make_point;
 use jolly_core::decide::Decisions;
 use jolly_core::dustpan::{KEPT_DAYS, Room, estimate_packed, find_room};
 use jolly_core::error_chain;
@@ -109,6 +110,8 @@ pub(in crate::tui) struct Check {
     pub copies: SafetyCopies,
     /// How many are written over first, and what that can't promise on this volume.
     pub overwritten: (u64, Option<&'static str>),
+    /// Whether the file system can keep all as it is first, and whether it is to.
+    pub point: (bool, bool),
     pub rehearsal: Rehearsal,
     /// How much of the word has been typed.
     pub typed: String,
@@ -143,6 +146,7 @@ impl Check {
             sign_ins: Vec::new(),
             copies: SafetyCopies::default(),
             overwritten: (0, None),
+            point: (false, false),
             rehearsal: Rehearsal::None,
             typed: String::new(),
             focus: 0,
@@ -157,6 +161,7 @@ impl Check {
         let spared = spared.map(|pile| decisions.spared_count(&scan, pile)).sum();
         let list = CheckList::of(&scan, &manifest, "", &CancelToken::default()).unwrap_or_default();
         let mut check = Self::waiting(scan);
+        check.point.0 = may_make_point(&session.target);
         check.spared = spared;
         let mut by_size: Vec<ManifestItem> = Vec::new();
         let items = manifest.items.iter();

@@ -5,6 +5,8 @@ use jolly_core::computer::{AccountName, TargetPath};
 use jolly_core::packing::{Gain, HomeContents};
 use tui_input::Input;
 
+use crate::tui::model::Overlay;
+
 /// What is done, and with what.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(in crate::tui) enum PackSubject {
@@ -46,6 +48,8 @@ pub(in crate::tui) struct PackingView {
     pub to: Input,
     /// The moment that ages count from, seconds since 1970.
     pub now: i64,
+    /// What stands there again afterwards.
+    pub behind: Option<Box<Overlay>>,
     /// Ends it.
     pub cancel: CancelToken,
 }
@@ -61,6 +65,7 @@ impl PackingView {
             focus: 0,
             to: Input::default(),
             now,
+            behind: None,
             cancel: CancelToken::default(),
         }
     }

@@ -1,5 +1,6 @@
 //! How a sweep went, and what a second look says.
 
+use jolly_core::computer::TargetPath;
 use jolly_core::pile::Sum;
 use jolly_core::report::{Advice, Cause, Notice};
 use jolly_core::rule::Class;
@@ -58,6 +59,8 @@ pub(in crate::tui) struct Report {
     pub size: u64,
     /// What it left behind that another try may take.
     pub left: Option<LeftOver>,
+    /// The restore point that was made before it, until it is let go of.
+    pub point: Option<TargetPath>,
     /// None while the verifying scan is under way.
     pub verified: Option<Verified>,
 }

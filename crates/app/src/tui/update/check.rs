@@ -72,6 +72,15 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
                 ))];
             }
         }
+        Action::RestorePoint if check.point.0 => {
+            check.point.1 = !check.point.1;
+            check.known = check.facts();
+        }
+        Action::RestorePoint => {
+            let words =
+                "This volume keeps no restore points: that takes Btrfs, and the administrator.";
+            model.message = Some(words.to_owned());
+        }
         Action::Save => save::ask(model),
         Action::LookAgain => return look_again(model),
         Action::AskToClose => return ask_to_close(model, asked),
@@ -233,6 +242,7 @@ fn letter_typed(model: &mut Model, letter: char) -> Vec<Effect> {
         Rehearsal::Done(_, predictions) => Some(Arc::clone(predictions)),
         Rehearsal::None | Rehearsal::UnderWay | Rehearsal::Failed(_) => None,
     };
+    let makes_point = check.point.1;
     let of = manifest.items.len() as u64;
     model.sweeping = Some(Sweeping::new(check, of, model.clock));
     model.station = Station::Sweep;
@@ -241,5 +251,6 @@ fn letter_typed(model: &mut Model, letter: char) -> Vec<Effect> {
         scan,
         manifest,
         predictions,
+        makes_point,
     })))]
 }

@@ -4,27 +4,28 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use jolly_core::computer::TargetPath;
+use jolly_core::packing::HomeContents;
 use jolly_core::rule::Detect;
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use tui_input::backend::crossterm::EventHandler as _;
 
 use crate::packing::PackWay;
+use crate::tui::keys::Action;
 use crate::tui::model::{InsideRow, Model, Overlay, PackStage, PackSubject, PackingView, Weigh};
 use crate::tui::msg::{Effect, FileWork, PackOrder, PackingNews};
+use crate::tui::update::has_said_yes;
+use crate::wording::bytes;
 
 /// Begins with what is in focus inside a pile, or with the home that the pile in focus is of.
 pub(super) fn begin(model: &mut Model) -> Vec<Effect> {
     let subject = model.weigh.as_ref().and_then(in_focus);
-    match subject {
-        Some(subject) => open(model, subject),
-        None => {
-            model.message = Some(
-                "A file or folder inside a pile can be packed, and of an unused home some be rescued."
-                    .to_owned(),
-            );
-            Vec::new()
-        }
+    if let Some(subject) = subject {
+        return open(model, subject, None);
     }
+    let words =
+        "A file or folder inside a pile can be packed, and of an unused home some be rescued.";
+    model.message = Some(words.to_owned());
+    Vec::new()
 }
 
 fn in_focus(weigh: &Weigh) -> Option<PackSubject> {
@@ -56,13 +57,18 @@ pub(super) fn of_path(path: TargetPath) -> PackSubject {
 }
 
 /// Looks at it, and shows what it would come to.
-pub(super) fn open(model: &mut Model, subject: PackSubject) -> Vec<Effect> {
+pub(super) fn open(
+    model: &mut Model,
+    subject: PackSubject,
+    behind: Option<Box<Overlay>>,
+) -> Vec<Effect> {
     let Some(session) = model.session.clone() else {
         return Vec::new();
     };
     let weigh = model.weigh.as_ref();
     let now = weigh.map_or(0, |weigh| weigh.scan.now.as_second());
     let mut view = PackingView::new(subject.clone(), now);
+    view.behind = behind;
     let cancel = view.cancel.clone();
     let effects = match subject {
         PackSubject::Unpack(_) => {
@@ -100,7 +106,11 @@ pub(super) fn hear(model: &mut Model, news: PackingNews) -> Vec<Effect> {
             };
         }
         PackingNews::Contents(Ok(contents)) => {
-            view.chosen = vec![true; contents.folders.len()];
+            view.chosen = contents
+                .folders
+                .iter()
+                .map(|(path, _)| is_somebodys(path, &contents))
+                .collect();
             view.contents = *contents;
             view.stage = PackStage::Offered;
         }
@@ -117,18 +127,24 @@ pub(super) fn hear(model: &mut Model, news: PackingNews) -> Vec<Effect> {
     Vec::new()
 }
 
+/// Whether a folder right in a home is chosen from the start: what somebody put there, and keys and mail wherever they lie.
+fn is_somebodys(path: &TargetPath, contents: &HomeContents) -> bool {
+    let is_programs = path.name().starts_with(b".") || path.name() == b"AppData";
+    let is_in = |guarded: &TargetPath| guarded == path || guarded.below(path).is_some();
+    !is_programs || contents.guarded.iter().any(is_in)
+}
+
 pub(super) fn press(model: &mut Model, mut view: Box<PackingView>, key: KeyEvent) -> Vec<Effect> {
     let is_home = matches!(view.subject, PackSubject::Rescue(_));
     let mut effects = Vec::new();
     match (&view.stage, key.code) {
         (PackStage::UnderWay(_), KeyCode::Esc) => view.cancel.cancel(),
         (PackStage::UnderWay(_), _) => {}
-        (PackStage::Looking, KeyCode::Esc) => {
+        (_, KeyCode::Esc) | (PackStage::Done(_) | PackStage::Failed(_), KeyCode::Enter) => {
             view.cancel.cancel();
+            model.overlay = view.behind.map(|behind| *behind);
             return effects;
         }
-        (_, KeyCode::Esc) => return effects,
-        (PackStage::Done(_) | PackStage::Failed(_), KeyCode::Enter) => return effects,
         (PackStage::Offered, KeyCode::Enter) => effects = start(model, &mut view),
         (PackStage::Offered, KeyCode::Up) if is_home => {
             view.focus = view.focus.saturating_sub(1);
@@ -177,4 +193,37 @@ fn start(model: &mut Model, view: &mut PackingView) -> Vec<Effect> {
         Arc::clone(&session),
         Box::new(order),
     ))]
+}
+
+/// Lets go of the restore point that was made before the sweep, at the second press.
+pub(super) fn let_go_of_point(model: &mut Model) -> Vec<Effect> {
+    let report = model.report.as_ref();
+    let Some((point, run)) = report.and_then(|it| Some((it.point.clone()?, it.run.clone()))) else {
+        model.message = Some("No restore point was made before this sweep.".to_owned());
+        return Vec::new();
+    };
+    if !has_said_yes(model, Action::RestorePoint) {
+        model.message = Some(format!(
+            "m once more lets go of {point}: nothing can be taken from before the sweep then."
+        ));
+        return Vec::new();
+    }
+    let Some(session) = model.session.clone() else {
+        return Vec::new();
+    };
+    model.message = Some("It is being let go of…".to_owned());
+    vec![Effect::Files(FileWork::LetGoOfPoint(session, run))]
+}
+
+/// Takes in that it went, or why it didn't.
+pub(super) fn point_gone(model: &mut Model, result: Result<u64, String>) {
+    match result {
+        Ok(free) => {
+            if let Some(report) = &mut model.report {
+                report.point = None;
+            }
+            model.message = Some(format!("It is let go of; {} are free now.", bytes(free)));
+        }
+        Err(why) => model.message = Some(why),
+    }
 }

@@ -248,6 +248,7 @@ pub(super) fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) ->
                 ended,
                 summary,
                 left,
+                point,
             } = *swept;
             let size = model
                 .weigh
@@ -270,6 +271,7 @@ pub(super) fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) ->
                 told: customer_words(&summary, model.check.as_ref()),
                 summary: Box::new(summary),
                 left,
+                point,
                 is_partial,
                 size,
                 verified: None,

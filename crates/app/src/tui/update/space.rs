@@ -37,14 +37,14 @@ pub(super) fn open(model: &mut Model) -> Vec<Effect> {
 
 /// The lens, where it is open.
 fn view_of(model: &mut Model) -> Option<&mut SpaceView> {
-    match &mut model.overlay {
-        Some(Overlay::Space(view)) => Some(view),
-        Some(Overlay::Find(_, Some(behind)) | Overlay::Help(_, Some(behind))) => {
-            match &mut **behind {
-                Overlay::Space(view) => Some(view),
-                _ => None,
-            }
-        }
+    let behind = match &mut model.overlay {
+        Some(Overlay::Space(view)) => return Some(view),
+        Some(Overlay::Find(_, Some(behind)) | Overlay::Help(_, Some(behind))) => behind,
+        Some(Overlay::Packing(view)) => view.behind.as_mut()?,
+        _ => return None,
+    };
+    match &mut **behind {
+        Overlay::Space(view) => Some(view),
         _ => None,
     }
 }
@@ -128,7 +128,8 @@ pub(super) fn act(model: &mut Model, mut view: Box<SpaceView>, action: Action) -
         }
         Action::Pack => {
             if let Some(path) = path_in_focus(&view) {
-                return packing::open(model, packing::of_path(path));
+                let behind = Some(Box::new(Overlay::Space(view)));
+                return packing::open(model, packing::of_path(path), behind);
             }
         }
         Action::Add => {

@@ -24,7 +24,6 @@ const NAME: usize = 34;
 const AROUND: u16 = 15;
 
 pub(super) fn draw(view: &PackingView, theme: &Theme, frame: &mut Frame<'_>, area: Rect) {
-    let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
     let width = usize::from(area.width.saturating_sub(6)).min(TEXT);
     let title = match &view.subject {
         PackSubject::Pack(path) => format!("Pack {path} beside itself"),
@@ -35,47 +34,53 @@ pub(super) fn draw(view: &PackingView, theme: &Theme, frame: &mut Frame<'_>, are
         Line::styled(cut(&title, width), theme.bold(Role::Straw)),
         Line::default(),
     ];
-    let told = |says: &str, role: Role| -> Vec<Line<'static>> {
+    let hints = stage(view, theme, &mut all, (width, area.height));
+    all.push(Line::default());
+    let mut keys = Pieces::default();
+    add_hints(theme, &mut keys, &hints);
+    all.push(keys.line());
+    raised(theme, frame, area, WIDE, all);
+}
+
+/// What is said of how far it is, and the keys that count then.
+fn stage(
+    view: &PackingView,
+    theme: &Theme,
+    all: &mut Vec<Line<'static>>,
+    (width, height): (usize, u16),
+) -> Vec<(&'static str, &'static str)> {
+    let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
+    let mut told = |says: &str, role: Role| {
         let lines = wrap(says, width).into_iter();
-        lines
-            .map(|line| Line::styled(line, theme.style(role)))
-            .collect()
+        all.extend(lines.map(|line| Line::styled(line, theme.style(role))));
     };
-    let mut hints: Vec<(&'static str, &'static str)> = Vec::new();
     match &view.stage {
         PackStage::Looking => {
-            all.push(Line::styled("It is being looked at…", quiet));
-            hints.push(("esc", "leave it"));
+            told("It is being looked at…", Role::Quiet);
+            vec![("esc", "leave it")]
         }
-        PackStage::Offered => {
-            let is_home = matches!(view.subject, PackSubject::Rescue(_));
-            if is_home {
-                home(
-                    view,
-                    theme,
-                    &mut all,
-                    usize::from(area.height.saturating_sub(AROUND)),
-                );
+        PackStage::Offered => match view.subject {
+            PackSubject::Pack(_) => {
+                told(&offer(view), Role::Text);
+                vec![("enter", "pack it"), ("esc", "leave it")]
+            }
+            PackSubject::Unpack(_) => {
+                told(&offer(view), Role::Text);
+                vec![("enter", "take it out"), ("esc", "leave it")]
+            }
+            PackSubject::Rescue(_) => {
+                home(view, theme, all, usize::from(height.saturating_sub(AROUND)));
                 all.push(Line::default());
                 all.push(asking(theme, "into the folder", &view.to));
-                hints.extend([
+                let choose = ("tab", "choose or leave");
+                vec![
                     ("enter", "rescue"),
                     ("↑ ↓", "folders"),
-                    ("tab", "choose or leave"),
-                ]);
-            } else {
-                all.extend(told(&offer(view), Role::Text));
-                hints.push((
-                    "enter",
-                    if matches!(view.subject, PackSubject::Pack(_)) {
-                        "pack it"
-                    } else {
-                        "take it out"
-                    },
-                ));
+                    choose,
+                    ("esc", "leave it"),
+                ]
             }
-            hints.push(("esc", "leave it"));
-        }
+        },
         PackStage::UnderWay(moved) => {
             let far = match view.gain {
                 Some(gain) => format!("{} of {} read", bytes(*moved), bytes(gain.size)),
@@ -88,24 +93,19 @@ pub(super) fn draw(view: &PackingView, theme: &Theme, frame: &mut Frame<'_>, are
             };
             all.push(Line::styled(state, text));
             all.push(Line::styled(far, quiet));
-            hints.push(("esc", "stop"));
+            vec![("esc", "stop")]
         }
         PackStage::Done(lines) => {
             for line in lines {
-                all.extend(told(line, Role::Text));
+                told(line, Role::Text);
             }
-            hints.push(("enter", "close"));
+            vec![("enter", "close")]
         }
         PackStage::Failed(why) => {
-            all.extend(told(why, Role::Ask));
-            hints.push(("enter", "close"));
+            told(why, Role::Ask);
+            vec![("enter", "close")]
         }
     }
-    all.push(Line::default());
-    let mut keys = Pieces::default();
-    add_hints(theme, &mut keys, &hints);
-    all.push(keys.line());
-    raised(theme, frame, area, WIDE, all);
 }
 
 fn offer(view: &PackingView) -> String {

@@ -119,6 +119,12 @@ fn head(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
         let text = format!(" {why}; `jolly-broom log recover` settles the last items");
         all.push(Line::styled(cut(&text, width), theme.style(Role::Ask)));
     }
+    if let Some(point) = &report.point {
+        let text = format!(
+            " {point} holds all as it was before; m lets go of it, and what it holds alone comes back"
+        );
+        all.push(Line::styled(cut(&text, width), theme.style(Role::Straw)));
+    }
     if report.is_partial {
         let text = " The scan before had been stopped: what lay further on was not weighed.";
         all.push(Line::styled(cut(text, width), theme.style(Role::Ask)));

@@ -57,9 +57,20 @@ pub(crate) fn btrfs(
     folder: &Folder,
     cancel: &CancelToken,
 ) -> io::Result<Answer> {
+    btrfs_to(arguments, folder, None, cancel)
+}
+
+/// The same, with one more argument at the end.
+fn btrfs_to(
+    arguments: &[&str],
+    folder: &Folder,
+    to: Option<&str>,
+    cancel: &CancelToken,
+) -> io::Result<Answer> {
     let number = folder.as_fd().as_raw_fd();
     let opened = format!("/proc/{}/fd/{number}", std::process::id());
-    let words: Vec<&str> = arguments.iter().copied().chain([&*opened]).collect();
+    let words = arguments.iter().copied().chain([&*opened]).chain(to);
+    let words: Vec<&str> = words.collect();
     let Some(tool) = Tool::at(&TOOL, &words) else {
         let message = "the program btrfs isn't installed here";
         return Err(io::Error::new(io::ErrorKind::NotFound, message));
@@ -200,6 +211,58 @@ pub(crate) fn delete_point(target: &Target, number: u64) -> io::Result<()> {
         &number,
     ];
     btrfs(&delete, target.root(), &CancelToken::default()).map(drop)
+}
+
+/// The restore point that is made before a run, by the run's id.
+fn point_of_run(run: &str) -> TargetPath {
+    TargetPath::new(format!(".jolly-broom-{run}")).unwrap_or_default()
+}
+
+/// Whether a restore point of all that lies below a target's root can be made: the root is a part of a Btrfs volume of its
+/// own, and the administrator runs this.
+pub fn may_make_point(target: &Target) -> bool {
+    let is_btrfs = mount_of(target.root_path())
+        .is_some_and(|mount| mount.kind == "btrfs" && !mount.is_read_only);
+    is_btrfs && jolly_disk::runner() == 0 && target.key().inode == TOPMOST
+}
+
+/// Makes a restore point of a target before a run; where it lies.
+///
+/// # Errors
+/// As of [`btrfs`], and when none can be made there.
+pub fn make_point(target: &Target, run: &str) -> io::Result<TargetPath> {
+    if !may_make_point(target) {
+        let message = "only the administrator can, of a part of a Btrfs volume";
+        return Err(io::Error::new(io::ErrorKind::Unsupported, message));
+    }
+    let point = point_of_run(run);
+    let number = target.root().as_fd().as_raw_fd();
+    let place = format!("/proc/{}/fd/{number}/{point}", std::process::id());
+    let words = ["subvolume", "snapshot", "-r"];
+    // The tool is told what it is made of before where it comes to.
+    btrfs_to(&words, target.root(), Some(&place), &CancelToken::default())?;
+    Ok(point)
+}
+
+/// The restore point that was made before a run, if it is there still.
+///
+/// # Errors
+/// As of [`restore_points`].
+pub fn point_before(target: &Target, run: &str) -> io::Result<Option<RestorePoint>> {
+    let path = point_of_run(run);
+    let never = CancelToken::default();
+    let mut listed = listed_points(target, &never)?;
+    listed.retain(|point| point.path == path && is_there(target, point, &never));
+    Ok(listed.pop())
+}
+
+/// Lets go of a restore point that was made before a run.
+///
+/// # Errors
+/// As of [`btrfs`].
+pub fn let_go_of_point(target: &Target, point: &RestorePoint) -> io::Result<()> {
+    delete_point(target, point.number)?;
+    settle_volume(target)
 }
 
 /// Waits until the volume has given back what was let go of.

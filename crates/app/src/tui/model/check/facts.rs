@@ -46,6 +46,7 @@ impl Check {
             all.push(fact("comes back", says));
         }
         self.dustpan(&mut all);
+        all.extend(self.point());
         self.profiles(&mut all);
         for (at, waits) in self.to_close.iter().enumerate().take(NAMED) {
             let verb = if waits.files == 1 { "waits" } else { "wait" };
@@ -90,6 +91,23 @@ impl Check {
             .collect();
         all.push(fact("biggest", biggest.join("  ·  ")));
         all
+    }
+
+    /// Whether a restore point is made first, where one can be.
+    fn point(&self) -> Option<Fact> {
+        let about = "restore point";
+        match self.point {
+            (false, _) => None,
+            (true, false) => {
+                let says = "m has the file system keep all as it is before anything goes";
+                Some(fact(about, says.to_owned()))
+            }
+            (true, true) => {
+                let says =
+                    "it is made first: nothing is given back until m at report lets go of it";
+                Some(warning(about, says))
+            }
+        }
     }
 
     /// What rows of browser profiles mean that go.

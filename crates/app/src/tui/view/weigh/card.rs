@@ -1,7 +1,8 @@
 //! The card: what the row in focus is, and what happens afterwards.
 
+use jolly_core::computer::Layout;
 use jolly_core::decide::PileState;
-use jolly_core::rule::{BAND_COUNT, Removal};
+use jolly_core::rule::{BAND_COUNT, Detect, Removal};
 use jolly_core::source::PileId;
 use ratatui::Frame;
 use ratatui::layout::Rect;
@@ -128,11 +129,34 @@ fn pile(theme: &Theme, weigh: &Weigh, id: PileId, width: usize) -> Vec<Line<'sta
     );
     sixth.add(legend, quiet);
     let mut all = vec![first, second, third, fourth, fifth];
+    if rule.detect == Some(Detect::OldAccount) {
+        all.push(of_account(theme, scan.target.layout, owner));
+        return all.into_iter().map(Pieces::line).collect();
+    }
     // What isn't drawn needs no words.
     if !theme.is_spoken() {
         all.push(sixth);
     }
     all.into_iter().map(Pieces::line).collect()
+}
+
+/// What can be done about an account that nobody uses.
+fn of_account(theme: &Theme, layout: Layout, name: &str) -> Pieces<'static> {
+    let (quiet, text) = (theme.style(Role::Quiet), theme.style(Role::Text));
+    let removes = match layout {
+        Layout::Linux => format!("`userdel {name}` removes it there"),
+        Layout::Windows => format!("`net user {name} /delete` removes it there"),
+        Layout::Macos => format!("`sysadminctl -deleteUser {name}` removes it there"),
+    };
+    let mut line = Pieces::default();
+    line.add("   rescue  ", quiet);
+    line.add(
+        "z packs what was kept into an archive on another disk",
+        text,
+    );
+    line.add("   the account itself  ", quiet);
+    line.add(removes, text);
+    line
 }
 
 /// How the pile stands, in words: its mark, what of it goes, and how.
