@@ -48,6 +48,25 @@ pub struct RestorePoint {
     pub generation: u64,
 }
 
+impl RestorePoint {
+    /// Whether it is one of so many of the newest that were made from its source. Those that were made before a run are
+    /// nobody's newest but their own.
+    pub(crate) fn is_among_newest(&self, all: &[Self], count: u32) -> bool {
+        let age = |one: &Self| (one.made, one.number);
+        let is_newer = |other: &&Self| {
+            other.source == self.source && age(other) > age(self) && !other.is_of_run()
+        };
+        all.iter().filter(is_newer).count() < count as usize
+    }
+
+    fn is_of_run(&self) -> bool {
+        self.path.as_bytes().starts_with(OF_RUNS)
+    }
+}
+
+/// How those are called that are made before a run: so, and by its id.
+const OF_RUNS: &[u8] = b".jolly-broom-";
+
 /// The tool with these arguments and, at their end, an open folder; whatever takes its name meanwhile isn't meant.
 ///
 /// # Errors
@@ -215,7 +234,7 @@ pub(crate) fn delete_point(target: &Target, number: u64) -> io::Result<()> {
 
 /// The restore point that is made before a run, by the run's id.
 fn point_of_run(run: &str) -> TargetPath {
-    TargetPath::new(format!(".jolly-broom-{run}")).unwrap_or_default()
+    TargetPath::new([OF_RUNS, run.as_bytes()].concat()).unwrap_or_default()
 }
 
 /// Whether a restore point of all that lies below a target's root can be made: the root is a part of a Btrfs volume of its

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::computer::{RestorePoint, TargetPath};
-use crate::rule::{Fit, KeepNewest, RuleSet, Search};
+use crate::rule::{Fit, RuleSet, Search};
 
 /// Restore points of a folder by name.
 pub(crate) type Points = BTreeMap<Box<[u8]>, RestorePoint>;
@@ -22,7 +22,7 @@ pub(super) fn searches(points: &[RestorePoint], rules: &RuleSet, asking: &[Searc
         let owner = asking.iter().position(|search| takes(&search, &point.path));
         let keep = owner.and_then(|owner| asking.get(owner)).map(|search| {
             let keep = rules.rule(search.rule).rule.keep_newest;
-            is_kept(points, point, keep)
+            keep.is_some_and(|keep| point.is_among_newest(points, keep.count))
         });
         if let (Some(owner), Some(false), Some(folder)) = (owner, keep, point.path.parent()) {
             let named = by_folder.entry((owner, folder)).or_default();
@@ -40,13 +40,4 @@ pub(super) fn searches(points: &[RestorePoint], rules: &RuleSet, asking: &[Searc
         })
     };
     by_folder.into_iter().filter_map(of_folder).collect()
-}
-
-/// Whether a restore point is one of the newest that were made from its source.
-fn is_kept(points: &[RestorePoint], point: &RestorePoint, keep: Option<KeepNewest>) -> bool {
-    let age = |one: &RestorePoint| (one.made, one.number);
-    let newer = points
-        .iter()
-        .filter(|other| other.source == point.source && age(other) > age(point));
-    keep.is_some_and(|keep| newer.count() < keep.count as usize)
 }

@@ -77,11 +77,10 @@ impl Checker<'_> {
             .by_id(&item.rule)
             .map(|number| &rules.rule(number).rule);
         let keep = rule.and_then(|rule| rule.keep_newest);
-        let newer = points.iter().filter(|one| {
-            one.source == point.source && (one.made, one.number) > (point.made, point.number)
-        });
         // A rule for restore points that keeps none can't be written.
-        keep.is_none_or(|keep| keep.per != Family::Source || newer.count() < keep.count as usize)
+        keep.is_none_or(|keep| {
+            keep.per != Family::Source || point.is_among_newest(points, keep.count)
+        })
     }
 }
 

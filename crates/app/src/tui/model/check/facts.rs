@@ -2,6 +2,7 @@
 
 use jolly_core::format::Printable;
 use jolly_core::pile::Blocked;
+use jolly_core::rule::ListFormat;
 
 use crate::tui::lookups::shown;
 use crate::tui::model::check::{Check, Rehearsal};
@@ -83,28 +84,40 @@ impl Check {
             );
             all.push(fact("goes, too", says));
         }
+        all.push(fact("biggest", self.biggest_words()));
+        all
+    }
+
+    /// The biggest things that go.
+    fn biggest_words(&self) -> String {
         let biggest: Vec<String> = self
             .biggest
             .iter()
             .take(BIGGEST)
-            .map(|item| format!("{} {}", Printable(item.path.name()), bytes(item.bytes)))
+            .map(|item| {
+                // The last part of where a restore point lies says nothing.
+                let is_point = item
+                    .entry
+                    .is_some_and(|it| it.list == ListFormat::Snapshots);
+                let name = Printable(item.path.name()).to_string();
+                let name = if is_point { item.shown() } else { name };
+                format!("{name} {}", bytes(item.bytes))
+            })
             .collect();
-        all.push(fact("biggest", biggest.join("  ·  ")));
-        all
+        biggest.join("  ·  ")
     }
 
     /// Whether a restore point is made first, where one can be.
     fn point(&self) -> Option<Fact> {
-        let about = "restore point";
+        let about = "before";
         match self.point {
             (false, _) => None,
             (true, false) => {
-                let says = "m has the file system keep all as it is before anything goes";
+                let says = "m has the file system make a restore point before anything goes";
                 Some(fact(about, says.to_owned()))
             }
             (true, true) => {
-                let says =
-                    "it is made first: nothing is given back until m at report lets go of it";
+                let says = "a restore point is made first: nothing is given back until m at report lets go of it";
                 Some(warning(about, says))
             }
         }
