@@ -5,7 +5,7 @@ use std::time::Duration;
 use crate::support::{Demo, PROGRAM};
 use crate::terminal::Term;
 
-fn open(demo: &Demo, size: (u16, u16), env: &[(&str, &str)], more: &[&str]) -> Term {
+pub(crate) fn open(demo: &Demo, size: (u16, u16), env: &[(&str, &str)], more: &[&str]) -> Term {
     let (root, state) = (demo.root(), demo.state());
     // tmux sets TERM itself, so what the program sees is set after it.
     let variables: Vec<String> = env
@@ -23,7 +23,7 @@ fn open(demo: &Demo, size: (u16, u16), env: &[(&str, &str)], more: &[&str]) -> T
 }
 
 /// Walks on from arrive, where the computer is looked at while it is scanned, to its piles.
-fn to_weigh(term: &Term) -> String {
+pub(crate) fn to_weigh(term: &Term) -> String {
     term.wait_text("enter weighs it");
     term.keys(&["Enter"]);
     term.wait("the piles", |screen| {

@@ -14,6 +14,7 @@ mod attacks;
 mod bad_input;
 mod command_line;
 mod interface;
+mod keeping;
 mod ordinary_person;
 mod packages;
 mod sheets;
