@@ -11,6 +11,7 @@ mod package_manager;
 mod processes;
 mod service_manager;
 mod tool;
+mod volume_manager;
 
 pub use boot::boot;
 pub use close::{Asked, ask_to_close};
@@ -29,3 +30,4 @@ pub use processes::Running;
 pub(crate) use processes::running;
 pub use service_manager::reload_units;
 pub use tool::{Answer, Tool};
+pub(crate) use volume_manager::volume_snapshots;

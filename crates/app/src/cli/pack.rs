@@ -148,5 +148,13 @@ fn told(error: &PackError, many: usize) -> Result<Exit, Refusal> {
         return Err(Refusal::bad_words(&message, "nothing was touched"));
     }
     print::message(&format!("jolly-broom: {message}"));
-    Ok(Exit::SomeStayed)
+    let stays = matches!(
+        error,
+        PackError::NoGain { .. } | PackError::Changed { .. } | PackError::InUse { .. }
+    );
+    Ok(if many == 1 && !stays {
+        Exit::Failed
+    } else {
+        Exit::SomeStayed
+    })
 }

@@ -1,6 +1,7 @@
 //! What packing would gain, from samples.
 
-use std::io::Read as _;
+use std::fs::File;
+use std::os::unix::fs::FileExt as _;
 
 use crate::packing::tree::{Place, Tree};
 use crate::packing::write::LEVEL;
@@ -8,8 +9,11 @@ use crate::packing::write::LEVEL;
 /// How many of the biggest files are sampled: they decide.
 const SAMPLES: usize = 32;
 
-/// Bytes of each.
-const PIECE: usize = 256 * 1024;
+/// How many pieces of each, from its beginning to its end: what is in a file need not be alike all through.
+const PIECES: u64 = 4;
+
+/// Bytes of each piece.
+const PIECE: u64 = 64 * 1024;
 
 /// What packing would gain, about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -23,10 +27,37 @@ pub struct Gain {
 }
 
 impl Gain {
+    /// What packing something has gained.
+    pub(crate) fn of(size: u64, held: u64, packed: u64) -> Self {
+        Self { size, held, packed }
+    }
+
     /// Whether it is worth it: a tenth at least, and a block.
     pub fn is_worth_it(&self) -> bool {
         self.held.saturating_sub(self.packed) > (self.held / 10).max(4096)
     }
+}
+
+/// Packs some pieces of a file; how many bytes they had, and have then.
+fn sample(file: &File, size: u64) -> (usize, usize) {
+    let last = size.saturating_sub(PIECE);
+    let mut sums = (0, 0);
+    for number in 0..PIECES {
+        let at = last / (PIECES - 1).max(1) * number;
+        let mut piece = vec![0; usize::try_from(PIECE.min(size)).unwrap_or(0)];
+        let Ok(read) = file.read_at(&mut piece, at) else {
+            continue;
+        };
+        piece.truncate(read);
+        if let Ok(small) = zstd::bulk::compress(&piece, LEVEL) {
+            sums.0 += piece.len();
+            sums.1 += small.len();
+        }
+        if last == 0 {
+            break;
+        }
+    }
+    sums
 }
 
 /// Estimates what packing a tree would gain.
@@ -38,15 +69,15 @@ pub(crate) fn gain_of(place: Place<'_>, tree: &Tree) -> Gain {
         let Ok((folder, name)) = place.open_parent(&file.below) else {
             continue;
         };
-        let mut piece = Vec::new();
-        let opened = place.disk.open_file(&folder, &name);
-        let sample = opened.and_then(|file| file.take(PIECE as u64).read_to_end(&mut piece));
-        let small = zstd::bulk::compress(&piece, LEVEL).map(|small| small.len());
-        if let (Ok(1..), Ok(small)) = (sample, small) {
+        let Ok(opened) = place.disk.open_file(&folder, &name) else {
+            continue;
+        };
+        let (whole, small) = sample(&opened, file.stat.size);
+        if whole > 0 {
             // Each counts as much as it has bytes.
             let weight = file.stat.size as f64;
             read += weight;
-            packed += weight * (small as f64 / piece.len() as f64).min(1.0);
+            packed += weight * (small as f64 / whole as f64).min(1.0);
         }
     }
     let size = tree.size();

@@ -1,6 +1,7 @@
 //! Walking a target: every item, once, in the pile of the rule that owns it.
 
 use std::collections::{HashMap, HashSet};
+use std::io;
 use std::num::NonZeroUsize;
 use std::sync::Arc;
 
@@ -222,7 +223,13 @@ fn tell_unresolved(mut unresolved: Vec<Unresolved>, unread: &mut unread::Gathere
     for place in unresolved {
         let reason = unread::reason(&place.error);
         if let Some(what) = place.what {
-            unread.add(what.to_owned(), &reason, 1);
+            let is_kept = place.error.kind() == io::ErrorKind::PermissionDenied;
+            let why = if is_kept {
+                reason
+            } else {
+                place.error.to_string()
+            };
+            unread.add(what.to_owned(), &why, 1);
             continue;
         }
         let mut at = Some(place.path.clone());

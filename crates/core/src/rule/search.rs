@@ -9,7 +9,7 @@ use std::sync::Arc;
 use jolly_disk::Kind;
 
 use crate::cancel::CancelToken;
-use crate::computer::{Target, TargetPath, find_noting, is_pattern, restore_points};
+use crate::computer::{Target, TargetPath, find_noting, is_pattern, listed_points};
 use crate::rule::search::points::Points;
 use crate::rule::{CompiledRule, ListFormat, RuleNumber, RuleSet};
 
@@ -119,7 +119,7 @@ pub fn resolve(target: &Target, rules: &RuleSet) -> (Vec<Search>, Vec<Unresolved
     };
     let (of_points, mut searches): (Vec<_>, Vec<_>) = searches.into_iter().partition(is_of_points);
     if !of_points.is_empty() {
-        match restore_points(target, &CancelToken::default()) {
+        match listed_points(target, &CancelToken::default()) {
             Ok(points) => searches.extend(points::searches(&points, rules, &of_points)),
             Err(error) => unresolved.push(Unresolved {
                 path: TargetPath::root(),

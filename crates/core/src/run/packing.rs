@@ -144,6 +144,17 @@ fn look_at(
     Ok((opened, tree))
 }
 
+fn worth_it(place: Place<'_>, gain: Gain) -> Result<(), PackError> {
+    if gain.is_worth_it() {
+        return Ok(());
+    }
+    Err(PackError::NoGain {
+        path: place.shown(b""),
+        whole: gain.held,
+        packed: gain.packed,
+    })
+}
+
 /// The archive of a thing.
 fn archive_of(path: &TargetPath) -> Result<TargetPath, PackError> {
     let name = [path.name(), b".tar.zst"].concat();
@@ -169,13 +180,7 @@ pub fn pack(work: &Packing<'_>, path: &TargetPath) -> Result<Packed, PackError> 
         return Err(PackError::Exists { path });
     }
     let gain = gain_of(opened.place(disk), &tree);
-    if !gain.is_worth_it() {
-        return Err(PackError::NoGain {
-            path: path.to_string(),
-            whole: gain.held,
-            packed: gain.packed,
-        });
-    }
+    worth_it(opened.place(disk), gain)?;
     let free = disk
         .space(&opened.folder)
         .map_or(u64::MAX, |space| space.free);
@@ -205,6 +210,10 @@ fn pack_recorded(
         .map_err(failed("packed"))?;
     let top = opened.name.to_bytes();
     write_archive(&file, &[(place, top, tree)], work.cancel, work.moved)?;
+    // Samples say only about what it would come to.
+    let packed = file.metadata().map_err(failed("packed"))?.len();
+    let gain = Gain::of(tree.size(), tree.held(), packed);
+    worth_it(place, gain)?;
     let read = disk
         .open_file(staging.folder(), PART)
         .and_then(|file| read_archive(&file))

@@ -30,6 +30,13 @@ pub(crate) fn now() -> Timestamp {
     Timestamp::from_second(NOW).unwrap()
 }
 
+/// How far the calls of a disk lie apart at which something is tried, that are alike for long: each where there is time
+/// for that.
+pub(crate) fn stride() -> usize {
+    let is_long = std::env::var_os("JOLLY_BROOM_LONG").is_some();
+    if is_long { 1 } else { 3 }
+}
+
 /// A computer in a folder of its own, a state folder beside it, and the builder of its tree.
 pub(crate) struct Bench {
     dir: tempfile::TempDir,

@@ -17,7 +17,7 @@ use jolly_core::walk::ScanEvent;
 use jolly_demo::{Fault, FaultyDisk};
 use proptest::prelude::*;
 
-use crate::support::{Bench, DAY, arb_tree, build, manifest_of, now, scan_on};
+use crate::support::{Bench, DAY, arb_tree, build, manifest_of, now, scan_on, stride};
 
 /// All that a scan says, whatever order its threads found it in.
 #[derive(Debug, PartialEq)]
@@ -387,7 +387,7 @@ fn whatever_call_fails_nothing_is_made_up_and_what_is_missing_is_told() {
     let calls = counting.calls() - opening;
     let names: BTreeSet<&Vec<u8>> = whole.items.keys().collect();
     // Several workers make their calls in another order each time, so some of them are enough there.
-    for (workers, step) in [(1, 1), (4, 5)] {
+    for (workers, step) in [(1, stride()), (4, 5 * stride())] {
         for call in (1..=calls).step_by(step) {
             counting.fail_at(call);
             let scan = scan_by(workers, &target, &rules, None);

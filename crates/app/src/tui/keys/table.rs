@@ -197,11 +197,12 @@ const BINDINGS: &[Binding] = &[
         &[(Char('y'), Action::OnlyThis)],
     ),
     more(
-        &[Ages, Inside, Space],
+        &[Ages, Inside],
         "z",
-        "pack what is kept beside itself, or take it out again; of an unused home, rescue",
+        "pack a file or folder, or rescue an unused home",
         &[(Char('z'), Action::Pack)],
     ),
+    main(&[Space], "z", "pack", &[(Char('z'), Action::Pack)]),
     more(
         &[Ages, Inside],
         "X",

@@ -1,12 +1,13 @@
 //! The removal of restore points: the file system itself lets go of them.
 
 use std::ffi::CStr;
+use std::io;
 use std::ops::ControlFlow;
 
 use jolly_disk::{Disk, Folder, Kind};
 
 use crate::computer::{TargetPath, delete_point, settle_volume};
-use crate::plan::{ItemOutcome, ManifestItem, Outcome, StayReason};
+use crate::plan::{ItemOutcome, ManifestItem, Outcome};
 use crate::run::workers::remove::Remover;
 
 /// What a keeper of restore points writes beside one, or beside several of one moment.
@@ -26,10 +27,10 @@ impl Remover<'_, '_> {
                 break;
             }
             let outcome = match self.checker.check_point(item) {
-                Ok(point) => match delete_point(target, point.number) {
-                    Ok(()) => self.point_went(item),
-                    Err(error) => ItemOutcome::of_error(&error, "let go of"),
-                },
+                Ok(point) => {
+                    let told = delete_point(target, point.number);
+                    self.point_went(item, told.err())
+                }
                 Err(outcome) => outcome,
             };
             outcomes.push((*at, outcome));
@@ -42,17 +43,17 @@ impl Remover<'_, '_> {
         outcomes
     }
 
-    fn point_went(&mut self, item: &ManifestItem) -> ItemOutcome {
+    /// What became of one by what lies there now: a tool that didn't answer may have done it.
+    fn point_went(&mut self, item: &ManifestItem, error: Option<io::Error>) -> ItemOutcome {
         let disk = self.checker.disk();
         let looked = match self.checker.parent(&item.path) {
             Ok(folder) => disk.stat(folder, item.path.as_name()),
             Err(outcome) => return outcome,
         };
-        if looked.is_ok() {
-            return ItemOutcome::stays(StayReason::Disk {
-                verb: "let go of",
-                error: "it is there still".to_owned(),
-            });
+        let is_gone = looked.is_err_and(|error| error.kind() == io::ErrorKind::NotFound);
+        if !is_gone {
+            let error = error.unwrap_or_else(|| io::Error::other("it is there still"));
+            return ItemOutcome::of_error(&error, "let go of");
         }
         ItemOutcome {
             outcome: Outcome::Removed,

@@ -2,7 +2,7 @@
 
 use jolly_disk::{FileKey, Kind, Stamp, Stat};
 
-use crate::computer::{Held, RestorePoint, open_part, what_it_holds};
+use crate::computer::{Held, RestorePoint, number_of, open_part, what_it_holds};
 use crate::rule::Spelling;
 use crate::source::arena::shard::NewItem;
 use crate::source::files::folder::Worker;
@@ -30,9 +30,16 @@ impl Worker<'_> {
             self.note.guarded += 1;
             return true;
         }
-        let opened = open_part(context.target, &point.path);
-        let held = opened.and_then(|part| what_it_holds(&part, self.walk.cancel));
-        let held = match held {
+        let cancel = self.walk.cancel;
+        // The list names some by another folder than the root: what lies there may be something else.
+        let part = open_part(context.target, &point.path).ok();
+        let number = part.as_ref().map(|part| number_of(part, cancel));
+        let Some((part, Ok(_))) = part.zip(
+            number.filter(|number| number.as_ref().is_ok_and(|number| *number == point.number)),
+        ) else {
+            return false;
+        };
+        let held = match what_it_holds(&part, cancel) {
             Ok(held) => held,
             Err(error) => {
                 let reason = format!("how much a restore point holds isn't known: {error}");

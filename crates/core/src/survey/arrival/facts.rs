@@ -9,7 +9,7 @@ use crate::computer::{
     read_small,
 };
 use crate::format::{Printable, PropertyList};
-use crate::host::{HostDisk, host_disks, mount_of};
+use crate::host::{HostDisk, host_disks, mount_of, volume_snapshots};
 use crate::survey::arrival::signs::starts_at_sign_in;
 
 /// One thing known of a computer.
@@ -55,8 +55,15 @@ pub fn facts(target: &Target) -> Vec<Fact> {
         (starts > 0).then(|| format!("{starts} start by themselves")),
     );
     add("file system", file_system(target));
+    add("snapshots", snapshots(target));
     add("where", Some(target.root_path().display().to_string()));
     facts
+}
+
+/// Snapshots of the whole volume that a volume manager holds: they are only seen.
+fn snapshots(target: &Target) -> Option<String> {
+    let names = volume_snapshots(&mount_of(target.root_path())?);
+    (!names.is_empty()).then(|| format!("of the volume manager, only seen: {}", names.join(", ")))
 }
 
 /// Folders that a system mounts something on and that aren't there, by its list of them (fstab(5)).
