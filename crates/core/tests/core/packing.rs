@@ -246,7 +246,7 @@ fn what_cannot_come_back_exactly_is_left() {
     std::fs::write(root.join("home/ada/noise"), noise(300_000)).unwrap();
     assert!(refused("home/ada/noise", "noise").contains("worth"));
     // What begins well need not go on so.
-    let middle = [vec![0; 300_000], noise(3_000_000), vec![0; 300_000]].concat();
+    let middle = [vec![0; 100_000], noise(3_000_000), vec![0; 100_000]].concat();
     std::fs::write(root.join("home/ada/middle"), middle).unwrap();
     assert!(refused("home/ada/middle", "middle").contains("worth"));
     let program = crate::support::Program::holding(&root.join(THING).join("deep/er/table 1"));
