@@ -14,7 +14,7 @@ mod tree;
 mod unpack;
 mod write;
 
-pub(crate) use compare::{Compared, Comparison, compare};
+pub(crate) use compare::{Compared, Comparison, compare, compare_all};
 pub use error::PackError;
 pub use gain::Gain;
 pub(crate) use gain::gain_of;

@@ -1,5 +1,11 @@
 //! What can happen, and what can be asked for.
 
+mod export;
+mod packing;
+
+pub(super) use export::{Export, ExportFailure, ExportNews};
+pub(super) use packing::{PackOrder, PackingNews};
+
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -15,10 +21,9 @@ use jolly_core::decide::{
 };
 use jolly_core::dustpan::Pan;
 use jolly_core::host::{RunningProgram, UnmountedVolume};
-use jolly_core::packing::{Gain, HomeContents};
 use jolly_core::pile::Scan;
 use jolly_core::plan::Manifest;
-use jolly_core::report::{Form, take_up};
+use jolly_core::report::take_up;
 use jolly_core::run::{
     CommandEnd, LeftOver, LogSummary, Predictions, Rehearsed, RestoreSummary, RunSummary,
     SweepEvent,
@@ -29,11 +34,9 @@ use jolly_core::survey::{
     ChosenCopy, CopyNews, Sites, Snapshots, Space, Uninstall, Unwanted, Versions,
 };
 use jolly_core::walk::{ScanEvent, TreeNews};
-use jolly_paper::PaperForm;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 
 use crate::exit::Refusal;
-use crate::handover::Drawn;
 use crate::new_file::Existing;
 use crate::place::PlaceChange;
 use crate::session::Session;
@@ -409,58 +412,12 @@ pub(super) enum Question {
     AskToClose(u32, RunningProgram),
 }
 
-/// What is written to a file.
-pub(super) enum Export {
-    /// What was drawn, in this form.
-    Picture(Arc<Drawn>, PaperForm),
-    /// What a run did, for programs.
-    Run(RunId, Form),
-}
-
-/// What became of a page or a picture.
-pub(super) enum ExportNews {
-    /// It is drawn, or can't be.
-    Drawn(Result<Box<Drawn>, String>),
-    /// It was written, or not.
-    Written(Result<PathBuf, ExportFailure>),
-}
-
-/// Something that is to be packed or rescued.
-pub(super) struct PackOrder {
-    pub subject: PackSubject,
-    /// Of a home these; all of it where there are none.
-    pub paths: Vec<TargetPath>,
-    /// Where what is rescued comes to.
-    pub to: PathBuf,
-    pub cancel: CancelToken,
-}
-
-/// What becomes of something that is packed or rescued.
-pub(super) enum PackingNews {
-    /// What packing it would gain, or why it can't be packed.
-    Weighed(Result<Gain, String>),
-    /// What is in a home.
-    Contents(Result<Box<HomeContents>, String>),
-    /// So many bytes of files went through.
-    Moved(u64),
-    /// It is done, and what is to be said of it; or why not.
-    Ended(Result<Vec<String>, String>),
-}
-
 /// What is known of what starts by itself.
 pub(super) enum StartupNews {
     /// It was looked for.
     Found(Result<StartList, String>),
     /// Something was to be off, or on: its id, which, and whether anything had to change.
     Switched(String, bool, Result<bool, String>),
-}
-
-/// Why nothing was written.
-pub(super) enum ExportFailure {
-    /// A file of that name is there.
-    IsThere,
-    /// Something else, in words.
-    Other(String),
 }
 
 /// Work on files of ours, and on what was set aside.

@@ -1,6 +1,7 @@
 //! What threads do to pack or rescue something.
 
 use std::cell::Cell;
+use std::os::unix::fs::MetadataExt as _;
 use std::time::{Duration, Instant};
 
 use crossbeam_channel::Sender;
@@ -67,7 +68,11 @@ pub(super) fn pack(
         PackSubject::Unpack(path) => (path, PackWay::Out),
         PackSubject::Rescue(name) => {
             let account = account_of(session, name)?;
-            let rescued = session.rescue(account, (&order.paths, &order.to, None), control);
+            // Who owns the folder gets the archive, too, where that can be given.
+            let owner = std::fs::metadata(&order.to).ok();
+            let owner = owner.map(|to| (to.uid(), to.gid()));
+            let owner = owner.filter(|_| jolly_disk::runner() == 0);
+            let rescued = session.rescue(account, (&order.paths, &order.to, owner), control);
             let rescued = rescued.map_err(|error| sentence(&error))?;
             let mut lines = vec![
                 format!(

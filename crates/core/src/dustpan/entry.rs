@@ -49,6 +49,14 @@ impl Body {
             Self::Folder | Self::Link(_) => 0,
         }
     }
+
+    /// How many bytes of it an archive holds.
+    pub(crate) fn stored(&self) -> u64 {
+        match self {
+            Self::File(stored) | Self::Sparse { stored, .. } => *stored,
+            Self::Folder | Self::Link(_) => 0,
+        }
+    }
 }
 
 /// One entry without its bytes.

@@ -48,28 +48,48 @@ impl Comparison {
     }
 }
 
-/// Compares what an archive holds below a name with what lies at a place: kinds, owners, modes, times, attributes, and
-/// every byte. Only last access doesn't count, which reading moves.
+/// Compares what an archive holds below a name with what lies at a place.
 ///
 /// # Errors
-/// When the archive can't be read, or all is to stop; what can't be read at the place differs.
+/// As of [`compare_all`].
 pub(crate) fn compare(
     place: Place<'_>,
     (archive, top): (impl Read, &[u8]),
     compared: Compared,
     cancel: &CancelToken,
 ) -> Result<Comparison, PackError> {
-    let mut found = Comparison::default();
+    let all = compare_all(&[(place, top)], archive, compared, cancel)?;
+    Ok(all.into_iter().next().unwrap_or_default())
+}
+
+/// Compares what an archive holds below several names with what lies at as many places: kinds, owners, modes, times,
+/// attributes, and every byte. Only last access doesn't count, which reading moves.
+///
+/// # Errors
+/// When the archive can't be read, or all is to stop; what can't be read at a place differs.
+pub(crate) fn compare_all(
+    places: &[(Place<'_>, &[u8])],
+    archive: impl Read,
+    compared: Compared,
+    cancel: &CancelToken,
+) -> Result<Vec<Comparison>, PackError> {
+    let mut all: Vec<Comparison> = Vec::new();
+    all.resize_with(places.len(), Comparison::default);
     let mut buffer = vec![0; PIECE];
     let read = Stoppable {
         read: archive,
         stop: cancel,
     };
     let read_through = each_entry(read, &mut |entry, bytes| {
-        let Some(below) = below_top(&entry.path, top) else {
+        let mut named = places
+            .iter()
+            .zip(&mut all)
+            .filter_map(|((place, top), found)| {
+                Some((place, found, below_top(&entry.path, top)?.to_vec()))
+            });
+        let Some((place, found, below)) = named.next() else {
             return Ok(());
         };
-        let below = below.to_vec();
         let differs = |found: &mut Comparison| {
             found.differs.get_or_insert_with(|| place.shown(&below));
         };
@@ -84,7 +104,7 @@ pub(crate) fn compare(
         };
         let Ok((mut now, source)) = open_source(place.disk, (&folder, &name), &stat, &entry.path)
         else {
-            differs(&mut found);
+            differs(found);
             return Ok(());
         };
         now.metadata.accessed = entry.metadata.accessed;
@@ -92,7 +112,7 @@ pub(crate) fn compare(
             now.metadata.modified = entry.metadata.modified;
         }
         if now != entry {
-            differs(&mut found);
+            differs(found);
             return Ok(());
         }
         let packed = hash_bytes(&entry, bytes, cancel)?;
@@ -100,7 +120,7 @@ pub(crate) fn compare(
         if matches!(read, SourceRead::Whole) && there == packed {
             found.same.insert(below, stat);
         } else {
-            differs(&mut found);
+            differs(found);
         }
         Ok(())
     });
@@ -111,7 +131,7 @@ pub(crate) fn compare(
             verb: "read back",
             source,
         }),
-        Ok(()) => Ok(found),
+        Ok(()) => Ok(all),
     }
 }
 

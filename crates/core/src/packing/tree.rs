@@ -66,6 +66,27 @@ impl Tree {
         });
     }
 
+    /// Leaves out files of others that have another name, too, and tells them: whoever can write here may have given them
+    /// that name, without being allowed to read them.
+    pub(crate) fn leave_links_of_others(
+        &mut self,
+        place: Place<'_>,
+        user: u32,
+        left: &mut Vec<PackError>,
+    ) {
+        self.things.retain(|thing| {
+            let stat = &thing.stat;
+            let is_fine = stat.kind != Kind::File || stat.links <= 1 || stat.user == user;
+            if !is_fine {
+                left.push(PackError::MayNot {
+                    path: place.shown(&thing.below),
+                    why: "it is somebody else's, and has another name elsewhere",
+                });
+            }
+            is_fine
+        });
+    }
+
     /// Its files.
     pub(crate) fn files(&self) -> impl Iterator<Item = &Thing> {
         let things = self.things.iter();

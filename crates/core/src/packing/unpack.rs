@@ -116,7 +116,7 @@ pub(crate) fn unpack(
             .disk
             .space(&folder)
             .map_or(u64::MAX, |space| space.free);
-        if entry.body.size().saturating_add(RESERVE) > free {
+        if entry.body.stored().saturating_add(RESERVE) > free {
             return Err(refuse("the volume has no room for it".to_owned()));
         }
         let lacking = put(place.disk, (&folder, &name), &entry, bytes, cancel)?;

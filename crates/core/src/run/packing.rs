@@ -1,11 +1,13 @@
 //! Packing what is kept beside itself, and taking it out again: one thing a run, with its record.
 
+mod record;
 mod rescue;
 mod settle;
 
 pub use rescue::{RescueOrder, Rescued, rescue};
 pub(crate) use settle::settle_packing;
 
+use std::collections::HashMap;
 use std::ffi::CString;
 use std::os::fd::AsFd as _;
 
@@ -13,7 +15,7 @@ use jiff::Timestamp;
 use jolly_disk::{Disk, Folder, Kind, Metadata, Stat};
 
 use crate::cancel::CancelToken;
-use crate::computer::{Target, TargetPath, WrittenPath};
+use crate::computer::{Target, TargetPath};
 use crate::dustpan::{PART, Staging, metadata_of};
 use crate::error_chain;
 use crate::host::InUse;
@@ -21,10 +23,9 @@ use crate::packing::{
     Compared, Gain, PackError, Place, Tree, Trust, Unfit, compare, gain_of, look, may_pack,
     read_archive, remove_own, remove_tree, still_as, top_of, write_archive,
 };
-use crate::plan::{Outcome, TargetMark};
 use crate::rule::Removal;
-use crate::run::log::record::{Done, FORMAT, Intent, Record, VERSION};
-use crate::state::{Journal, RunId, StateFolder, lock};
+use crate::run::packing::record::Recorded;
+use crate::state::{RunId, StateFolder, lock};
 
 /// The rule that the record of such a run names.
 const RULE: &str = "survey/packed";
@@ -203,6 +204,70 @@ fn pack_recorded(
     let disk = &**work.target.disk();
     let place = opened.place(disk);
     let failed = |verb| place.failed(b"", verb);
+    let (staging, compared) = build(work, opened, tree)?;
+    publish(&staging, archive)?;
+    let made = disk
+        .stat(&opened.folder, archive.as_name())
+        .map_err(failed("packed"))?;
+    // From here on the archive holds all of it.
+    let moved = take_in(disk, opened, &staging);
+    let held = Place {
+        disk,
+        folder: staging.folder(),
+        name: PART,
+    };
+    let is_made = || {
+        let now = disk.stat(&opened.folder, archive.as_name());
+        now.is_ok_and(|now| now.is_unchanged_since(&made))
+    };
+    let still = moved
+        .map_err(failed("moved away"))
+        .and_then(|()| still_as(held, &compared, work.cancel))
+        .and_then(|tree| {
+            // Its owner may write to it from the moment on in which it has its name.
+            let changed = || PackError::Changed {
+                path: archive.to_string(),
+            };
+            is_made().then_some(tree).ok_or_else(changed)
+        });
+    let tree = match still {
+        Ok(tree) => tree,
+        Err(error) => {
+            put_out(disk, opened, staging);
+            if is_made() {
+                drop(disk.unlink(&opened.folder, archive.as_name()));
+            }
+            return Err(error);
+        }
+    };
+    let note = match remove_tree(held, &tree, &compared) {
+        Ok(()) => None,
+        Err(error) => {
+            put_out(disk, opened, staging);
+            let why = error_chain(&error);
+            Some(format!(
+                "the archive holds all of it, and some lies there still: {why}"
+            ))
+        }
+    };
+    drop(disk.sync_volume(&opened.folder));
+    Ok(Packed {
+        path: archive.clone(),
+        before: tree.held(),
+        after: made.allocated,
+        note,
+    })
+}
+
+/// Writes the archive where nobody else can reach it, reads it back and compares it; what it holds is as it is there.
+fn build<'a>(
+    work: &'a Packing<'_>,
+    opened: &'a Opened,
+    tree: &Tree,
+) -> Result<(Staging<'a>, HashMap<Vec<u8>, Stat>), PackError> {
+    let disk = &**work.target.disk();
+    let place = opened.place(disk);
+    let failed = |verb| place.failed(b"", verb);
     let staging = Staging::open(disk, &opened.folder, (work.run, 0));
     let staging = staging.map_err(failed("packed"))?;
     let file = disk
@@ -226,48 +291,7 @@ fn pack_recorded(
         &owner_of(tree, disk.stat(staging.folder(), PART).ok()),
     ));
     file.sync_all().map_err(failed("packed"))?;
-    publish(&staging, archive)?;
-    let made = disk
-        .stat(&opened.folder, archive.as_name())
-        .map_err(failed("packed"))?;
-    // From here on the archive holds all of it.
-    let moved = take_in(disk, opened, &staging);
-    let held = Place {
-        disk,
-        folder: staging.folder(),
-        name: PART,
-    };
-    let still = moved
-        .map_err(failed("moved away"))
-        .and_then(|()| still_as(held, &compared, work.cancel));
-    let tree = match still {
-        Ok(tree) => tree,
-        Err(error) => {
-            put_out(disk, opened, staging);
-            let now = disk.stat(&opened.folder, archive.as_name());
-            if now.is_ok_and(|now| now.is_unchanged_since(&made)) {
-                drop(disk.unlink(&opened.folder, archive.as_name()));
-            }
-            return Err(error);
-        }
-    };
-    let note = match remove_tree(held, &tree, &compared) {
-        Ok(()) => None,
-        Err(error) => {
-            put_out(disk, opened, staging);
-            let why = error_chain(&error);
-            Some(format!(
-                "the archive holds all of it, and some lies there still: {why}"
-            ))
-        }
-    };
-    drop(disk.sync_volume(&opened.folder));
-    Ok(Packed {
-        path: archive.clone(),
-        before: tree.held(),
-        after: made.allocated,
-        note,
-    })
+    Ok((staging, compared))
 }
 
 /// Whose an archive is: that of all that is in it, or else the runner's.
@@ -407,104 +431,4 @@ fn unpack_recorded(
         after: tree.held(),
         note: (!is_gone).then(|| "the archive changed or can't be removed, so it stays".to_owned()),
     })
-}
-
-/// The record of a run that packs or unpacks one thing.
-struct Recorded {
-    journal: Journal,
-    by: Removal,
-}
-
-impl Recorded {
-    fn begin(
-        work: &Packing<'_>,
-        rule: &str,
-        path: &TargetPath,
-        (stat, bytes, by): (&Stat, u64, Removal),
-    ) -> Result<Self, PackError> {
-        let mut journal = Journal::create(work.state, work.run)?;
-        let target = work.target;
-        let mark = TargetMark::of(target);
-        journal.write(&Record::Start {
-            format: FORMAT.to_owned(),
-            version: VERSION,
-            run: work.run.clone(),
-            started: (work.clock)(),
-            target: mark.root,
-            identity: target.identity().as_str().to_owned(),
-            device: target.key().device,
-            inode: target.key().inode,
-            layout: target.layout.name().to_owned(),
-            label: mark.label,
-            free: target.measure().map_or(0, |volume| volume.free),
-            items: 1,
-            bytes,
-            partial: false,
-            manifest: String::new(),
-            rehearsal: None,
-        })?;
-        let name = TargetPath::new(path.name()).unwrap_or_default();
-        let kind = if stat.kind == Kind::Folder {
-            "folder"
-        } else {
-            "file"
-        };
-        let account = target
-            .accounts
-            .iter()
-            .find(|one| path.below(&one.home).is_some());
-        journal.write(&Record::Intend {
-            folder: WrittenPath::from(&path.parent().unwrap_or_default()),
-            rule: rule.into(),
-            account: account.map(|account| account.name.clone()),
-            by,
-            first: 0,
-            device: stat.key.device,
-            items: vec![Intent {
-                n: 0,
-                kind: kind.to_owned(),
-                name: WrittenPath::from(&name),
-                bytes,
-                device: stat.key.device,
-                inode: stat.key.inode,
-                size: stat.size,
-                changed: (stat.changed.seconds, stat.changed.nanos),
-                entry: None,
-            }],
-        })?;
-        journal.sync()?;
-        Ok(Self { journal, by })
-    }
-
-    fn end(
-        &mut self,
-        work: &Packing<'_>,
-        said: Result<(u64, String), &PackError>,
-    ) -> Result<(), PackError> {
-        let is_stopped = matches!(said, Err(PackError::Stopped));
-        let (outcome, bytes, reason) = match said {
-            Ok((bytes, reason)) => (Outcome::of(self.by), bytes, reason),
-            Err(PackError::Changed { .. }) => {
-                (Outcome::Changed, 0, "it changed meanwhile".to_owned())
-            }
-            Err(PackError::Stopped) => (Outcome::Refused, 0, "it was stopped".to_owned()),
-            Err(error) => (Outcome::Failed, 0, error_chain(error)),
-        };
-        self.journal.write(&Record::Done {
-            items: vec![Done {
-                n: 0,
-                many: 1,
-                outcome,
-                bytes: Some(bytes),
-                reason,
-            }],
-        })?;
-        self.journal.write(&Record::Finish {
-            state: if is_stopped { "stopped" } else { "finished" }.to_owned(),
-            ended: (work.clock)(),
-            free: work.target.measure().map_or(0, |volume| volume.free),
-            stayed: None,
-        })?;
-        Ok(self.journal.sync()?)
-    }
 }

@@ -12,10 +12,11 @@ use sha2::{Digest as _, Sha256};
 use crate::computer::{Account, TargetPath};
 use crate::dustpan::{Stoppable, contents, each_entry, metadata_of};
 use crate::packing::{
-    Compared, PackError, Place, Tree, Unfit, compare, look, read_archive, write_archive,
+    Compared, PackError, Place, Tree, Unfit, compare_all, look, read_archive, write_archive,
 };
 use crate::rule::Removal;
-use crate::run::packing::{Opened, Packing, RESERVE, Recorded};
+use crate::run::packing::record::Recorded;
+use crate::run::packing::{Opened, Packing, RESERVE};
 use crate::state::lock;
 
 /// The rule that its record names.
@@ -145,6 +146,9 @@ fn choose(
         let place = opened.place(&**work.target.disk());
         let mut tree = look(place, &mut Unfit::LeftOut(&mut unfit), work.cancel)?;
         tree.leave_closed(place, &mut unfit);
+        if place.disk.keeps_owners(place.folder) {
+            tree.leave_links_of_others(place, order.account.user, &mut unfit);
+        }
         left.extend(unfit.iter().map(|error| crate::error_chain(error)));
         let account = order.account.name.as_bytes();
         let top = match below {
@@ -233,11 +237,12 @@ fn write(
             let file = disk.open_file(to, &names.archive_part)?;
             read_archive(&file)
         };
-        for (place, top, tree) in &trees {
-            let archive = read().map_err(failed("read back"))?;
-            let compared =
-                compare(*place, (archive, top), Compared::Whole, work.cancel)?.whole()?;
-            if compared.len() != tree.things.len() {
+        let places: Vec<(Place<'_>, &[u8])> =
+            trees.iter().map(|(place, top, _)| (*place, *top)).collect();
+        let archive_now = read().map_err(failed("read back"))?;
+        let compared = compare_all(&places, archive_now, Compared::Whole, work.cancel)?;
+        for (compared, (place, _, tree)) in compared.into_iter().zip(&trees) {
+            if compared.whole()?.len() != tree.things.len() {
                 return Err(PackError::Changed {
                     path: place.shown(b""),
                 });
