@@ -4,7 +4,9 @@ use std::path::Path;
 
 use jolly_core::computer::{Account, TargetPath};
 use jolly_core::packing::{Gain, HomeContents, PackError, home_contents};
-use jolly_core::run::{Packed, Packing, RescueOrder, Rescued, pack, rescue, unpack, weigh_packing};
+use jolly_core::run::{
+    PackSummary, Packing, RescueOrder, RescueSummary, pack, rescue, unpack, weigh_packing,
+};
 use jolly_core::state::RunId;
 use jolly_core::{CancelToken, error_chain};
 
@@ -38,7 +40,7 @@ impl Session {
         path: &TargetPath,
         way: PackWay,
         (cancel, moved): (&CancelToken, &dyn Fn(u64)),
-    ) -> Result<Packed, PackError> {
+    ) -> Result<PackSummary, PackError> {
         let run = RunId::new(clock(), std::process::id());
         let work = self.packing(&run, (cancel, moved));
         match way {
@@ -62,7 +64,7 @@ impl Session {
         account: &Account,
         (paths, to, owner): (&[TargetPath], &Path, Option<(u32, u32)>),
         (cancel, moved): (&CancelToken, &dyn Fn(u64)),
-    ) -> Result<Rescued, PackError> {
+    ) -> Result<RescueSummary, PackError> {
         let run = RunId::new(clock(), std::process::id());
         let work = self.packing(&run, (cancel, moved));
         let order = RescueOrder {

@@ -37,7 +37,8 @@ pub use volume::Volume;
 pub use volume::identity::Identity;
 pub(crate) use volume::mount_list::mount_folders;
 pub(crate) use volume::restore_points::{
-    Held, btrfs, delete_point, listed_points, number_of, open_part, settle_volume, what_it_holds,
+    HeldBytes, btrfs, delete_point, listed_points, number_of, open_part, settle_volume,
+    what_it_holds,
 };
 pub use volume::restore_points::{
     RestorePoint, let_go_of_point, make_point, may_make_point, point_before, restore_points,

@@ -14,13 +14,13 @@ mod tree;
 mod unpack;
 mod write;
 
-pub(crate) use compare::{Compared, Comparison, compare, compare_all};
+pub(crate) use compare::{ArchiveComparison, Compared, compare, compare_all};
 pub use error::PackError;
 pub use gain::Gain;
 pub(crate) use gain::gain_of;
 pub use home::{HomeContents, HomeSort, HomeSum, home_contents};
 pub(crate) use may_pack::may_pack;
 pub(crate) use remove::{remove_own, remove_tree, still_as};
-pub(crate) use tree::{Place, Tree, Unfit, look};
+pub(crate) use tree::{SourceTree, TreeRoot, Unfit, look};
 pub(crate) use unpack::{Trust, top_of, unpack};
 pub(crate) use write::{read_archive, write_archive};

@@ -20,7 +20,9 @@ pub use log::command::{
     CommandEnd, CommandError, CommandLog, CommandOrder, list_commands, read_command, run_command,
 };
 pub use log::{LogEntry, LogItem, LogState, LogSummary, list_logs, read_items, verify_log};
-pub use packing::{Packed, Packing, RescueOrder, Rescued, pack, rescue, unpack, weigh_packing};
+pub use packing::{
+    PackSummary, Packing, RescueOrder, RescueSummary, pack, rescue, unpack, weigh_packing,
+};
 pub use recover::left_over::{LeftOver, interrupted, left_over};
 pub use recover::{RecoverError, recover};
 pub use rehearse::compare::{Comparison, Difference, Predictions, Rehearsed, forget_rehearsals};

@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use clap::Args;
 use jolly_core::computer::TargetPath;
 use jolly_core::packing::PackError;
-use jolly_core::run::Packed;
+use jolly_core::run::PackSummary;
 use serde_json::json;
 
 use crate::cli::print;
@@ -115,7 +115,7 @@ fn weigh(
 }
 
 /// Tells what became of a thing; whether something of it stays to be seen to.
-fn tell(options: &SharedOptions, path: &TargetPath, packed: &Packed) -> Result<bool, Refusal> {
+fn tell(options: &SharedOptions, path: &TargetPath, packed: &PackSummary) -> Result<bool, Refusal> {
     if options.json {
         print::json(&json!({
             "path": path.to_string(), "result": packed.path.to_string(),

@@ -7,7 +7,7 @@ use clap::Args;
 use jolly_core::computer::{Account, TargetPath};
 use jolly_core::format::Printable;
 use jolly_core::packing::{HomeContents, HomeSum, PackError};
-use jolly_core::run::Rescued;
+use jolly_core::run::RescueSummary;
 use serde_json::json;
 
 use crate::cli::print;
@@ -133,7 +133,7 @@ fn owner_of(text: &str) -> Result<(u32, u32), Refusal> {
     Ok((number, number))
 }
 
-fn tell(options: &SharedOptions, rescued: &Rescued) -> Result<Exit, Refusal> {
+fn tell(options: &SharedOptions, rescued: &RescueSummary) -> Result<Exit, Refusal> {
     if options.json {
         print::json(&json!({
             "archive": rescued.archive, "hashes": rescued.hashes, "files": rescued.files,

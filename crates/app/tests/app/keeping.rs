@@ -136,10 +136,10 @@ fn a_home_is_rescued_and_a_folder_packed_where_it_is_looked_at() {
     assert!(shown.contains("keys, passwords or mail: .ssh"), "{shown}");
     term.text(to.to_str().unwrap());
     term.keys(&["Enter"]);
-    term.wait_text("read back and compared.");
+    term.wait_text("The home is as it was.");
     term.keys(&["Enter"]);
     term.wait("the patch gone", |screen| {
-        !screen.contains("read back and compared.")
+        !screen.contains("The home is as it was.")
     });
     let names: Vec<_> = fs::read_dir(&to).unwrap().collect();
     assert_eq!(names.len(), 2, "{names:?}");

@@ -10,7 +10,7 @@ use crate::dustpan::{
     Body, PIECE, SourceRead, Stoppable, each_entry, hash_bytes, open_source, write_entry,
 };
 use crate::packing::PackError;
-use crate::packing::tree::Place;
+use crate::packing::tree::TreeRoot;
 
 /// What of a tree is compared.
 #[derive(Clone, Copy, PartialEq, Eq)]
@@ -23,7 +23,7 @@ pub(crate) enum Compared {
 
 /// What a comparison came to.
 #[derive(Default)]
-pub(crate) struct Comparison {
+pub(crate) struct ArchiveComparison {
     /// How each thing was that is the same in both, by its path below the topmost thing.
     pub same: HashMap<Vec<u8>, Stat>,
     /// How many things of the archive aren't there at all.
@@ -32,7 +32,7 @@ pub(crate) struct Comparison {
     pub differs: Option<String>,
 }
 
-impl Comparison {
+impl ArchiveComparison {
     /// Whether all that the archive holds is there as it holds it.
     ///
     /// # Errors
@@ -53,11 +53,11 @@ impl Comparison {
 /// # Errors
 /// As of [`compare_all`].
 pub(crate) fn compare(
-    place: Place<'_>,
+    place: TreeRoot<'_>,
     (archive, top): (impl Read, &[u8]),
     compared: Compared,
     cancel: &CancelToken,
-) -> Result<Comparison, PackError> {
+) -> Result<ArchiveComparison, PackError> {
     let all = compare_all(&[(place, top)], archive, compared, cancel)?;
     Ok(all.into_iter().next().unwrap_or_default())
 }
@@ -68,13 +68,13 @@ pub(crate) fn compare(
 /// # Errors
 /// When the archive can't be read, or all is to stop; what can't be read at a place differs.
 pub(crate) fn compare_all(
-    places: &[(Place<'_>, &[u8])],
+    places: &[(TreeRoot<'_>, &[u8])],
     archive: impl Read,
     compared: Compared,
     cancel: &CancelToken,
-) -> Result<Vec<Comparison>, PackError> {
-    let mut all: Vec<Comparison> = Vec::new();
-    all.resize_with(places.len(), Comparison::default);
+) -> Result<Vec<ArchiveComparison>, PackError> {
+    let mut all: Vec<ArchiveComparison> = Vec::new();
+    all.resize_with(places.len(), ArchiveComparison::default);
     let mut buffer = vec![0; PIECE];
     let read = Stoppable {
         read: archive,
@@ -90,7 +90,7 @@ pub(crate) fn compare_all(
         let Some((place, found, below)) = named.next() else {
             return Ok(());
         };
-        let differs = |found: &mut Comparison| {
+        let differs = |found: &mut ArchiveComparison| {
             found.differs.get_or_insert_with(|| place.shown(&below));
         };
         let looked = place.open_parent(&below).ok();

@@ -3,7 +3,7 @@
 use std::fs::File;
 use std::os::unix::fs::FileExt as _;
 
-use crate::packing::tree::{Place, Tree};
+use crate::packing::tree::{SourceTree, TreeRoot};
 use crate::packing::write::LEVEL;
 
 /// How many of the biggest files are sampled: they decide.
@@ -61,7 +61,7 @@ fn sample(file: &File, size: u64) -> (usize, usize) {
 }
 
 /// Estimates what packing a tree would gain.
-pub(crate) fn gain_of(place: Place<'_>, tree: &Tree) -> Gain {
+pub(crate) fn gain_of(place: TreeRoot<'_>, tree: &SourceTree) -> Gain {
     let mut files: Vec<_> = tree.files().filter(|file| file.stat.size > 0).collect();
     files.sort_by_key(|file| std::cmp::Reverse(file.stat.size));
     let (mut read, mut packed) = (0_f64, 0_f64);

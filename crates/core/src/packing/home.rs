@@ -7,7 +7,7 @@ use jolly_disk::Kind;
 use crate::cancel::CancelToken;
 use crate::computer::{Account, Target, TargetPath};
 use crate::packing::PackError;
-use crate::packing::tree::{Place, Unfit, look};
+use crate::packing::tree::{TreeRoot, Unfit, look};
 use crate::rule::{Guard, guarded_folder_name};
 use crate::survey::FileSort;
 
@@ -91,7 +91,7 @@ pub fn home_contents(
     };
     let folder = disk.open_folder(target.root(), account.home.folder_bytes());
     let folder = folder.map_err(failed)?;
-    let place = Place {
+    let place = TreeRoot {
         disk,
         folder: &folder,
         name: account.home.as_name(),

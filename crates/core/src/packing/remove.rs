@@ -6,7 +6,7 @@ use jolly_disk::{Kind, Stat};
 
 use crate::cancel::CancelToken;
 use crate::packing::PackError;
-use crate::packing::tree::{Place, Thing, Tree, Unfit, look};
+use crate::packing::tree::{SourceTree, TreeEntry, TreeRoot, Unfit, look};
 use crate::plan::{FileIdentity, Tolerance};
 
 /// Looks at a tree once more: each thing in it must be what was compared, and nothing new may be in it.
@@ -14,10 +14,10 @@ use crate::plan::{FileIdentity, Tolerance};
 /// # Errors
 /// When something in it is new or changed.
 pub(crate) fn still_as(
-    place: Place<'_>,
+    place: TreeRoot<'_>,
     compared: &HashMap<Vec<u8>, Stat>,
     cancel: &CancelToken,
-) -> Result<Tree, PackError> {
+) -> Result<SourceTree, PackError> {
     let tree = look(place, &mut Unfit::Refuses, cancel)?;
     match tree.things.iter().find(|thing| !is_as(thing, compared)) {
         None => Ok(tree),
@@ -27,7 +27,7 @@ pub(crate) fn still_as(
     }
 }
 
-fn is_as(thing: &Thing, compared: &HashMap<Vec<u8>, Stat>) -> bool {
+fn is_as(thing: &TreeEntry, compared: &HashMap<Vec<u8>, Stat>) -> bool {
     // To be moved changes the last change of what was moved itself.
     let tolerance = if thing.below.is_empty() {
         Tolerance::LastChange
@@ -51,8 +51,8 @@ fn is_as(thing: &Thing, compared: &HashMap<Vec<u8>, Stat>) -> bool {
 /// # Errors
 /// When something changed since, or can't be removed; the rest of it is there still.
 pub(crate) fn remove_tree(
-    place: Place<'_>,
-    tree: &Tree,
+    place: TreeRoot<'_>,
+    tree: &SourceTree,
     compared: &HashMap<Vec<u8>, Stat>,
 ) -> Result<(), PackError> {
     for thing in tree.things.iter().rev() {
@@ -63,7 +63,7 @@ pub(crate) fn remove_tree(
             continue;
         }
         let stat = place.disk.stat(&folder, &name).map_err(&failed)?;
-        let now = Thing {
+        let now = TreeEntry {
             below: thing.below.clone(),
             stat,
         };
@@ -81,8 +81,8 @@ pub(crate) fn remove_tree(
 ///
 /// # Errors
 /// When something of it can't be removed.
-pub(crate) fn remove_own(place: Place<'_>) -> std::io::Result<()> {
-    let Place { disk, folder, .. } = place;
+pub(crate) fn remove_own(place: TreeRoot<'_>) -> std::io::Result<()> {
+    let TreeRoot { disk, folder, .. } = place;
     // Each folder with whether what is in it is gone.
     let mut waiting = vec![(Vec::new(), false)];
     while let Some((below, is_empty)) = waiting.pop() {

@@ -13,7 +13,7 @@ use crate::packing::PackError;
 
 /// Where something lies.
 #[derive(Clone, Copy)]
-pub(crate) struct Place<'a> {
+pub(crate) struct TreeRoot<'a> {
     pub disk: &'a dyn Disk,
     /// The open folder that holds it.
     pub folder: &'a Folder,
@@ -22,24 +22,24 @@ pub(crate) struct Place<'a> {
 }
 
 /// One thing of a tree.
-pub(crate) struct Thing {
+pub(crate) struct TreeEntry {
     /// Its path below the topmost thing; empty for that itself.
     pub below: Vec<u8>,
     pub stat: Stat,
 }
 
-impl Thing {
+impl TreeEntry {
     fn parts(&self) -> impl Iterator<Item = &[u8]> {
         self.below.split(|byte| *byte == b'/')
     }
 }
 
 /// A file, or a folder with all that is in it: each folder stands before what is in it.
-pub(crate) struct Tree {
-    pub things: Vec<Thing>,
+pub(crate) struct SourceTree {
+    pub things: Vec<TreeEntry>,
 }
 
-impl Tree {
+impl SourceTree {
     /// The lengths of its files, in bytes.
     pub(crate) fn size(&self) -> u64 {
         let sizes = self.files().map(|thing| thing.stat.size);
@@ -53,7 +53,7 @@ impl Tree {
     }
 
     /// Leaves out the files that can't be opened, and tells them.
-    pub(crate) fn leave_closed(&mut self, place: Place<'_>, left: &mut Vec<PackError>) {
+    pub(crate) fn leave_closed(&mut self, place: TreeRoot<'_>, left: &mut Vec<PackError>) {
         self.things.retain(|thing| {
             if thing.stat.kind != Kind::File {
                 return true;
@@ -70,7 +70,7 @@ impl Tree {
     /// that name, without being allowed to read them.
     pub(crate) fn leave_links_of_others(
         &mut self,
-        place: Place<'_>,
+        place: TreeRoot<'_>,
         user: u32,
         left: &mut Vec<PackError>,
     ) {
@@ -88,7 +88,7 @@ impl Tree {
     }
 
     /// Its files.
-    pub(crate) fn files(&self) -> impl Iterator<Item = &Thing> {
+    pub(crate) fn files(&self) -> impl Iterator<Item = &TreeEntry> {
         let things = self.things.iter();
         things.filter(|thing| thing.stat.kind == Kind::File)
     }
@@ -99,7 +99,7 @@ impl Tree {
     }
 }
 
-impl<'a> Place<'a> {
+impl<'a> TreeRoot<'a> {
     /// The path of something below it, from the folder that holds it.
     pub(crate) fn path_of(&self, below: &[u8]) -> Vec<u8> {
         match below {
@@ -162,11 +162,11 @@ pub(crate) enum Unfit<'a> {
 /// When the topmost thing can't be looked at; and where that refuses, when something in it can't be read, is no file,
 /// folder or link, lies on another volume, or is a file that has another name, too.
 pub(crate) fn look(
-    place: Place<'_>,
+    place: TreeRoot<'_>,
     unfit: &mut Unfit<'_>,
     cancel: &CancelToken,
-) -> Result<Tree, PackError> {
-    let Place { disk, folder, name } = place;
+) -> Result<SourceTree, PackError> {
+    let TreeRoot { disk, folder, name } = place;
     let top = disk
         .stat(folder, name)
         .map_err(place.failed(b"", "looked at"))?;
@@ -180,7 +180,7 @@ pub(crate) fn look(
             Ok(false)
         }
     };
-    let mut things = vec![Thing {
+    let mut things = vec![TreeEntry {
         below: Vec::new(),
         stat: top,
     }];
@@ -219,12 +219,12 @@ pub(crate) fn look(
             if stat.kind == Kind::Folder {
                 waiting.push(own.clone());
             }
-            things.push(Thing { below: own, stat });
+            things.push(TreeEntry { below: own, stat });
         }
     }
     // Each folder before what is in it.
     things.sort_by(|one, other| one.parts().cmp(other.parts()));
-    Ok(Tree { things })
+    Ok(SourceTree { things })
 }
 
 /// Opens a folder and gives its names.
@@ -240,7 +240,7 @@ fn list(disk: &dyn Disk, base: &Folder, path: &[u8]) -> io::Result<(Folder, Vec<
 
 /// Whether something can be packed and come back exactly as it is.
 fn fits(
-    place: Place<'_>,
+    place: TreeRoot<'_>,
     below: &[u8],
     (top, stat): (&Stat, &Stat),
     is_strict: bool,

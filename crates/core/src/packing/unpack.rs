@@ -13,7 +13,7 @@ use crate::dustpan::{ArchiveEntry, Body, Stoppable, each_entry, write_bytes};
 use crate::format::Printable;
 use crate::packing::PackError;
 use crate::packing::compare::below_top;
-use crate::packing::tree::Place;
+use crate::packing::tree::TreeRoot;
 
 /// Room that is left on a volume, in bytes.
 const RESERVE: u64 = 16 << 20;
@@ -74,7 +74,7 @@ impl Trust {
 /// # Errors
 /// When the archive can't be read, holds anything beside that name, or what it says can't be given.
 pub(crate) fn unpack(
-    place: Place<'_>,
+    place: TreeRoot<'_>,
     (archive, top): (impl Read, &[u8]),
     trust: Trust,
     cancel: &CancelToken,
@@ -149,7 +149,7 @@ pub(crate) fn unpack(
 }
 
 /// Gives the folders what they had, and brings all to the disk.
-fn finish(place: Place<'_>, folders: &BTreeMap<Vec<u8>, Metadata>) -> Result<(), PackError> {
+fn finish(place: TreeRoot<'_>, folders: &BTreeMap<Vec<u8>, Metadata>) -> Result<(), PackError> {
     // Deepest first: whatever comes into a folder moves its times.
     for (below, metadata) in folders.iter().rev() {
         let failed = place.failed(below, "given what it had");

@@ -8,7 +8,7 @@ use zstd::stream::{Decoder, Encoder};
 use crate::cancel::CancelToken;
 use crate::dustpan::{PIECE, SourceError, SourceRead, open_source, write_end, write_entry};
 use crate::packing::PackError;
-use crate::packing::tree::{Place, Tree};
+use crate::packing::tree::{SourceTree, TreeRoot};
 
 /// Slower than what is set aside for a month: what is kept is packed once.
 pub(super) const LEVEL: i32 = 9;
@@ -23,7 +23,7 @@ const THREADS: u32 = 2;
 /// When something can't be read or changed meanwhile, or the archive can't be written.
 pub(crate) fn write_archive(
     file: &File,
-    trees: &[(Place<'_>, &[u8], &Tree)],
+    trees: &[(TreeRoot<'_>, &[u8], &SourceTree)],
     cancel: &CancelToken,
     wrote: &dyn Fn(u64),
 ) -> Result<(), PackError> {

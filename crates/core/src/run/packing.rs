@@ -4,7 +4,7 @@ mod record;
 mod rescue;
 mod settle;
 
-pub use rescue::{RescueOrder, Rescued, rescue};
+pub use rescue::{RescueOrder, RescueSummary, rescue};
 pub(crate) use settle::settle_packing;
 
 use std::collections::HashMap;
@@ -20,8 +20,8 @@ use crate::dustpan::{PART, Staging, metadata_of};
 use crate::error_chain;
 use crate::host::InUse;
 use crate::packing::{
-    Compared, Gain, PackError, Place, Tree, Trust, Unfit, compare, gain_of, look, may_pack,
-    read_archive, remove_own, remove_tree, still_as, top_of, write_archive,
+    Compared, Gain, PackError, SourceTree, TreeRoot, Trust, Unfit, compare, gain_of, look,
+    may_pack, read_archive, remove_own, remove_tree, still_as, top_of, write_archive,
 };
 use crate::rule::Removal;
 use crate::run::packing::record::Recorded;
@@ -53,7 +53,7 @@ pub struct Packing<'a> {
 
 /// What packing or unpacking came to.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Packed {
+pub struct PackSummary {
     /// What is there now: the archive, or what came out of it.
     pub path: TargetPath,
     /// What it held before, in bytes.
@@ -64,7 +64,7 @@ pub struct Packed {
     pub note: Option<String>,
 }
 
-impl Packed {
+impl PackSummary {
     /// What its record says: what came back, and what is to be known.
     fn said(&self) -> (u64, String) {
         let bytes = self.before.saturating_sub(self.after);
@@ -94,8 +94,8 @@ impl Opened {
         Ok(Self { folder, name, stat })
     }
 
-    fn place<'a>(&'a self, disk: &'a dyn Disk) -> Place<'a> {
-        Place {
+    fn place<'a>(&'a self, disk: &'a dyn Disk) -> TreeRoot<'a> {
+        TreeRoot {
             disk,
             folder: &self.folder,
             name: &self.name,
@@ -122,7 +122,7 @@ fn look_at(
     own: &[TargetPath],
     path: &TargetPath,
     cancel: &CancelToken,
-) -> Result<(Opened, Tree), PackError> {
+) -> Result<(Opened, SourceTree), PackError> {
     let refuse = |why| PackError::MayNot {
         path: path.to_string(),
         why,
@@ -145,7 +145,7 @@ fn look_at(
     Ok((opened, tree))
 }
 
-fn worth_it(place: Place<'_>, gain: Gain) -> Result<(), PackError> {
+fn worth_it(place: TreeRoot<'_>, gain: Gain) -> Result<(), PackError> {
     if gain.is_worth_it() {
         return Ok(());
     }
@@ -170,7 +170,7 @@ fn archive_of(path: &TargetPath) -> Result<TargetPath, PackError> {
 ///
 /// # Errors
 /// When it may not or can't be packed, or it would gain too little; then it is there as it was, and no archive is.
-pub fn pack(work: &Packing<'_>, path: &TargetPath) -> Result<Packed, PackError> {
+pub fn pack(work: &Packing<'_>, path: &TargetPath) -> Result<PackSummary, PackError> {
     let target = work.target;
     let archive = archive_of(path)?;
     let _lock = lock(target, work.state)?;
@@ -191,16 +191,16 @@ pub fn pack(work: &Packing<'_>, path: &TargetPath) -> Result<Packed, PackError> 
     }
     let mut record = Recorded::begin(work, RULE, path, (&opened.stat, tree.held(), Removal::Pack))?;
     let packed = pack_recorded(work, &opened, &tree, &archive);
-    record.end(work, packed.as_ref().map(Packed::said))?;
+    record.end(work, packed.as_ref().map(PackSummary::said))?;
     packed
 }
 
 fn pack_recorded(
     work: &Packing<'_>,
     opened: &Opened,
-    tree: &Tree,
+    tree: &SourceTree,
     archive: &TargetPath,
-) -> Result<Packed, PackError> {
+) -> Result<PackSummary, PackError> {
     let disk = &**work.target.disk();
     let place = opened.place(disk);
     let failed = |verb| place.failed(b"", verb);
@@ -211,7 +211,7 @@ fn pack_recorded(
         .map_err(failed("packed"))?;
     // From here on the archive holds all of it.
     let moved = take_in(disk, opened, &staging);
-    let held = Place {
+    let held = TreeRoot {
         disk,
         folder: staging.folder(),
         name: PART,
@@ -251,7 +251,7 @@ fn pack_recorded(
         }
     };
     drop(disk.sync_volume(&opened.folder));
-    Ok(Packed {
+    Ok(PackSummary {
         path: archive.clone(),
         before: tree.held(),
         after: made.allocated,
@@ -263,7 +263,7 @@ fn pack_recorded(
 fn build<'a>(
     work: &'a Packing<'_>,
     opened: &'a Opened,
-    tree: &Tree,
+    tree: &SourceTree,
 ) -> Result<(Staging<'a>, HashMap<Vec<u8>, Stat>), PackError> {
     let disk = &**work.target.disk();
     let place = opened.place(disk);
@@ -295,7 +295,7 @@ fn build<'a>(
 }
 
 /// Whose an archive is: that of all that is in it, or else the runner's.
-fn owner_of(tree: &Tree, made: Option<Stat>) -> Metadata {
+fn owner_of(tree: &SourceTree, made: Option<Stat>) -> Metadata {
     let mut metadata = made.as_ref().map(metadata_of).unwrap_or_default();
     metadata.mode = 0o600;
     if let Some(top) = tree.top() {
@@ -351,7 +351,7 @@ fn put_out(disk: &dyn Disk, opened: &Opened, staging: Staging<'_>) {
 ///
 /// # Errors
 /// When it can't be; then the archive is there as it was, and nothing else is.
-pub fn unpack(work: &Packing<'_>, archive: &TargetPath) -> Result<Packed, PackError> {
+pub fn unpack(work: &Packing<'_>, archive: &TargetPath) -> Result<PackSummary, PackError> {
     let no_archive = |why: &str| PackError::NoArchive {
         path: archive.to_string(),
         why: why.to_owned(),
@@ -373,7 +373,7 @@ pub fn unpack(work: &Packing<'_>, archive: &TargetPath) -> Result<Packed, PackEr
     let held = opened.stat.allocated;
     let mut record = Recorded::begin(work, RULE, archive, (&opened.stat, held, Removal::Unpack))?;
     let unpacked = unpack_recorded(work, &opened, &path);
-    record.end(work, unpacked.as_ref().map(Packed::said))?;
+    record.end(work, unpacked.as_ref().map(PackSummary::said))?;
     unpacked
 }
 
@@ -381,7 +381,7 @@ fn unpack_recorded(
     work: &Packing<'_>,
     opened: &Opened,
     path: &TargetPath,
-) -> Result<Packed, PackError> {
+) -> Result<PackSummary, PackError> {
     let disk = &**work.target.disk();
     let archive = opened.place(disk);
     let failed = |verb| archive.failed(b"", verb);
@@ -390,7 +390,7 @@ fn unpack_recorded(
         .map_err(failed("opened"))?;
     let staging = Staging::open(disk, &opened.folder, (work.run, 0));
     let staging = staging.map_err(failed("unpacked"))?;
-    let held = Place {
+    let held = TreeRoot {
         disk,
         folder: staging.folder(),
         name: PART,
@@ -425,7 +425,7 @@ fn unpack_recorded(
     let is_it = now.is_ok_and(|now| now.is_unchanged_since(&opened.stat));
     let is_gone = is_it && disk.unlink(&opened.folder, &opened.name).is_ok();
     (work.moved)(tree.size());
-    Ok(Packed {
+    Ok(PackSummary {
         path: path.clone(),
         before: opened.stat.allocated,
         after: tree.held(),

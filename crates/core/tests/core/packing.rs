@@ -12,7 +12,7 @@ use jolly_core::CancelToken;
 use jolly_core::computer::{Target, TargetPath};
 use jolly_core::packing::{PackError, home_contents};
 use jolly_core::rule::Removal;
-use jolly_core::run::{Packed, Packing, RescueOrder, pack, rescue, unpack};
+use jolly_core::run::{PackSummary, Packing, RescueOrder, pack, rescue, unpack};
 use jolly_core::state::RunId;
 use jolly_demo::{Fault, FaultyDisk};
 use jolly_disk::Disk;
@@ -98,7 +98,12 @@ fn with<T>(
     })
 }
 
-fn pack_on(bench: &Bench, target: &Target, path: &str, name: &str) -> Result<Packed, PackError> {
+fn pack_on(
+    bench: &Bench,
+    target: &Target,
+    path: &str,
+    name: &str,
+) -> Result<PackSummary, PackError> {
     let path = TargetPath::new(path).unwrap();
     with((bench, target), name, |work| {
         if path.name().ends_with(b".tar.zst") {

@@ -9,6 +9,7 @@ use ratatui::layout::Rect;
 use ratatui::text::Line;
 
 use jolly_core::decide::PileState;
+use jolly_core::pile::Blocked;
 use jolly_core::rule::{Class, Removal};
 use jolly_core::source::PileId;
 
@@ -290,8 +291,10 @@ fn note_of(weigh: &Weigh, id: PileId, goes: bool, columns: &Columns) -> Option<S
         // In this order the note is what a week brings.
         return Some(format!("+{}", bytes(*weekly).replace(' ', "")));
     }
-    if pile.blocked.is_some() {
-        return Some("locked".to_owned());
+    match pile.blocked {
+        None => {}
+        Some(Blocked::OnlySeen(_)) => return Some("only seen".to_owned()),
+        Some(Blocked::NeedsAdministrator | Blocked::Busy(_)) => return Some("locked".to_owned()),
     }
     let spared = decisions.spared_count(scan, id);
     if spared > 0 {

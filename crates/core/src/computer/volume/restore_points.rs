@@ -175,12 +175,12 @@ fn below_its_part(root: &Path) -> Vec<u8> {
 }
 
 /// A line of the tool's list.
-struct Told {
+struct ListedPoint {
     path: String,
     point: RestorePoint,
 }
 
-fn read_line(line: &str) -> Option<Told> {
+fn read_line(line: &str) -> Option<ListedPoint> {
     let (facts, path) = line.split_once(" path ")?;
     let words: Vec<&str> = facts.split_ascii_whitespace().collect();
     let after = |name: &str| {
@@ -196,7 +196,7 @@ fn read_line(line: &str) -> Option<Told> {
     if after("received_uuid").is_some_and(|from| from != "-") {
         return None;
     }
-    Some(Told {
+    Some(ListedPoint {
         path: path.to_owned(),
         point: RestorePoint {
             path: TargetPath::default(),
@@ -323,7 +323,7 @@ pub(crate) fn number_of(part: &Folder, cancel: &CancelToken) -> io::Result<u64> 
 
 /// What a restore point holds, in bytes.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(crate) struct Held {
+pub(crate) struct HeldBytes {
     /// In all.
     pub whole: u64,
     /// That nothing else does.
@@ -334,12 +334,12 @@ pub(crate) struct Held {
 ///
 /// # Errors
 /// As of [`btrfs`], and when the tool says none.
-pub(crate) fn what_it_holds(part: &Folder, cancel: &CancelToken) -> io::Result<Held> {
+pub(crate) fn what_it_holds(part: &Folder, cancel: &CancelToken) -> io::Result<HeldBytes> {
     let answer = btrfs(&["filesystem", "du", "-s", "--raw"], part, cancel)?;
     let line = answer.text.lines().nth(1).unwrap_or_default();
     let mut figures = line.split_whitespace().map(str::parse);
     match (figures.next(), figures.next()) {
-        (Some(Ok(whole)), Some(Ok(alone))) => Ok(Held { whole, alone }),
+        (Some(Ok(whole)), Some(Ok(alone))) => Ok(HeldBytes { whole, alone }),
         _ => Err(io::Error::other("the tool doesn't say")),
     }
 }

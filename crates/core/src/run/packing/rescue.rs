@@ -12,7 +12,8 @@ use sha2::{Digest as _, Sha256};
 use crate::computer::{Account, TargetPath};
 use crate::dustpan::{Stoppable, contents, each_entry, metadata_of};
 use crate::packing::{
-    Compared, PackError, Place, Tree, Unfit, compare_all, look, read_archive, write_archive,
+    Compared, PackError, SourceTree, TreeRoot, Unfit, compare_all, look, read_archive,
+    write_archive,
 };
 use crate::rule::Removal;
 use crate::run::packing::record::Recorded;
@@ -36,7 +37,7 @@ pub struct RescueOrder<'a> {
 
 /// What a rescue came to.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Rescued {
+pub struct RescueSummary {
     /// The archive.
     pub archive: PathBuf,
     /// The list of hashes, as `sha256sum -c` reads it once the archive was unpacked.
@@ -58,7 +59,7 @@ struct Chosen {
     opened: Opened,
     /// What it is called in the archive: the account, and its path in the home.
     top: Vec<u8>,
-    tree: Tree,
+    tree: SourceTree,
 }
 
 /// Rescues what was chosen of a home. Nothing in the home is changed.
@@ -66,7 +67,7 @@ struct Chosen {
 /// # Errors
 /// When something that was chosen can't be read, the archive can't be written, or what was read back isn't what lies there;
 /// then there is no archive.
-pub fn rescue(work: &Packing<'_>, order: &RescueOrder<'_>) -> Result<Rescued, PackError> {
+pub fn rescue(work: &Packing<'_>, order: &RescueOrder<'_>) -> Result<RescueSummary, PackError> {
     let _lock = lock(work.target, work.state)?;
     let mut left = Vec::new();
     let chosen = choose(work, order, &mut left)?;
@@ -86,7 +87,7 @@ pub fn rescue(work: &Packing<'_>, order: &RescueOrder<'_>) -> Result<Rescued, Pa
     }
     let day = (work.clock)().strftime("%Y-%m-%d").to_string();
     let stem = format!("{}-{day}", order.account.name);
-    let names = Names::free_in(&to, &stem).map_err(failed("written"))?;
+    let names = RescueNames::free_in(&to, &stem).map_err(failed("written"))?;
     let home = Opened::open(work.target, &order.account.home)?;
     let path = &order.account.home;
     let mut record = Recorded::begin(work, RULE, path, (&home.stat, 0, Removal::Pack))?;
@@ -100,7 +101,7 @@ pub fn rescue(work: &Packing<'_>, order: &RescueOrder<'_>) -> Result<Rescued, Pa
     left.extend(owner_missing);
     let files = chosen.iter().map(|one| one.tree.files().count() as u64);
     let device = disk.stat_folder(&to).map(|stat| stat.key.device).ok();
-    Ok(Rescued {
+    Ok(RescueSummary {
         archive: order.to.join(as_path(&names.archive)),
         hashes: order.to.join(as_path(&names.hashes)),
         files: files.sum(),
@@ -161,14 +162,14 @@ fn choose(
 }
 
 /// The names of what is written, and those that it has until it is whole.
-struct Names {
+struct RescueNames {
     archive: CString,
     hashes: CString,
     archive_part: CString,
     hashes_part: CString,
 }
 
-impl Names {
+impl RescueNames {
     /// Names that nothing has yet; what a rescue left that died is taken away.
     fn free_in(folder: &Folder, stem: &str) -> io::Result<Self> {
         let disk = RealDisk;
@@ -209,7 +210,7 @@ fn as_path(name: &CStr) -> &Path {
 fn write(
     work: &Packing<'_>,
     order: &RescueOrder<'_>,
-    (to, names): (&Folder, &Names),
+    (to, names): (&Folder, &RescueNames),
     chosen: &[Chosen],
 ) -> Result<(u64, Option<String>), PackError> {
     let disk = RealDisk;
@@ -228,7 +229,7 @@ fn write(
         let archive = disk
             .make_file(to, &names.archive_part)
             .map_err(failed("written"))?;
-        let trees: Vec<(Place<'_>, &[u8], &Tree)> = chosen
+        let trees: Vec<(TreeRoot<'_>, &[u8], &SourceTree)> = chosen
             .iter()
             .map(|one| (one.opened.place(target), &*one.top, &one.tree))
             .collect();
@@ -237,7 +238,7 @@ fn write(
             let file = disk.open_file(to, &names.archive_part)?;
             read_archive(&file)
         };
-        let places: Vec<(Place<'_>, &[u8])> =
+        let places: Vec<(TreeRoot<'_>, &[u8])> =
             trees.iter().map(|(place, top, _)| (*place, *top)).collect();
         let archive_now = read().map_err(failed("read back"))?;
         let compared = compare_all(&places, archive_now, Compared::Whole, work.cancel)?;

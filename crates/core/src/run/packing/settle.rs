@@ -8,8 +8,8 @@ use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
 use crate::dustpan::{PART, Staging};
 use crate::packing::{
-    Compared, Comparison, PackError, Place, compare, read_archive, remove_own, remove_tree,
-    still_as, top_of,
+    ArchiveComparison, Compared, PackError, TreeRoot, compare, read_archive, remove_own,
+    remove_tree, still_as, top_of,
 };
 use crate::plan::Outcome;
 use crate::rule::Removal;
@@ -20,7 +20,7 @@ use crate::state::RunId;
 type Settled = (Outcome, u64, String);
 
 /// What lies there after a run that died.
-struct Left<'a> {
+struct DeadRun<'a> {
     disk: &'a dyn Disk,
     folder: &'a Folder,
     /// The thing itself, and its archive.
@@ -59,7 +59,7 @@ pub(crate) fn settle_packing(target: &Target, run: &RunId, entry: &LogEntry) -> 
         Removal::Unpack => (other.as_name(), entry.path.as_name()),
         _ => (entry.path.as_name(), other.as_name()),
     };
-    let left = Left {
+    let left = DeadRun {
         disk,
         folder: &folder,
         thing,
@@ -83,13 +83,17 @@ fn still_there() -> Settled {
     (Outcome::Refused, 0, reason.to_owned())
 }
 
-impl Left<'_> {
+impl DeadRun<'_> {
     fn is_there(&self, folder: &Folder, name: &CStr) -> bool {
         self.disk.stat(folder, name).is_ok()
     }
 
     /// Compares the archive with what lies in a folder.
-    fn compared(&self, place: Place<'_>, what: Compared) -> Result<Comparison, PackError> {
+    fn compared(
+        &self,
+        place: TreeRoot<'_>,
+        what: Compared,
+    ) -> Result<ArchiveComparison, PackError> {
         let failed = place.failed(b"", "compared with its archive");
         let archive = self.disk.open_file(self.folder, self.archive);
         let archive = archive
@@ -100,17 +104,17 @@ impl Left<'_> {
     }
 
     /// Whether a thing is all there, exactly as the archive has it.
-    fn is_whole(&self, place: Place<'_>) -> bool {
+    fn is_whole(&self, place: TreeRoot<'_>) -> bool {
         let compared = self
             .compared(place, Compared::Whole)
-            .and_then(Comparison::whole);
+            .and_then(ArchiveComparison::whole);
         compared
             .and_then(|compared| still_as(place, &compared, &CancelToken::default()))
             .is_ok()
     }
 
-    fn place<'a>(&'a self, folder: &'a Folder, name: &'a CStr) -> Place<'a> {
-        Place {
+    fn place<'a>(&'a self, folder: &'a Folder, name: &'a CStr) -> TreeRoot<'a> {
+        TreeRoot {
             disk: self.disk,
             folder,
             name,

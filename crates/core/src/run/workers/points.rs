@@ -74,9 +74,9 @@ impl Remover<'_, '_> {
             return;
         };
         match left_in(disk, folder) {
-            Left::Nothing => {}
-            Left::Note(note) if disk.unlink(folder, note).is_ok() => {}
-            Left::Note(_) | Left::Other => return,
+            FolderRest::Nothing => {}
+            FolderRest::Note(note) if disk.unlink(folder, note).is_ok() => {}
+            FolderRest::Note(_) | FolderRest::Other => return,
         }
         if let Ok(above) = self.checker.parent(&own) {
             drop(disk.remove_folder(above, own.as_name()));
@@ -102,7 +102,7 @@ fn is_keepers(name: &[u8]) -> bool {
 }
 
 /// What is left in a folder that a restore point lay in.
-enum Left {
+enum FolderRest {
     Nothing,
     /// A keeper's note, and nothing else.
     Note(&'static CStr),
@@ -110,8 +110,8 @@ enum Left {
     Other,
 }
 
-fn left_in(disk: &dyn Disk, folder: &Folder) -> Left {
-    let mut left = Left::Nothing;
+fn left_in(disk: &dyn Disk, folder: &Folder) -> FolderRest {
+    let mut left = FolderRest::Nothing;
     let listed = disk.list(folder, &mut |entry| {
         let note = NOTES.into_iter().find(|note| *note == entry.name);
         let note = note.filter(|note| {
@@ -119,13 +119,13 @@ fn left_in(disk: &dyn Disk, folder: &Folder) -> Left {
             stat.is_ok_and(|stat| stat.kind == Kind::File)
         });
         left = match (&left, note) {
-            (Left::Nothing, Some(note)) => Left::Note(note),
-            _ => Left::Other,
+            (FolderRest::Nothing, Some(note)) => FolderRest::Note(note),
+            _ => FolderRest::Other,
         };
         match left {
-            Left::Other => ControlFlow::Break(()),
-            Left::Nothing | Left::Note(_) => ControlFlow::Continue(()),
+            FolderRest::Other => ControlFlow::Break(()),
+            FolderRest::Nothing | FolderRest::Note(_) => ControlFlow::Continue(()),
         }
     });
-    listed.map_or(Left::Other, |()| left)
+    listed.map_or(FolderRest::Other, |()| left)
 }

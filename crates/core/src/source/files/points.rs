@@ -2,7 +2,7 @@
 
 use jolly_disk::{FileKey, Kind, Stamp, Stat};
 
-use crate::computer::{Held, RestorePoint, number_of, open_part, what_it_holds};
+use crate::computer::{HeldBytes, RestorePoint, number_of, open_part, what_it_holds};
 use crate::rule::Spelling;
 use crate::source::arena::shard::NewItem;
 use crate::source::files::folder::Worker;
@@ -45,7 +45,7 @@ impl Worker<'_> {
                 let reason = format!("how much a restore point holds isn't known: {error}");
                 let place = point.path.to_string();
                 self.gathered.unread.add(place, &reason, 1);
-                Held::default()
+                HeldBytes::default()
             }
         };
         let stat = stat_of(point, held, at.device);
@@ -68,7 +68,7 @@ impl Worker<'_> {
 
 /// What a restore point is taken for in place of a look at a file: its number, when it was made, and what grows with
 /// every change of it.
-fn stat_of(point: &RestorePoint, held: Held, device: u64) -> Stat {
+fn stat_of(point: &RestorePoint, held: HeldBytes, device: u64) -> Stat {
     let made = Stamp {
         seconds: point.made,
         nanos: 0,
