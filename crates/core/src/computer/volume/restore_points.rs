@@ -248,7 +248,7 @@ pub fn may_make_point(target: &Target) -> bool {
 /// Makes a restore point of a target before a run; where it lies.
 ///
 /// # Errors
-/// As of [`btrfs`], and when none can be made there.
+/// When none can be made there, or the tool refuses; with its own words.
 pub fn make_point(target: &Target, run: &str) -> io::Result<TargetPath> {
     if !may_make_point(target) {
         let message = "only the administrator can, of a part of a Btrfs volume";
@@ -278,7 +278,7 @@ pub fn point_before(target: &Target, run: &str) -> io::Result<Option<RestorePoin
 /// Lets go of a restore point that was made before a run.
 ///
 /// # Errors
-/// As of [`btrfs`].
+/// When the tool isn't there, doesn't answer, or refuses; with its own words.
 pub fn let_go_of_point(target: &Target, point: &RestorePoint) -> io::Result<()> {
     delete_point(target, point.number)?;
     settle_volume(target)
