@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use jolly_core::computer::{Account, TargetPath};
-use jolly_core::packing::{Gain, HomeContents, PackError, home_contents};
+use jolly_core::packing::{Gain, HomeContents, PackError, home_contents, top_of};
 use jolly_core::run::{
     PackSummary, Packing, RescueOrder, RescueSummary, pack, rescue, unpack, weigh_packing,
 };
@@ -25,11 +25,7 @@ pub(crate) enum PackWay {
 impl PackWay {
     /// The way of a name: what is called as an archive comes out.
     pub(crate) fn of(path: &TargetPath) -> Self {
-        if path.name().ends_with(b".tar.zst") {
-            Self::Out
-        } else {
-            Self::In
-        }
+        top_of(path.name()).map_or(Self::In, |_| Self::Out)
     }
 }
 

@@ -29,6 +29,9 @@ pub(crate) fn stays_because(
     {
         return Some("its rule is turned off for this computer".to_owned());
     }
+    if let Some(why) = &rule.rule.only_seen {
+        return Some(format!("it is only seen: {why}"));
+    }
     let kept = session.files.read_exclusions();
     let kept = kept.unwrap_or_else(|_unread| session.exclusions.clone());
     let mut all = kept.iter();

@@ -22,5 +22,9 @@ pub use home::{HomeContents, HomeSort, HomeSum, home_contents};
 pub(crate) use may_pack::may_pack;
 pub(crate) use remove::{remove_own, remove_tree, still_as};
 pub(crate) use tree::{SourceTree, TreeRoot, Unfit, look};
-pub(crate) use unpack::{Trust, top_of, unpack};
+pub use unpack::top_of;
+pub(crate) use unpack::{Trust, archive_name, unpack};
 pub(crate) use write::{read_archive, write_archive};
+
+/// Room that is left on a volume, in bytes: nobody gets a full disk from us.
+pub(crate) const RESERVE: u64 = 16 << 20;

@@ -11,18 +11,20 @@ use crate::cancel::CancelToken;
 use crate::computer::TargetPath;
 use crate::dustpan::{ArchiveEntry, Body, Stoppable, each_entry, write_bytes};
 use crate::format::Printable;
-use crate::packing::PackError;
 use crate::packing::compare::below_top;
 use crate::packing::tree::TreeRoot;
-
-/// Room that is left on a volume, in bytes.
-const RESERVE: u64 = 16 << 20;
+use crate::packing::{PackError, RESERVE};
 
 /// What the name of an archive ends in.
 const ENDING: &[u8] = b".tar.zst";
 
+/// The name of the archive of a thing.
+pub(crate) fn archive_name(top: &[u8]) -> Vec<u8> {
+    [top, ENDING].concat()
+}
+
 /// The name of what an archive holds, by its own; none where it isn't called so.
-pub(crate) fn top_of(archive: &[u8]) -> Option<&[u8]> {
+pub fn top_of(archive: &[u8]) -> Option<&[u8]> {
     let top = archive.strip_suffix(ENDING)?;
     (!top.is_empty() && top != b"." && top != b"..").then_some(top)
 }

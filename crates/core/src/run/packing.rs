@@ -20,8 +20,9 @@ use crate::dustpan::{PART, Staging, metadata_of};
 use crate::error_chain;
 use crate::host::InUse;
 use crate::packing::{
-    Compared, Gain, PackError, SourceTree, TreeRoot, Trust, Unfit, compare, gain_of, look,
-    may_pack, read_archive, remove_own, remove_tree, still_as, top_of, write_archive,
+    Compared, Gain, PackError, RESERVE, SourceTree, TreeRoot, Trust, Unfit, archive_name, compare,
+    gain_of, look, may_pack, read_archive, remove_own, remove_tree, still_as, top_of,
+    write_archive,
 };
 use crate::rule::Removal;
 use crate::run::packing::record::Recorded;
@@ -29,9 +30,6 @@ use crate::state::{RunId, StateFolder, lock};
 
 /// The rule that the record of such a run names.
 const RULE: &str = "survey/packed";
-
-/// Room that is left on a volume, in bytes: nobody gets a full disk from us.
-const RESERVE: u64 = 16 << 20;
 
 /// What packing stands on.
 pub struct Packing<'a> {
@@ -158,7 +156,7 @@ fn worth_it(place: TreeRoot<'_>, gain: Gain) -> Result<(), PackError> {
 
 /// The archive of a thing.
 fn archive_of(path: &TargetPath) -> Result<TargetPath, PackError> {
-    let name = [path.name(), b".tar.zst"].concat();
+    let name = archive_name(path.name());
     let archive = path.parent().unwrap_or_default().join(&name);
     archive.map_err(|error| PackError::NoArchive {
         path: path.to_string(),
@@ -220,7 +218,9 @@ fn pack_recorded(
         let now = disk.stat(&opened.folder, archive.as_name());
         now.is_ok_and(|now| now.is_unchanged_since(&made))
     };
+    // Its name must be on the disk before anything that it stands for goes.
     let still = moved
+        .and_then(|()| disk.sync_volume(&opened.folder))
         .map_err(failed("moved away"))
         .and_then(|()| still_as(held, &compared, work.cancel))
         .and_then(|tree| {
@@ -420,10 +420,11 @@ fn unpack_recorded(
         return Err(failed("named")(error));
     }
     drop(staging);
-    drop(disk.sync_volume(&opened.folder));
+    // What came out must be on the disk under its name before the archive goes.
+    let is_safe = disk.sync_volume(&opened.folder).is_ok();
     let now = disk.stat(&opened.folder, &opened.name);
     let is_it = now.is_ok_and(|now| now.is_unchanged_since(&opened.stat));
-    let is_gone = is_it && disk.unlink(&opened.folder, &opened.name).is_ok();
+    let is_gone = is_safe && is_it && disk.unlink(&opened.folder, &opened.name).is_ok();
     (work.moved)(tree.size());
     Ok(PackSummary {
         path: path.clone(),

@@ -402,6 +402,7 @@ fn a_rescue_holds_what_was_chosen_with_hashes_that_anybody_checks() {
     let bench = bench();
     let root = bench.root();
     assert!(succeeds("mkfifo", &[], &root.join(THING).join("pipe")));
+    std::fs::write(root.join("home/ada/boats.txt"), "all of them").unwrap();
     let target = bench.target();
     let was = look(&root);
     let account = target
@@ -410,20 +411,25 @@ fn a_rescue_holds_what_was_chosen_with_hashes_that_anybody_checks() {
         .find(|one| &*one.name == "ada")
         .unwrap();
     let contents = home_contents(&target, account, &CancelToken::default()).unwrap();
-    assert_eq!(contents.whole.files, 8);
+    assert_eq!(contents.whole.files, 9);
     let to = bench.folder().join("stick");
     std::fs::create_dir(&to).unwrap();
     let thing = TargetPath::new(THING).unwrap();
     let order = RescueOrder {
         account,
-        paths: &[thing.clone(), thing.join(b"deep").unwrap()],
+        // Between a folder and what lies in it may stand something else by name.
+        paths: &[
+            thing.clone(),
+            TargetPath::new("home/ada/boats.txt").unwrap(),
+            thing.join(b"deep").unwrap(),
+        ],
         to: &to,
         owner: None,
     };
     // What a rescue left that was killed is no obstacle.
     std::fs::write(to.join(".ada-2026-09-21.tar.zst.part"), "half").unwrap();
     let rescued = with((&bench, &target), "one", |work| rescue(work, &order)).unwrap();
-    assert_eq!((rescued.files, rescued.left.len()), (8, 1), "{rescued:?}");
+    assert_eq!((rescued.files, rescued.left.len()), (9, 1), "{rescued:?}");
     assert_eq!(look(&root), was);
     assert!(succeeds(
         "tar",

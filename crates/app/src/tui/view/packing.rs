@@ -1,5 +1,6 @@
 //! Something that is packed or rescued: what it would come to, how far it is, what came of it.
 
+use jolly_core::decide::PileState;
 use jolly_core::format::Printable;
 use jolly_core::packing::HomeSum;
 use ratatui::Frame;
@@ -9,6 +10,7 @@ use ratatui::text::Line;
 use crate::tui::draw::{Pieces, cut, left, right, wrap};
 use crate::tui::model::{PackStage, PackSubject, PackingView};
 use crate::tui::theme::{Role, Theme};
+use crate::tui::view::edge;
 use crate::tui::view::keyline::add_hints;
 use crate::tui::view::overlay::{asking, raised};
 use crate::wording::{bytes, counted, since};
@@ -148,12 +150,14 @@ fn home(view: &PackingView, theme: &Theme, all: &mut Vec<Line<'static>>, room: u
     let folders = view.contents.folders.iter().zip(&view.chosen).enumerate();
     for (at, ((path, sum), is_chosen)) in folders.skip(from).take(room) {
         let mut line = Pieces::default();
-        let focus = if at == view.focus { "▸ " } else { "  " };
-        line.add(focus, theme.style(Role::Straw));
-        line.add(
-            if *is_chosen { "● " } else { "○ " },
-            theme.style(Role::Straw),
-        );
+        let state = if *is_chosen {
+            PileState::Taken
+        } else {
+            PileState::Left
+        };
+        line.add(edge(theme, at == view.focus), theme.style(Role::Straw));
+        let mark = format!("{} ", theme.state_glyph(state));
+        line.add(mark, theme.style(Role::Straw));
         let style = if *is_chosen { text } else { quiet };
         let name = Printable(path.name()).to_string();
         line.add(left(&cut(&name, NAME), NAME), style);

@@ -92,7 +92,7 @@ fn btrfs_to(
     let words: Vec<&str> = words.collect();
     let Some(tool) = Tool::at(&TOOL, &words) else {
         let message = "the program btrfs isn't installed here";
-        return Err(io::Error::new(io::ErrorKind::NotFound, message));
+        return Err(io::Error::new(io::ErrorKind::Unsupported, message));
     };
     let answer = tool.ask_until(cancel, PATIENCE)?;
     if answer.status.success() {

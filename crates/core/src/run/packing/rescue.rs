@@ -12,12 +12,12 @@ use sha2::{Digest as _, Sha256};
 use crate::computer::{Account, TargetPath};
 use crate::dustpan::{Stoppable, contents, each_entry, metadata_of};
 use crate::packing::{
-    Compared, PackError, SourceTree, TreeRoot, Unfit, compare_all, look, read_archive,
+    Compared, PackError, RESERVE, SourceTree, TreeRoot, Unfit, compare_all, look, read_archive,
     write_archive,
 };
 use crate::rule::Removal;
 use crate::run::packing::record::Recorded;
-use crate::run::packing::{Opened, Packing, RESERVE};
+use crate::run::packing::{Opened, Packing};
 use crate::state::lock;
 
 /// The rule that its record names.
@@ -86,7 +86,7 @@ pub fn rescue(work: &Packing<'_>, order: &RescueOrder<'_>) -> Result<RescueSumma
         return Err(PackError::NoRoom { needs, free });
     }
     let day = (work.clock)().strftime("%Y-%m-%d").to_string();
-    let stem = format!("{}-{day}", order.account.name);
+    let stem = format!("{}-{day}", file_name(&order.account.name));
     let names = RescueNames::free_in(&to, &stem).map_err(failed("written"))?;
     let home = Opened::open(work.target, &order.account.home)?;
     let path = &order.account.home;
@@ -124,13 +124,14 @@ fn choose(
     }
     paths.sort();
     paths.dedup();
+    // What lies in something that is chosen is in it.
+    let all = paths.clone();
+    paths.retain(|path| {
+        !all.iter()
+            .any(|other| path != other && path.below(other).is_some())
+    });
     let mut chosen: Vec<Chosen> = Vec::new();
-    let mut last: Option<&TargetPath> = None;
     for path in paths {
-        // What lies in something that is chosen is in it.
-        if last.is_some_and(|last| path.below(last).is_some()) {
-            continue;
-        }
         let below = match path.below(home) {
             Some(below) => below,
             None if path == home => b"",
@@ -141,7 +142,6 @@ fn choose(
                 });
             }
         };
-        last = Some(path);
         let opened = Opened::open(work.target, path)?;
         let mut unfit = Vec::new();
         let place = opened.place(&**work.target.disk());
@@ -151,14 +151,28 @@ fn choose(
             tree.leave_links_of_others(place, order.account.user, &mut unfit);
         }
         left.extend(unfit.iter().map(|error| crate::error_chain(error)));
-        let account = order.account.name.as_bytes();
+        let account = file_name(&order.account.name);
         let top = match below {
-            b"" => account.to_vec(),
-            below => [account, below].join(&b'/'),
+            b"" => account.into_bytes(),
+            below => [account.as_bytes(), below].join(&b'/'),
         };
         chosen.push(Chosen { opened, top, tree });
     }
     Ok(chosen)
+}
+
+/// An account's name as that of a file on this machine: the target says what an account is called, and decides nothing about
+/// where we write.
+fn file_name(account: &str) -> String {
+    let plain = |letter: char| match letter {
+        letter if letter.is_alphanumeric() || "-_.@ ".contains(letter) => letter,
+        _ => '_',
+    };
+    let name: String = account.chars().map(plain).take(64).collect();
+    match name.trim_start_matches(['.', ' ', '-']) {
+        "" => "home".to_owned(),
+        name => name.to_owned(),
+    }
 }
 
 /// The names of what is written, and those that it has until it is whole.
@@ -337,4 +351,25 @@ fn escaped(name: &[u8]) -> (&'static str, Vec<u8>) {
         "\\"
     };
     (mark, written)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn no_account_is_called_so_that_we_write_anywhere_else() {
+        for (account, name) in [
+            ("wren", "wren"),
+            ("../../etc/cron.d/x", "_.._etc_cron.d_x"),
+            ("/", "_"),
+            ("..", "home"),
+            (".hidden", "hidden"),
+            ("-rf", "rf"),
+            ("", "home"),
+            ("Zoë @ quay", "Zoë @ quay"),
+        ] {
+            assert_eq!(file_name(account), name);
+        }
+    }
 }

@@ -8,8 +8,8 @@ use crate::cancel::CancelToken;
 use crate::computer::{Target, TargetPath};
 use crate::dustpan::{PART, Staging};
 use crate::packing::{
-    ArchiveComparison, Compared, PackError, TreeRoot, compare, read_archive, remove_own,
-    remove_tree, still_as, top_of,
+    ArchiveComparison, Compared, PackError, TreeRoot, archive_name, compare, read_archive,
+    remove_own, remove_tree, still_as, top_of,
 };
 use crate::plan::Outcome;
 use crate::rule::Removal;
@@ -50,7 +50,7 @@ pub(crate) fn settle_packing(target: &Target, run: &RunId, entry: &LogEntry) -> 
     let name = entry.path.name();
     let other = match entry.by {
         Removal::Unpack => top_of(name).map(<[u8]>::to_vec),
-        _ => Some([name, b".tar.zst"].concat()),
+        _ => Some(archive_name(name)),
     };
     let other = other
         .and_then(|other| TargetPath::new(other).ok())
