@@ -31,20 +31,6 @@ const TAKEN: [&str; 7] = [
     "regatta.mp4",
 ];
 
-/// A sweep that nobody waits for.
-fn begin(demo: &Demo) -> Child {
-    Command::new(PROGRAM)
-        .args(TAKEN)
-        .arg("--target")
-        .arg(demo.root())
-        .arg("--state")
-        .arg(demo.state())
-        .stdout(Stdio::null())
-        .stderr(Stdio::null())
-        .spawn()
-        .unwrap()
-}
-
 /// Waits until the run has a log, and then for so long, or until the run has ended.
 fn wait_into(demo: &Demo, time: Duration, child: &mut Child) {
     let logs = demo.state().join("logs");
@@ -121,7 +107,7 @@ fn a_sweep_killed_at_any_moment_is_accounted_for() {
     // How long one takes that nobody kills, from its first line on.
     let longest = {
         let demo = Demo::new();
-        let mut child = begin(&demo);
+        let mut child = demo.begin(&TAKEN);
         wait_into(&demo, Duration::ZERO, &mut child);
         let began = Instant::now();
         assert!(child.wait().unwrap().success());
@@ -134,7 +120,7 @@ fn a_sweep_killed_at_any_moment_is_accounted_for() {
         }
         let demo = Demo::new();
         let root = demo.root();
-        let mut child = begin(&demo);
+        let mut child = demo.begin(&TAKEN);
         // Spread over what a sweep of the demo takes, by the golden ratio.
         let share = (turn as f64 * 0.618_034).fract();
         wait_into(&demo, longest.mul_f64(share), &mut child);

@@ -1,7 +1,7 @@
 //! The demo computer in a folder of its own, and the real binary on it.
 
 use std::path::{Path, PathBuf};
-use std::process::{Command, Output};
+use std::process::{Child, Command, Output, Stdio};
 
 use serde_json::Value;
 
@@ -98,6 +98,20 @@ impl Demo {
             .output()
             .unwrap();
         Ended::of(&output)
+    }
+
+    /// Starts the program on the demo computer; nobody waits for it or reads what it says.
+    pub(crate) fn begin(&self, arguments: &[&str]) -> Child {
+        Command::new(PROGRAM)
+            .args(arguments)
+            .arg("--target")
+            .arg(self.root())
+            .arg("--state")
+            .arg(self.state())
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap()
     }
 
     /// Runs the program on the demo computer.
