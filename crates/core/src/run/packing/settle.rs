@@ -126,6 +126,12 @@ impl DeadRun<'_> {
         before.saturating_sub(archive.map_or(0, |stat| stat.allocated))
     }
 
+    /// Removes the archive, once what stands for it is on the disk under its name.
+    fn remove_archive(&self) -> bool {
+        self.disk.sync_volume(self.folder).is_ok()
+            && self.disk.unlink(self.folder, self.archive).is_ok()
+    }
+
     fn settle_packing(&self, held: Option<&Folder>, before: u64) -> Settled {
         let thing = self.place(self.folder, self.thing);
         if !self.is_there(self.folder, self.archive) {
@@ -145,7 +151,7 @@ impl DeadRun<'_> {
                 return (Outcome::Packed, self.freed(before), reason);
             }
             // It was whole and compared, and nothing of the thing has gone yet.
-            if self.is_whole(thing) && self.disk.unlink(self.folder, self.archive).is_ok() {
+            if self.is_whole(thing) && self.remove_archive() {
                 return still_there();
             }
             let reason = "it is still there, and so is its archive".to_owned();
@@ -158,6 +164,9 @@ impl DeadRun<'_> {
             if let Some(path) = compared.differs {
                 return Err(PackError::Differs { path });
             }
+            // The archive's name must be on the disk before what it stands for goes.
+            let synced = self.disk.sync_volume(self.folder);
+            synced.map_err(place.failed(b"", "removed"))?;
             let tree = still_as(place, &compared.same, &never)?;
             remove_tree(place, &tree, &compared.same)
         });
@@ -192,7 +201,7 @@ impl DeadRun<'_> {
         }
         let thing = self.place(self.folder, self.thing);
         let is_out = self.is_there(self.folder, self.thing) && self.is_whole(thing);
-        if is_out && self.disk.unlink(self.folder, self.archive).is_ok() {
+        if is_out && self.remove_archive() {
             let reason = "settled afterwards: it came out of its archive".to_owned();
             return (Outcome::Removed, before, reason);
         }
