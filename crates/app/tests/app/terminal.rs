@@ -8,6 +8,9 @@ use std::time::{Duration, Instant};
 /// for what takes one alone.
 const PATIENCE: Duration = Duration::from_secs(90);
 
+/// How often a screen that is as wanted is captured once more; what moves all the time never holds still.
+const STILL: usize = 5;
+
 /// A terminal with a program in it.
 pub(crate) struct Term {
     dir: tempfile::TempDir,
@@ -105,7 +108,7 @@ impl Term {
         loop {
             let screen = self.screen();
             if is_there(&screen) {
-                return screen;
+                return self.drawn_whole(screen, is_there);
             }
             assert!(
                 Instant::now() < end,
@@ -113,6 +116,19 @@ impl Term {
             );
             sleep(Duration::from_millis(20));
         }
+    }
+
+    /// The screen once it holds still: what is captured while a frame arrives is the upper half of one.
+    fn drawn_whole(&self, mut screen: String, is_there: impl Fn(&str) -> bool) -> String {
+        for _ in 0..STILL {
+            sleep(Duration::from_millis(20));
+            let again = self.screen();
+            if again == screen || !is_there(&again) {
+                break;
+            }
+            screen = again;
+        }
+        screen
     }
 
     pub(crate) fn wait_text(&self, text: &str) -> String {
