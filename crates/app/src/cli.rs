@@ -23,6 +23,7 @@ mod startup;
 mod status;
 mod sweep;
 mod unattended;
+mod wipe;
 
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -126,6 +127,12 @@ enum Command {
     /// Take what is kept packed out of its archive again, exactly as it was
     #[command(after_help = "Example: jolly-broom unpack home/pia/Documents/season-2019.tar.zst")]
     Unpack(pack::UnpackOptions),
+    /// Write over what is free of a volume, or over a whole disk or image that can be pulled out
+    #[command(after_help = "Example: jolly-broom wipe free /mnt/till --yes")]
+    Wipe {
+        #[command(subcommand)]
+        command: wipe::WipeCommand,
+    },
     /// What starts by itself, at boot and at sign-in
     #[command(after_help = "Example: jolly-broom startup --target /mnt/till")]
     Startup {
@@ -408,6 +415,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Rescue(options)) => rescue::run(&shared, &options),
         Some(Command::Pack(options)) => pack::pack(&shared, &options),
         Some(Command::Unpack(options)) => pack::unpack(&shared, &options),
+        Some(Command::Wipe { command }) => wipe::run(&shared, &command),
         Some(Command::Startup { command }) => startup::run(&shared, command.as_ref()),
         Some(Command::Sites) => sites::run(&shared),
         Some(Command::Extensions) => extensions::run(&shared),

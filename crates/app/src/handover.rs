@@ -6,8 +6,10 @@ mod space;
 use std::io;
 use std::path::{Path, PathBuf};
 
+use jolly_core::format::write_json;
 use jolly_core::report::{Form, ReportError, write_report};
 use jolly_core::state::{LogError, RunId, SheetError, StateFolder};
+use jolly_core::wiping::read_wipe;
 use jolly_paper::{PaperError, PaperForm};
 
 pub(crate) use crate::handover::drawn::{
@@ -16,6 +18,7 @@ pub(crate) use crate::handover::drawn::{
 pub(crate) use crate::handover::space::{SpaceView, draw_space, write_space_to};
 use crate::new_file::{Existing, Readers, write_file};
 use crate::shop::ShopError;
+use crate::wiping::wipe_as_json;
 
 /// Why nothing was handed over.
 #[derive(Debug, thiserror::Error)]
@@ -28,6 +31,8 @@ pub(crate) enum HandoverError {
     Shop(#[from] ShopError),
     #[error(transparent)]
     Paper(#[from] PaperError),
+    #[error("what was written over is no list of items, so there is no table of it")]
+    NoTable,
     #[error("no visit of this computer is known")]
     NoVisits,
     #[error("cannot write {}", file.display())]
@@ -84,6 +89,15 @@ pub(crate) fn write_run(
     match written {
         Written::Page(form) => {
             write_drawn(&draw_run((state, config), run)?, (file, form), existing)
+        }
+        Written::Report(Form::Table) if state.wipe(run).exists() => Err(HandoverError::NoTable),
+        Written::Report(_) if state.wipe(run).exists() => {
+            let log = read_wipe(state, run)?;
+            let written = write_file(file, access, &mut |out| {
+                write_json(&mut *out, &wipe_as_json(&log))?;
+                writeln!(out)
+            });
+            written.map_err(failed)
         }
         Written::Report(form) => {
             let mut unread = None;

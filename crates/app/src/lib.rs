@@ -17,6 +17,7 @@ mod startup;
 mod surveys;
 mod tui;
 mod visits;
+mod wiping;
 mod wording;
 
 use std::process::ExitCode;

@@ -12,6 +12,7 @@ mod processes;
 mod service_manager;
 mod tool;
 mod volume_manager;
+mod whole_disk;
 
 pub use boot::boot;
 pub use close::{Asked, ask_to_close};
@@ -31,3 +32,4 @@ pub(crate) use processes::running;
 pub use service_manager::reload_units;
 pub use tool::{Answer, Tool};
 pub(crate) use volume_manager::volume_snapshots;
+pub use whole_disk::{NoWholeDisk, WholeDisk, removable_disks, whole_disk};

@@ -33,5 +33,6 @@ pub use sweep::{
     ClassProgress, Real, RunContext, RunSummary, SweepError, SweepEvent, rehearse, sweep,
 };
 pub use switch::{SwitchError, Switching, switch_back, switch_off, switch_on};
+pub(crate) use workers::overwrite::caveat_at;
 pub use workers::overwrite::overwrite_caveat;
 pub use workers::pause::Pause;

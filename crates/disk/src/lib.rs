@@ -2,7 +2,8 @@
 //!
 //! What this crate guarantees: a path is resolved beneath an open [`Folder`] and nowhere else, no
 //! symbolic link is followed, no mount is crossed, and the only calls that remove anything are
-//! [`Disk::unlink`] and [`Disk::remove_folder`] of [`RealDisk`].
+//! [`Disk::unlink`] and [`Disk::remove_folder`] of [`RealDisk`]. A disk as a whole is written over through [`open_whole`]
+//! alone.
 
 mod beneath;
 mod disk;
@@ -13,6 +14,7 @@ mod real;
 mod stat;
 mod trusted;
 mod wait_share;
+mod whole;
 
 pub use disk::{Disk, Entry, Folder, Space};
 pub use extents::{Extent, shared_extents};
@@ -24,3 +26,4 @@ pub use trusted::{
     Distrust, make_trusted_folder, read_regular, read_trusted, trusted_file, trusted_folder,
 };
 pub use wait_share::{WaitMeter, WaitShare};
+pub use whole::{FreeSpace, Surface, open_whole};

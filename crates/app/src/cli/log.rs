@@ -11,13 +11,15 @@ use jolly_core::run::{
     CommandLog, LogState, LogSummary, RecoverError, list_commands, list_logs, read_command,
     read_items, recover, verify_log,
 };
-use jolly_core::state::{LogError, NoRunId, RunId, StateFolder};
+use jolly_core::state::{LogError, NoRunId, RunId, StateError, StateFolder};
+use jolly_core::wiping::{WipeLog, list_wipes, read_wipe};
 use serde_json::json;
 
 use crate::cli::{LogCommand, print};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::{clock, open_state, open_target, same_computer};
+use crate::wiping::{manner_in_words, outcome_in_words, subject_in_words, wipe_as_json};
 use crate::wording::{bytes, count};
 
 pub(super) fn run(options: &SharedOptions, command: &LogCommand) -> Result<Exit, Refusal> {
@@ -79,70 +81,133 @@ fn outcomes(sums: &OutcomeSums) -> serde_json::Value {
         .into()
 }
 
+/// A log, of whatever it is.
+enum AnyLog {
+    Sweep(LogSummary),
+    Command(CommandLog),
+    Wipe(WipeLog),
+}
+
+impl AnyLog {
+    fn run(&self) -> &RunId {
+        match self {
+            Self::Sweep(log) => &log.run,
+            Self::Command(log) => &log.run,
+            Self::Wipe(log) => &log.run,
+        }
+    }
+}
+
+/// Every log that can be read, in the order of their runs; and what can't be.
+fn all_logs(state: &StateFolder) -> Result<(Vec<AnyLog>, Vec<LogError>), Refusal> {
+    let refuse = |error: StateError| Refusal::failed(&error, "");
+    let (mut logs, mut unread) = (Vec::new(), Vec::new());
+    let mut add = |log: Result<AnyLog, LogError>| match log {
+        Ok(log) => logs.push(log),
+        Err(error) => unread.push(error),
+    };
+    for log in list_logs(state).map_err(refuse)? {
+        add(log.map(AnyLog::Sweep));
+    }
+    for log in list_commands(state).map_err(refuse)? {
+        add(log.map(AnyLog::Command));
+    }
+    for log in list_wipes(state).map_err(refuse)? {
+        add(log.map(AnyLog::Wipe));
+    }
+    logs.sort_by(|one, other| one.run().cmp(other.run()));
+    Ok((logs, unread))
+}
+
 fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
-    let logs = list_logs(state).map_err(|error| Refusal::failed(&error, ""))?;
-    let mut exit = Exit::Done;
-    let commands = list_commands(state).map_err(|error| Refusal::failed(&error, ""))?;
-    if logs.is_empty() && commands.is_empty() && !options.json {
+    let (logs, unread) = all_logs(state)?;
+    if logs.is_empty() && unread.is_empty() && !options.json {
         print::message("No run yet: the log of every sweep is kept here.");
     }
-    let mut readable = Vec::new();
-    for command in commands {
-        match command {
-            Ok(command) => readable.push(command),
-            Err(error) => {
-                print::message(&format!("jolly-broom: {error}"));
-                exit = Exit::Failed;
-            }
-        }
-    }
-    let mut commands = readable.iter().peekable();
-    for log in logs {
-        // Both come in the order of their runs.
-        if let Ok(log) = &log {
-            while let Some(command) = commands.next_if(|command| command.run < log.run) {
-                list_command(options, command)?;
-            }
-        }
+    for log in &logs {
         match log {
-            Ok(log) if options.json => print::json(&json!({
-                "run": log.run,
-                "started": log.started,
-                "target": log.target,
-                "state": state_name(log.state),
-                "outcomes": outcomes(log.sums.outcomes()),
-                "partial": log.is_partial,
-            }))?,
-            Ok(log) => print::result(|out| {
-                let gone = |log: &LogSummary| {
-                    let mut sum = Sum::default();
-                    let went = log
-                        .sums
-                        .outcomes()
-                        .iter()
-                        .filter(|(outcome, _)| !outcome.stays());
-                    went.for_each(|(_, more)| sum.add(*more));
-                    sum
-                };
-                let sum = gone(&log);
-                let (many, size) = (count(sum.items), bytes(sum.bytes));
-                let started = log.started.strftime("%Y-%m-%d %H:%M");
-                let (run, state) = (&log.run, state_name(log.state));
-                let part = if log.is_partial { "  (of a part)" } else { "" };
-                writeln!(
-                    out,
-                    "{run}  {started}  {state:<11} {many:>9} {size:>10}  {}{part}",
-                    log.target
-                )
-            })?,
-            Err(error) => {
-                print::message(&format!("jolly-broom: {error}"));
-                exit = Exit::Failed;
-            }
+            AnyLog::Sweep(log) => list_sweep(options, log)?,
+            AnyLog::Command(log) => list_command(options, log)?,
+            AnyLog::Wipe(log) => list_wipe(options, log)?,
         }
     }
-    commands.try_for_each(|command| list_command(options, command))?;
-    Ok(exit)
+    for error in &unread {
+        print::message(&format!("jolly-broom: {error}"));
+    }
+    Ok(if unread.is_empty() {
+        Exit::Done
+    } else {
+        Exit::Failed
+    })
+}
+
+fn list_sweep(options: &SharedOptions, log: &LogSummary) -> Result<(), Refusal> {
+    if options.json {
+        return print::json(&json!({
+            "run": log.run,
+            "started": log.started,
+            "target": log.target,
+            "state": state_name(log.state),
+            "outcomes": outcomes(log.sums.outcomes()),
+            "partial": log.is_partial,
+        }));
+    }
+    let mut gone = Sum::default();
+    let went = log.sums.outcomes().iter();
+    let went = went.filter(|(outcome, _)| !outcome.stays());
+    went.for_each(|(_, more)| gone.add(*more));
+    print::result(|out| {
+        let (many, size) = (count(gone.items), bytes(gone.bytes));
+        let started = log.started.strftime("%Y-%m-%d %H:%M");
+        let (run, state) = (&log.run, state_name(log.state));
+        let part = if log.is_partial { "  (of a part)" } else { "" };
+        writeln!(
+            out,
+            "{run}  {started}  {state:<11} {many:>9} {size:>10}  {}{part}",
+            log.target
+        )
+    })
+}
+
+/// Something that was written over.
+fn list_wipe(options: &SharedOptions, log: &WipeLog) -> Result<(), Refusal> {
+    if options.json {
+        return print::json(&json!({
+            "run": log.run,
+            "started": log.started,
+            "target": log.path,
+            "state": log.end.state.name(),
+            "outcomes": {},
+            "wiped": { "what": log.what, "written": log.end.written, "proven": log.end.is_proven() },
+        }));
+    }
+    print::result(|out| {
+        let started = log.started.strftime("%Y-%m-%d %H:%M");
+        let (run, state) = (&log.run, log.end.state.name());
+        let (what, size) = (subject_in_words(log), bytes(log.end.written));
+        writeln!(out, "{run}  {started}  {state:<11} wiped {what}: {size}")
+    })
+}
+
+/// All that is known of something that was written over.
+fn show_wipe(options: &SharedOptions, log: &WipeLog) -> Result<Exit, Refusal> {
+    if options.json {
+        print::json(&wipe_as_json(log))?;
+        return Ok(Exit::Done);
+    }
+    print::result(|out| {
+        let (what, size) = (subject_in_words(log), bytes(log.size));
+        let how = manner_in_words(log.fill, log.passes);
+        writeln!(out, "{what}, {size}, {how}")?;
+        for line in outcome_in_words(&log.end) {
+            writeln!(out, "  {line}")?;
+        }
+        for told in &log.told {
+            writeln!(out, "  note: {}", Printable(told.as_bytes()))?;
+        }
+        Ok(())
+    })?;
+    Ok(Exit::Done)
 }
 
 /// How a command ended, in a word.
@@ -212,6 +277,10 @@ fn show(options: &SharedOptions, state: &StateFolder, run: &RunId) -> Result<Exi
         let command = read_command(state, run).map_err(|error| refuse(&error))?;
         return show_command(options, &command);
     }
+    if state.wipe(run).exists() {
+        let log = read_wipe(state, run).map_err(|error| refuse(&error))?;
+        return show_wipe(options, &log);
+    }
     let items = read_items(state, run).map_err(|error| refuse(&error))?;
     print::result(|out| {
         for item in &items {
@@ -241,10 +310,16 @@ fn show(options: &SharedOptions, state: &StateFolder, run: &RunId) -> Result<Exi
 }
 
 fn verify(options: &SharedOptions, state: &StateFolder, run: &RunId) -> Result<Exit, Refusal> {
-    if state.command(run).exists() {
+    let other = if state.command(run).exists() {
         let command = read_command(state, run).map_err(|error| refuse(&error))?;
-        let name = command_state(&command);
-        let whole = command.ended.is_some();
+        Some((command_state(&command), command.ended.is_some()))
+    } else if state.wipe(run).exists() {
+        let log = read_wipe(state, run).map_err(|error| refuse(&error))?;
+        Some((log.end.state.name(), log.ended.is_some()))
+    } else {
+        None
+    };
+    if let Some((name, whole)) = other {
         if options.json {
             print::json(&json!({ "run": run, "whole": whole, "state": name }))?;
         } else {

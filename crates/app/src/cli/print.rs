@@ -15,10 +15,12 @@ use jolly_core::rule::Class;
 use jolly_core::run::{ClassProgress, SweepEvent};
 use jolly_core::survey::CopyNews;
 use jolly_core::walk::{ScanEvent, TreeNews};
+use jolly_core::wiping::WipeProgress;
 
 use crate::exit::{Exit, Refusal};
 use crate::options::Talk;
-use crate::wording::{bytes, count};
+use crate::wiping::progress_in_words;
+use crate::wording::{age, bytes, count};
 
 /// How much is told. The command line is read once, before anything is printed.
 static TALK: OnceLock<Talk> = OnceLock::new();
@@ -207,6 +209,28 @@ impl Progress {
             of => format!("{} of {} read", bytes(done), bytes(of)),
         };
         self.bar.set_message(text);
+    }
+
+    /// So much is written over, or read back.
+    pub(super) fn wiping(&self, at: &WipeProgress) {
+        // Every pass and the reading back take about as long as each other.
+        let before = at.pass - u64::from(!at.is_reading);
+        let done = at.of.saturating_mul(before).saturating_add(at.done);
+        let left = self.left(done, at.of.saturating_mul(at.passes + 1));
+        let written = progress_in_words(at);
+        self.bar.set_message(format!("{written}{left}"));
+    }
+
+    /// How long the rest takes, as far as that can be told.
+    fn left(&self, done: u64, of: u64) -> String {
+        let passed = self.began.elapsed().as_secs();
+        let rest = of.saturating_sub(done);
+        match (u128::from(passed) * u128::from(rest)).checked_div(u128::from(done)) {
+            Some(left) if passed > 1 => {
+                format!(", {} left", age(u64::try_from(left).unwrap_or(u64::MAX)))
+            }
+            _ => String::new(),
+        }
     }
 
     fn far(&self, done: u64, of: u64, text: String) {

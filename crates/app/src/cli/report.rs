@@ -74,6 +74,9 @@ pub(super) fn refuse(error: &HandoverError) -> Refusal {
             error,
             "mend the shop's settings, `shop.toml` in the configuration folder",
         ),
+        HandoverError::NoTable => {
+            Refusal::bad_input(error, "name a file that ends with .pdf, .svg or .json")
+        }
         HandoverError::NoVisits => Refusal::bad_input(error, "scan it first"),
         HandoverError::Paper(_) => Refusal::failed(error, "write it as .csv or .json instead"),
         HandoverError::Write { file, source } if source.kind() == io::ErrorKind::AlreadyExists => {

@@ -15,9 +15,10 @@ use jolly_core::report::{
 use jolly_core::rule::{Class, RuleSet, builtin};
 use jolly_core::run::verify_log;
 use jolly_core::state::{RunId, Sheet, SheetStore, StateFolder};
+use jolly_core::wiping::read_wipe;
 use jolly_paper::ages::AgesPicture;
 use jolly_paper::regrowth::RegrowthChart;
-use jolly_paper::{Page, ages, customer, regrowth};
+use jolly_paper::{Page, ages, certificate, customer, regrowth};
 
 use crate::handover::HandoverError;
 use crate::shop::Shop;
@@ -78,11 +79,38 @@ fn harmless(text: &str) -> String {
     Printable(text.as_bytes()).to_string()
 }
 
-/// Draws the customer's page of a run.
+/// Draws the certificate of something that was written over.
+fn draw_wipe(
+    (state, config): (&StateFolder, Option<&Path>),
+    run: &RunId,
+) -> Result<Drawn, HandoverError> {
+    let log = read_wipe(state, run)?;
+    let header = Shop::read(config)?.header(config)?;
+    let zone = TimeZone::system();
+    let title = certificate::subject(&log);
+    let mut lines = vec![
+        PreviewLine::title(&title),
+        PreviewLine::title(certificate::verdict(&log)),
+    ];
+    for (name, says) in certificate::facts(&log, &zone) {
+        lines.push(PreviewLine::plain(name).with(harmless(&says)));
+    }
+    lines.extend(log.told.iter().map(|told| PreviewLine::detail(told)));
+    Ok(Drawn {
+        title,
+        pages: certificate::pages(&log, &header, &zone),
+        lines,
+    })
+}
+
+/// Draws the customer's page of a run, or its certificate where something was written over.
 pub(crate) fn draw_run(
     (state, config): (&StateFolder, Option<&Path>),
     run: &RunId,
 ) -> Result<Drawn, HandoverError> {
+    if state.wipe(run).exists() {
+        return draw_wipe((state, config), run);
+    }
     let page = page_of(state, run)?;
     let header = Shop::read(config)?.header(config)?;
     let zone = TimeZone::system();

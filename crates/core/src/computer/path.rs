@@ -174,8 +174,13 @@ pub struct WrittenPath {
 
 impl From<&TargetPath> for WrittenPath {
     fn from(path: &TargetPath) -> Self {
+        Self::from(path.as_bytes())
+    }
+}
+
+impl From<&[u8]> for WrittenPath {
+    fn from(bytes: &[u8]) -> Self {
         use base64::Engine as _;
-        let bytes = path.as_bytes();
         match std::str::from_utf8(bytes) {
             Ok(text) => Self {
                 path: text.to_owned(),

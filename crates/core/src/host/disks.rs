@@ -99,7 +99,7 @@ fn kind_in(sys: &Path, mount: &Mount) -> VolumeKind {
     device_kind(sys, device)
 }
 
-fn device_kind(sys: &Path, device: &str) -> VolumeKind {
+pub(super) fn device_kind(sys: &Path, device: &str) -> VolumeKind {
     if device.starts_with("loop") || device.starts_with("nbd") {
         return VolumeKind::Image;
     }
@@ -241,7 +241,7 @@ fn is_virtual(device: &str) -> bool {
         .any(|start| device.starts_with(start))
 }
 
-fn number(path: &Path) -> Option<u64> {
+pub(super) fn number(path: &Path) -> Option<u64> {
     fs::read_to_string(path).ok()?.trim().parse().ok()
 }
 

@@ -9,7 +9,7 @@ use jolly_disk::{Distrust, make_trusted_folder, trusted_file, trusted_folder};
 
 use crate::state::RunId;
 
-/// The state folder: `logs/`, `rehearsals/`, `commands/`, `dustpan/`, `exclusions/`, `belongs/`, `rulebooks/` and `locks/`,
+/// The state folder: `logs/`, `rehearsals/`, `commands/`, `wipes/`, `dustpan/`, `exclusions/`, `belongs/`, `rulebooks/` and `locks/`,
 /// readable by nobody else.
 ///
 /// # Invariants
@@ -70,13 +70,14 @@ impl StateFolder {
     }
 
     /// It and every folder in it.
-    fn folders(&self) -> [PathBuf; 9] {
+    fn folders(&self) -> [PathBuf; 10] {
         [
             self.path.clone(),
             self.logs(),
             self.dustpan_folder(),
             self.rehearsal_folder(),
             self.command_folder(),
+            self.wipe_folder(),
             self.path.join("exclusions"),
             self.path.join("belongs"),
             self.path.join("rulebooks"),
@@ -159,6 +160,23 @@ impl StateFolder {
     /// When the folder is there but can't be read.
     pub fn stored_commands(&self) -> Result<Vec<RunId>, StateError> {
         runs_in(&self.command_folder())
+    }
+
+    /// The record of a volume or disk that was written over.
+    pub fn wipe(&self, run: &RunId) -> PathBuf {
+        self.wipe_folder().join(format!("{run}.jsonl"))
+    }
+
+    fn wipe_folder(&self) -> PathBuf {
+        self.path.join("wipes")
+    }
+
+    /// What was written over, oldest first.
+    ///
+    /// # Errors
+    /// When the folder is there but can't be read.
+    pub fn stored_wipes(&self) -> Result<Vec<RunId>, StateError> {
+        runs_in(&self.wipe_folder())
     }
 
     /// Where dustpans are, and the records of all of them.

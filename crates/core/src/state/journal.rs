@@ -117,6 +117,15 @@ impl Journal {
         Self::begin(state.command(run))
     }
 
+    /// Starts the record of something that is written over.
+    ///
+    /// # Errors
+    /// When the file can't be made.
+    pub fn of_wipe(state: &StateFolder, run: &RunId) -> Result<Self, JournalError> {
+        state.make()?;
+        Self::begin(state.wipe(run))
+    }
+
     fn begin(path: PathBuf) -> Result<Self, JournalError> {
         let file = StateFolder::create(&path)?;
         Ok(Self::new(path, Box::new(file)))

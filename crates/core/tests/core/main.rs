@@ -47,3 +47,4 @@ mod trust;
 mod versions;
 mod volumes;
 mod walks;
+mod wiping;

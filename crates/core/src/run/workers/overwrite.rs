@@ -7,12 +7,13 @@
 use std::ffi::CStr;
 use std::io;
 use std::os::unix::fs::{FileExt as _, MetadataExt as _};
+use std::path::Path;
 
 use jolly_disk::{Disk, Folder, Stat, pieces};
 
 use crate::cancel::CancelToken;
 use crate::computer::Target;
-use crate::host::mount_of;
+use crate::host::{device_number, mount_of};
 
 /// Bytes written at once.
 const PIECE: usize = 1 << 20;
@@ -66,7 +67,19 @@ pub(crate) fn overwrite(
 /// elsewhere on it. Nothing when nothing of the kind is known.
 pub fn overwrite_caveat(target: &Target) -> Option<&'static str> {
     let kind = mount_of(target.root_path()).map(|mount| mount.kind);
-    match kind.as_deref() {
+    caveat_of(kind.as_deref(), target.key().device)
+}
+
+/// The same at a path of this machine.
+pub(crate) fn caveat_at(path: &Path) -> Option<&'static str> {
+    let kind = mount_of(path).map(|mount| mount.kind);
+    let device = std::fs::metadata(path).map(|facts| device_number(facts.dev()));
+    caveat_of(kind.as_deref(), device.unwrap_or_default())
+}
+
+/// The same of a file system of this kind on a device.
+fn caveat_of(kind: Option<&str>, device: u64) -> Option<&'static str> {
+    match kind {
         Some("btrfs" | "zfs" | "bcachefs" | "apfs" | "f2fs" | "nilfs2") => {
             return Some(
                 "this file system writes elsewhere and leaves the old bytes where they were",
@@ -76,7 +89,6 @@ pub fn overwrite_caveat(target: &Target) -> Option<&'static str> {
         _ => {}
     }
     // Major and minor number of the device that the volume lies on (sysfs(5)).
-    let device = target.key().device;
     let queue = format!("/sys/dev/block/{}:{}", device >> 32, device & 0xffff_ffff);
     let turns = ["queue/rotational", "../queue/rotational"]
         .iter()
@@ -84,7 +96,7 @@ pub fn overwrite_caveat(target: &Target) -> Option<&'static str> {
             let text = std::fs::read_to_string(format!("{queue}/{file}")).ok()?;
             Some(text.trim() == "1")
         });
-    match (kind.as_deref(), turns) {
+    match (kind, turns) {
         (_, Some(false)) => Some("a flash disk keeps spare blocks, where older bytes may stay"),
         (Some("ext3" | "ext4" | "xfs" | "ntfs" | "ntfs3" | "fuseblk" | "hfsplus"), _) => {
             Some("its journal, and copies that were made before, may hold older bytes")
