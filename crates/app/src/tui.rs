@@ -19,6 +19,7 @@ mod terminal;
 mod theme;
 mod update;
 mod view;
+mod wipes;
 mod worker;
 
 #[cfg(test)]

@@ -119,7 +119,7 @@ pub(crate) fn outcome_in_words(end: &WipeEnd) -> Vec<String> {
     }
     if let Some(trimmed) = &end.trimmed {
         all.push(format!(
-            "afterwards the disk was told what is empty: {trimmed}"
+            "afterwards the disk was told that {trimmed} are empty"
         ));
     }
     all
@@ -176,11 +176,10 @@ pub(crate) fn advice(error: &WipeError) -> &'static str {
 /// The folder's volume in words: where it is mounted, its file system, what it lies on.
 pub(crate) fn volume_in_words(volume: &VolumeToWipe) -> String {
     format!(
-        "{} ({} on {}), {}",
+        "{} ({} on {})",
         shown(&volume.point),
         volume.kind,
-        shown(Path::new(&volume.source)),
-        bytes(volume.free)
+        shown(Path::new(&volume.source))
     )
 }
 

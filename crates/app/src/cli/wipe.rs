@@ -95,7 +95,8 @@ fn free(
     (is_meant, manner): (bool, WipeManner),
 ) -> Result<Exit, Refusal> {
     let volume = volume_to_wipe(folder).map_err(|error| refuse(&error))?;
-    let what = format!("what is free at {}", volume_in_words(&volume));
+    let (place, free) = (volume_in_words(&volume), bytes(volume.free));
+    let what = format!("what is free at {place}, {free}");
     if !is_meant {
         let end = "Its files stay; nothing stays filled afterwards. Add --yes to do it.";
         return say(&what, manner, &volume.caveats, end);

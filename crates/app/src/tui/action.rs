@@ -60,6 +60,8 @@ pub(super) enum Action {
     Starts,
     /// What starts by itself on the computer.
     Startup,
+    /// Write over what is free, or a whole disk.
+    Wipe,
     Explain,
     Delete,
     Close,

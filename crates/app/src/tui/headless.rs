@@ -121,6 +121,7 @@ impl HeadlessUi {
                 | RunWork::StopSweep
                 | RunWork::HoldSweep
                 | RunWork::Command(_)
+                | RunWork::Wipe(_)
                 | RunWork::Type(_)
                 | RunWork::GoOn,
             )

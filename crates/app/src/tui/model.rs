@@ -26,6 +26,7 @@ mod startup;
 mod sweeping;
 mod uninstall;
 mod weigh;
+mod wipe;
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -63,6 +64,7 @@ pub(super) use startup::StartupView;
 pub(super) use sweeping::Sweeping;
 pub(super) use uninstall::{UninstallStage, UninstallView, command_size};
 pub(super) use weigh::{ClassSum, Holders, Weigh};
+pub(super) use wipe::{WipeChoice, WipeStage, WipeView};
 
 use crate::exit::Refusal;
 use crate::session::Session;
@@ -157,6 +159,8 @@ pub(super) enum Overlay {
     Export(Box<ExportView>),
     /// Something is packed, taken out of its archive, or rescued.
     Packing(Box<PackingView>),
+    /// Something is written over.
+    Wipe(Box<WipeView>),
 }
 
 /// Whose computer this is.

@@ -2,9 +2,11 @@
 
 mod export;
 mod packing;
+mod wipe;
 
 pub(super) use export::{Export, ExportFailure, ExportNews};
 pub(super) use packing::{PackOrder, PackingNews};
+pub(super) use wipe::{WipeNews, WipeOrder};
 
 use std::collections::BTreeSet;
 use std::path::PathBuf;
@@ -122,6 +124,8 @@ pub(super) enum Msg {
     PointGone(Result<u64, String>),
     /// News of something that is packed or rescued.
     Packing(PackingNews),
+    /// News of something that is written over.
+    Wiping(WipeNews),
     /// What the dustpans hold.
     Dustpans(Dustpans),
     /// What the logs of earlier runs tell.
@@ -432,7 +436,9 @@ pub(super) enum FileWork {
     Draw(Arc<Session>, Subject),
     /// Find out what packing or rescuing something would come to.
     LookToPack(Arc<Session>, PackSubject, CancelToken),
-    /// Do it.
+    /// Find out what could be written over.
+    LookToWipe(Arc<Session>),
+    /// Pack it, or rescue it.
     Pack(Arc<Session>, Box<PackOrder>),
     /// Write it, or a run, to a file.
     Export(Arc<Session>, Export, PathBuf, Existing),
@@ -466,6 +472,8 @@ pub(super) enum RunWork {
     HoldSweep,
     /// Let it go on.
     GoOn,
+    /// Write something over. Only its typed word leads here.
+    Wipe(Box<WipeOrder>),
     /// Run a package manager in view. Only the typed word leads here.
     Command(Box<CommandJob>),
     /// Hand what was typed to it.

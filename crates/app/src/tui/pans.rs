@@ -19,9 +19,9 @@ use crate::new_file::{Existing, Readers, write_file};
 use crate::session::{Session, clock};
 use crate::tui::model::{DustpanRun, Subject};
 use crate::tui::msg::{
-    Dustpans, Export, ExportFailure, ExportNews, FileWork, Msg, Runs, StartupNews,
+    Dustpans, Export, ExportFailure, ExportNews, FileWork, Msg, Runs, StartupNews, WipeNews,
 };
-use crate::tui::packs;
+use crate::tui::{packs, wipes};
 
 /// The runs of a computer, as their logs tell them.
 fn runs(session: &Session) -> Runs {
@@ -76,6 +76,7 @@ pub(super) fn carry_out(work: FileWork) -> Msg {
         FileWork::LookToPack(session, subject, cancel) => {
             Msg::Packing(packs::look(&session, &subject, &cancel))
         }
+        FileWork::LookToWipe(session) => Msg::Wiping(WipeNews::Found(wipes::look(&session))),
         // It tells how far it is, so it has a thread that can.
         FileWork::Pack(..) => Msg::Nothing,
         FileWork::LetGoOfPoint(session, run) => Msg::PointGone(let_go_of(&session, &run)),
@@ -84,23 +85,9 @@ pub(super) fn carry_out(work: FileWork) -> Msg {
                 .map(Box::new)
                 .map_err(|error| format!("It can't be drawn: {}.", error_chain(&error))),
         )),
-        FileWork::Export(session, export, path, existing) => {
-            let place = (&session.state, session.config.as_deref());
-            let written = match export {
-                Export::Picture(drawn, form) => write_drawn(&drawn, (&path, form), existing),
-                Export::Run(run, form) => {
-                    write_run(place, &run, (&path, Written::Report(form)), existing)
-                }
-            };
-            let written = written.map(|()| path).map_err(|error| match &error {
-                HandoverError::Write { source, .. }
-                    if source.kind() == io::ErrorKind::AlreadyExists =>
-                {
-                    ExportFailure::IsThere
-                }
-                _ => ExportFailure::Other(format!("not written: {}", error_chain(&error))),
-            });
-            Msg::Exporting(ExportNews::Written(written))
+        FileWork::Export(session, what, path, existing) => {
+            let written = export(&session, &what, (&path, existing));
+            Msg::Exporting(ExportNews::Written(written.map(|()| path)))
         }
         FileWork::LoadRuns(session) => Msg::Runs(runs(&session)),
         FileWork::LoadDustpans(session) => Msg::Dustpans(load(&session)),
@@ -128,6 +115,25 @@ pub(super) fn carry_out(work: FileWork) -> Msg {
             })
         }
     }
+}
+
+/// Writes a page, a picture or a run to a file.
+fn export(
+    session: &Session,
+    what: &Export,
+    (path, existing): (&Path, Existing),
+) -> Result<(), ExportFailure> {
+    let place = (&session.state, session.config.as_deref());
+    let written = match what {
+        Export::Picture(drawn, form) => write_drawn(drawn, (path, *form), existing),
+        Export::Run(run, form) => write_run(place, run, (path, Written::Report(*form)), existing),
+    };
+    written.map_err(|error| match &error {
+        HandoverError::Write { source, .. } if source.kind() == io::ErrorKind::AlreadyExists => {
+            ExportFailure::IsThere
+        }
+        _ => ExportFailure::Other(format!("not written: {}", error_chain(&error))),
+    })
 }
 
 /// Writes a plan to a new file, which nobody else may read.

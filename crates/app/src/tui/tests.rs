@@ -19,7 +19,7 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use crate::options::{Looks, SharedOptions};
 use crate::session::Session;
 use crate::tui::model::{Check, Context, Model, Origin, Overlay, Rehearsal, Station};
-use crate::tui::msg::{Effect, Keeping, Lookup, Msg, RunWork};
+use crate::tui::msg::{Effect, Keeping, Lookup, Msg, RunWork, WipeNews};
 use crate::tui::theme::Theme;
 use crate::tui::update::{start_scan, update};
 use crate::tui::{answer, keys, lookups, pans, view, worker};
@@ -136,6 +136,15 @@ impl TestUi {
                 | RunWork::GoOn,
             )
             | Effect::LetGo(_) => return,
+            Effect::Run(RunWork::Wipe(order)) => {
+                let (send, news) = crossbeam_channel::unbounded();
+                let control = (&CancelToken::default(), &Pause::default());
+                let wiped = crate::tui::wipes::carry_out(&order, control, &send);
+                for message in news.try_iter() {
+                    self.tell(message);
+                }
+                Msg::Wiping(WipeNews::Ended(wiped))
+            }
             Effect::Run(RunWork::Command(job)) => {
                 let (send, wrote) = crossbeam_channel::unbounded();
                 let (typed, keys) = crossbeam_channel::unbounded();

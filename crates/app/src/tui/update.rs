@@ -30,6 +30,7 @@ mod starts;
 mod startup;
 mod uninstall;
 mod weigh;
+mod wipe;
 
 use std::sync::Arc;
 
@@ -78,9 +79,9 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         }
         Msg::Nothing | Msg::Scanning(..) => Vec::new(),
         Msg::Opened(result) => scanning::opened(model, *result),
-        Msg::Exporting(news) => export::hear(model, news),
-        Msg::Packing(news) => packing::hear(model, news),
-        Msg::Startup(news) => startup::hear(model, news),
+        Msg::Exporting(_) | Msg::Packing(_) | Msg::Wiping(_) | Msg::Startup(_) => {
+            heard(model, message)
+        }
         Msg::Scanned(job, scan) => {
             if job == model.job {
                 return scanning::scanned(model, scan.map(|scan| *scan));
@@ -115,6 +116,17 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
             Vec::new()
         }
         Msg::Swept(result) => scanning::swept(model, result),
+    }
+}
+
+/// Takes in news of work that a view of its own shows.
+fn heard(model: &mut Model, message: Msg) -> Vec<Effect> {
+    match message {
+        Msg::Exporting(news) => export::hear(model, news),
+        Msg::Packing(news) => packing::hear(model, news),
+        Msg::Wiping(news) => wipe::hear(model, news),
+        Msg::Startup(news) => startup::hear(model, news),
+        _ => Vec::new(),
     }
 }
 

@@ -27,6 +27,7 @@ mod strip;
 mod sweep;
 mod uninstall;
 mod weigh;
+mod wipe;
 
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
@@ -145,6 +146,7 @@ fn before_station(
             }
             packing::draw(view, theme, frame, area);
         }
+        Overlay::Wipe(view) => wipe::draw(view, theme, frame, area),
         Overlay::Help(from, behind) => {
             if let Some(behind) = behind {
                 before_station(model, behind, theme, frame, (area, below));

@@ -22,10 +22,10 @@ use crate::tui::lookups::{self, Source};
 use crate::tui::model::Check;
 use crate::tui::msg::{
     Effect, FileWork, Lookup, Msg, Opened, PackingNews, Question, RunWork, ScanJob, Scanned,
-    SweepOrder, SweptRun,
+    SweepOrder, SweptRun, WipeNews,
 };
 use crate::tui::slots::{Kind, Slots};
-use crate::tui::{answer, command, keeping, packs, pans};
+use crate::tui::{answer, command, keeping, packs, pans, wipes};
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
 const WAITING: usize = 4096;
@@ -181,6 +181,16 @@ impl Workers {
                 let broken = Msg::CommandEnded(Err("it broke off".to_owned()));
                 self.work(broken, move || {
                     Msg::CommandEnded(command::run(&job, &keys, &send))
+                });
+            }
+            RunWork::Wipe(order) => {
+                self.sweep = CancelToken::default();
+                self.pause = Pause::default();
+                let (cancel, pause) = (self.sweep.clone(), self.pause.clone());
+                let broken = WipeNews::Ended(Err("it broke off".to_owned()));
+                self.work(Msg::Wiping(broken), move || {
+                    let wiped = wipes::carry_out(&order, (&cancel, &pause), &send);
+                    Msg::Wiping(WipeNews::Ended(wiped))
                 });
             }
             RunWork::Sweep(order) => {

@@ -78,7 +78,8 @@ pub fn wipe_disk(
     end.holes = disk.size.saturating_sub(len);
     if end.state == WipeState::Finished && end.written + end.refused < len {
         end.state = WipeState::Failed;
-        end.reason = "it took less than its size: there was no room for more".to_owned();
+        let why = "it took less than its size: there was no room for more";
+        why.clone_into(&mut end.reason);
     }
     drop(file);
     read_parts_again(&disk.path);

@@ -309,6 +309,8 @@ fn trim(point: &Path, cancel: &CancelToken) -> Option<String> {
     if !answer.status.success() {
         return None;
     }
-    let told = answer.text.rsplit(": ").next()?.trim().to_owned();
+    // `/mnt/till: 2.9 GiB (3094056960 bytes) trimmed` (fstrim(8))
+    let told = answer.text.rsplit(": ").next()?.split('(').next()?.trim();
+    let told = told.to_owned();
     (!told.is_empty() && !told.starts_with("0 B")).then_some(told)
 }

@@ -37,6 +37,13 @@ fn fill(path: &Path) {
     drop(file.sync_all());
 }
 
+fn gone(path: &Path) {
+    use std::os::unix::ffi::OsStrExt as _;
+    let folder = RealDisk.open_root(path.parent().unwrap()).unwrap();
+    let name = std::ffi::CString::new(path.file_name().unwrap().as_bytes()).unwrap();
+    RealDisk.unlink(&folder, &name).unwrap();
+}
+
 struct Asked {
     state: StateFolder,
     cancel: CancelToken,
@@ -106,7 +113,7 @@ fn what_was_deleted_is_nowhere_on_the_volume_and_what_is_kept_is_there() {
         fill(&secret);
         let image = dir.path().join(format!("{kind}.img"));
         assert!(holds_marker(&image), "{kind}");
-        std::fs::remove_file(&secret).unwrap();
+        gone(&secret);
         let mut asked = Asked::new(dir.path());
         asked.passes = if kind == "btrfs" { 2 } else { 1 };
         let volume = volume_to_wipe(&mounted.point).unwrap();
@@ -180,7 +187,7 @@ fn an_image_is_written_over_only_when_it_is_the_one_and_nobody_has_it() {
         try_it("twin", &image, &word),
         Err(WipeError::NoDisk(NoWholeDisk::OtherName { .. }))
     ));
-    std::fs::remove_file(&twin).unwrap();
+    gone(&twin);
     attached(dir.path(), &image, &|path, word| {
         let refused = try_it("held", path, word);
         assert!(

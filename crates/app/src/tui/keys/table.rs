@@ -90,6 +90,12 @@ const BINDINGS: &[Binding] = &[
     ),
     more(
         &[Arrive],
+        "F",
+        "write over what is free, or a whole disk",
+        &[(Char('F'), Action::Wipe)],
+    ),
+    more(
+        &[Arrive],
         "del",
         "take a folder that was added off the list",
         &[(Delete, Action::Delete), (Backspace, Action::Delete)],

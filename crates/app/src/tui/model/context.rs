@@ -164,6 +164,7 @@ impl Overlay {
             | Self::Save(..)
             | Self::Export(_)
             | Self::Packing(_)
+            | Self::Wipe(_)
             | Self::Exclude(_)
             | Self::Uninstall(_)
             | Self::Belongs(_)

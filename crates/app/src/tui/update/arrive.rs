@@ -12,7 +12,7 @@ use tui_input::Input;
 use crate::tui::keys::Action;
 use crate::tui::model::{Arrived, Look, Model, Origin, Overlay, ProgramOrder, Rulebooks, Station};
 use crate::tui::msg::{Effect, Lookup};
-use crate::tui::update::{export, programs, start_scan, startup, weigh};
+use crate::tui::update::{export, programs, start_scan, startup, weigh, wipe};
 use crate::wording;
 
 pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
@@ -51,6 +51,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
         }
         Action::Export => return export::visits(model),
         Action::Startup => return startup::open(model),
+        Action::Wipe => return wipe::open(model),
         Action::Choose | Action::Onward => return choose(model),
         Action::Delete => take_off(model),
         Action::Sign(number) => return go_to_sign(model, number),

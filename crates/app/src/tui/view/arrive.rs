@@ -2,7 +2,7 @@
 
 mod visits;
 
-use jolly_core::computer::Account;
+use jolly_core::computer::{Account, Volume};
 use jolly_core::host::UnmountedVolume;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Rect};
@@ -203,7 +203,7 @@ fn block(theme: &Theme, computer: &Computer, is_focus: bool, width: usize) -> Ve
             let text = format!("{} of {}", bytes(volume.used), bytes(volume.size));
             fourth.add(text, theme.style(Role::Text));
             let room = width.saturating_sub(fourth.width() + 1);
-            fourth.add(cut(&visited(arrived, volume.used), room), quiet);
+            fourth.add(cut(&visited(arrived, &volume), room), quiet);
         }
     }
     vec![first.line(), second.line(), third.line(), fourth.line()]
@@ -220,7 +220,7 @@ fn place_of(computer: &Computer, room: usize) -> String {
 }
 
 /// When it was here last, and what its volume has gained since.
-fn visited(arrived: &Arrived, used: u64) -> String {
+fn visited(arrived: &Arrived, volume: &Volume) -> String {
     let Some(visit) = arrived.sheet().and_then(|sheet| sheet.last_visit()) else {
         return "   not here before".to_owned();
     };
@@ -229,10 +229,13 @@ fn visited(arrived: &Arrived, used: u64) -> String {
         0..86_400 => "today".to_owned(),
         passed => format!("{} ago", age(passed)),
     };
-    // What its volume held when it went, where that is known.
-    let held = match visit.size {
-        0 => visit.used,
-        size => size.saturating_sub(visit.free_after()),
+    // What its volume held when it went, where that is known; what the file system keeps for itself counts at both times.
+    let (held, used) = match visit.size {
+        0 => (visit.used, volume.used),
+        size => (
+            size.saturating_sub(visit.free_after()),
+            volume.size.saturating_sub(volume.free),
+        ),
     };
     let change = match (used.checked_sub(held), held.checked_sub(used)) {
         (Some(more), _) if more >= WORTH_SAYING => format!(", {} more", bytes(more)),

@@ -40,6 +40,7 @@ pub(super) fn draw(
         | Overlay::Place(_)
         | Overlay::Export(_)
         | Overlay::Packing(_)
+        | Overlay::Wipe(_)
         | Overlay::Help(..) => {}
         Overlay::ExactAge(input, wrong) => {
             let hint = wrong.clone().unwrap_or_else(|| {
