@@ -1,5 +1,6 @@
 //! The command line: what can be asked for, and who answers.
 
+mod chores;
 mod copies;
 mod demo;
 mod dustpan;
@@ -127,6 +128,12 @@ enum Command {
     /// Take what is kept packed out of its archive again, exactly as it was
     #[command(after_help = "Example: jolly-broom unpack home/pia/Documents/season-2019.tar.zst")]
     Unpack(pack::UnpackOptions),
+    /// Upkeep that isn't files: what each does, and when it was done last
+    #[command(after_help = "Example: jolly-broom chores run package-cache trim")]
+    Chores {
+        #[command(subcommand)]
+        command: Option<chores::ChoresCommand>,
+    },
     /// Write over what is free of a volume, or over a whole disk or image that can be pulled out
     #[command(after_help = "Example: jolly-broom wipe free /mnt/till --yes")]
     Wipe {
@@ -415,6 +422,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Rescue(options)) => rescue::run(&shared, &options),
         Some(Command::Pack(options)) => pack::pack(&shared, &options),
         Some(Command::Unpack(options)) => pack::unpack(&shared, &options),
+        Some(Command::Chores { command }) => chores::run(&shared, command.as_ref()),
         Some(Command::Wipe { command }) => wipe::run(&shared, &command),
         Some(Command::Startup { command }) => startup::run(&shared, command.as_ref()),
         Some(Command::Sites) => sites::run(&shared),

@@ -16,6 +16,7 @@ mod standing;
 mod startup;
 mod surveys;
 mod tui;
+mod upkeep;
 mod visits;
 mod wiping;
 mod wording;

@@ -17,6 +17,7 @@ mod whole_disk;
 pub use boot::boot;
 pub use close::{Asked, ask_to_close};
 pub(crate) use disks::recorded_errors;
+pub(crate) use disks::trimmed_volumes;
 pub use disks::{
     HostDisk, UnmountedVolume, VolumeKind, host_disks, unmounted_volumes, volume_kind,
 };
@@ -30,6 +31,6 @@ pub use package_manager::{ManagerError, PackageManager};
 pub use processes::Running;
 pub(crate) use processes::running;
 pub use service_manager::reload_units;
-pub use tool::{Answer, Tool};
+pub use tool::{Answer, Talk, Tool};
 pub(crate) use volume_manager::volume_snapshots;
 pub use whole_disk::{NoWholeDisk, WholeDisk, removable_disks, whole_disk};

@@ -1,7 +1,7 @@
 //! The job, without its interface.
 //!
 //! The way of the data is the way through the rooms: [`mod@format`], [`host`], [`computer`], [`state`], [`rule`], `walk`,
-//! [`source`], [`survey`], [`pile`], [`decide`], [`plan`], [`dustpan`], [`packing`], [`run`], [`wiping`], [`report`]. Each may use those before it
+//! [`source`], [`survey`], [`pile`], [`decide`], [`plan`], [`dustpan`], [`packing`], [`run`], [`wiping`], [`chores`], [`report`]. Each may use those before it
 //! and none after it. Nothing here prints, exits or asks the clock; threads are started by a walk, a look for copies and a
 //! run alone.
 //!
@@ -80,6 +80,7 @@
 //! ```
 
 mod cancel;
+pub mod chores;
 pub mod computer;
 pub mod decide;
 pub mod dustpan;

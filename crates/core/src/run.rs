@@ -16,6 +16,7 @@ pub(crate) mod switch;
 mod tally;
 mod workers;
 
+pub(crate) use log::command::record_asking;
 pub use log::command::{
     CommandEnd, CommandError, CommandLog, CommandOrder, list_commands, read_command, run_command,
 };

@@ -2,6 +2,7 @@
 
 use crossbeam_channel::{Receiver, Sender};
 use jolly_core::error_chain;
+use jolly_core::host::Talk;
 use jolly_core::run::{CommandEnd, CommandOrder, run_command};
 use jolly_core::state::RunId;
 use jolly_core::survey::Unwanted;
@@ -39,6 +40,7 @@ pub(super) fn run(
         started,
         target: &job.session.target,
         what: &what,
+        chore: None,
         packages: &packages,
         tool: &would.command,
         size: job.size,
@@ -46,9 +48,12 @@ pub(super) fn run(
     let ended = run_command(
         &order,
         &clock,
-        &mut || keys.try_recv().ok(),
-        // Nobody looks any more once the interface is closed; the command goes on to its end.
-        &mut |bytes| drop(news.send(Msg::CommandWrote(bytes.to_vec()))),
+        Talk {
+            typed: &mut || keys.try_recv().ok(),
+            // Nobody looks any more once the interface is closed; the command goes on to its end.
+            wrote: &mut |bytes| drop(news.send(Msg::CommandWrote(bytes.to_vec()))),
+            is_given_up: &|| false,
+        },
     );
     ended.map_err(|error| error_chain(&error))
 }

@@ -185,6 +185,28 @@ fn is_part(volume: &str, device: &str) -> bool {
     number.bytes().all(|digit| digit.is_ascii_digit())
 }
 
+/// Where volumes are mounted whose disks want to be told what is empty: those that don't turn and say so (sysfs,
+/// `queue/discard_max_bytes`).
+pub(crate) fn trimmed_volumes() -> Vec<String> {
+    let mut known = HashSet::new();
+    let wanted = mounts().into_iter().filter(|mount| {
+        let own = Path::new("/sys/dev/block").join(&mount.volume);
+        let place = fs::canonicalize(&own).unwrap_or(own);
+        // A partition lies below its disk.
+        let says = |file: &str| {
+            let own = number(&place.join("queue").join(file));
+            own.or_else(|| number(&place.join("../queue").join(file)))
+        };
+        let wants = says("discard_max_bytes").is_some_and(|most| most > 0);
+        let is_image = mount.source.starts_with("/dev/loop");
+        wants && says("rotational") == Some(0) && !is_image && !mount.is_read_only
+    });
+    let wanted = wanted.filter(|mount| known.insert(mount.volume.clone()));
+    wanted
+        .filter_map(|mount| Some(mount.point.to_str()?.to_owned()))
+        .collect()
+}
+
 /// The volumes that may hold a system and aren't mounted.
 pub fn unmounted_volumes() -> Vec<UnmountedVolume> {
     let mounted: HashSet<String> = mounts()

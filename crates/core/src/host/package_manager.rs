@@ -59,6 +59,38 @@ impl PackageManager {
         }
     }
 
+    /// The manager of this system's own packages.
+    pub fn present() -> Option<Self> {
+        let all = [Self::Apt, Self::Dnf, Self::Pacman, Self::Apk];
+        all.into_iter().find(|one| one.tool(&[]).is_ok())
+    }
+
+    /// The folder that it keeps downloaded packages in.
+    pub fn cache(self) -> &'static str {
+        match self {
+            Self::Apt => "/var/cache/apt/archives",
+            Self::Dnf => "/var/cache/dnf",
+            Self::Pacman => "/var/cache/pacman/pkg",
+            Self::Apk => "/var/cache/apk",
+            Self::Flatpak => "/var/lib/flatpak/repo/tmp/cache",
+            Self::Snap => "/var/lib/snapd/cache",
+        }
+    }
+
+    /// The command that removes the packages that it downloaded.
+    ///
+    /// # Errors
+    /// When the manager isn't there.
+    pub fn cleaning(self) -> Result<Tool, ManagerError> {
+        match self {
+            Self::Apt => self.tool(&["clean"]),
+            Self::Dnf => self.tool(&["-y", "clean", "packages"]),
+            Self::Pacman => self.tool(&["--noconfirm", "-Sc"]),
+            Self::Apk => self.tool(&["cache", "clean"]),
+            Self::Flatpak | Self::Snap => Err(ManagerError::NotThere { name: self.name() }),
+        }
+    }
+
     fn tool(self, arguments: &[&str]) -> Result<Tool, ManagerError> {
         let name = self.name();
         Tool::at(self.paths(), arguments).ok_or(ManagerError::NotThere { name })

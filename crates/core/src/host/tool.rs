@@ -36,6 +36,18 @@ pub struct Tool {
     pub path: String,
     /// What it is told.
     pub arguments: Vec<String>,
+    /// What of our environment it needs beside.
+    pub shares: &'static [&'static str],
+}
+
+/// What is said to and fro while a tool runs on a terminal of its own.
+pub struct Talk<'a> {
+    /// What is typed next.
+    pub typed: &'a mut dyn FnMut() -> Option<Vec<u8>>,
+    /// Hears what the tool writes.
+    pub wrote: &'a mut dyn FnMut(&[u8]),
+    /// Whether nobody waits for it any more: then it is killed.
+    pub is_given_up: &'a dyn Fn() -> bool,
 }
 
 /// What a tool answered.
@@ -67,7 +79,13 @@ impl Tool {
         Some(Self {
             path: (*path).to_owned(),
             arguments: arguments.collect(),
+            shares: &[],
         })
+    }
+
+    /// The same, with these variables of our environment.
+    pub(crate) fn sharing(self, shares: &'static [&'static str]) -> Self {
+        Self { shares, ..self }
     }
 
     fn command(&self, before: &[&str]) -> Command {
@@ -80,7 +98,8 @@ impl Tool {
             .env("PATH", PATH)
             .env("LC_ALL", "C.UTF-8")
             .env("PAGER", "cat");
-        for name in ["HOME", "USER", "LOGNAME", "XDG_RUNTIME_DIR"] {
+        let always = ["HOME", "USER", "LOGNAME", "XDG_RUNTIME_DIR"];
+        for name in always.iter().chain(self.shares) {
             if let Some(value) = std::env::var_os(name) {
                 command.env(name, value);
             }
@@ -133,17 +152,12 @@ impl Tool {
         })
     }
 
-    /// Runs it on a terminal of its own of so many columns and rows; hands on what it writes, and to it what is typed. It
-    /// is never killed: whoever wants it to end types the interrupt.
+    /// Runs it on a terminal of its own of so many columns and rows; hands on what it writes, and to it what is typed. Whoever
+    /// wants it to end types the interrupt; it is killed only once it is given up.
     ///
     /// # Errors
-    /// When no terminal can be had, or it can't be started.
-    pub fn run(
-        &self,
-        (columns, rows): (u16, u16),
-        typed: &mut dyn FnMut() -> Option<Vec<u8>>,
-        wrote: &mut dyn FnMut(&[u8]),
-    ) -> io::Result<ExitStatus> {
+    /// When no terminal can be had, or it can't be started; `TimedOut` when it was given up.
+    pub fn run(&self, (columns, rows): (u16, u16), talk: Talk<'_>) -> io::Result<ExitStatus> {
         let main = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY | OpenptFlags::CLOEXEC)?;
         grantpt(&main)?;
         unlockpt(&main)?;
@@ -164,23 +178,34 @@ impl Tool {
         let mut child = command.spawn()?;
         // Each of them holds an end, and reading would never be over.
         drop((command, side));
-        talk(&main, typed, wrote)?;
+        let talked = hand_to_and_fro(&main, talk);
+        if let Err(error) = talked {
+            child.kill()?;
+            // What it has started itself hears that its terminal is gone.
+            drop(main);
+            child.wait()?;
+            return Err(error);
+        }
         child.wait()
     }
 }
 
 /// Hands bytes to and fro until the other side is closed.
-fn talk(
-    main: &OwnedFd,
-    typed: &mut dyn FnMut() -> Option<Vec<u8>>,
-    wrote: &mut dyn FnMut(&[u8]),
-) -> io::Result<()> {
+fn hand_to_and_fro(main: &OwnedFd, talk: Talk<'_>) -> io::Result<()> {
+    let Talk {
+        typed,
+        wrote,
+        is_given_up,
+    } = talk;
     let mut bytes = [0; 8192];
     let patience = Timespec {
         tv_sec: 0,
         tv_nsec: i64::from(LOOK.subsec_nanos()),
     };
     loop {
+        if is_given_up() {
+            return Err(io::Error::new(io::ErrorKind::TimedOut, "it was given up"));
+        }
         while let Some(keys) = typed() {
             let mut rest = &keys[..];
             while !rest.is_empty() {
@@ -226,9 +251,14 @@ mod tests {
         let mut keys = vec![b"pia\n".to_vec()];
         let mut wrote = Vec::new();
         let status = tool
-            .run((100, 30), &mut || keys.pop(), &mut |bytes| {
-                wrote.extend_from_slice(bytes);
-            })
+            .run(
+                (100, 30),
+                Talk {
+                    typed: &mut || keys.pop(),
+                    wrote: &mut |bytes| wrote.extend_from_slice(bytes),
+                    is_given_up: &|| false,
+                },
+            )
             .unwrap();
         let text = String::from_utf8(wrote).unwrap();
         assert!(
@@ -246,14 +276,35 @@ mod tests {
         let status = tool
             .run(
                 (80, 24),
-                &mut || {
-                    let first = said.get() && !std::mem::replace(&mut is_ready, said.get());
-                    first.then(|| vec![3])
+                Talk {
+                    typed: &mut || {
+                        let first = said.get() && !std::mem::replace(&mut is_ready, said.get());
+                        first.then(|| vec![3])
+                    },
+                    wrote: &mut |bytes| {
+                        said.set(said.get() || bytes.windows(5).any(|it| it == b"ready"));
+                    },
+                    is_given_up: &|| false,
                 },
-                &mut |bytes| said.set(said.get() || bytes.windows(5).any(|it| it == b"ready")),
             )
             .unwrap();
         assert!(!status.success());
+    }
+
+    #[test]
+    fn one_that_hears_nothing_is_killed_once_it_is_given_up() {
+        let tool = shell("trap '' INT TERM HUP; while :; do sleep 1; done");
+        let began = Instant::now();
+        let ended = tool.run(
+            (80, 24),
+            Talk {
+                typed: &mut || None,
+                wrote: &mut |_| {},
+                is_given_up: &|| began.elapsed() > Duration::from_millis(300),
+            },
+        );
+        assert_eq!(ended.unwrap_err().kind(), io::ErrorKind::TimedOut);
+        assert!(began.elapsed() < Duration::from_secs(20));
     }
 
     #[test]

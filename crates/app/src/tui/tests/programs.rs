@@ -191,6 +191,7 @@ fn a_program_is_removed_in_view_by_its_name_and_never_on_a_disk_on_the_bench() {
         command: Tool {
             path: "/bin/sh".to_owned(),
             arguments: vec!["-c".to_owned(), script.to_owned()],
+            shares: &[],
         },
         removes: vec![RemovedPackage {
             name: "knotbook".to_owned(),

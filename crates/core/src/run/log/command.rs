@@ -7,7 +7,7 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use crate::computer::Target;
-use crate::host::Tool;
+use crate::host::{Talk, Tool};
 use crate::state::{Journal, JournalError, LogError, RunId, StateFolder, each_line};
 
 /// A tool to run.
@@ -22,6 +22,8 @@ pub struct CommandOrder<'a> {
     pub target: &'a Target,
     /// What it is for, in a few words.
     pub what: &'a str,
+    /// Which chore it is a part of, by its name.
+    pub chore: Option<&'a str>,
     /// The packages that it is to remove.
     pub packages: &'a [String],
     /// The tool.
@@ -61,6 +63,8 @@ enum CommandLine {
         target: String,
         identity: String,
         what: String,
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        chore: Option<String>,
         packages: Vec<String>,
         command: Vec<String>,
     },
@@ -75,6 +79,34 @@ enum CommandLine {
 
 const FORMAT: (&str, u32) = ("jolly-broom/command", 1);
 
+/// Notes that a terminal was asked for something: a chore without a tool, when it began and ended, and whether it could be.
+///
+/// # Errors
+/// When that can't be noted.
+pub(crate) fn record_asking(
+    (state, target, run): (&StateFolder, &Target, &RunId),
+    (what, chore): (&str, &str),
+    (started, ended): (Timestamp, Timestamp),
+    was_asked: bool,
+) -> Result<(), JournalError> {
+    let mut journal = Journal::of_command(state, run)?;
+    journal.write(&CommandLine::Start {
+        format: FORMAT.0.to_owned(),
+        version: FORMAT.1,
+        run: run.clone(),
+        started,
+        target: target.root_path().display().to_string(),
+        identity: target.identity().as_str().to_owned(),
+        what: what.to_owned(),
+        chore: Some(chore.to_owned()),
+        packages: Vec::new(),
+        command: vec!["the terminal".to_owned()],
+    })?;
+    let code = Some(i32::from(!was_asked));
+    journal.write(&CommandLine::Finish { ended, code })?;
+    journal.sync()
+}
+
 /// Runs a tool on a terminal of its own; `clock` says when it ended.
 ///
 /// # Errors
@@ -82,9 +114,13 @@ const FORMAT: (&str, u32) = ("jolly-broom/command", 1);
 pub fn run_command(
     order: &CommandOrder<'_>,
     clock: &dyn Fn() -> Timestamp,
-    typed: &mut dyn FnMut() -> Option<Vec<u8>>,
-    wrote: &mut dyn FnMut(&[u8]),
+    talk: Talk<'_>,
 ) -> Result<CommandEnd, CommandError> {
+    let Talk {
+        typed,
+        wrote,
+        is_given_up,
+    } = talk;
     let mut journal = Journal::of_command(order.state, order.run)?;
     let words = std::iter::once(&order.tool.path).chain(&order.tool.arguments);
     journal.write(&CommandLine::Start {
@@ -95,13 +131,14 @@ pub fn run_command(
         target: order.target.root_path().display().to_string(),
         identity: order.target.identity().as_str().to_owned(),
         what: order.what.to_owned(),
+        chore: order.chore.map(str::to_owned),
         packages: order.packages.to_vec(),
         command: words.cloned().collect(),
     })?;
     journal.sync()?;
     // A log that can't be written any more is no reason to leave a package manager half done.
     let mut kept = Ok(());
-    let status = order.tool.run(order.size, typed, &mut |bytes| {
+    let mut heard = |bytes: &[u8]| {
         if kept.is_ok() {
             let text = String::from_utf8_lossy(bytes).into_owned();
             kept = journal
@@ -109,7 +146,13 @@ pub fn run_command(
                 .and_then(|()| journal.flush());
         }
         wrote(bytes);
-    });
+    };
+    let talk = Talk {
+        typed,
+        wrote: &mut heard,
+        is_given_up,
+    };
+    let status = order.tool.run(order.size, talk);
     let code = status
         .as_ref()
         .ok()
@@ -141,6 +184,8 @@ pub struct CommandLog {
     pub identity: String,
     /// What it was for.
     pub what: String,
+    /// The chore that it was a part of, by its name.
+    pub chore: Option<String>,
     /// The packages that it was to remove.
     pub packages: Vec<String>,
     /// The tool and its arguments.
@@ -178,6 +223,7 @@ pub fn read_command(state: &StateFolder, run: &RunId) -> Result<CommandLog, LogE
                     target,
                     identity,
                     what,
+                    chore,
                     packages,
                     command,
                 },
@@ -190,6 +236,7 @@ pub fn read_command(state: &StateFolder, run: &RunId) -> Result<CommandLog, LogE
                     target,
                     identity,
                     what,
+                    chore,
                     packages,
                     command,
                     output: String::new(),
