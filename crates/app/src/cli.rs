@@ -224,6 +224,9 @@ struct SweepOptions {
     /// Have the file system keep all as it is before anything goes, where it can (Btrfs): nothing is freed until that is let go of
     #[arg(long)]
     restore_point: bool,
+    /// Do these chores afterwards
+    #[arg(long, value_name = "ID", value_delimiter = ',')]
+    chores: Vec<String>,
 }
 
 #[derive(Subcommand)]

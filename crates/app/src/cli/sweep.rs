@@ -2,6 +2,7 @@
 
 use std::path::Path;
 
+use jolly_core::chores::ChoreId;
 use jolly_core::decide::Spared;
 use jolly_core::host::boot;
 use jolly_core::plan::{ConfirmedManifest, Manifest, MostRead, Outcome, make_manifest, read_plan};
@@ -13,18 +14,21 @@ use jolly_core::survey::{searches_of_copies, searches_of_leftovers};
 use jolly_core::{CancelToken, error_chain};
 use serde_json::{Value, json};
 
+use crate::cli::chores::do_them;
 use crate::cli::unattended::TimeLimit;
-use crate::cli::{SweepOptions, preview, print, scan, unattended};
+use crate::cli::{SweepOptions, chores, preview, print, scan, unattended};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::runs::{List, Run, RunError};
 use crate::session::{Session, clock};
 use crate::surveys::copies_of_list;
+use crate::upkeep::named;
 use crate::wording::{bytes, count};
 
 pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit, Refusal> {
     let cancel = print::cancel_on_interrupt()?;
     let is_real = sweep.yes && !sweep.rehearse;
+    let wanted = chores::parse(&sweep.chores)?;
     let is_planned = sweep.plan.is_some();
     let mut limit = None;
     let (session, manifest, searches) = if let Some(id) = &sweep.sheet {
@@ -81,8 +85,29 @@ pub(super) fn run(options: &SharedOptions, sweep: &SweepOptions) -> Result<Exit,
         return Ok(Exit::Done);
     }
     let exit = carry_out(options, &session, &manifest.confirm(), &list, &cancel)?;
+    let exit = followed_by(options, &session, (exit, &wanted), &cancel)?;
     let is_late = exit == Exit::Stopped && limit.as_ref().is_some_and(TimeLimit::has_stopped);
     Ok(if is_late { Exit::SomeStayed } else { exit })
+}
+
+/// Does the chores that were asked for, once a sweep came to its end.
+fn followed_by(
+    options: &SharedOptions,
+    session: &Session,
+    (exit, wanted): (Exit, &[ChoreId]),
+    cancel: &CancelToken,
+) -> Result<Exit, Refusal> {
+    if wanted.is_empty() || !matches!(exit, Exit::Done | Exit::SomeStayed) {
+        return Ok(exit);
+    }
+    let found = session.chores(cancel);
+    if found.is_empty() {
+        print::message("Chores are for the system that runs here; this is another one.");
+        return Ok(Exit::SomeStayed);
+    }
+    // Who swept with --yes has said it for what follows, too.
+    let did = do_them(options, session, (&named(&found, wanted), true), cancel)?;
+    Ok(if did == Exit::Done { exit } else { did })
 }
 
 /// A list with the computer that it is of, and where the rules look there.

@@ -62,6 +62,8 @@ pub(super) enum Action {
     Startup,
     /// Write over what is free, or a whole disk.
     Wipe,
+    /// The chores that follow the sweep.
+    Upkeep,
     Explain,
     Delete,
     Close,

@@ -25,6 +25,7 @@ mod starts;
 mod startup;
 mod sweeping;
 mod uninstall;
+mod upkeep;
 mod weigh;
 mod wipe;
 
@@ -63,6 +64,7 @@ pub(super) use starts::{StartsRow, StartsView};
 pub(super) use startup::StartupView;
 pub(super) use sweeping::Sweeping;
 pub(super) use uninstall::{UninstallStage, UninstallView, command_size};
+pub(super) use upkeep::{Upkeep, UpkeepView};
 pub(super) use weigh::{ClassSum, Holders, Weigh};
 pub(super) use wipe::{WipeChoice, WipeStage, WipeView};
 
@@ -159,6 +161,8 @@ pub(super) enum Overlay {
     Export(Box<ExportView>),
     /// Something is packed, taken out of its archive, or rescued.
     Packing(Box<PackingView>),
+    /// The chores that follow the sweep are chosen.
+    Upkeep(UpkeepView),
     /// Something is written over.
     Wipe(Box<WipeView>),
 }
@@ -202,6 +206,8 @@ pub(super) struct Model {
     pub copies_to_take: Option<CopiesToTake>,
     /// What was turned off since the interface opened and is off still.
     pub turned_off: Vec<TurnedOff>,
+    /// The chores of the computer that is worked on.
+    pub upkeep: Upkeep,
     /// What the mouse points at, in words.
     pub pointed: Option<String>,
     /// What this person has done before.
@@ -249,6 +255,7 @@ impl Model {
             station: Station::Arrive,
             overlay: None,
             turned_off: Vec::new(),
+            upkeep: Upkeep::default(),
             clock: Duration::ZERO,
             is_over: false,
             refusal: None,
@@ -291,6 +298,7 @@ impl Model {
         self.session = Some(session);
         self.selection = selection;
         self.scanning = Scanning::default();
+        self.upkeep = Upkeep::default();
         self.weigh = None;
         self.check = None;
         self.sweeping = None;

@@ -16,6 +16,7 @@ use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jolly_core::CancelToken;
+use jolly_core::chores::{Chore, ChoreEnd};
 use jolly_core::computer::{TargetPath, Volume};
 use jolly_core::decide::{
     Arrangement, Choice, Decisions, EntryId, Excluded, Exclusion, ExclusionError, Inside,
@@ -124,6 +125,8 @@ pub(super) enum Msg {
     PointGone(Result<u64, String>),
     /// News of something that is packed or rescued.
     Packing(PackingNews),
+    /// News of chores.
+    Upkeep(UpkeepNews),
     /// News of something that is written over.
     Wiping(WipeNews),
     /// What the dustpans hold.
@@ -194,6 +197,16 @@ pub(super) struct SweptRun {
     pub left: Option<LeftOver>,
     /// The restore point that was made before it.
     pub point: Option<TargetPath>,
+    /// What came of the chores that followed it.
+    pub chores: Vec<ChoreEnd>,
+}
+
+/// What is known of chores.
+pub(super) enum UpkeepNews {
+    /// Which there are.
+    Found(Vec<Chore>),
+    /// What the tool of one says while it runs: the chore's title, and a line.
+    Said(&'static str, String),
 }
 
 /// What the dustpans hold.
@@ -328,6 +341,8 @@ pub(super) struct SweepOrder {
     pub predictions: Option<Arc<Predictions>>,
     /// Whether a restore point is made first.
     pub makes_point: bool,
+    /// The chores that follow it.
+    pub chores: Vec<Chore>,
 }
 
 /// Something that is remembered.
@@ -436,6 +451,8 @@ pub(super) enum FileWork {
     Draw(Arc<Session>, Subject),
     /// Find out what packing or rescuing something would come to.
     LookToPack(Arc<Session>, PackSubject, CancelToken),
+    /// Find out which chores there are.
+    LookForChores(Arc<Session>),
     /// Find out what could be written over.
     LookToWipe(Arc<Session>),
     /// Pack it, or rescue it.

@@ -19,7 +19,8 @@ use crate::new_file::{Existing, Readers, write_file};
 use crate::session::{Session, clock};
 use crate::tui::model::{DustpanRun, Subject};
 use crate::tui::msg::{
-    Dustpans, Export, ExportFailure, ExportNews, FileWork, Msg, Runs, StartupNews, WipeNews,
+    Dustpans, Export, ExportFailure, ExportNews, FileWork, Msg, Runs, StartupNews, UpkeepNews,
+    WipeNews,
 };
 use crate::tui::{packs, wipes};
 
@@ -75,6 +76,10 @@ pub(super) fn carry_out(work: FileWork) -> Msg {
         }
         FileWork::LookToPack(session, subject, cancel) => {
             Msg::Packing(packs::look(&session, &subject, &cancel))
+        }
+        FileWork::LookForChores(session) => {
+            let chores = session.chores(&CancelToken::default());
+            Msg::Upkeep(UpkeepNews::Found(chores))
         }
         FileWork::LookToWipe(session) => Msg::Wiping(WipeNews::Found(wipes::look(&session))),
         // It tells how far it is, so it has a thread that can.

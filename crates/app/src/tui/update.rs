@@ -29,6 +29,7 @@ mod space;
 mod starts;
 mod startup;
 mod uninstall;
+mod upkeep;
 mod weigh;
 mod wipe;
 
@@ -79,7 +80,7 @@ pub(super) fn update(model: &mut Model, message: Msg) -> Vec<Effect> {
         }
         Msg::Nothing | Msg::Scanning(..) => Vec::new(),
         Msg::Opened(result) => scanning::opened(model, *result),
-        Msg::Exporting(_) | Msg::Packing(_) | Msg::Wiping(_) | Msg::Startup(_) => {
+        Msg::Exporting(_) | Msg::Packing(_) | Msg::Wiping(_) | Msg::Upkeep(_) | Msg::Startup(_) => {
             heard(model, message)
         }
         Msg::Scanned(job, scan) => {
@@ -125,6 +126,7 @@ fn heard(model: &mut Model, message: Msg) -> Vec<Effect> {
         Msg::Exporting(news) => export::hear(model, news),
         Msg::Packing(news) => packing::hear(model, news),
         Msg::Wiping(news) => wipe::hear(model, news),
+        Msg::Upkeep(news) => upkeep::hear(model, news),
         Msg::Startup(news) => startup::hear(model, news),
         _ => Vec::new(),
     }

@@ -26,6 +26,7 @@ mod startup;
 mod strip;
 mod sweep;
 mod uninstall;
+mod upkeep;
 mod weigh;
 mod wipe;
 
@@ -147,6 +148,7 @@ fn before_station(
             packing::draw(view, theme, frame, area);
         }
         Overlay::Wipe(view) => wipe::draw(view, theme, frame, area),
+        Overlay::Upkeep(view) => upkeep::draw(model, view, theme, frame, area),
         Overlay::Help(from, behind) => {
             if let Some(behind) = behind {
                 before_station(model, behind, theme, frame, (area, below));

@@ -153,7 +153,7 @@ fn bus(verb: &str, last: &str) -> Result<Tool, String> {
 /// How many names are remembered, as the service says.
 pub(super) fn names_remembered(cancel: &CancelToken) -> Result<u64, String> {
     let answer = bus("get-property", "CacheStatistics")?.ask_until(cancel, PATIENCE);
-    let answer = answer.map_err(|error| format!("the bus doesn't answer: {error}"))?;
+    let answer = answer.map_err(|_timed_out| "the bus doesn't answer".to_owned())?;
     if !answer.status.success() {
         let told = answer.errors.trim().lines().last().unwrap_or_default();
         let told = crate::format::Printable(told.as_bytes()).to_string();

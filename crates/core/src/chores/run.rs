@@ -82,6 +82,15 @@ pub struct ChoreEnd {
 }
 
 impl ChoreEnd {
+    /// Whether it has built something anew that a sweep may have taken.
+    pub fn has_built_anew(&self) -> bool {
+        let builds = matches!(
+            self.id,
+            ChoreId::FontCache | ChoreId::IconCaches | ChoreId::MenuCaches
+        );
+        builds && self.outcome == ChoreOutcome::Done
+    }
+
     fn new(id: ChoreId, outcome: ChoreOutcome, says: String) -> Self {
         Self {
             id,

@@ -11,6 +11,7 @@
 )]
 
 mod arrivals;
+mod chores;
 mod copies;
 mod decisions;
 mod extensions;

@@ -337,6 +337,12 @@ const BINDINGS: &[Binding] = &[
         &[(BackTab, Action::Back), (Esc, Action::Back)],
     ),
     main(&[Check], "f", "save the list", &[(Char('f'), Action::Save)]),
+    more(
+        &[Check],
+        "i",
+        "chores that follow the sweep",
+        &[(Char('i'), Action::Upkeep)],
+    ),
     main(
         &[Check],
         "c",

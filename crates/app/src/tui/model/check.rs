@@ -112,6 +112,8 @@ pub(in crate::tui) struct Check {
     pub overwritten: (u64, Option<&'static str>),
     /// Whether the file system can keep all as it is first, and whether it is to.
     pub point: (bool, bool),
+    /// Which chores follow the sweep, in words, where there are any.
+    pub upkeep: Option<String>,
     pub rehearsal: Rehearsal,
     /// How much of the word has been typed.
     pub typed: String,
@@ -147,6 +149,7 @@ impl Check {
             copies: SafetyCopies::default(),
             overwritten: (0, None),
             point: (false, false),
+            upkeep: None,
             rehearsal: Rehearsal::None,
             typed: String::new(),
             focus: 0,

@@ -1,5 +1,6 @@
 //! How a sweep went, and what a second look says.
 
+use jolly_core::chores::ChoreEnd;
 use jolly_core::computer::TargetPath;
 use jolly_core::pile::Sum;
 use jolly_core::report::{Advice, Cause, Notice};
@@ -61,6 +62,8 @@ pub(in crate::tui) struct Report {
     pub left: Option<LeftOver>,
     /// The restore point that was made before it, until it is let go of.
     pub point: Option<TargetPath>,
+    /// What came of the chores that followed it.
+    pub chores: Vec<ChoreEnd>,
     /// None while the verifying scan is under way.
     pub verified: Option<Verified>,
 }

@@ -9,7 +9,7 @@ use crate::tui::model::{
     Check, CheckList, CheckRow, Model, Rehearsal, Station, Sweeping, WORD, Waits,
 };
 use crate::tui::msg::{Effect, Question, RunWork, SweepOrder};
-use crate::tui::update::{moved, save, start_scan};
+use crate::tui::update::{moved, save, start_scan, upkeep};
 use crate::wording::counted;
 
 /// Said to who starts before there is a list.
@@ -18,6 +18,7 @@ const BEING_MADE: &str = "The list is still being made.";
 pub(super) fn listed(model: &mut Model, check: Option<Check>) {
     if check.is_some() {
         model.check = check;
+        upkeep::tell(model);
         // What was asked of it too early no longer holds.
         if model.message.as_deref() == Some(BEING_MADE) {
             model.message = None;
@@ -81,6 +82,7 @@ pub(super) fn act(model: &mut Model, action: Action) -> Vec<Effect> {
                 "This volume keeps no restore points: that takes Btrfs, and the administrator.";
             model.message = Some(words.to_owned());
         }
+        Action::Upkeep => return upkeep::open(model),
         Action::Save => save::ask(model),
         Action::LookAgain => return look_again(model),
         Action::AskToClose => return ask_to_close(model, asked),
@@ -252,5 +254,6 @@ fn letter_typed(model: &mut Model, letter: char) -> Vec<Effect> {
         manifest,
         predictions,
         makes_point,
+        chores: model.upkeep.follow(),
     })))]
 }

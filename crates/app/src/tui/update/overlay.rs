@@ -11,7 +11,8 @@ use crate::tui::msg::{Effect, Lookup};
 use crate::tui::update::completion::common_start;
 use crate::tui::update::programs::belongs;
 use crate::tui::update::{
-    arrive, exclude, export, find, packing, place, rulebooks, save, starts, uninstall, weigh, wipe,
+    arrive, exclude, export, find, packing, place, rulebooks, save, starts, uninstall, upkeep,
+    weigh, wipe,
 };
 
 pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
@@ -26,6 +27,7 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Overlay::Export(view), _) => return export::press(model, view, key),
         (Overlay::Packing(view), _) => return packing::press(model, view, key),
         (Overlay::Wipe(view), _) => return wipe::press(model, view, key),
+        (Overlay::Upkeep(view), _) => return upkeep::press(model, view, key),
         (Overlay::Belongs(draft), _) => return belongs::press(model, draft, key),
         (Overlay::Uninstall(view), _) => return uninstall::press(model, view, key),
         (Overlay::Find(input, behind), _) => return find::press(model, input, behind, key),
@@ -152,7 +154,8 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
             | Overlay::Runs(_)
             | Overlay::Startup(_)
             | Overlay::Decided(_)
-            | Overlay::Wipe(_),
+            | Overlay::Wipe(_)
+            | Overlay::Upkeep(_),
         )
         | None => {}
     }

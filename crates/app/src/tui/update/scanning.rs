@@ -13,7 +13,9 @@ use jolly_core::state::{Told, VisitFact, VisitLook, VisitSign};
 
 use crate::exit::Refusal;
 use crate::tui::keys::Action;
-use crate::tui::model::{Model, Report, Scanning, Station, Verified, Weigh, customer_words};
+use crate::tui::model::{
+    Model, Report, Scanning, Station, Upkeep, Verified, Weigh, customer_words,
+};
 use crate::tui::msg::{Effect, Keeping, Opened, Question, RunWork, ScanJob, Scanned, SweptRun};
 use crate::tui::update::{arrive, copies, hints, programs, weigh};
 use crate::wording::{self, at_once, count, counted};
@@ -249,6 +251,7 @@ pub(super) fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) ->
                 summary,
                 left,
                 point,
+                chores,
             } = *swept;
             let size = model
                 .weigh
@@ -272,11 +275,14 @@ pub(super) fn swept(model: &mut Model, result: Result<Box<SweptRun>, String>) ->
                 summary: Box::new(summary),
                 left,
                 point,
+                chores,
                 is_partial,
                 size,
                 verified: None,
             });
             model.station = Station::Report;
+            // What was done is looked at anew before it is offered once more.
+            model.upkeep = Upkeep::default();
             let mut effects = start_scan(model);
             effects.extend(keep);
             effects.extend(hints::done(model, Station::Sweep));

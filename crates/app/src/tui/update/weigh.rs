@@ -18,7 +18,7 @@ use crate::tui::msg::{Effect, Keeping, Question, RunWork};
 use crate::tui::update::change::{back_or_again, change};
 use crate::tui::update::find::{self, Start};
 use crate::tui::update::{
-    copies, exclude, export, has_said_yes, packing, sites, space, start_scan,
+    copies, exclude, export, has_said_yes, packing, sites, space, start_scan, upkeep,
 };
 use crate::wording::{bytes, counted, limit_words};
 
@@ -167,6 +167,7 @@ pub(super) fn check(model: &mut Model) -> Vec<Effect> {
     ))];
     effects.extend(before.map(|before| Effect::LetGo(Box::new(before))));
     effects.extend(keep_decided(model));
+    effects.extend(upkeep::look(model));
     effects
 }
 

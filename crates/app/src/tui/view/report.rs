@@ -2,6 +2,7 @@
 
 mod went;
 
+use jolly_core::chores::{ChoreEnd, ChoreOutcome};
 use jolly_core::computer::Layout;
 use jolly_core::plan::Outcome;
 use jolly_core::report::Cause;
@@ -13,6 +14,7 @@ use crate::tui::draw::{Pieces, VolumeParts, cut, left, right, volume_bar, wrap};
 use crate::tui::model::{Model, Report};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::lines;
+use crate::upkeep::end_in_words;
 use crate::wording::{self, bytes, count, counted};
 
 /// How many reasons to stay are told; the log has all.
@@ -124,6 +126,14 @@ fn head(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
             " {point} holds all as it was before; m lets go of it, and what it holds alone comes back"
         );
         all.push(Line::styled(cut(&text, width), theme.style(Role::Straw)));
+    }
+    for end in &report.chores {
+        let role = match end.outcome {
+            ChoreOutcome::Done => Role::Text,
+            _ => Role::Ask,
+        };
+        let text = format!(" {}", end_in_words(end));
+        all.push(Line::styled(cut(&text, width), theme.style(role)));
     }
     if report.is_partial {
         let text = " The scan before had been stopped: what lay further on was not weighed.";
@@ -373,8 +383,13 @@ fn verified(theme: &Theme, report: &Report) -> Line<'static> {
                 bytes(verified.takes.bytes)
             );
             let said = counted(verified.stayed.items, "item");
+            let again = if report.chores.iter().any(ChoreEnd::has_built_anew) {
+                " Chores have built caches anew."
+            } else {
+                ""
+            };
             line.add(
-                format!("{rest} would still go; the report says {said} stayed."),
+                format!("{rest} would still go; the report says {said} stayed.{again}"),
                 theme.style(Role::Text),
             )
         }

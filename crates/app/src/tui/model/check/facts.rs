@@ -48,6 +48,7 @@ impl Check {
         }
         self.dustpan(&mut all);
         all.extend(self.point());
+        all.extend(self.upkeep.clone().map(|says| fact("upkeep", says)));
         self.profiles(&mut all);
         for (at, waits) in self.to_close.iter().enumerate().take(NAMED) {
             let verb = if waits.files == 1 { "waits" } else { "wait" };
