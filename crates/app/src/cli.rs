@@ -168,17 +168,7 @@ enum Command {
     },
     /// What occupies the space, by folder and by when it was used last
     #[command(after_help = "Example: jolly-broom space home --out space.svg")]
-    Space {
-        /// Only what lies below this folder
-        #[arg(value_name = "DIR")]
-        folder: Option<PathBuf>,
-        /// Write it to a file, too: .svg or .pdf the picture, .csv a table, .json an object a line
-        #[arg(long, value_name = "FILE")]
-        out: Option<PathBuf>,
-        /// Replace the file where there is one
-        #[arg(long, requires = "out")]
-        force: bool,
-    },
+    Space(space::SpaceOptions),
     /// Job sheets: each computer with its visits
     #[command(after_help = "Example: jolly-broom sheet list")]
     Sheet {
@@ -432,14 +422,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Extensions) => extensions::run(&shared),
         Some(Command::Programs { left_behind }) => programs::run(left_behind, &shared),
         Some(Command::Copies { folders }) => copies::run(&shared, &folders),
-        Some(Command::Space { folder, out, force }) => {
-            let wanted = space::Wanted {
-                folder: folder.as_deref(),
-                out: out.as_deref(),
-                is_forced: force,
-            };
-            space::run(&shared, &wanted)
-        }
+        Some(Command::Space(options)) => space::run(&shared, &options),
         Some(Command::Sheet { command }) => sheet::run(&shared, &command),
         Some(Command::Schedule { sheet }) => schedule::run(&shared, &sheet),
         Some(Command::Status { sheet }) => return status::run(&shared, &sheet),

@@ -8,7 +8,7 @@ use jolly_core::pile::AtOnce;
 use jolly_core::plan::{SafetyCopies, SignInsLost};
 use jolly_core::report::{Advice, Forecast, LittleFree};
 use jolly_core::rule::AgeLimit;
-use jolly_core::survey::{Extension, Figure, Sign};
+use jolly_core::survey::{Extension, Figure, InPieces, Sign};
 
 /// A size that is an estimate: "≈1.20 KiB".
 pub(crate) fn about(size: u64) -> String {
@@ -197,6 +197,16 @@ fn crash_reports(figure: &Figure) -> String {
     )
 }
 
+/// How many files lie in several pieces.
+pub(crate) fn in_pieces(pieces: &InPieces) -> String {
+    let of = counted(pieces.files, "file");
+    let least = if pieces.is_least { " looked at" } else { "" };
+    format!(
+        "{} % of {of}{least} lie in several pieces",
+        pieces.percent()
+    )
+}
+
 fn unused_programs(many: u64, held: u64) -> String {
     let many = counted(many, "program");
     match held {
@@ -205,13 +215,46 @@ fn unused_programs(many: u64, held: u64) -> String {
     }
 }
 
+/// A sign of the disk itself in words: with the source of the fact.
+fn disk_sign(sign: &Sign) -> (String, &'static str) {
+    match sign {
+        Sign::DiskFailing(disk) => (
+            format!("The disk {disk} says that it is failing"),
+            "Copy what matters first, now; it said so itself when it was asked (smartctl).",
+        ),
+        Sign::DiskErrors(errors) => (
+            format!("{} noted by the file system", counted(*errors, "error")),
+            "The kernel counted them (errors_count): copy what matters first, then check the disk.",
+        ),
+        Sign::ReadOnlyByErrors => (
+            "Its volume can only be read".to_owned(),
+            "Mounted so (/proc/self/mountinfo), most likely after errors: check it before anything else.",
+        ),
+        Sign::InPieces(pieces) => (
+            in_pieces(pieces),
+            "On a disk that turns that makes reading slow.",
+        ),
+        _ => (String::new(), ""),
+    }
+}
+
+/// What puts files together that lie in pieces.
+pub(crate) fn mends_pieces(pieces: &InPieces) -> String {
+    match &pieces.mends {
+        Some(command) => format!(
+            "`{command}` puts them together while the volume is mounted. On the system that runs here it is a chore that \
+             can follow a sweep."
+        ),
+        None => "Its own system puts them together: its tool for that is started there.".to_owned(),
+    }
+}
+
 /// A sign in words, as the layout's people say it: its figure, and why it matters.
 pub(crate) fn sign(sign: &Sign, layout: Layout) -> (String, &'static str) {
     match sign {
-        Sign::DiskErrors(errors) => (
-            format!("{} noted by the file system", counted(*errors, "error")),
-            "Copy what matters first, and check the disk's health before anything else.",
-        ),
+        Sign::DiskFailing(_) | Sign::DiskErrors(_) | Sign::ReadOnlyByErrors | Sign::InPieces(_) => {
+            disk_sign(sign)
+        }
         Sign::VolumeFull(percent) => (
             format!("Volume {percent} % full"),
             "A system slows down and its updates fail when little is free.",

@@ -35,13 +35,15 @@ pub enum ChoreId {
     UnneededPackages,
     /// The system's journal.
     Journal,
+    /// Putting files together that lie in pieces.
+    Pieces,
     /// Telling flash disks what is empty.
     Trim,
 }
 
 impl ChoreId {
     /// All of them, in the order in which they are done: what frees something before the disks are told what is empty.
-    pub const ALL: [Self; 9] = [
+    pub const ALL: [Self; 10] = [
         Self::UnneededPackages,
         Self::PackageCache,
         Self::Journal,
@@ -50,6 +52,7 @@ impl ChoreId {
         Self::MenuCaches,
         Self::NameCache,
         Self::Clipboard,
+        Self::Pieces,
         Self::Trim,
     ];
 
@@ -64,6 +67,7 @@ impl ChoreId {
             Self::PackageCache => "package-cache",
             Self::UnneededPackages => "unneeded-packages",
             Self::Journal => "journal",
+            Self::Pieces => "pieces",
             Self::Trim => "trim",
         }
     }
@@ -84,6 +88,7 @@ impl ChoreId {
             Self::PackageCache => "Package cache",
             Self::UnneededPackages => "Packages nothing needs",
             Self::Journal => "System journal",
+            Self::Pieces => "Files in pieces",
             Self::Trim => "Trim of flash disks",
         }
     }
@@ -111,6 +116,9 @@ impl ChoreId {
             Self::Journal => {
                 "Removes what the system wrote into its journal more than four weeks ago."
             }
+            Self::Pieces => {
+                "Puts files together that lie in pieces on a disk that turns: reading them gets faster."
+            }
             Self::Trim => "Tells flash disks what is empty: they stay fast.",
         }
     }
@@ -121,7 +129,7 @@ impl ChoreId {
             Self::NameCache | Self::Clipboard => Duration::from_secs(10),
             Self::FontCache | Self::IconCaches | Self::MenuCaches => Duration::from_mins(2),
             Self::PackageCache | Self::Journal => Duration::from_mins(5),
-            Self::UnneededPackages | Self::Trim => Duration::from_mins(30),
+            Self::UnneededPackages | Self::Pieces | Self::Trim => Duration::from_mins(30),
         }
     }
 

@@ -4,6 +4,7 @@
 
 pub(crate) mod boot;
 mod close;
+mod disk_health;
 mod disks;
 mod in_use;
 pub(crate) mod mounts;
@@ -16,11 +17,12 @@ mod whole_disk;
 
 pub use boot::boot;
 pub use close::{Asked, ask_to_close};
+pub(crate) use disk_health::failing_disk;
 pub(crate) use disks::recorded_errors;
-pub(crate) use disks::trimmed_volumes;
 pub use disks::{
     HostDisk, UnmountedVolume, VolumeKind, host_disks, unmounted_volumes, volume_kind,
 };
+pub(crate) use disks::{is_rotating, trimmed_volumes};
 pub use in_use::{InUse, RunningProgram};
 pub(crate) use in_use::{device_number, users_locking};
 pub(crate) use mounts::mounted_disks;

@@ -15,7 +15,10 @@ mod sites;
 mod space;
 pub(crate) mod startup;
 
-pub use arrival::{Arrival, Fact, Figure, Sign, arrive, facts, signs};
+pub(crate) use arrival::mending_tool;
+pub use arrival::{
+    Arrival, Fact, Figure, InPieces, Sign, arrive, count_pieces, facts, files_in_pieces, signs,
+};
 pub use copies::{
     ChosenCopy, Copies, CopyGroup, CopyNews, FolderPair, MeantTheSame, PairChoice, Picture,
     Recording, Side, StaysFor, Version, VersionFacts, VersionGroup, Versions, chosen_copies,

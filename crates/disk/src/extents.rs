@@ -18,6 +18,26 @@ pub struct Extent {
 /// Extents that are told of one file at most: of a file in more pieces nothing is said.
 const MOST: usize = 1 << 16;
 
+/// In how many pieces a file lies on its volume: one more than the places where a piece doesn't follow the one before it (the
+/// kernel's FIEMAP). None where the file system doesn't say, or hasn't decided yet. Nothing is written for it.
+pub fn pieces_on_disk(file: &File) -> Option<u64> {
+    let unclear =
+        FiemapExtentFlags::UNKNOWN | FiemapExtentFlags::DELALLOC | FiemapExtentFlags::ENCODED;
+    let (mut pieces, mut next) = (0, None);
+    for (many, extent) in Fiemap::new(file).enumerate() {
+        let extent = extent.ok()?;
+        if extent.fe_flags.contains(FiemapExtentFlags::DATA_INLINE) {
+            return Some(1);
+        }
+        if extent.fe_flags.intersects(unclear) || many >= MOST {
+            return None;
+        }
+        pieces += u64::from(next != Some(extent.fe_physical));
+        next = extent.fe_physical.checked_add(extent.fe_length);
+    }
+    (pieces > 0).then_some(pieces)
+}
+
 /// Where all bytes of a file lie, if other files share every one of its extents (the kernel's FIEMAP, `FIEMAP_EXTENT_SHARED`);
 /// none where one of them is the file's own, or where the file system doesn't say. Nothing is written for it.
 pub fn shared_extents(file: &File) -> Option<Vec<Extent>> {

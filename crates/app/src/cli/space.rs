@@ -1,14 +1,17 @@
 //! `space`: what occupies the space of a target.
 
 use std::io;
-use std::path::Path;
+use std::path::PathBuf;
 
+use clap::Args;
 use jolly_core::CancelToken;
 use jolly_core::computer::TargetPath;
 use jolly_core::format::Printable;
 use jolly_core::report::{Form, space_rows, write_space};
-use jolly_core::survey::{Part, Space, Whole, snapshots, space};
+use jolly_core::survey::{Part, Space, Whole, count_pieces, snapshots, space};
 use jolly_core::walk::{FolderNumber, walk_tree};
+
+use serde_json::json;
 
 use crate::cli::print;
 use crate::cli::report::{existing, no_ending, refuse};
@@ -16,17 +19,30 @@ use crate::exit::{Exit, Refusal};
 use crate::handover::{ENDINGS, HandoverError, SpaceView, Written, write_space_to};
 use crate::options::SharedOptions;
 use crate::session::{Session, clock};
-use crate::wording::{bytes, count, since};
+use crate::wording::{bytes, count, in_pieces, since};
 
 /// What is asked for.
-pub(super) struct Wanted<'a> {
-    pub folder: Option<&'a Path>,
-    pub out: Option<&'a Path>,
-    pub is_forced: bool,
+#[derive(Args)]
+pub(super) struct SpaceOptions {
+    /// Only what lies below this folder
+    #[arg(value_name = "DIR")]
+    folder: Option<PathBuf>,
+    /// How many files lie in several pieces on the disk instead, and the worst of them
+    #[arg(long, conflicts_with_all = ["folder", "out"])]
+    pieces: bool,
+    /// Write it to a file, too: .svg or .pdf the picture, .csv a table, .json an object a line
+    #[arg(long, value_name = "FILE")]
+    out: Option<PathBuf>,
+    /// Replace the file where there is one
+    #[arg(long, requires = "out")]
+    force: bool,
 }
 
-pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, Refusal> {
-    let form = match wanted.out {
+pub(super) fn run(options: &SharedOptions, wanted: &SpaceOptions) -> Result<Exit, Refusal> {
+    if wanted.pieces {
+        return pieces(options);
+    }
+    let form = match wanted.out.as_deref() {
         Some(file) => {
             let form = Written::of(file);
             Some((file, form.ok_or_else(|| no_ending(file, ENDINGS))?))
@@ -35,7 +51,10 @@ pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, 
     };
     let session = Session::of_options(options)?;
     let now = session.now.unwrap_or_else(clock);
-    let folder = wanted.folder.map(|folder| session.folder_on_target(folder));
+    let folder = wanted
+        .folder
+        .as_ref()
+        .map(|folder| session.folder_on_target(folder));
     let folder = folder.transpose()?.unwrap_or_default();
     let cancel = print::cancel_on_interrupt()?;
     let (found, start) = look(&session, &folder, &cancel);
@@ -62,7 +81,7 @@ pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, 
             name: session.shown_name(),
             when: now,
         };
-        let written = write_space_to(&view, (file, form), existing(wanted.is_forced));
+        let written = write_space_to(&view, (file, form), existing(wanted.force));
         written.map_err(|error: HandoverError| refuse(&error))?;
     }
     Ok(Exit::Done)
@@ -85,6 +104,40 @@ fn look(session: &Session, folder: &TargetPath, cancel: &CancelToken) -> (Space,
     }
     progress.end();
     (found, start)
+}
+
+/// Tells how many files lie in several pieces, on whatever disk.
+fn pieces(options: &SharedOptions) -> Result<Exit, Refusal> {
+    let session = Session::of_options(options)?;
+    let cancel = print::cancel_on_interrupt()?;
+    let found = count_pieces(&session.target, &|| cancel.is_cancelled());
+    if options.json {
+        print::json(&json!({
+            "files": found.files, "split": found.split, "pieces": found.pieces,
+            "percent": found.percent(), "partial": found.is_least, "mends": found.mends,
+            "worst": found.worst.iter().map(|(pieces, size, path)| json!({
+                "path": path.to_string(), "pieces": pieces, "size": size,
+            })).collect::<Vec<_>>(),
+        }))?;
+    } else {
+        print::result(|out| {
+            writeln!(out, "{}", in_pieces(&found))?;
+            for (pieces, size, path) in &found.worst {
+                writeln!(
+                    out,
+                    "{:>8} pieces {:>11}  {path}",
+                    count(*pieces),
+                    bytes(*size)
+                )?;
+            }
+            Ok(())
+        })?;
+    }
+    Ok(if found.is_least {
+        Exit::Stopped
+    } else {
+        Exit::Done
+    })
 }
 
 /// What is smaller than one part in so many is not printed.

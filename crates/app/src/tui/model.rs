@@ -36,7 +36,7 @@ use jolly_core::computer::Volume;
 use jolly_core::decide::Selection;
 use jolly_core::rule::RuleNumber;
 use jolly_core::run::LeftOver;
-use jolly_core::survey::Sign;
+use jolly_core::survey::{InPieces, Sign};
 use tui_input::Input;
 
 pub(super) use arrive::{Arrived, Bench, Computer, Look, Origin};
@@ -161,6 +161,8 @@ pub(super) enum Overlay {
     Export(Box<ExportView>),
     /// Something is packed, taken out of its archive, or rescued.
     Packing(Box<PackingView>),
+    /// Files that lie in the most pieces.
+    Pieces(Box<InPieces>),
     /// The chores that follow the sweep are chosen.
     Upkeep(UpkeepView),
     /// Something is written over.

@@ -13,6 +13,7 @@ mod keyline;
 mod mast;
 mod overlay;
 mod packing;
+mod pieces;
 mod place;
 mod programs;
 mod report;
@@ -148,6 +149,7 @@ fn before_station(
             packing::draw(view, theme, frame, area);
         }
         Overlay::Wipe(view) => wipe::draw(view, theme, frame, area),
+        Overlay::Pieces(found) => pieces::draw(found, theme, frame, area),
         Overlay::Upkeep(view) => upkeep::draw(model, view, theme, frame, area),
         Overlay::Help(from, behind) => {
             if let Some(behind) = behind {

@@ -2,7 +2,7 @@
 
 use std::fs;
 use std::path::{Path, PathBuf};
-use std::time::{Duration, UNIX_EPOCH};
+use std::time::{Duration, Instant, UNIX_EPOCH};
 
 use jiff::Timestamp;
 use jolly_disk::runner;
@@ -11,9 +11,10 @@ use crate::cancel::CancelToken;
 use crate::chores::{Chore, ChoreId, ChoreStep};
 use crate::computer::Target;
 use crate::error_chain;
-use crate::host::{PackageManager, Tool, trimmed_volumes};
+use crate::host::{PackageManager, Tool, mount_of, trimmed_volumes};
 use crate::run::list_commands;
 use crate::state::StateFolder;
+use crate::survey::{files_in_pieces, mending_tool};
 
 /// How long a service may take to answer.
 const PATIENCE: Duration = Duration::from_secs(8);
@@ -73,7 +74,7 @@ pub fn chores(target: &Target, around: &Surroundings<'_>) -> Vec<Chore> {
         done.filter_map(|log| log.ended).max()
     };
     let chore = |id: ChoreId| {
-        let found = look(id, around);
+        let found = look(id, target, around);
         let system = found.as_ref().ok().and_then(|found| found.last);
         let last = own_last(id).max(system);
         match found {
@@ -98,7 +99,7 @@ pub fn chores(target: &Target, around: &Surroundings<'_>) -> Vec<Chore> {
     ChoreId::ALL.into_iter().map(chore).collect()
 }
 
-fn look(id: ChoreId, around: &Surroundings<'_>) -> Result<Found, String> {
+fn look(id: ChoreId, target: &Target, around: &Surroundings<'_>) -> Result<Found, String> {
     match id {
         ChoreId::NameCache => name_cache(around.cancel),
         ChoreId::Clipboard => clipboard(around.has_terminal),
@@ -108,6 +109,7 @@ fn look(id: ChoreId, around: &Surroundings<'_>) -> Result<Found, String> {
         ChoreId::PackageCache => package_cache(),
         ChoreId::UnneededPackages => unneeded_packages(),
         ChoreId::Journal => journal(Path::new("/var/log/journal"), around.now),
+        ChoreId::Pieces => pieces(target),
         ChoreId::Trim => trim(),
     }
 }
@@ -355,6 +357,28 @@ fn trim() -> Result<Found, String> {
         facts: vec![format!("mounted at {}", volumes.join(", "))],
         last: modified(Path::new("/var/lib/systemd/timers/stamp-fstrim.timer")),
         ..Found::of_tools(trims)
+    })
+}
+
+/// How long files are looked at before it is said how many lie in pieces.
+const LOOK: Duration = Duration::from_secs(2);
+
+fn pieces(target: &Target) -> Result<Found, String> {
+    let began = Instant::now();
+    let found = files_in_pieces(target, &|| began.elapsed() > LOOK);
+    let found = found.ok_or_else(|| "its disk doesn't turn".to_owned())?;
+    if !found.is_worth_a_word() {
+        return Err(format!("only {} % of files lie in pieces", found.percent()));
+    }
+    administrator()?;
+    let mount = mount_of(target.root_path()).ok_or_else(|| "its volume isn't known".to_owned())?;
+    let paths = mending_tool(&mount.kind);
+    let paths =
+        paths.ok_or_else(|| format!("{} has no tool for it while it is mounted", mount.kind))?;
+    let point = mount.point.to_str().unwrap_or("/");
+    Ok(Found {
+        facts: vec![format!("{} % of files lie in pieces", found.percent())],
+        ..Found::of_tool(tool(paths, &["-v", point])?)
     })
 }
 

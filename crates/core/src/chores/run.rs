@@ -126,6 +126,7 @@ impl Measure {
             | ChoreId::FontCache
             | ChoreId::IconCaches
             | ChoreId::MenuCaches
+            | ChoreId::Pieces
             | ChoreId::Trim => Self::Nothing,
         }
     }

@@ -185,21 +185,36 @@ fn is_part(volume: &str, device: &str) -> bool {
     number.bytes().all(|digit| digit.is_ascii_digit())
 }
 
+/// Whether the disk turns that a device is, is a part of, or is made of; `device` is major and minor number as a file's key
+/// holds them. None where nobody says.
+pub(crate) fn is_rotating(device: u64) -> Option<bool> {
+    let (major, minor) = (device >> 32, device & 0xffff_ffff);
+    let own = Path::new("/sys/dev/block").join(format!("{major}:{minor}"));
+    queue_says(&own, "rotational", 0).map(|turns| turns == 1)
+}
+
+/// What the queue of a device says; of a partition that of its disk, of what is made of others that of the first.
+fn queue_says(own: &Path, file: &str, depth: usize) -> Option<u64> {
+    const DEEPEST: usize = 8;
+    let place = fs::canonicalize(own).ok()?;
+    let below = names(&place.join("slaves")).into_iter().next();
+    if let Some(below) = below.filter(|_| depth < DEEPEST) {
+        return queue_says(&place.join("slaves").join(below), file, depth + 1);
+    }
+    let said = number(&place.join("queue").join(file));
+    said.or_else(|| number(&place.join("../queue").join(file)))
+}
+
 /// Where volumes are mounted whose disks want to be told what is empty: those that don't turn and say so (sysfs,
 /// `queue/discard_max_bytes`).
 pub(crate) fn trimmed_volumes() -> Vec<String> {
     let mut known = HashSet::new();
     let wanted = mounts().into_iter().filter(|mount| {
         let own = Path::new("/sys/dev/block").join(&mount.volume);
-        let place = fs::canonicalize(&own).unwrap_or(own);
-        // A partition lies below its disk.
-        let says = |file: &str| {
-            let own = number(&place.join("queue").join(file));
-            own.or_else(|| number(&place.join("../queue").join(file)))
-        };
-        let wants = says("discard_max_bytes").is_some_and(|most| most > 0);
+        let wants = queue_says(&own, "discard_max_bytes", 0).is_some_and(|most| most > 0);
+        let turns = queue_says(&own, "rotational", 0);
         let is_image = mount.source.starts_with("/dev/loop");
-        wants && says("rotational") == Some(0) && !is_image && !mount.is_read_only
+        wants && turns == Some(0) && !is_image && !mount.is_read_only
     });
     let wanted = wanted.filter(|mount| known.insert(mount.volume.clone()));
     wanted

@@ -46,10 +46,13 @@ pub fn advise(signs: &[Sign], summary: &RunSummary, end: SweepEnd<'_>) -> Vec<Ad
         Sign::CrashReports(_) => true,
         _ => !is_dealt_with(sign, summary),
     };
-    let (failing, others): (Vec<&Sign>, Vec<&Sign>) = signs
-        .iter()
-        .filter(is_open)
-        .partition(|sign| matches!(sign, Sign::DiskErrors(_)));
+    let (failing, others): (Vec<&Sign>, Vec<&Sign>) =
+        signs.iter().filter(is_open).partition(|sign| {
+            matches!(
+                sign,
+                Sign::DiskFailing(_) | Sign::DiskErrors(_) | Sign::ReadOnlyByErrors
+            )
+        });
     let of_sign = |sign: &Sign| Advice::Sign(sign.clone());
     let mut advice: Vec<Advice> = failing.into_iter().map(of_sign).collect();
     let free = summary.free_after;

@@ -4,6 +4,7 @@
 
 mod facts;
 mod large;
+mod pieces;
 mod signs;
 
 use std::collections::BTreeSet;
@@ -15,6 +16,8 @@ use crate::computer::{Target, TargetPath, Volume};
 use crate::host::{VolumeKind, mount_of, volume_kind};
 use crate::rule::{Need, RuleSet, resolve};
 pub use facts::{Fact, facts};
+pub(crate) use pieces::mending_tool;
+pub use pieces::{InPieces, count_pieces, files_in_pieces};
 pub use signs::{Figure, Sign, signs};
 
 /// What a first look at a computer tells.

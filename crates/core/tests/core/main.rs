@@ -24,6 +24,7 @@ mod left_behind;
 mod leftovers;
 mod lists;
 mod packing;
+mod pieces;
 mod plans;
 mod programs;
 mod recent_links;

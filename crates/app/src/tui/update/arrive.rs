@@ -145,6 +145,10 @@ fn go_to_sign(model: &mut Model, number: usize) -> Vec<Effect> {
     if matches!(sign, Sign::StartsAtSignIn(_)) {
         return startup::open(model);
     }
+    if let Sign::InPieces(found) = sign {
+        model.overlay = Some(Overlay::Pieces(found));
+        return Vec::new();
+    }
     if !sign.leads_on() {
         let (_, because) = wording::sign(&sign, layout);
         model.message = Some(format!("No rule sweeps this. {because}"));

@@ -45,7 +45,9 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
             | Overlay::Startup(_),
             _,
         )
-        | (_, KeyCode::Esc) => {}
+        | (_, KeyCode::Esc)
+        | (Overlay::Pieces(_), KeyCode::Enter) => {}
+        (Overlay::Pieces(found), _) => model.overlay = Some(Overlay::Pieces(found)),
         (Overlay::Save(input, _), KeyCode::Enter) => return save::save(model, input),
         (Overlay::Save(mut input, _), _) => {
             input.handle_event(&Event::Key(key));
@@ -155,6 +157,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
             | Overlay::Startup(_)
             | Overlay::Decided(_)
             | Overlay::Wipe(_)
+            | Overlay::Pieces(_)
             | Overlay::Upkeep(_),
         )
         | None => {}

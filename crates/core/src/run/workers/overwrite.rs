@@ -13,7 +13,7 @@ use jolly_disk::{Disk, Folder, Stat, pieces};
 
 use crate::cancel::CancelToken;
 use crate::computer::Target;
-use crate::host::{device_number, mount_of};
+use crate::host::{device_number, is_rotating, mount_of};
 
 /// Bytes written at once.
 const PIECE: usize = 1 << 20;
@@ -88,14 +88,7 @@ fn caveat_of(kind: Option<&str>, device: u64) -> Option<&'static str> {
         Some("overlay") => return Some("what lies below this volume keeps its bytes"),
         _ => {}
     }
-    // Major and minor number of the device that the volume lies on (sysfs(5)).
-    let queue = format!("/sys/dev/block/{}:{}", device >> 32, device & 0xffff_ffff);
-    let turns = ["queue/rotational", "../queue/rotational"]
-        .iter()
-        .find_map(|file| {
-            let text = std::fs::read_to_string(format!("{queue}/{file}")).ok()?;
-            Some(text.trim() == "1")
-        });
+    let turns = is_rotating(device);
     match (kind, turns) {
         (_, Some(false)) => Some("a flash disk keeps spare blocks, where older bytes may stay"),
         (Some("ext3" | "ext4" | "xfs" | "ntfs" | "ntfs3" | "fuseblk" | "hfsplus"), _) => {

@@ -8,9 +8,10 @@ use jolly_disk::Kind;
 
 use crate::cancel::CancelToken;
 use crate::computer::{AccountName, Layout, Place, Target, TargetPath, Volume};
-use crate::host::recorded_errors;
+use crate::host::{failing_disk, mount_of, recorded_errors};
 use crate::source::oldest_in_trash;
 use crate::survey::arrival::large::large;
+use crate::survey::arrival::pieces::{InPieces, files_in_pieces};
 use crate::survey::folders::folders;
 use crate::survey::{Belongs, Program, inventory};
 
@@ -30,6 +31,12 @@ pub struct Figure {
 pub enum Sign {
     /// Its file system has recorded so many errors since it was last checked.
     DiskErrors(u64),
+    /// This disk says itself that it is failing.
+    DiskFailing(String),
+    /// Its volume can only be read: the system turned it so after errors.
+    ReadOnlyByErrors,
+    /// Many files lie in several pieces on a disk that turns.
+    InPieces(Box<InPieces>),
     /// Little is free on its volume: the share that is used, in percent.
     VolumeFull(u64),
     /// Somebody's trash holds much; with the age of its oldest thing in seconds.
@@ -64,7 +71,10 @@ impl Sign {
     pub fn gives(&self) -> u64 {
         match self {
             // A disk that fails comes before everything else, then what the others are about.
-            Self::DiskErrors(_) | Self::VolumeFull(_) => u64::MAX,
+            Self::DiskFailing(_)
+            | Self::DiskErrors(_)
+            | Self::ReadOnlyByErrors
+            | Self::VolumeFull(_) => u64::MAX,
             Self::PreviousSystem => u64::MAX - 1,
             Self::Trash(_, figure, _)
             | Self::Downloads(_, figure)
@@ -75,13 +85,16 @@ impl Sign {
             | Self::GrowingLog(_, bytes)
             | Self::OldKernels(_, bytes) => *bytes,
             // Programs are removed by their package manager, not swept.
-            Self::UnusedHome(..) | Self::StartsAtSignIn(_) | Self::UnusedPrograms(..) => 0,
+            Self::UnusedHome(..)
+            | Self::StartsAtSignIn(_)
+            | Self::UnusedPrograms(..)
+            | Self::InPieces(_) => 0,
         }
     }
 
     /// Whether something deals with it: piles, or a view of its own.
     pub fn leads_on(&self) -> bool {
-        self.piles().is_some() || matches!(self, Self::UnusedPrograms(..))
+        self.piles().is_some() || matches!(self, Self::UnusedPrograms(..) | Self::InPieces(_))
     }
 
     /// The piles that deal with it: their rules, by the second half of the id, and the account if it
@@ -102,7 +115,10 @@ impl Sign {
                 ],
                 None,
             )),
-            Self::DiskErrors(_)
+            Self::DiskFailing(_)
+            | Self::DiskErrors(_)
+            | Self::ReadOnlyByErrors
+            | Self::InPieces(_)
             | Self::VolumeFull(_)
             | Self::MemoryFile(..)
             | Self::GrowingLog(..)
@@ -131,12 +147,7 @@ pub fn signs(
     is_due: &dyn Fn() -> bool,
 ) -> Vec<Sign> {
     let age = |time: i64| u64::try_from(now.as_second().saturating_sub(time)).unwrap_or(0);
-    let errors = target.volume_device().and_then(recorded_errors);
-    let mut signs: Vec<Sign> = errors
-        .filter(|errors| *errors > 0)
-        .map(Sign::DiskErrors)
-        .into_iter()
-        .collect();
+    let mut signs = disk_signs(target);
     if let Some(volume) = volume.filter(|volume| volume.size > 0) {
         let percent = volume.percent_full();
         if percent >= FULL_PERCENT {
@@ -192,8 +203,30 @@ pub fn signs(
         signs.push(Sign::StartsAtSignIn(starts));
     }
     signs.extend(unused_programs(target, now, is_due));
+    // The rest of the time is theirs: the share shows after some hundreds of files.
+    let pieces = files_in_pieces(target, is_due).filter(InPieces::is_worth_a_word);
+    signs.extend(pieces.map(|pieces| Sign::InPieces(Box::new(pieces))));
     signs.sort_by_key(|sign| std::cmp::Reverse(sign.gives()));
     signs
+}
+
+/// What the disk of a target, and its file system, say of themselves.
+fn disk_signs(target: &Target) -> Vec<Sign> {
+    let mount = mount_of(target.root_path()).filter(|_| !target.is_stand_in());
+    let errors = target.volume_device().and_then(recorded_errors);
+    let errors = errors.filter(|errors| *errors > 0);
+    let failing = mount
+        .as_ref()
+        .and_then(|mount| failing_disk(mount, &CancelToken::default()));
+    // On the bench somebody may have mounted it so; the running system was started to be written to.
+    let is_turned =
+        mount.is_some_and(|mount| mount.is_read_only) && (target.is_live || errors.is_some());
+    failing
+        .map(Sign::DiskFailing)
+        .into_iter()
+        .chain(errors.map(Sign::DiskErrors))
+        .chain(is_turned.then_some(Sign::ReadOnlyByErrors))
+        .collect()
 }
 
 /// How often it is asked whether time is up while programs are looked for.
