@@ -4,6 +4,7 @@ mod books;
 mod cli;
 mod exit;
 mod handover;
+mod language_names;
 mod new_file;
 mod options;
 mod packing;

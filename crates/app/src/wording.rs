@@ -8,7 +8,7 @@ use jolly_core::pile::AtOnce;
 use jolly_core::plan::{SafetyCopies, SignInsLost};
 use jolly_core::report::{Advice, Forecast, LittleFree};
 use jolly_core::rule::AgeLimit;
-use jolly_core::survey::{Extension, Figure, InPieces, Sign};
+use jolly_core::survey::{Extension, Figure, InPieces, Processors, Sign};
 
 /// A size that is an estimate: "≈1.20 KiB".
 pub(crate) fn about(size: u64) -> String {
@@ -205,6 +205,25 @@ pub(crate) fn in_pieces(pieces: &InPieces) -> String {
         "{} % of {of}{least} lie in several pieces",
         pieces.percent()
     )
+}
+
+/// For which processors a program holds parts, and that they stay.
+pub(crate) fn processors_in_words(processors: &Processors) -> String {
+    let parts = processors.parts.iter();
+    let parts = parts.map(|part| format!("{} {}", part.processor, bytes(part.bytes)));
+    let parts: Vec<String> = parts.collect();
+    let own = match (processors.own, processors.others()) {
+        (Some(own), Some(others)) => {
+            format!("; this computer is {own}, {} never run here", bytes(others))
+        }
+        _ => "; which one this computer has isn't known".to_owned(),
+    };
+    let stays = if processors.is_sealed {
+        "it is signed as a whole, so all of it stays"
+    } else {
+        "they are seen, and stay"
+    };
+    format!("for several processors: {}{own}; {stays}", parts.join(", "))
 }
 
 fn unused_programs(many: u64, held: u64) -> String {

@@ -21,6 +21,7 @@ pub use decisions::{Decisions, Going, PileDecision, PileState};
 pub use disposition::Disposition;
 pub use exclusion::{Exclusion, ExclusionError, Matcher, Scope, Spared, Spares, Spot, Thing};
 pub use inside::arrange::{Arrangement, InsideOrder};
+pub use inside::languages::LanguageShare;
 pub use inside::others::{Other, Others, others};
 pub use inside::{Entry, EntryId, Inside, Trashed};
 pub use reach::{Excluded, Reach};

@@ -18,6 +18,7 @@ pub(crate) mod xbel;
 
 pub use diagnostic::{DocumentError, Problem};
 pub use known_tables::Family;
+pub use program_records::universal::ProcessorPart;
 pub(crate) use property_list::{MOST as PROPERTY_LIST_MOST, PropertyList, Unreadable};
 pub use random_access::RandomAccess;
 pub use site::{Site, host_of_address};

@@ -25,6 +25,7 @@ pub use holder::{Fingerprint, HolderItem};
 pub(crate) use previous::PreviousScan;
 pub use recognise::account::AccountAges;
 pub use recognise::cache_tag::{is_below_tag, is_tag, may_be_tagged, tag_owner};
+pub(crate) use recognise::language::language_of;
 pub(crate) use recognise::launcher::is_program_gone;
 pub use recognise::trash::{TrashNotes, described, oldest_in_trash, together};
 pub(crate) use recognise::unpacked::archive_ending;

@@ -34,7 +34,8 @@ pub use programs::uninstall::{
     RemovedPackage, Uninstall, UninstallError, Unwanted, is_running_system, uninstall,
 };
 pub use programs::{
-    Belongs, Footprint, Inventory, Occupied, Program, ProgramSource, Reason, inventory, programs,
+    Belongs, Footprint, Inventory, Occupied, Processors, Program, ProgramSource, Reason, inventory,
+    programs,
 };
 pub use sites::{HostTraces, SiteTraces, Sites, sites, sites_and_extensions};
 pub use space::{

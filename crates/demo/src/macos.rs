@@ -65,7 +65,8 @@ fn system(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
     for program in ["Tidewatch", "Knotbook"] {
         let app = format!("Applications/{program}.app/Contents");
         let name = program.to_lowercase();
-        tree.file(format!("{app}/MacOS/{name}"), 20 * MIB, 300 * DAY)?;
+        let executable = format!("{app}/MacOS/{name}");
+        tree.of_kind(executable, "universal-program", 20 * MIB, 300 * DAY)?;
         for language in ["en", "de", "fi", "sv", "Base"] {
             let path = format!("{app}/Resources/{language}.lproj/Words.strings");
             tree.file(path, chance.between(40 * KIB, 400 * KIB), 730 * DAY)?;

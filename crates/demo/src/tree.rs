@@ -266,6 +266,11 @@ fn marks_of(kind: &str, size: u64) -> Vec<(u64, &'static [u8])> {
         "apple-disk-image" => vec![(size.saturating_sub(512), b"koly")],
         "xar" => first(b"xar!"),
         "script" => first(b"#!/bin/sh\n"),
+        // For two processors: 12 MiB for one, 7 MiB for the other, and the table that says so.
+        "universal-program" => first(
+            b"\xca\xfe\xba\xbe\0\0\0\x02\x01\0\0\x07\0\0\0\x03\0\0\x40\0\0\xc0\0\0\0\0\0\x0e\
+              \x01\0\0\x0c\0\0\0\0\0\xc1\0\0\0\x70\0\0\0\0\0\x0e",
+        ),
         "png" => first(b"\x89PNG\r\n\x1a\n"),
         _ => Vec::new(),
     }

@@ -73,6 +73,12 @@ fn as_json(session: &Session, one: &Program) -> serde_json::Value {
         "bytes": one.bytes,
         "last_used": time(one.last_used),
         "extensions": one.extensions,
+        "processors": one.processors.as_ref().map(|it| json!({
+            "parts": it.parts.iter().map(|part| json!({
+                "processor": part.processor, "bytes": part.bytes,
+            })).collect::<Vec<_>>(),
+            "own": it.own, "others": it.others(), "sealed": it.is_sealed,
+        })),
         "footprint": one.footprint.iter().map(footprint).collect::<Vec<_>>(),
     })
 }

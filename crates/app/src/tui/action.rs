@@ -64,6 +64,8 @@ pub(super) enum Action {
     Wipe,
     /// The chores that follow the sweep.
     Upkeep,
+    /// The languages of a pile of translations.
+    Languages,
     Explain,
     Delete,
     Close,

@@ -11,6 +11,7 @@ mod exclusions;
 mod export;
 mod hints;
 mod inside;
+mod languages;
 mod packing;
 mod place;
 mod programs;
@@ -50,6 +51,7 @@ pub(super) use exclusions::ExclusionsView;
 pub(super) use export::{Drawing, ExportView, Subject};
 pub(super) use hints::Done;
 pub(super) use inside::{InsideRow, InsideView, OpenPile};
+pub(super) use languages::LanguagesView;
 pub(super) use packing::{PackStage, PackSubject, PackingView};
 pub(super) use place::{PlaceDraft, PlaceLine};
 pub(super) use programs::{KnownPrograms, ProgramOrder, ProgramRow, ProgramsView};
@@ -161,6 +163,8 @@ pub(super) enum Overlay {
     Export(Box<ExportView>),
     /// Something is packed, taken out of its archive, or rescued.
     Packing(Box<PackingView>),
+    /// A pile of translations, language by language.
+    Languages(Box<LanguagesView>),
     /// Files that lie in the most pieces.
     Pieces(Box<InPieces>),
     /// The chores that follow the sweep are chosen.

@@ -14,6 +14,7 @@ mod export;
 mod find;
 mod hints;
 mod inside;
+mod languages;
 mod mouse;
 mod overlay;
 mod packing;

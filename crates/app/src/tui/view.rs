@@ -10,6 +10,7 @@ mod exclude;
 mod exclusions;
 mod export;
 mod keyline;
+mod languages;
 mod mast;
 mod overlay;
 mod packing;
@@ -149,6 +150,7 @@ fn before_station(
             packing::draw(view, theme, frame, area);
         }
         Overlay::Wipe(view) => wipe::draw(view, theme, frame, area),
+        Overlay::Languages(view) => languages::draw(model, view, theme, frame, below),
         Overlay::Pieces(found) => pieces::draw(found, theme, frame, area),
         Overlay::Upkeep(view) => upkeep::draw(model, view, theme, frame, area),
         Overlay::Help(from, behind) => {

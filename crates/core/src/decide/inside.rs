@@ -2,6 +2,7 @@
 
 pub(super) mod arrange;
 mod build;
+pub(crate) mod languages;
 pub(crate) mod others;
 mod reasons;
 mod takes;

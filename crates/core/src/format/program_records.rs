@@ -6,3 +6,4 @@ pub(crate) mod desktop_entry;
 pub(crate) mod mime_apps;
 pub(crate) mod pacman;
 pub(crate) mod rpm;
+pub(crate) mod universal;

@@ -6,7 +6,7 @@
 pub(super) mod account;
 pub(super) mod cache_tag;
 mod fetched;
-mod language;
+pub(crate) mod language;
 pub(crate) mod launcher;
 mod link;
 mod magic;

@@ -25,6 +25,7 @@ use serde::Serialize;
 
 use crate::cancel::CancelToken;
 use crate::computer::{Layout, Target, TargetPath, read_whole};
+use crate::format::ProcessorPart;
 use crate::survey::extensions;
 use crate::survey::folders::names_in;
 pub use crate::survey::programs::belongs::Belongs;
@@ -214,10 +215,32 @@ pub struct Program {
     pub footprint: Vec<Footprint>,
     /// Of a browser: what was added to its profiles, by name.
     pub extensions: Vec<String>,
+    /// Of one that runs on several processors: its parts.
+    pub processors: Option<Processors>,
     /// The names by which what is its is known, in their normal form.
     names: Vec<(String, Known)>,
     /// Folders and files that records name as its program, with whose they are.
     pub(super) own: Vec<(TargetPath, Option<usize>)>,
+}
+
+/// The parts of a program that runs on several processors.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Processors {
+    /// Each processor once, with what is for it.
+    pub parts: Vec<ProcessorPart>,
+    /// The processor of the computer, where something on it says so.
+    pub own: Option<&'static str>,
+    /// Whether the program is signed as a whole: then none of it may go.
+    pub is_sealed: bool,
+}
+
+impl Processors {
+    /// What is for processors that the computer doesn't have, in bytes; none where that isn't known.
+    pub fn others(&self) -> Option<u64> {
+        let own = self.own?;
+        let others = self.parts.iter().filter(|part| part.processor != own);
+        Some(others.map(|part| part.bytes).sum())
+    }
 }
 
 impl Program {
@@ -235,6 +258,7 @@ impl Program {
             bytes: Occupied::default(),
             footprint: Vec::new(),
             extensions: Vec::new(),
+            processors: None,
             names: Vec::new(),
             own: Vec::new(),
         };

@@ -208,6 +208,12 @@ const BINDINGS: &[Binding] = &[
         "pack a file or folder, or rescue an unused home",
         &[(Char('z'), Action::Pack)],
     ),
+    more(
+        &[Inside],
+        "G",
+        "choose by language, in a pile of translations",
+        &[(Char('G'), Action::Languages)],
+    ),
     main(&[Space], "z", "pack", &[(Char('z'), Action::Pack)]),
     more(
         &[Ages, Inside],

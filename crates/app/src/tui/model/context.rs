@@ -165,6 +165,7 @@ impl Overlay {
             | Self::Export(_)
             | Self::Packing(_)
             | Self::Wipe(_)
+            | Self::Languages(_)
             | Self::Pieces(_)
             | Self::Upkeep(_)
             | Self::Exclude(_)

@@ -11,8 +11,8 @@ use crate::tui::msg::{Effect, Lookup};
 use crate::tui::update::completion::common_start;
 use crate::tui::update::programs::belongs;
 use crate::tui::update::{
-    arrive, exclude, export, find, packing, place, rulebooks, save, starts, uninstall, upkeep,
-    weigh, wipe,
+    arrive, exclude, export, find, languages, packing, place, rulebooks, save, starts, uninstall,
+    upkeep, weigh, wipe,
 };
 
 pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
@@ -27,6 +27,7 @@ pub(super) fn press(model: &mut Model, key: KeyEvent) -> Vec<Effect> {
         (Overlay::Export(view), _) => return export::press(model, view, key),
         (Overlay::Packing(view), _) => return packing::press(model, view, key),
         (Overlay::Wipe(view), _) => return wipe::press(model, view, key),
+        (Overlay::Languages(view), _) => return languages::press(model, view, key),
         (Overlay::Upkeep(view), _) => return upkeep::press(model, view, key),
         (Overlay::Belongs(draft), _) => return belongs::press(model, draft, key),
         (Overlay::Uninstall(view), _) => return uninstall::press(model, view, key),
@@ -157,6 +158,7 @@ pub(super) fn paste(model: &mut Model, text: &str) -> Vec<Effect> {
             | Overlay::Startup(_)
             | Overlay::Decided(_)
             | Overlay::Wipe(_)
+            | Overlay::Languages(_)
             | Overlay::Pieces(_)
             | Overlay::Upkeep(_),
         )

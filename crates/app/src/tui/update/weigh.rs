@@ -18,7 +18,7 @@ use crate::tui::msg::{Effect, Keeping, Question, RunWork};
 use crate::tui::update::change::{back_or_again, change};
 use crate::tui::update::find::{self, Start};
 use crate::tui::update::{
-    copies, exclude, export, has_said_yes, packing, sites, space, start_scan, upkeep,
+    copies, exclude, export, has_said_yes, languages, packing, sites, space, start_scan, upkeep,
 };
 use crate::wording::{bytes, counted, limit_words};
 
@@ -95,6 +95,7 @@ pub(super) fn act_on_piles(model: &mut Model, action: Action) -> Vec<Effect> {
         Action::OnlyThis => only_this(model),
         Action::Exclude => return exclude::begin(model),
         Action::Pack => return packing::begin(model),
+        Action::Languages => return languages::open(model),
         Action::Exclusions => {
             let view = ExclusionsView::new(weigh, 0);
             model.overlay = Some(Overlay::Exclusions(view));

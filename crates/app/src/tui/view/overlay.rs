@@ -41,6 +41,7 @@ pub(super) fn draw(
         | Overlay::Export(_)
         | Overlay::Packing(_)
         | Overlay::Wipe(_)
+        | Overlay::Languages(_)
         | Overlay::Pieces(_)
         | Overlay::Upkeep(_)
         | Overlay::Help(..) => {}

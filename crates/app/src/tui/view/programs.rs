@@ -14,7 +14,7 @@ use crate::tui::draw::{Pieces, cut, cut_front, left, right};
 use crate::tui::model::{Context, Model, ProgramRow, ProgramsView, Weigh};
 use crate::tui::theme::{Role, Theme};
 use crate::tui::view::{edge, keyline, lines, page, raise};
-use crate::wording::{bytes, count, counted, since};
+use crate::wording::{bytes, count, counted, processors_in_words, since};
 
 /// Width of whether its caches and logs go.
 const STATE: usize = 8;
@@ -48,7 +48,9 @@ pub(super) fn draw(
     } else {
         vec![title(theme, view), standing(theme, view), drawer.heading()]
     };
-    let room = height.saturating_sub(CARD + rows.len() + 1);
+    let has_parts = |program: &Program| program.processors.is_some();
+    let card = CARD + usize::from(view.focused().is_some_and(|(_, it)| has_parts(it)));
+    let room = height.saturating_sub(card + rows.len() + 1);
     let first = first_row(view.focus, view.rows.len(), room);
     for (at, row) in view.rows.iter().enumerate().skip(first).take(room) {
         let is_focus = at == view.focus;
@@ -70,7 +72,7 @@ pub(super) fn draw(
         rows.push(Line::styled(text, theme.style(Role::Quiet)));
     }
     let used = rows.len();
-    rows.extend((used..height.saturating_sub(CARD)).map(|_| Line::default()));
+    rows.extend((used..height.saturating_sub(card)).map(|_| Line::default()));
     if let Some((at, program)) = view.focused() {
         rows.extend(drawer.card(at, program, width));
     } else if let Some((_, one)) = view.focused_left() {
@@ -344,11 +346,16 @@ impl RowDrawer<'_> {
             ),
             None => "   no caches and no logs of it were found that may go".to_owned(),
         };
-        vec![
+        let mut all = vec![
             Line::styled(theme.glyphs.rule.repeat(width), theme.style(Role::Faint)),
             head.line(),
             Line::styled(cut(&second, width), quiet),
             Line::styled(cut(&third, width), quiet),
-        ]
+        ];
+        if let Some(processors) = &program.processors {
+            let parts = format!("   {}", processors_in_words(processors));
+            all.push(Line::styled(cut(&parts, width), quiet));
+        }
+        all
     }
 }

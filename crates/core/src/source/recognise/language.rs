@@ -56,7 +56,7 @@ impl Languages {
         }
         let below = candidate.path.below(&candidate.search.root);
         let first = below.and_then(|below| below.split(|byte| *byte == b'/').next());
-        let code = first.and_then(language);
+        let code = first.and_then(language_of);
         match code {
             // A target that doesn't say what it uses keeps every language.
             Some(code) if !self.used.is_empty() && !self.used.contains(&code) => {
@@ -69,7 +69,7 @@ impl Languages {
 
 /// The language of a folder such as `pt_BR`, `sr@latin`, `zh-Hans.lproj`; `Base.lproj` and `C` are
 /// of none.
-fn language(name: &[u8]) -> Option<String> {
+pub(crate) fn language_of(name: &[u8]) -> Option<String> {
     const NAMES: [(&str, &str); 10] = [
         ("english", "en"),
         ("french", "fr"),
@@ -110,7 +110,7 @@ fn of_locales(target: &Target) -> BTreeSet<String> {
         used.extend(
             line.split_whitespace()
                 .next()
-                .and_then(|name| language(name.as_bytes())),
+                .and_then(|name| language_of(name.as_bytes())),
         );
     }
     for (folder, name) in SETTINGS {
@@ -124,7 +124,7 @@ fn of_locales(target: &Target) -> BTreeSet<String> {
         // One line that says in which language the names of a person's folders are.
         let config = [account.home.as_bytes(), b"/.config"].concat();
         let names = read(&config, c"user-dirs.locale");
-        used.extend(language(names.trim().as_bytes()));
+        used.extend(language_of(names.trim().as_bytes()));
         if let Ok(name) = CString::new(account.name.as_bytes()) {
             set(&mut used, &read(b"var/lib/AccountsService/users", &name));
         }
@@ -171,7 +171,7 @@ fn set(used: &mut BTreeSet<String>, text: &str) {
                 .trim()
                 .trim_matches(['"', '\''])
                 .split([':', ';', ',', ' ']);
-            used.extend(names.filter_map(|name| language(name.as_bytes())));
+            used.extend(names.filter_map(|name| language_of(name.as_bytes())));
         }
     }
 }
@@ -193,7 +193,7 @@ fn of_preferences(target: &Target) -> BTreeSet<String> {
         if let Ok(list) = PropertyList::read(&bytes.unwrap_or_default()) {
             used.extend(
                 list.texts("AppleLanguages")
-                    .filter_map(|name| language(name.as_bytes())),
+                    .filter_map(|name| language_of(name.as_bytes())),
             );
         }
     }
@@ -206,7 +206,7 @@ mod tests {
 
     #[test]
     fn folders_tell_their_language() {
-        let of = |name: &str| language(name.as_bytes());
+        let of = |name: &str| language_of(name.as_bytes());
         for (name, code) in [
             ("pt_BR", "pt"),
             ("sr@latin", "sr"),

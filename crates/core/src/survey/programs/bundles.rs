@@ -1,12 +1,18 @@
 //! Application bundles of macos, and what its installers left as receipts.
 
+use std::ffi::CStr;
+use std::io::Read as _;
+
 use jiff::Timestamp;
 use jolly_disk::Kind;
 
-use crate::computer::TargetPath;
-use crate::format::{PROPERTY_LIST_MOST, PropertyList};
+use crate::computer::{Target, TargetPath};
+use crate::format::program_records::universal::{UNIVERSAL_HEAD, processor_parts};
+use crate::format::{PROPERTY_LIST_MOST, ProcessorPart, PropertyList};
 use crate::survey::programs::names::Known;
-use crate::survey::programs::{Gathering, Program, ProgramSource, Reason, below, place};
+use crate::survey::programs::{
+    Gathering, Processors, Program, ProgramSource, Reason, below, place,
+};
 
 pub(super) fn gather(gathering: &mut Gathering<'_>) {
     let mut all = vec![
@@ -67,8 +73,59 @@ fn bundle(gathering: &mut Gathering<'_>, path: &TargetPath, account: Option<usiz
         Reason::ByHand
     };
     program.has_launcher = true;
+    program.processors = processors(gathering, path);
     program.own.push((path.clone(), account));
     gathering.add(program);
+}
+
+/// Programs of a bundle that are looked at.
+const MOST_EXECUTABLES: usize = 64;
+
+/// Where a system keeps what runs programs of the processor before it: only those with the later one have it.
+const TRANSLATORS: [&str; 2] = ["Library/Apple/usr/libexec/oah", "private/var/db/oah"];
+
+/// The parts of a bundle's programs for several processors; none where they are for one.
+fn processors(gathering: &mut Gathering<'_>, bundle: &TargetPath) -> Option<Processors> {
+    let folder = below(bundle, b"Contents/MacOS");
+    let mut parts: Vec<ProcessorPart> = Vec::new();
+    let names = gathering.names(&folder).into_iter();
+    for (name, kind) in names.take(MOST_EXECUTABLES) {
+        let found = (kind == Kind::File).then(|| parts_of(gathering.target, &folder, &name));
+        for part in found.flatten().unwrap_or_default() {
+            match parts
+                .iter_mut()
+                .find(|known| known.processor == part.processor)
+            {
+                Some(known) => known.bytes = known.bytes.saturating_add(part.bytes),
+                None => parts.push(part),
+            }
+        }
+    }
+    let is_there = |path: &TargetPath| {
+        let target = gathering.target;
+        target
+            .disk()
+            .open_folder(target.root(), path.as_bytes())
+            .is_ok()
+    };
+    let is_later = TRANSLATORS.iter().any(|path| is_there(&place(path)));
+    (parts.len() > 1).then(|| Processors {
+        parts,
+        own: is_later.then_some("arm64"),
+        is_sealed: is_there(&below(bundle, b"Contents/_CodeSignature")),
+    })
+}
+
+fn parts_of(target: &Target, folder: &TargetPath, name: &CStr) -> Option<Vec<ProcessorPart>> {
+    let disk = target.disk();
+    let opened = disk.open_folder(target.root(), folder.as_bytes()).ok()?;
+    let size = disk.stat(&opened, name).ok()?.size;
+    let file = disk.open_file(&opened, name).ok()?;
+    let mut head = Vec::new();
+    file.take(UNIVERSAL_HEAD as u64)
+        .read_to_end(&mut head)
+        .ok()?;
+    processor_parts(&head, size)
 }
 
 /// Receipts tell when a bundle was installed, and of what else came with installers.
