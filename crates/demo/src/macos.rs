@@ -62,6 +62,8 @@ fn system(tree: &TreeBuilder, chance: &mut Chance) -> Result<(), DemoError> {
         list(languages),
         400 * DAY,
     )?;
+    // Only systems with the later processor keep what runs programs of the one before.
+    tree.folder("private/var/db/oah")?;
     for program in ["Tidewatch", "Knotbook"] {
         let app = format!("Applications/{program}.app/Contents");
         let name = program.to_lowercase();

@@ -157,7 +157,9 @@ fn not_saved(error: &io::Error) -> String {
 /// Draws what is to be exported.
 fn draw(session: &Session, subject: &Subject) -> Result<Drawn, HandoverError> {
     match subject {
-        Subject::Run(run) => draw_run((&session.state, session.config.as_deref()), run),
+        Subject::Run(run) | Subject::Certificate(run) => {
+            draw_run((&session.state, session.config.as_deref()), run)
+        }
         Subject::Space(found, start, when) => Ok(draw_space(&SpaceView {
             space: found,
             start: *start,

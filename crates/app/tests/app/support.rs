@@ -60,6 +60,13 @@ impl Demo {
         demo
     }
 
+    /// A folder of its own with nothing in it.
+    pub(crate) fn empty() -> Self {
+        Self {
+            dir: tempfile::tempdir().unwrap(),
+        }
+    }
+
     /// A demo computer of another layout.
     pub(crate) fn of_layout(layout: &str) -> Self {
         let demo = Self {

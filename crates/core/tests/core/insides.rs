@@ -298,3 +298,59 @@ fn what_windows_throws_away_is_shown_by_the_name_it_had() {
     }
     assert!(!seen.is_empty());
 }
+
+/// On both layouts that have translations: languages share nothing, hold all of the pile, and one of them goes alone.
+#[test]
+fn a_pile_of_translations_is_chosen_language_by_language() {
+    let linux = Bench::new();
+    for (path, size) in [
+        ("usr/share/locale/fi/LC_MESSAGES/tidewatch.mo", 9_000),
+        ("usr/share/locale/fi/LC_MESSAGES/knotbook.mo", 5_000),
+        ("usr/share/man/fi/man1/knotbook.1", 3_000),
+        ("usr/share/help/fi/tidewatch/index.page", 1_000),
+        ("usr/share/locale/pt_BR/LC_MESSAGES/tidewatch.mo", 70_000),
+        ("usr/share/locale/pt/LC_MESSAGES/tidewatch.mo", 70_000),
+        ("usr/share/man/man1/knotbook.1", 3_000),
+        ("usr/share/locale/de/LC_MESSAGES/tidewatch.mo", 9_000),
+    ] {
+        linux.tree.file(path, size, 800 * DAY).unwrap();
+    }
+    linux
+        .tree
+        .text("etc/default/locale", "LANG=de_DE.UTF-8\n", 90 * DAY)
+        .unwrap();
+    let macos = Bench::of_demo(jolly_demo::DemoLayout::Macos, Layout::Macos);
+    for (bench, wanted) in [(&linux, vec!["pt", "fi"]), (&macos, vec!["fi", "sv"])] {
+        let scan = bench.scan();
+        let mut piles = (0..scan.piles.len()).map(PileId);
+        let pile = piles.find(|pile| {
+            let rule = scan.pile(*pile).rule;
+            scan.rules.rule(rule).rule.id.ends_with("languages")
+        });
+        let pile = pile.unwrap();
+        let inside = Inside::of(&scan, pile, &CancelToken::default()).unwrap();
+        let languages = inside.languages(&scan);
+        let mut codes: Vec<&str> = languages.iter().map(|one| one.code.as_str()).collect();
+        if wanted == ["fi", "sv"] {
+            codes.sort_unstable();
+        }
+        assert_eq!(codes, wanted);
+        let mut all = Sum::default();
+        for one in &languages {
+            all.add(one.found);
+        }
+        assert_eq!(all, scan.pile(pile).found(), "all of it is in one language");
+        let mut decisions = Decisions::new(&scan, &Selection::default()).unwrap();
+        for one in &languages {
+            let nodes: Vec<Node> = one
+                .folders
+                .iter()
+                .filter_map(|folder| inside.node(&scan, *folder))
+                .collect();
+            decisions.choose_all(&scan, &one.code, &nodes, Choice::Take);
+            assert_eq!(decisions.takes(pile), one.found, "{}", one.code);
+            decisions.choose_all(&scan, &one.code, &nodes, Choice::Leave);
+            assert_eq!(decisions.takes(pile), Sum::default());
+        }
+    }
+}

@@ -85,6 +85,19 @@ fn the_demo_computers_name_their_programs_and_what_is_whose() {
         paths(tidewatch).contains(&"Users/joss/Library/Containers/example.tidewatch".to_owned())
     );
 
+    // Its program is for two processors, and what the later one needs beside says which this computer has.
+    let processors = tidewatch.processors.as_ref().unwrap();
+    assert_eq!(
+        (processors.own, processors.others(), processors.is_sealed),
+        (Some("arm64"), Some(12 << 20), false)
+    );
+    assert_eq!(processors.parts.len(), 2);
+    assert!(
+        named(&macos, "Heron", ProgramSource::Bundle)
+            .processors
+            .is_none()
+    );
+
     for inventory in [&linux, &windows, &macos] {
         let all = inventory.programs.iter().flat_map(paths);
         let mut times: BTreeMap<String, u32> = BTreeMap::new();

@@ -16,6 +16,8 @@ use crate::handover::{Drawn, VisitsChart};
 pub(in crate::tui) enum Subject {
     /// What a run did.
     Run(RunId),
+    /// That something was written over.
+    Certificate(RunId),
     /// The piles by age, as they are decided, and when they were scanned.
     Ages(Vec<AgesRow>, Timestamp),
     /// Where the space is, from a folder on, and when that was looked at.
@@ -29,6 +31,7 @@ impl Subject {
     pub(in crate::tui) fn title(&self) -> &'static str {
         match self {
             Self::Run(_) => "The page for the customer",
+            Self::Certificate(_) => "The certificate",
             Self::Ages(..) => "The piles by age",
             Self::Space(..) => "Where the space is",
             Self::Visits(_) => "Free space and what comes back",
@@ -39,6 +42,7 @@ impl Subject {
     pub(in crate::tui) fn endings(&self) -> &'static str {
         match self {
             Self::Run(_) => ".pdf or .svg the page, .csv a table of all items, .json everything",
+            Self::Certificate(_) => ".pdf or .svg the page, .json everything",
             Self::Ages(..) | Self::Space(..) | Self::Visits(_) => ".pdf or .svg",
         }
     }
@@ -47,6 +51,7 @@ impl Subject {
     pub(in crate::tui) fn word(&self) -> &'static str {
         match self {
             Self::Run(_) => "report",
+            Self::Certificate(_) => "certificate",
             Self::Ages(..) => "ages",
             Self::Space(..) => "space",
             Self::Visits(_) => "visits",

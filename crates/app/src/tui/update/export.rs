@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use jolly_core::report::{ages_rows, regrown_at_last};
+use jolly_core::report::{Form, ages_rows, regrown_at_last};
 use jolly_core::state::RunId;
 use jolly_paper::PaperForm;
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
@@ -21,6 +21,12 @@ use crate::tui::update::file_label;
 pub(super) fn run(model: &mut Model, run: RunId) -> Vec<Effect> {
     let session = model.session.clone().or_else(|| model.looked_at());
     begin(model, session, Subject::Run(run))
+}
+
+/// Exports the certificate of something that was written over.
+pub(super) fn certificate(model: &mut Model, run: RunId) -> Vec<Effect> {
+    let session = model.looked_at();
+    begin(model, session, Subject::Certificate(run))
 }
 
 /// Exports the piles by age.
@@ -68,6 +74,7 @@ fn begin(model: &mut Model, session: Option<Arc<Session>>, subject: Subject) -> 
     let label = file_label(&session.target.label);
     let name = match &subject {
         Subject::Run(run) => format!("{label}-{run}.pdf"),
+        Subject::Certificate(run) => format!("certificate-{run}.pdf"),
         other => format!("{label}-{}.pdf", other.word()),
     };
     let view = ExportView::new(subject.clone(), name);
@@ -125,7 +132,7 @@ fn write(model: &mut Model, mut view: Box<ExportView>) -> Vec<Effect> {
     };
     let session = match &view.subject {
         Subject::Visits(_) => model.looked_at(),
-        Subject::Run(_) | Subject::Ages(..) | Subject::Space(..) => {
+        Subject::Run(_) | Subject::Certificate(_) | Subject::Ages(..) | Subject::Space(..) => {
             model.session.clone().or_else(|| model.looked_at())
         }
     };
@@ -136,7 +143,12 @@ fn write(model: &mut Model, mut view: Box<ExportView>) -> Vec<Effect> {
             Ok(Export::Picture(Arc::clone(drawn), form))
         }
         (Drawing::Failed(why), _, _) if PaperForm::of(&path).is_some() => Err(why.clone()),
-        (_, Subject::Run(run), Some(Written::Report(form))) => Ok(Export::Run(run.clone(), form)),
+        (_, Subject::Certificate(_), Some(Written::Report(Form::Table))) => {
+            Err("there is no table of it".to_owned())
+        }
+        (_, Subject::Run(run) | Subject::Certificate(run), Some(Written::Report(form))) => {
+            Ok(Export::Run(run.clone(), form))
+        }
         (_, subject, _) => Err(format!("its name must end with {}", subject.endings())),
     };
     let effect = match (asked, session) {

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use jolly_core::decide::{Arrangement, Choice, Disposition, EntryId, Inside, Node, Others};
 use jolly_core::pile::Sum;
+use jolly_core::rule::Detect;
 
 use crate::tui::keys::Action;
 use crate::tui::model::{InsideRow, InsideView, Model, OpenPile, Weigh};
@@ -71,6 +72,11 @@ pub(super) fn opened(
         return Vec::new();
     };
     let is_first = view.opened.is_none();
+    let rule = weigh.scan.pile(view.pile).rule;
+    let is_translations = weigh.scan.rules.rule(rule).rule.detect == Some(Detect::LanguageNotUsed);
+    if is_first && is_translations {
+        model.message = Some("G chooses by language.".to_owned());
+    }
     let top = inside.top();
     view.show(OpenPile {
         takes: inside.takes(&weigh.scan, &weigh.decisions),

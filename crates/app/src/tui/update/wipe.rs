@@ -52,7 +52,7 @@ pub(super) fn press(model: &mut Model, mut view: Box<WipeView>, key: KeyEvent) -
         ) => effects.extend(hold_or_stop(code, is_held, is_stopping)),
         (WipeStage::Done(wiped), KeyCode::Char('e')) => {
             let run = wiped.run.clone();
-            return export::run(model, run);
+            return export::certificate(model, run);
         }
         (_, KeyCode::Esc) | (WipeStage::Done(_) | WipeStage::Failed(_), KeyCode::Enter) => {
             return effects;
