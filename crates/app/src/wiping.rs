@@ -147,18 +147,17 @@ pub(crate) fn wipe_as_json(log: &WipeLog) -> serde_json::Value {
 
 /// How far it is, in words.
 pub(crate) fn progress_in_words(progress: &WipeProgress) -> String {
-    let does = if progress.is_reading {
-        "read back"
-    } else {
-        "written"
+    let read = match progress.read {
+        0 => String::new(),
+        read => format!(", {} read back", bytes(read)),
     };
     let pass = match progress.passes {
         0 | 1 => String::new(),
         many => format!(", pass {} of {many}", progress.pass),
     };
     format!(
-        "{} of {} {does}{pass}",
-        bytes(progress.done),
+        "{} of {} written{read}{pass}",
+        bytes(progress.written),
         bytes(progress.of)
     )
 }

@@ -214,9 +214,8 @@ impl Progress {
     /// So much is written over, or read back.
     pub(super) fn wiping(&self, at: &WipeProgress) {
         // Every pass and the reading back take about as long as each other.
-        let before = at.pass - u64::from(!at.is_reading);
-        let done = at.of.saturating_mul(before).saturating_add(at.done);
-        let left = self.left(done, at.of.saturating_mul(at.passes + 1));
+        let (done, of) = at.gone_over();
+        let left = self.left(done, of);
         let written = progress_in_words(at);
         self.bar.set_message(format!("{written}{left}"));
     }

@@ -120,7 +120,7 @@ pub fn whole_disk(path: &Path) -> Result<WholeDisk, NoWholeDisk> {
         return Err(NoWholeDisk::OtherName { path });
     }
     let key = key_of(&facts);
-    if let Some(by) = user_of_image(key) {
+    if let Some(by) = user_of_image(&path, key) {
         return Err(NoWholeDisk::InUse { path, by });
     }
     Ok(WholeDisk {
@@ -190,7 +190,6 @@ fn user_of_disk(own: &Path) -> Option<String> {
         .map(|part| part.path())
         .filter(|part| part.join("partition").exists());
     let places: Vec<PathBuf> = std::iter::once(own.clone()).chain(parts).collect();
-    let swaps = fs::read_to_string("/proc/swaps").unwrap_or_default();
     let mounts = mounts();
     places.iter().find_map(|own| {
         let name = own.file_name().unwrap_or_default().to_string_lossy();
@@ -205,15 +204,24 @@ fn user_of_disk(own: &Path) -> Option<String> {
         if has_entries(&own.join("holders")) {
             return Some(format!("{name} is part of another volume"));
         }
-        let is_swapped = swaps
-            .lines()
-            .any(|line| line.split_whitespace().next() == Some(&device));
-        is_swapped.then(|| format!("memory is swapped out to {name}"))
+        is_swapped_to(Path::new(&device)).then(|| format!("memory is swapped out to {name}"))
+    })
+}
+
+/// Whether the kernel swaps memory out to a disk or file (proc(5), `/proc/swaps`).
+fn is_swapped_to(path: &Path) -> bool {
+    let swaps = fs::read("/proc/swaps").unwrap_or_default();
+    let mut lines = swaps.split(|byte| *byte == b'\n');
+    lines.any(|line| {
+        line.split(u8::is_ascii_whitespace).next() == Some(path.as_os_str().as_encoded_bytes())
     })
 }
 
 /// What has an image: a device that it is attached as, or a program that holds it open.
-fn user_of_image(key: FileKey) -> Option<String> {
+fn user_of_image(path: &Path, key: FileKey) -> Option<String> {
+    if is_swapped_to(path) {
+        return Some("memory is swapped out to it".to_owned());
+    }
     if let Some(device) = attached_as(key) {
         return Some(format!("it is attached as {device}"));
     }

@@ -107,6 +107,12 @@ fn caveats(mount: &Mount, folder: &Path) -> Vec<String> {
         told.push("what the smallest files held lies in the file system's own table".to_owned());
     }
     told.extend(elsewhere.map(str::to_owned));
+    if mount.point == Path::new("/") {
+        told.push(
+            "at the end nothing else can write to it for a moment: close what is open first"
+                .to_owned(),
+        );
+    }
     if ["btrfs", "zfs", "bcachefs"].contains(&&*mount.kind) {
         told.push("restore points hold what they hold; let go of them first".to_owned());
     }

@@ -25,16 +25,27 @@ const LATEST: u64 = 256 << 20;
 /// How far wiping is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct WipeProgress {
-    /// Which pass it is, from 1.
+    /// Which pass it is, from 1; what the last one writes is read back.
     pub pass: u64,
     /// How many there are.
     pub passes: u64,
-    /// Whether it is read back.
-    pub is_reading: bool,
-    /// How many bytes of it are done.
-    pub done: u64,
-    /// How many there are, about.
+    /// How many bytes of it were written.
+    pub written: u64,
+    /// How many of those were read back.
+    pub read: u64,
+    /// How many there are to write, about.
     pub of: u64,
+}
+
+impl WipeProgress {
+    /// How many bytes were gone over in all passes, written or read, and how many there are to go over.
+    pub fn gone_over(&self) -> (u64, u64) {
+        let before = self.of.saturating_mul(self.pass.saturating_sub(1));
+        let done = before
+            .saturating_add(self.written)
+            .saturating_add(self.read);
+        (done, self.of.saturating_mul(self.passes.saturating_add(1)))
+    }
 }
 
 /// What a pass came to.
@@ -48,6 +59,19 @@ pub(super) struct Passed {
     pub differs: u64,
     /// Whether it was stopped, or the disk given up, before its end.
     pub is_cut: bool,
+    /// Whether there was no more room.
+    pub is_full: bool,
+}
+
+impl Passed {
+    /// Takes in what the next pieces came to.
+    pub(super) fn add(&mut self, more: Self) {
+        self.done += more.done;
+        self.refused += more.refused;
+        self.differs += more.differs;
+        self.is_cut |= more.is_cut;
+        self.is_full |= more.is_full;
+    }
 }
 
 /// Goes over pieces of a surface.
@@ -82,7 +106,10 @@ impl Pass<'_> {
                     passed.done += len as u64;
                     (in_a_row, waiting) = (0, waiting + len as u64);
                 }
-                Err(error) if is_full(&error) => break,
+                Err(error) if is_full(&error) => {
+                    passed.is_full = true;
+                    break;
+                }
                 Err(_) => {
                     passed.refused += len as u64;
                     in_a_row += 1;

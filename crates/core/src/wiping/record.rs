@@ -111,7 +111,7 @@ enum WipeLine {
         told: Vec<String>,
     },
     /// How far it is by now.
-    Reached { pass: u64, reading: bool, done: u64 },
+    Reached { pass: u64, written: u64, read: u64 },
     Finish {
         ended: Timestamp,
         #[serde(flatten)]
@@ -187,8 +187,8 @@ impl Recorded {
         self.last = Instant::now();
         let line = WipeLine::Reached {
             pass: progress.pass,
-            reading: progress.is_reading,
-            done: progress.done,
+            written: progress.written,
+            read: progress.read,
         };
         self.told = self.journal.write(&line).and_then(|()| self.journal.sync());
     }
@@ -252,12 +252,8 @@ pub fn read_wipe(state: &StateFolder, run: &RunId) -> Result<WipeLog, LogError> 
                 read = begun(start);
                 is_other = read.is_none();
             }
-            (WipeLine::Reached { done, reading, .. }, Some(log)) => {
-                if reading {
-                    (log.end.written, log.end.verified) = (log.end.written.max(done), done);
-                } else {
-                    (log.end.written, log.end.verified) = (done, 0);
-                }
+            (WipeLine::Reached { written, read, .. }, Some(log)) => {
+                (log.end.written, log.end.verified) = (written, read);
             }
             (WipeLine::Finish { ended, end }, Some(log)) => {
                 (log.ended, log.end) = (Some(ended), end);

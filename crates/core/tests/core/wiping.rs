@@ -75,9 +75,11 @@ impl Asked {
             pause: &Pause::default(),
             clock: &now,
             heard: &|progress: WipeProgress| {
-                assert!(progress.is_reading || progress.done >= heard.get() || progress.pass > 1);
-                heard.set(progress.done);
-                if progress.done >= self.stop_at {
+                let (done, of) = progress.gone_over();
+                assert!(done >= heard.get() && progress.read <= progress.written);
+                assert!(of > 0);
+                heard.set(done);
+                if progress.written >= self.stop_at {
                     self.cancel.cancel();
                 }
             },
@@ -151,7 +153,11 @@ fn a_stop_gives_everything_back_and_is_told() {
     asked.stop_at = 20 << 20;
     let volume = volume_to_wipe(&mounted.point).unwrap();
     let (end, _) = asked.run("stop", |work| wipe_free(work, &volume)).unwrap();
-    assert_eq!((end.state, end.verified), (WipeState::Stopped, 0));
+    assert_eq!(
+        (end.state, end.verified),
+        (WipeState::Stopped, 0),
+        "{end:?}"
+    );
     assert!(end.written < 40 << 20 && !end.is_proven(), "{end:?}");
     assert_eq!(free(&mounted.point), before);
     let bad = volume_to_wipe(Path::new("/proc"));

@@ -190,17 +190,13 @@ fn under_way(
         told(theme, all, "It begins…", Role::Quiet, width);
         return;
     };
-    let done = u128::from(progress.done) * width as u128;
-    let done = done.checked_div(progress.of.into()).unwrap_or(0);
+    let (done, of) = progress.gone_over();
+    let done = u128::from(done) * width as u128;
+    let done = done.checked_div(of.into()).unwrap_or(0);
     let done = usize::try_from(done).unwrap_or(width).min(width);
     let mut bar = Pieces::default();
     let glyphs = &theme.glyphs;
-    let fill = if progress.is_reading {
-        glyphs.kept
-    } else {
-        glyphs.swept
-    };
-    bar.add(fill.repeat(done), theme.style(Role::Straw));
+    bar.add(glyphs.swept.repeat(done), theme.style(Role::Straw));
     bar.add(glyphs.free.repeat(width - done), theme.style(Role::Faint));
     all.push(bar.line());
     told(theme, all, &progress_in_words(progress), Role::Text, width);
