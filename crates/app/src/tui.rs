@@ -3,6 +3,7 @@
 mod action;
 mod answer;
 mod areas;
+mod chores;
 mod columns;
 mod command;
 mod draw;

@@ -2,10 +2,12 @@
 
 mod export;
 mod packing;
+mod upkeep;
 mod wipe;
 
 pub(super) use export::{Export, ExportFailure, ExportNews};
 pub(super) use packing::{PackOrder, PackingNews};
+pub(super) use upkeep::UpkeepNews;
 pub(super) use wipe::{WipeNews, WipeOrder};
 
 use std::collections::BTreeSet;
@@ -199,14 +201,6 @@ pub(super) struct SweptRun {
     pub point: Option<TargetPath>,
     /// What came of the chores that followed it.
     pub chores: Vec<ChoreEnd>,
-}
-
-/// What is known of chores.
-pub(super) enum UpkeepNews {
-    /// Which there are.
-    Found(Vec<Chore>),
-    /// What the tool of one says while it runs: the chore's title, and a line.
-    Said(&'static str, String),
 }
 
 /// What the dustpans hold.

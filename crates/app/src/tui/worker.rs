@@ -6,9 +6,7 @@ use std::thread::JoinHandle;
 use std::time::Duration;
 
 use crossbeam_channel::{Receiver, Sender, bounded};
-use jolly_core::chores::ChoreEnd;
 use jolly_core::dustpan::is_dustpan_on_target;
-use jolly_core::format::Printable;
 use jolly_core::pile::Scan;
 use jolly_core::plan::Manifest;
 use jolly_core::run::{Pause, Rehearsed, left_over};
@@ -24,10 +22,10 @@ use crate::tui::lookups::{self, Source};
 use crate::tui::model::Check;
 use crate::tui::msg::{
     Effect, FileWork, Lookup, Msg, Opened, PackingNews, Question, RunWork, ScanJob, Scanned,
-    SweepOrder, SweptRun, UpkeepNews, WipeNews,
+    SweepOrder, SweptRun, WipeNews,
 };
 use crate::tui::slots::{Kind, Slots};
-use crate::tui::{answer, command, keeping, packs, pans, wipes};
+use crate::tui::{answer, chores, command, keeping, packs, pans, wipes};
 
 /// Messages that may wait; news beyond that is dropped, ends never are.
 const WAITING: usize = 4096;
@@ -379,24 +377,6 @@ impl Drop for End {
     }
 }
 
-/// Does the chores that follow a sweep.
-fn do_chores(order: &SweepOrder, cancel: &CancelToken, send: &Sender<Msg>) -> Vec<ChoreEnd> {
-    let done = order.chores.iter().map(|chore| {
-        let title = chore.id.title();
-        let said = |line: String| drop(send.try_send(Msg::Upkeep(UpkeepNews::Said(title, line))));
-        said("…".to_owned());
-        order.session.do_chore(chore, cancel, &mut |bytes| {
-            let line = bytes.split(|byte| matches!(byte, b'\n' | b'\r'));
-            let line = line.map(<[u8]>::trim_ascii).rfind(|line| !line.is_empty());
-            // Only the newest news counts: what doesn't fit is dropped.
-            if let Some(line) = line {
-                said(Printable(line).to_string());
-            }
-        })
-    });
-    done.collect()
-}
-
 /// Opens the computer that the options name.
 fn open(options: &SharedOptions) -> Result<Opened, Refusal> {
     let session = Session::of_options(options)?;
@@ -491,7 +471,7 @@ pub(super) fn carry_out(
     let chores = if run.summary.is_stopped {
         Vec::new()
     } else {
-        do_chores(order, cancel, send)
+        chores::after(order, cancel, send)
     };
     Ok(Box::new(SweptRun {
         chores,
