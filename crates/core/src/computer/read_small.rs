@@ -18,8 +18,10 @@ pub(crate) fn read_whole(
     name: &CStr,
     most: u64,
 ) -> io::Result<Vec<u8>> {
-    let mut bytes = Vec::new();
     let file = disk.open_file(folder, name)?;
+    // One byte more, so that its end is seen without asking for room again.
+    let len = file.metadata().map_or(0, |facts| facts.len()).min(most) + 1;
+    let mut bytes = Vec::with_capacity(usize::try_from(len).unwrap_or(0));
     file.take(most + 1).read_to_end(&mut bytes)?;
     if bytes.len() as u64 > most {
         return Err(io::ErrorKind::FileTooLarge.into());

@@ -57,11 +57,6 @@ impl Fingerprint {
         Self(u128::from_le_bytes(half))
     }
 
-    /// That with these bytes.
-    pub(crate) fn from_bytes(bytes: [u8; 16]) -> Self {
-        Self(u128::from_le_bytes(bytes))
-    }
-
     /// Its bytes.
     pub(crate) fn to_bytes(self) -> [u8; 16] {
         self.0.to_le_bytes()

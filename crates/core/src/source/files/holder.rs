@@ -56,6 +56,9 @@ impl Words {
     }
 }
 
+/// From so many items on what was read of a holder is let go of beside the walk.
+const LARGE: usize = 100_000;
+
 impl Worker<'_> {
     /// Reads a holder that a rule wants entries of, and adds those that are a rule's. It stands among the folders, as
     /// what its entries lie in.
@@ -128,6 +131,10 @@ impl Worker<'_> {
                 .add(path.to_string(), words.undated, undated);
         }
         self.look_at_entries(&read, id, holder.items());
+        if holder.items().len() >= LARGE {
+            // It takes its time to let go of, and nobody has to wait for that; where no thread can be had it goes here.
+            drop(std::thread::Builder::new().spawn(move || drop(holder)));
+        }
     }
 
     fn look_at_entries(&mut self, read: &ReadHolder<'_>, id: FolderId, items: &[HolderItem]) {

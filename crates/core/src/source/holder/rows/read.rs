@@ -10,7 +10,7 @@ use rusqlite::types::ValueRef;
 use crate::format::Site;
 use crate::rule::{RecordSet, RowFilter, RowSite, RowTime};
 use crate::source::holder::rows::graph::Graph;
-use crate::source::holder::rows::row_function::{self, Summary};
+use crate::source::holder::rows::row_function;
 use crate::source::holder::rows::schema::{Schema, quoted};
 use crate::source::holder::rows::site_names::{ByNumber, KnownSites};
 use crate::source::holder::rows::value::in_order;
@@ -67,6 +67,7 @@ impl Rows {
             asked.push(ask(&self.connection, &self.schema, (at, set), sites)?);
         }
         let graph = self.graph(table);
+        let (beside, rows) = bytes_beside(&self.connection, &self.schema, &graph)?;
         let reading = TableReading {
             table,
             order: in_order(&columns),
@@ -74,19 +75,29 @@ impl Rows {
             sets: &sets,
             asked,
             staying: staying(&self.connection, &graph)?,
-            beside: bytes_beside(&self.connection, &self.schema, &graph)?,
+            beside,
+            rows: usize::try_from(rows).unwrap_or(0),
             most: MOST_ROWS.saturating_sub(self.items.len()),
         };
         let parts = reading.read_by_all(&self.connection, second, sites)?;
         for part in parts {
-            self.items.extend(part.items);
-            self.keys.extend(part.keys);
+            append(&mut self.items, part.items);
+            append(&mut self.keys, part.keys);
             self.unreadable += part.kept;
         }
         if self.items.len() > MOST_ROWS {
             return Err(HolderError::TooLarge);
         }
         Ok(())
+    }
+}
+
+/// Appends without copying what comes first.
+fn append<T>(all: &mut Vec<T>, mut more: Vec<T>) {
+    if all.is_empty() {
+        *all = more;
+    } else {
+        all.append(&mut more);
     }
 }
 
@@ -102,6 +113,8 @@ struct TableReading<'a> {
     staying: HashSet<i64>,
     /// Bytes that a row takes beside its own values.
     beside: u64,
+    /// How many rows it has.
+    rows: usize,
     /// So many rows are listed at most.
     most: usize,
 }
@@ -124,7 +137,11 @@ impl TableReading<'_> {
         sites: &mut KnownSites,
     ) -> Result<Vec<ReadRows>, HolderError> {
         let Some(lent) = second.take() else {
-            return Ok(vec![self.read(first, i64::MIN..=i64::MAX, sites)?]);
+            return Ok(vec![self.read(
+                first,
+                (i64::MIN..=i64::MAX, self.room()),
+                sites,
+            )?]);
         };
         let ends = format!(
             "SELECT (SELECT min(rowid) FROM main.{0}), (SELECT max(rowid) FROM main.{0})",
@@ -140,18 +157,35 @@ impl TableReading<'_> {
         let mut others = sites.clone();
         let Some(next) = middle.checked_add(1) else {
             *second = Some(lent);
-            return Ok(vec![self.read(first, i64::MIN..=i64::MAX, sites)?]);
+            return Ok(vec![self.read(
+                first,
+                (i64::MIN..=i64::MAX, self.room()),
+                sites,
+            )?]);
         };
         let above = next..=i64::MAX;
         std::thread::scope(|scope| {
-            let upper = scope.spawn(move || (self.read(&lent, above, &mut others), lent));
-            let lower = self.read(first, i64::MIN..=middle, sites);
+            let half = self.room() / 2;
+            let upper = scope.spawn(move || (self.read(&lent, (above, half), &mut others), lent));
+            // The upper ones are added to the lower ones.
+            let lower = self.read(first, (i64::MIN..=middle, self.room()), sites);
             let Ok((upper, lent)) = upper.join() else {
                 return Err(HolderError::NotAsMeant);
             };
             *second = Some(lent);
             Ok(vec![lower?, upper?])
         })
+    }
+
+    /// The sets once more: what several threads count the users of would be in reach of one of them at a time.
+    fn own_sets(&self) -> Vec<Arc<RecordSet>> {
+        let copy = |set: &Arc<RecordSet>| Arc::new((**set).clone());
+        self.sets.iter().map(copy).collect()
+    }
+
+    /// For how many rows room is made beforehand.
+    fn room(&self) -> usize {
+        self.rows.min(self.most)
     }
 
     /// Positions of the columns that are looked at one by one, each once.
@@ -172,12 +206,17 @@ impl TableReading<'_> {
     fn read(
         &self,
         connection: &Connection,
-        range: RangeInclusive<i64>,
+        (range, room): (RangeInclusive<i64>, usize),
         sites: &mut KnownSites,
     ) -> Result<ReadRows, HolderError> {
-        let mut read = ReadRows::default();
+        let mut read = ReadRows {
+            items: Vec::with_capacity(room),
+            keys: Vec::with_capacity(room),
+            kept: 0,
+        };
         let names = || self.order.iter().map(|at| self.columns[*at].as_str());
-        row_function::define(connection, self.table, names())?;
+        let last = row_function::define(connection, self.table, names())?;
+        let sets = self.own_sets();
         let wanted = self.wanted();
         let also = wanted
             .iter()
@@ -218,7 +257,8 @@ impl TableReading<'_> {
             if read.items.len() >= self.most {
                 return Err(HolderError::TooLarge);
             }
-            let Some(summary) = Summary::read(row.get_ref(1)?) else {
+            // It was left there when this row was stepped to.
+            let Some(summary) = last.take() else {
                 return Err(HolderError::NotAsMeant);
             };
             let reading = RowReading { value: &value, key };
@@ -232,7 +272,7 @@ impl TableReading<'_> {
                 fingerprint: summary.fingerprint,
                 leads_to: Vec::new(),
                 reference: None,
-                set: Some(Arc::clone(&self.sets[asked.set])),
+                set: Some(Arc::clone(&sets[asked.set])),
             });
             read.keys.push(key);
         }
@@ -397,18 +437,19 @@ fn staying(connection: &Connection, graph: &Graph<'_>) -> rusqlite::Result<HashS
 }
 
 /// About what goes with one row of a table beside itself: its share of what belongs to rows of it, and its places in
-/// indexes.
+/// indexes; and how many rows it has.
 fn bytes_beside(
     connection: &Connection,
     schema: &Schema,
     graph: &Graph<'_>,
-) -> rusqlite::Result<u64> {
+) -> rusqlite::Result<(u64, u64)> {
     let count = |table: &str| -> rusqlite::Result<u64> {
         let sql = format!("SELECT count(*) FROM main.{}", quoted(table));
         let many: i64 = connection.query_row(&sql, [], |row| row.get(0))?;
         Ok(many.unsigned_abs())
     };
-    let own = count(graph.table)?.max(1);
+    let rows = count(graph.table)?;
+    let own = rows.max(1);
     let mut bytes = 0;
     for child in graph
         .children
@@ -420,9 +461,9 @@ fn bytes_beside(
     }
     let sql = format!("PRAGMA main.index_list({})", quoted(graph.table));
     let mut indexes = connection.prepare(&sql)?;
-    let mut rows = indexes.query([])?;
-    while rows.next()?.is_some() {
+    let mut listed = indexes.query([])?;
+    while listed.next()?.is_some() {
         bytes += OF_INDEX + 4;
     }
-    Ok(bytes)
+    Ok((bytes, rows))
 }
