@@ -1,6 +1,6 @@
 //! `dustpan`: what was set aside and waits, and letting it go.
 
-use jolly_core::computer::{let_go_of_point as delete_restore_point, point_before};
+use jolly_core::computer::let_go_of_point as delete_restore_point;
 use jolly_core::dustpan::Pan;
 use jolly_core::run::{EmptyError, empty};
 use jolly_core::state::StateFolder;
@@ -10,7 +10,7 @@ use serde_json::json;
 use crate::cli::{DustpanCommand, print, restore};
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
-use crate::session::{clock, open_state, open_target};
+use crate::session::{clock, open_state};
 use crate::wording::{bytes, counted};
 
 pub(super) fn run(options: &SharedOptions, command: &DustpanCommand) -> Result<Exit, Refusal> {
@@ -18,7 +18,7 @@ pub(super) fn run(options: &SharedOptions, command: &DustpanCommand) -> Result<E
     match command {
         DustpanCommand::List => list(options, &state),
         DustpanCommand::Empty { run, yes } => {
-            if let Some(exit) = let_go_of_point(options, run, *yes)? {
+            if let Some(exit) = let_go_of_point(options, &state, run, *yes)? {
                 return Ok(exit);
             }
             let_go(&state, run, *yes)
@@ -76,11 +76,13 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
 }
 
 /// Lets go of the restore point that was made before a run; nothing where there is none, or a dustpan, too.
-fn let_go_of_point(options: &SharedOptions, run: &str, yes: bool) -> Result<Option<Exit>, Refusal> {
-    let root = options.target.clone().unwrap_or_else(|| "/".into());
-    let target = open_target(options, &root)?;
-    // Who may not ask for it has made none.
-    let Ok(Some(point)) = point_before(&target, run) else {
+fn let_go_of_point(
+    options: &SharedOptions,
+    state: &StateFolder,
+    run: &str,
+    yes: bool,
+) -> Result<Option<Exit>, Refusal> {
+    let Some((target, point)) = restore::point_of(options, state, run)? else {
         return Ok(None);
     };
     let path = &point.path;
@@ -96,7 +98,7 @@ fn let_go_of_point(options: &SharedOptions, run: &str, yes: bool) -> Result<Opti
             )
         })?;
     }
-    let has_pan = restore::read(&open_state(options)?, run).is_ok();
+    let has_pan = restore::read(state, run).is_ok();
     if !yes && !has_pan {
         print::message("jolly-broom: nothing was let go of; add --yes to do it");
     }

@@ -1,17 +1,21 @@
 //! `restore`: brings back what a run set aside.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use jolly_core::CancelToken;
-use jolly_core::computer::{Target, TargetPath};
+use jolly_core::computer::{RestorePoint, Target, TargetPath, point_before};
 use jolly_core::dustpan::{Pan, PanItem};
-use jolly_core::run::{RestoreError, RestoreOrder, RestoreSummary, restore};
-use jolly_core::state::{NoRunId, StateFolder};
+use jolly_core::packing::PackError;
+use jolly_core::run::{
+    Packing, RestoreError, RestoreOrder, RestoreSummary, bring_back_from_point, restore, verify_log,
+};
+use jolly_core::state::{NoRunId, RunId, StateFolder};
 use serde_json::json;
 
 use crate::cli::print;
 use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
+use crate::packing::why_not;
 use crate::session::{clock, open_state, open_target, same_computer};
 use crate::wording::{counted, counted_copies};
 
@@ -29,6 +33,9 @@ pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, 
     let Wanted { run, paths, within } = *wanted;
     let cancel = print::cancel_on_interrupt()?;
     let state = open_state(options)?;
+    if let Some(exit) = from_point(options, &state, wanted, &cancel)? {
+        return Ok(exit);
+    }
     let pan = read(&state, run)?;
     let root = options
         .target
@@ -73,6 +80,101 @@ pub(super) fn run(options: &SharedOptions, wanted: &Wanted<'_>) -> Result<Exit, 
         tell_of_copies(&pan, within);
     }
     tell(options, &returned)
+}
+
+/// The restore point that was made before a run, on the computer that the run was on; none where there is none, or that
+/// computer isn't here.
+pub(super) fn point_of(
+    options: &SharedOptions,
+    state: &StateFolder,
+    run: &str,
+) -> Result<Option<(Target, RestorePoint)>, Refusal> {
+    let log = run
+        .parse()
+        .ok()
+        .and_then(|run: RunId| verify_log(state, &run).ok());
+    let Some(log) = log else { return Ok(None) };
+    let target = match &options.target {
+        Some(root) => open_target(options, root)?,
+        // What isn't mounted now has none that could be asked for.
+        None => match open_target(options, Path::new(&log.target)) {
+            Ok(target) => target,
+            Err(_) => return Ok(None),
+        },
+    };
+    if log.identity != target.identity().as_str() {
+        return Ok(None);
+    }
+    // Who may not ask for it has made none.
+    let point = point_before(&target, run).ok().flatten();
+    Ok(point.map(|point| (target, point)))
+}
+
+/// What wasn't set aside, from the restore point that was made before the run; nothing where there is none, or the dustpan
+/// holds all of it.
+fn from_point(
+    options: &SharedOptions,
+    state: &StateFolder,
+    wanted: &Wanted<'_>,
+    cancel: &CancelToken,
+) -> Result<Option<Exit>, Refusal> {
+    let Ok(run) = wanted.run.parse::<RunId>() else {
+        return Ok(None);
+    };
+    if wanted.paths.is_empty() || wanted.within.is_some() {
+        return Ok(None);
+    }
+    let Some((target, point)) = point_of(options, state, &run)? else {
+        return Ok(None);
+    };
+    let paths = wanted.paths.iter().map(|path| on_target(&target, path));
+    let paths = paths.collect::<Result<Vec<TargetPath>, Refusal>>()?;
+    let pan = Pan::read(state, &run).ok().flatten();
+    let is_aside = |path: &TargetPath| {
+        let mut held = pan.iter().flat_map(Pan::held);
+        held.any(|item| item.is_wanted(std::slice::from_ref(path)))
+    };
+    if paths.iter().all(is_aside) {
+        return Ok(None);
+    }
+    let work = Packing {
+        target: &target,
+        state,
+        run: &run,
+        own: &[],
+        cancel,
+        clock: &clock,
+        moved: &|_| {},
+    };
+    let mut exit = Exit::Done;
+    for path in &paths {
+        match bring_back_from_point(&work, &point.path, path) {
+            Ok(back) => {
+                if options.json {
+                    let from = point.path.to_string();
+                    print::json(
+                        &json!({ "path": path.to_string(), "from": from, "note": back.note }),
+                    )?;
+                } else {
+                    print::result(|out| writeln!(out, "{path} is back, from {}", point.path))?;
+                }
+                if let Some(note) = back.note {
+                    print::message(&format!("jolly-broom: {path}: {note}"));
+                    exit = Exit::SomeStayed;
+                }
+            }
+            Err(PackError::Stopped) => return Ok(Some(Exit::Stopped)),
+            Err(error) => {
+                print::message(&format!("jolly-broom: {}", why_not(&error)));
+                exit = if paths.len() == 1 {
+                    Exit::Failed
+                } else {
+                    Exit::SomeStayed
+                };
+            }
+        }
+    }
+    Ok(Some(exit))
 }
 
 fn bring_back(
@@ -122,13 +224,13 @@ pub(super) fn read(state: &StateFolder, run: &str) -> Result<Pan, Refusal> {
 }
 
 /// A path as a person gives it: below the target's root, on the target, or on this machine.
-fn on_target(target: &Target, path: &std::path::Path) -> Result<TargetPath, Refusal> {
+fn on_target(target: &Target, path: &Path) -> Result<TargetPath, Refusal> {
     use std::os::unix::ffi::OsStrExt as _;
     let given = path.as_os_str().as_bytes();
     // What was set aside is gone, so the path can't be resolved as one that is there.
     let root = target.root_path();
     let below = path.strip_prefix(root).ok();
-    let below = below.filter(|_| root != std::path::Path::new("/"));
+    let below = below.filter(|_| root != Path::new("/"));
     let meant = match below {
         Some(below) => TargetPath::from_inside(below.as_os_str().as_bytes()),
         None => target.parse_user_path(given),

@@ -21,4 +21,4 @@ mod sheets;
 mod support;
 mod terminal;
 mod trust;
-mod wiping;
+mod volumes;

@@ -1,14 +1,17 @@
 //! Packing what is kept beside itself, and taking it out again: one thing a run, with its record.
 
+mod from_point;
 mod record;
 mod rescue;
 mod settle;
 
+pub use from_point::bring_back_from_point;
 pub use rescue::{RescueOrder, RescueSummary, rescue};
 pub(crate) use settle::settle_packing;
 
 use std::collections::HashMap;
 use std::ffi::CString;
+use std::fs::File;
 use std::os::fd::AsFd as _;
 
 use jiff::Timestamp;
@@ -347,6 +350,49 @@ fn put_out(disk: &dyn Disk, opened: &Opened, staging: Staging<'_>) {
     }
 }
 
+/// Takes what an archive holds out into a private folder, compares all of it, and moves it to where it is to be.
+fn come_out(
+    work: &Packing<'_>,
+    staging: &Staging<'_>,
+    (folder, path): (&Folder, &TargetPath),
+    (archive, trust): (&File, Trust),
+) -> Result<SourceTree, PackError> {
+    let disk = &**work.target.disk();
+    let held = TreeRoot {
+        disk,
+        folder: staging.folder(),
+        name: PART,
+    };
+    let failed = |verb| {
+        let path = path.to_string();
+        move |source| PackError::Disk { path, verb, source }
+    };
+    let top = path.name();
+    let read = || read_archive(archive).map_err(failed("read"));
+    let came_out = read()
+        .and_then(|read| crate::packing::unpack(held, (read, top), trust, work.cancel))
+        .and_then(|()| compare(held, (read()?, top), Compared::Whole, work.cancel)?.whole())
+        .and_then(|compared| still_as(held, &compared, work.cancel));
+    let tree = match came_out {
+        Ok(tree) => tree,
+        Err(error) => {
+            drop(remove_own(held));
+            return Err(error);
+        }
+    };
+    let is_folder = tree.top().is_some_and(|top| top.kind == Kind::Folder);
+    let named = if is_folder {
+        disk.move_folder(staging.folder(), PART, folder, path.as_name())
+    } else {
+        disk.move_name(staging.folder(), PART, folder, path.as_name())
+    };
+    if let Err(error) = named {
+        drop(remove_own(held));
+        return Err(failed("named")(error));
+    }
+    Ok(tree)
+}
+
 /// Takes out of an archive what it holds, and removes that once all of it was compared.
 ///
 /// # Errors
@@ -390,35 +436,8 @@ fn unpack_recorded(
         .map_err(failed("opened"))?;
     let staging = Staging::open(disk, &opened.folder, (work.run, 0));
     let staging = staging.map_err(failed("unpacked"))?;
-    let held = TreeRoot {
-        disk,
-        folder: staging.folder(),
-        name: PART,
-    };
-    let top = path.name();
     let trust = Trust::of(&opened.stat, disk.keeps_owners(&opened.folder));
-    let read = || read_archive(&file).map_err(failed("read"));
-    let came_out = read()
-        .and_then(|read| crate::packing::unpack(held, (read, top), trust, work.cancel))
-        .and_then(|()| compare(held, (read()?, top), Compared::Whole, work.cancel)?.whole())
-        .and_then(|compared| still_as(held, &compared, work.cancel));
-    let tree = match came_out {
-        Ok(tree) => tree,
-        Err(error) => {
-            drop(remove_own(held));
-            return Err(error);
-        }
-    };
-    let is_folder = tree.top().is_some_and(|top| top.kind == Kind::Folder);
-    let named = if is_folder {
-        disk.move_folder(staging.folder(), PART, &opened.folder, path.as_name())
-    } else {
-        disk.move_name(staging.folder(), PART, &opened.folder, path.as_name())
-    };
-    if let Err(error) = named {
-        drop(remove_own(held));
-        return Err(failed("named")(error));
-    }
+    let tree = come_out(work, &staging, (&opened.folder, path), (&file, trust))?;
     drop(staging);
     // What came out must be on the disk under its name before the archive goes.
     let is_safe = disk.sync_volume(&opened.folder).is_ok();

@@ -3,6 +3,7 @@
 use std::fs::{File, OpenOptions, TryLockError};
 use std::io;
 use std::os::unix::fs::OpenOptionsExt as _;
+use std::time::Duration;
 
 use jolly_disk::{Folder, runner};
 
@@ -26,10 +27,26 @@ pub(crate) struct TargetLock {
     _folder: Option<Folder>,
 }
 
+/// How often, and how long apart, a lock that is held is tried again.
+const TRIES: u32 = 20;
+const APART: Duration = Duration::from_millis(10);
+
 /// Takes the target for one run alone: by a file in the state folder, which nobody else can reach, and on
 /// its root for whoever keeps another state folder. A lock that some other user puts on the root keeps
 /// nobody away.
 pub(crate) fn lock(target: &Target, state: &StateFolder) -> Result<TargetLock, LockError> {
+    for _ in 1..TRIES {
+        match try_lock(target, state) {
+            // A tool that was just being started has all that was open until it is its own program: what was let go of
+            // meanwhile is held for that moment.
+            Err(LockError::Held) => std::thread::sleep(APART),
+            taken => return taken,
+        }
+    }
+    try_lock(target, state)
+}
+
+fn try_lock(target: &Target, state: &StateFolder) -> Result<TargetLock, LockError> {
     let refuse = |source: io::Error| match source.kind() {
         io::ErrorKind::WouldBlock => LockError::Held,
         _ => LockError::Failed { source },

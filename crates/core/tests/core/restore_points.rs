@@ -5,11 +5,14 @@ use std::path::Path;
 use std::process::Command;
 
 use jolly_core::CancelToken;
-use jolly_core::computer::{Layout, let_go_of_point, make_point, may_make_point, point_before};
+use jolly_core::computer::{
+    Layout, TargetPath, let_go_of_point, make_point, may_make_point, point_before,
+};
+use jolly_core::packing::PackError;
 use jolly_core::plan::{Manifest, Outcome};
-use jolly_core::run::RunSummary;
+use jolly_core::run::{Packing, RunSummary, bring_back_from_point};
 
-use crate::support::{Bench, manifest_of, run, settle_as_dead};
+use crate::support::{Bench, manifest_of, now, run, run_id, settle_as_dead};
 use crate::volumes::{Mounted, mount, works};
 
 const BOOK: &str = r#"
@@ -246,4 +249,92 @@ fn one_is_made_before_a_sweep_and_let_go_of_again() {
     let_go_of_point(&target, &point).unwrap();
     assert!(!own.has(&path.to_string()) && own.has(".jolly-broom-other"));
     assert!(target.measure().unwrap().free >= held + (3 << 20));
+}
+
+/// What went for good comes back from the restore point exactly as it was, onto nothing that is there; one that died is
+/// cleared up by the next, and the point stays as it is.
+#[test]
+fn a_single_thing_comes_back_from_the_point_that_was_made_before() {
+    let Some(own) = OnVolume::new() else { return };
+    let target = own.bench.target();
+    if !may_make_point(&target) {
+        return jolly_demo::skipped("nothing came back from a point: that takes the administrator");
+    }
+    let home = own.bench.root().join("home/ada");
+    let letters = home.join("letters");
+    std::fs::create_dir_all(letters.join("old")).unwrap();
+    std::fs::write(letters.join("old/one.txt"), "low water at nine\n").unwrap();
+    std::fs::write(letters.join("two.txt"), vec![7; 300_000]).unwrap();
+    std::os::unix::fs::symlink("/etc/shadow", letters.join("link")).unwrap();
+    works(
+        Command::new("chown")
+            .args(["-Rh", "1001:1001"])
+            .arg(&letters),
+    )
+    .unwrap();
+    works(
+        Command::new("chmod")
+            .arg("600")
+            .arg(letters.join("two.txt")),
+    )
+    .unwrap();
+    let told = |at: &Path| {
+        let mut command = Command::new("find");
+        command
+            .arg(".")
+            .args(["-printf", "%p %y %m %U:%G %T@ %s %l\n"]);
+        let output = command.current_dir(at).output().unwrap();
+        let text = String::from_utf8(output.stdout).unwrap();
+        let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
+        lines.sort();
+        lines
+    };
+    let was = told(&letters);
+    let point = make_point(&target, "one").unwrap();
+    let run = run_id("one");
+    let state = own.bench.state();
+    let work = Packing {
+        target: &target,
+        state: &state,
+        run: &run,
+        own: &[],
+        cancel: &CancelToken::default(),
+        clock: &now,
+        moved: &|_| {},
+    };
+    let path = |path: &str| TargetPath::new(path).unwrap();
+    let back = |name: &str| bring_back_from_point(&work, &point, &path(name));
+    let there = back("home/ada/letters/two.txt");
+    assert!(matches!(there, Err(PackError::Exists { .. })), "{there:?}");
+    works(Command::new("rm").arg("-r").arg(&letters)).unwrap();
+    assert!(
+        back("home/ada/letters/two.txt").is_err(),
+        "its folder is gone"
+    );
+    assert!(back("home/ada/never").is_err());
+    // One that was stopped leaves nothing.
+    let stopped = CancelToken::default();
+    stopped.cancel();
+    let dying = Packing {
+        cancel: &stopped,
+        ..work
+    };
+    assert!(bring_back_from_point(&dying, &point, &path("home/ada/letters")).is_err());
+    back("home/ada/letters").unwrap();
+    assert_eq!(told(&letters), was);
+    assert_eq!(
+        std::fs::read(letters.join("two.txt")).unwrap(),
+        vec![7; 300_000]
+    );
+    let names = std::fs::read_dir(&home).unwrap();
+    let names = names.map(|entry| entry.unwrap().file_name());
+    let own_names = names.filter(|name| name.as_encoded_bytes().starts_with(b".jolly"));
+    assert_eq!(own_names.count(), 0, "nothing of ours lies there");
+    works(Command::new("rm").arg(letters.join("two.txt"))).unwrap();
+    back("home/ada/letters/two.txt").unwrap();
+    assert_eq!(
+        std::fs::read(letters.join("two.txt")).unwrap(),
+        vec![7; 300_000]
+    );
+    assert!(own.has(&format!("{point}/home/ada/letters/old/one.txt")));
 }

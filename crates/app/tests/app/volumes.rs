@@ -1,4 +1,5 @@
-//! Wiping by the program itself: from arrive, on the command line, and killed in the middle.
+//! On volumes of their own: wiping from arrive, on the command line, and killed in the middle; and what went for good, back
+//! from the restore point that was made before.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -20,13 +21,15 @@ impl Drop for Volume {
     }
 }
 
+const EXT4: &[&str] = &["mkfs.ext4", "-F", "-q"];
+
 fn works(command: &mut Command) -> bool {
     command.output().is_ok_and(|output| output.status.success())
 }
 
 impl Volume {
     /// A small system on an image of so many MiB; none where nothing can be mounted.
-    fn mounted(mib: u64) -> Option<Self> {
+    fn mounted(mib: u64, make: &[&str]) -> Option<Self> {
         let demo = Demo::empty();
         let image = demo.dir().join("till.img");
         fs::File::create(&image)
@@ -34,7 +37,7 @@ impl Volume {
             .set_len(mib << 20)
             .unwrap();
         fs::create_dir(demo.root()).unwrap();
-        let made = works(Command::new("mkfs.ext4").args(["-F", "-q"]).arg(&image))
+        let made = works(Command::new(make[0]).args(&make[1..]).arg(&image))
             && works(
                 Command::new("mount")
                     .args(["-o", "loop"])
@@ -42,7 +45,7 @@ impl Volume {
                     .arg(demo.root()),
             );
         if !made {
-            jolly_demo::skipped("nothing can be mounted here, so nothing was wiped");
+            jolly_demo::skipped("no volume of its own can be mounted here");
             return None;
         }
         let volume = Self { demo, image };
@@ -79,7 +82,7 @@ fn holds(image: &Path, marker: &str) -> bool {
 
 #[test]
 fn free_space_is_wiped_from_arrive_with_its_certificate() {
-    let Some(volume) = Volume::mounted(96) else {
+    let Some(volume) = Volume::mounted(96, EXT4) else {
         return;
     };
     let demo = &volume.demo;
@@ -125,7 +128,7 @@ fn free_space_is_wiped_from_arrive_with_its_certificate() {
 /// Whenever it is killed, the volume is as free as it was, nothing lies there, and the record says that it broke off.
 #[test]
 fn who_is_killed_while_wiping_leaves_nothing_filled() {
-    let Some(volume) = Volume::mounted(600) else {
+    let Some(volume) = Volume::mounted(600, EXT4) else {
         return;
     };
     let demo = &volume.demo;
@@ -208,4 +211,45 @@ fn what_is_not_meant_is_never_written_over() {
         (&"finished".into(), &true.into())
     );
     assert_ne!(fs::read(&image).unwrap(), vec![7; 1 << 20]);
+}
+
+#[test]
+fn what_went_for_good_comes_back_from_the_restore_point_before_it() {
+    let Some(volume) = Volume::mounted(400, &["mkfs.btrfs", "-f", "-q"]) else {
+        return;
+    };
+    let demo = &volume.demo;
+    let temp = demo.root().join("var/tmp");
+    fs::create_dir_all(temp.join("deep")).unwrap();
+    fs::write(temp.join("dump-1.tmp"), "the dump of the till").unwrap();
+    fs::write(temp.join("deep/two.tmp"), "two").unwrap();
+    let late = ["--now", "2032-01-01T00:00:00Z"];
+    let swept = demo.run(&[&["sweep", "--restore-point", "--yes", "--json"], &late[..]].concat());
+    assert_eq!(swept.code, 0, "{}", swept.err);
+    let run = swept.json()["run"].as_str().unwrap().to_owned();
+    assert!(!temp.join("dump-1.tmp").exists() && !temp.join("deep").exists());
+    // Neither names the target: it is known from the log.
+    let state = demo.state();
+    let state = ["--state", state.to_str().unwrap()];
+    let bare = |words: &[&str]| demo.bare(&[words, &state[..]].concat());
+    for path in ["var/tmp/dump-1.tmp", "var/tmp/deep"] {
+        let back = bare(&["restore", &run, path]);
+        assert_eq!(back.code, 0, "{}", back.err);
+    }
+    let text = fs::read_to_string(temp.join("dump-1.tmp")).unwrap();
+    assert_eq!(text, "the dump of the till");
+    assert_eq!(
+        fs::read_to_string(temp.join("deep/two.tmp")).unwrap(),
+        "two"
+    );
+    assert_eq!(bare(&["restore", &run, "var/tmp/deep"]).code, 1);
+    assert_eq!(bare(&["restore", &run, "var/never"]).code, 1);
+    let gone = bare(&["dustpan", "empty", &run, "--yes"]);
+    assert_eq!(gone.code, 0, "{}", gone.err);
+    let names = volume.look().1;
+    assert!(
+        !names.iter().any(|name| name.starts_with(".jolly")),
+        "{names:?}"
+    );
+    assert_eq!(bare(&["restore", &run, "var/tmp/deep"]).code, 2);
 }
