@@ -214,8 +214,13 @@ struct SweepOptions {
     /// Have the file system keep all as it is before anything goes, where it can (Btrfs): nothing is freed until that is let go of
     #[arg(long)]
     restore_point: bool,
-    /// Do these chores afterwards
-    #[arg(long, value_name = "ID", value_delimiter = ',')]
+    /// Do these chores afterwards; never without a person
+    #[arg(
+        long,
+        value_name = "ID",
+        value_delimiter = ',',
+        conflicts_with = "sheet"
+    )]
     chores: Vec<String>,
 }
 

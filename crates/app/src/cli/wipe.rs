@@ -98,8 +98,14 @@ fn free(
     let (place, free) = (volume_in_words(&volume), bytes(volume.free));
     let what = format!("what is free at {place}, {free}");
     if !is_meant {
-        let end = "Its files stay; nothing stays filled afterwards. Add --yes to do it.";
-        return say(&what, manner, &volume.caveats, end);
+        let would = Would {
+            what: &what,
+            size: volume.free,
+            word: None,
+            caveats: &volume.caveats,
+            end: "Its files stay; nothing stays filled afterwards. Add --yes to do it.",
+        };
+        return say(options, manner, &would);
     }
     tell_caveats(&volume.caveats);
     go(options, (&WipeSubject::Free(volume), manner))
@@ -127,27 +133,51 @@ fn disk(
             "Everything on it is gone for good. To do it add --yes {}",
             disk.word()
         );
-        return say(&what, manner, &disk.wipe_caveats(), &end);
+        let would = Would {
+            what: &what,
+            size: disk.size,
+            word: Some(disk.word()),
+            caveats: &disk.wipe_caveats(),
+            end: &end,
+        };
+        return say(options, manner, &would);
     };
     tell_caveats(&disk.wipe_caveats());
     let subject = WipeSubject::Disk(disk.path, word.to_owned());
     go(options, (&subject, manner))
 }
 
+/// What would be done.
+struct Would<'a> {
+    what: &'a str,
+    size: u64,
+    /// What has to be typed, of a disk.
+    word: Option<String>,
+    caveats: &'a [String],
+    end: &'a str,
+}
+
 /// Says what would be done.
-fn say(what: &str, manner: WipeManner, caveats: &[String], end: &str) -> Result<Exit, Refusal> {
-    print::result(|out| {
-        let how = manner_in_words(manner.fill, manner.passes);
-        writeln!(
-            out,
-            "This would write over {what}, {how}, and read it back."
-        )?;
-        for caveat in caveats {
-            writeln!(out, "  note: {caveat}")?;
-        }
-        Ok(())
-    })?;
-    print::message(end);
+fn say(options: &SharedOptions, manner: WipeManner, would: &Would<'_>) -> Result<Exit, Refusal> {
+    if options.json {
+        print::json(&json!({
+            "format": "jolly-broom/wipe", "version": 1, "state": "asked", "what": would.what,
+            "size": would.size, "word": would.word, "told": would.caveats,
+        }))?;
+    } else {
+        print::result(|out| {
+            let (what, how) = (would.what, manner_in_words(manner.fill, manner.passes));
+            writeln!(
+                out,
+                "This would write over {what}, {how}, and read it back."
+            )?;
+            for caveat in would.caveats {
+                writeln!(out, "  note: {caveat}")?;
+            }
+            Ok(())
+        })?;
+    }
+    print::message(would.end);
     Ok(Exit::Done)
 }
 

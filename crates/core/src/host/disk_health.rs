@@ -38,7 +38,8 @@ pub(crate) fn failing_disk(mount: &Mount, cancel: &CancelToken) -> Option<String
     }
     let name = disk.file_name()?.to_str()?;
     let device = format!("/dev/{name}");
-    let words = ["--json", "--health", &device];
+    // One that rests isn't woken for it.
+    let words = ["--json", "--health", "--nocheck=standby", &device];
     let answer = Tool::at(&TOOL, &words)?.ask_until(cancel, PATIENCE).ok()?;
     says_it_fails(&answer.text).then_some(device)
 }

@@ -7,7 +7,7 @@ use jiff::Timestamp;
 use jolly_disk::Kind;
 
 use crate::cancel::CancelToken;
-use crate::computer::{AccountName, Layout, Place, Target, TargetPath, Volume};
+use crate::computer::{AccountName, Layout, Place, Target, TargetPath, Volume, read_small};
 use crate::host::{failing_disk, mount_of, recorded_errors};
 use crate::source::oldest_in_trash;
 use crate::survey::arrival::large::large;
@@ -218,15 +218,27 @@ fn disk_signs(target: &Target) -> Vec<Sign> {
     let failing = mount
         .as_ref()
         .and_then(|mount| failing_disk(mount, &CancelToken::default()));
-    // On the bench somebody may have mounted it so; the running system was started to be written to.
-    let is_turned =
-        mount.is_some_and(|mount| mount.is_read_only) && (target.is_live || errors.is_some());
+    // On the bench somebody may have mounted it so, and some systems are read-only on purpose.
+    let is_turned = mount.is_some_and(|mount| mount.is_read_only)
+        && (errors.is_some() || (target.is_live && is_meant_to_be_written(target)));
     failing
         .map(Sign::DiskFailing)
         .into_iter()
         .chain(errors.map(Sign::DiskErrors))
         .chain(is_turned.then_some(Sign::ReadOnlyByErrors))
         .collect()
+}
+
+/// Whether the system's own list of mounts has its root, and doesn't have it read-only (fstab(5)).
+fn is_meant_to_be_written(target: &Target) -> bool {
+    let text = read_small(&**target.disk(), target.root(), b"etc", c"fstab").unwrap_or_default();
+    String::from_utf8_lossy(&text).lines().any(|line| {
+        let fields: Vec<&str> = line.split_whitespace().collect();
+        let [source, point, _, options, ..] = fields[..] else {
+            return false;
+        };
+        !source.starts_with('#') && point == "/" && !options.split(',').any(|one| one == "ro")
+    })
 }
 
 /// How often it is asked whether time is up while programs are looked for.
