@@ -30,6 +30,7 @@ mod guidance;
 mod programs;
 mod space;
 mod stalls;
+mod upkeep;
 mod weighing;
 
 /// The moment of the tests.

@@ -22,9 +22,13 @@ const TOLD: Duration = Duration::from_millis(80);
 /// What is typed to have what is free written over.
 const WORD: &str = "wipe";
 
-/// What could be written over: what is free of the computer's volume, then each disk that can be pulled out.
+/// What could be written over: what is free of the computer's volume, then each disk that can be pulled out. Beside a computer
+/// that only stands in for one nothing of the real machine is offered.
 pub(super) fn look(session: &Session) -> Vec<WipeChoice> {
     let mut all = vec![free_of(session)];
+    if session.target.is_stand_in() {
+        return all;
+    }
     all.extend(removable_disks().iter().map(of_disk));
     all
 }

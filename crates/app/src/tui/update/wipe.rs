@@ -28,7 +28,8 @@ pub(super) fn hear(model: &mut Model, news: WipeNews) -> Vec<Effect> {
     };
     match (news, &mut view.stage) {
         (WipeNews::Found(choices), WipeStage::Looking) => {
-            view.focus = choices.iter().position(|it| it.can.is_some()).unwrap_or(0);
+            // A whole disk is only ever walked to.
+            view.focus = 0;
             view.stage = WipeStage::Choosing(choices, Input::default(), None);
         }
         (WipeNews::Reached(now), WipeStage::UnderWay { progress, .. }) => *progress = Some(now),

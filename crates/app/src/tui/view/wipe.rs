@@ -169,11 +169,10 @@ fn word(
     (choice, input, wrong): (Option<&WipeChoice>, &Input, Option<&str>),
     width: usize,
 ) {
-    let Some((_, word)) = choice.and_then(|choice| choice.can.as_ref()) else {
-        return;
-    };
-    all.push(Line::default());
-    all.push(asking(theme, &format!("type {word} to start it"), input));
+    if let Some((_, word)) = choice.and_then(|choice| choice.can.as_ref()) {
+        all.push(Line::default());
+        all.push(asking(theme, &format!("type {word} to start it"), input));
+    }
     if let Some(wrong) = wrong {
         all.push(Line::styled(cut(wrong, width), theme.style(Role::Ask)));
     }
