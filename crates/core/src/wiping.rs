@@ -7,6 +7,7 @@
 mod disk;
 mod free;
 mod pass;
+mod passes;
 mod pattern;
 mod record;
 
