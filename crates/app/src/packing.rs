@@ -5,7 +5,8 @@ use std::path::Path;
 use jolly_core::computer::{Account, TargetPath};
 use jolly_core::packing::{Gain, HomeContents, PackError, home_contents, top_of};
 use jolly_core::run::{
-    PackSummary, Packing, RescueOrder, RescueSummary, pack, rescue, unpack, weigh_packing,
+    PackSummary, Packing, RescueOrder, RescueSummary, pack, pack_in_place, rescue, unpack,
+    weigh_packing,
 };
 use jolly_core::state::RunId;
 use jolly_core::{CancelToken, error_chain};
@@ -43,6 +44,16 @@ impl Session {
             PackWay::In => pack(&work, path),
             PackWay::Out => unpack(&work, path),
         }
+    }
+
+    /// Has the file system pack a thing in place.
+    pub(crate) fn pack_in_place(
+        &self,
+        path: &TargetPath,
+        cancel: &CancelToken,
+    ) -> Result<PackSummary, PackError> {
+        let run = RunId::new(clock(), std::process::id());
+        pack_in_place(&self.packing(&run, (cancel, &|_| {})), path)
     }
 
     /// What packing a thing would gain.

@@ -36,6 +36,7 @@ pub use systems::mounted_systems;
 pub use volume::Volume;
 pub use volume::identity::Identity;
 pub(crate) use volume::mount_list::mount_folders;
+pub(crate) use volume::restore_points::BTRFS_TOOL;
 pub(crate) use volume::restore_points::{
     HeldBytes, btrfs, delete_point, listed_points, number_of, open_part, settle_volume,
     what_it_holds,

@@ -22,8 +22,8 @@ pub use log::command::{
 };
 pub use log::{LogEntry, LogItem, LogState, LogSummary, list_logs, read_items, verify_log};
 pub use packing::{
-    PackSummary, Packing, RescueOrder, RescueSummary, bring_back_from_point, pack, rescue, unpack,
-    weigh_packing,
+    PackSummary, Packing, RescueOrder, RescueSummary, bring_back_from_point, pack, pack_in_place,
+    rescue, unpack, weigh_packing,
 };
 pub use recover::left_over::{LeftOver, interrupted, left_over};
 pub use recover::{RecoverError, recover};

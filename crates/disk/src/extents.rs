@@ -18,6 +18,16 @@ pub struct Extent {
 /// Extents that are told of one file at most: of a file in more pieces nothing is said.
 const MOST: usize = 1 << 16;
 
+/// Whether another file, or a restore point, has any of a file's bytes where this one has them; also where the file system
+/// doesn't say.
+pub fn shares_bytes(file: &File) -> bool {
+    Fiemap::new(file).any(|extent| {
+        extent.map_or(true, |extent| {
+            extent.fe_flags.contains(FiemapExtentFlags::SHARED)
+        })
+    })
+}
+
 /// In how many pieces a file lies on its volume: one more than the places where a piece doesn't follow the one before it (the
 /// kernel's FIEMAP). None where the file system doesn't say, or hasn't decided yet. Nothing is written for it.
 pub fn pieces_on_disk(file: &File) -> Option<u64> {

@@ -17,7 +17,7 @@ mod wait_share;
 mod whole;
 
 pub use disk::{Disk, Entry, Folder, Space};
-pub use extents::{Extent, pieces_on_disk, shared_extents};
+pub use extents::{Extent, pieces_on_disk, shared_extents, shares_bytes};
 pub use metadata::{Attribute, Metadata, NotApplied};
 pub use pieces::{Piece, pieces};
 pub use real::{RealDisk, read_boot_sector, runner};

@@ -25,6 +25,9 @@ pub(super) struct PackOptions {
     /// Say what it would gain, and change nothing
     #[arg(long)]
     dry_run: bool,
+    /// Have the file system pack it where it lies, and go on reading and writing it as before (Btrfs)
+    #[arg(long, conflicts_with = "dry_run")]
+    in_place: bool,
 }
 
 /// What comes out of its archive.
@@ -36,11 +39,30 @@ pub(super) struct UnpackOptions {
 }
 
 pub(super) fn pack(options: &SharedOptions, wanted: &PackOptions) -> Result<Exit, Refusal> {
+    if wanted.in_place {
+        return in_place(options, &wanted.paths);
+    }
     run(options, (&wanted.paths, PackWay::In), wanted.dry_run)
 }
 
 pub(super) fn unpack(options: &SharedOptions, wanted: &UnpackOptions) -> Result<Exit, Refusal> {
     run(options, (&wanted.paths, PackWay::Out), false)
+}
+
+fn in_place(options: &SharedOptions, paths: &[PathBuf]) -> Result<Exit, Refusal> {
+    let session = Session::of_options(options)?;
+    let cancel = print::cancel_on_interrupt()?;
+    let mut exit = Exit::Done;
+    for path in paths {
+        let path = session.path_on_target(path)?;
+        match session.pack_in_place(&path, &cancel) {
+            Ok(packed) => {
+                tell(options, &path, &packed)?;
+            }
+            Err(error) => exit = told(&error, paths.len())?,
+        }
+    }
+    Ok(exit)
 }
 
 fn run(

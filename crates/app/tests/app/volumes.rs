@@ -260,3 +260,38 @@ fn what_went_for_good_comes_back_from_the_restore_point_before_it() {
     );
     assert_eq!(bare(&["restore", &run, "var/tmp/deep"]).code, 2);
 }
+
+/// What the file system packs in place reads as before and gives room back; what a restore point has, too, is left.
+#[test]
+fn what_is_packed_in_place_reads_as_before_and_gives_room_back() {
+    let Some(volume) = Volume::mounted(400, &["mkfs.btrfs", "-f", "-q"]) else {
+        return;
+    };
+    let demo = &volume.demo;
+    let season = demo.root().join("home/pia/season");
+    fs::create_dir(&season).unwrap();
+    let text = "low water at nine\n".repeat(1 << 20);
+    fs::write(season.join("tides.csv"), &text).unwrap();
+    std::os::unix::fs::symlink("/etc/passwd", season.join("link")).unwrap();
+    assert!(works(&mut Command::new("sync")));
+    let before = volume.look().0;
+    let packed = demo.run(&["pack", "--in-place", "home/pia/season", "--json"]);
+    assert_eq!(packed.code, 0, "{}", packed.err);
+    let told = packed.json();
+    assert!(
+        told["after"].as_u64() < told["before"].as_u64().map(|it| it / 2),
+        "{told}"
+    );
+    assert!(volume.look().0 > before + 2000);
+    assert_eq!(fs::read_to_string(season.join("tides.csv")).unwrap(), text);
+    let letter = demo.root().join("home/pia/letter.txt");
+    fs::write(&letter, &text).unwrap();
+    let clone = Command::new("cp")
+        .args(["--reflink=always", "letter.txt", "copy.txt"])
+        .current_dir(demo.root().join("home/pia"))
+        .status();
+    assert!(clone.unwrap().success() && works(&mut Command::new("sync")));
+    let refused = demo.run(&["pack", "--in-place", "home/pia/letter.txt"]);
+    assert_eq!(refused.code, 2, "{}", refused.err);
+    assert_eq!(fs::read_to_string(&letter).unwrap(), text);
+}

@@ -1,11 +1,13 @@
 //! Packing what is kept beside itself, and taking it out again: one thing a run, with its record.
 
 mod from_point;
+mod in_place;
 mod record;
 mod rescue;
 mod settle;
 
 pub use from_point::bring_back_from_point;
+pub use in_place::pack_in_place;
 pub use rescue::{RescueOrder, RescueSummary, rescue};
 pub(crate) use settle::settle_packing;
 

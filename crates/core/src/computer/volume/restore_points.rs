@@ -15,7 +15,7 @@ use crate::computer::{Target, TargetPath};
 use crate::host::{Answer, Tool, mount_of, mounts};
 
 /// Where the tool lies.
-const TOOL: [&str; 4] = [
+pub(crate) const BTRFS_TOOL: [&str; 4] = [
     "/usr/bin/btrfs",
     "/usr/sbin/btrfs",
     "/sbin/btrfs",
@@ -90,7 +90,7 @@ fn btrfs_to(
     let opened = format!("/proc/{}/fd/{number}", std::process::id());
     let words = arguments.iter().copied().chain([&*opened]).chain(to);
     let words: Vec<&str> = words.collect();
-    let Some(tool) = Tool::at(&TOOL, &words) else {
+    let Some(tool) = Tool::at(&BTRFS_TOOL, &words) else {
         let message = "the program btrfs isn't installed here";
         return Err(io::Error::new(io::ErrorKind::Unsupported, message));
     };
