@@ -17,7 +17,8 @@ struct Volume {
 
 impl Drop for Volume {
     fn drop(&mut self) {
-        drop(Command::new("umount").arg(self.demo.root()).output());
+        // One that is busy for a moment still is let go of as soon as it isn't.
+        drop(Command::new("umount").arg("-l").arg(self.demo.root()).output());
     }
 }
 
