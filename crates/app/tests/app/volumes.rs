@@ -18,7 +18,12 @@ struct Volume {
 impl Drop for Volume {
     fn drop(&mut self) {
         // One that is busy for a moment still is let go of as soon as it isn't.
-        drop(Command::new("umount").arg("-l").arg(self.demo.root()).output());
+        drop(
+            Command::new("umount")
+                .arg("-l")
+                .arg(self.demo.root())
+                .output(),
+        );
     }
 }
 
