@@ -94,8 +94,7 @@ impl Pass<'_> {
         let mut bytes = vec![0; PIECE];
         let (mut in_a_row, mut waiting, mut most) = (0, 0, SOONEST);
         for (at, len) in parts(pieces) {
-            self.pause.wait(self.cancel);
-            if self.cancel.is_cancelled() || in_a_row >= REFUSED {
+            if self.is_to_end(in_a_row) {
                 passed.is_cut = true;
                 break;
             }
@@ -134,8 +133,7 @@ impl Pass<'_> {
         let (mut bytes, mut wanted) = (vec![0; PIECE], vec![0; PIECE]);
         let mut in_a_row = 0;
         for (at, len) in parts(pieces) {
-            self.pause.wait(self.cancel);
-            if self.cancel.is_cancelled() || in_a_row >= REFUSED {
+            if self.is_to_end(in_a_row) {
                 passed.is_cut = true;
                 break;
             }
@@ -155,6 +153,12 @@ impl Pass<'_> {
             (self.heard)(passed.done + passed.refused + passed.differs);
         }
         passed
+    }
+
+    /// Waits while it is paused; whether it was stopped, or the disk refused too many pieces in a row.
+    fn is_to_end(&self, in_a_row: u64) -> bool {
+        self.pause.wait(self.cancel);
+        self.cancel.is_cancelled() || in_a_row >= REFUSED
     }
 }
 

@@ -42,11 +42,11 @@ pub fn pack_in_place(work: &Packing<'_>, path: &TargetPath) -> Result<PackSummar
         .iter()
         .filter(|thing| thing.stat.kind == Kind::File)
     {
-        let lies = path.join(&thing.below).unwrap_or_else(|_| path.clone());
         let lies = if thing.below.is_empty() {
             path.clone()
         } else {
-            lies
+            let lies = path.join(&thing.below).map_err(std::io::Error::other);
+            lies.map_err(failed("looked for"))?
         };
         let folder = disk.open_folder(target.root(), lies.folder_bytes());
         let file = folder.and_then(|folder| disk.open_file(&folder, lies.as_name()));
