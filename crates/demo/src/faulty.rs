@@ -12,7 +12,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
 use jolly_disk::{
-    Attribute, Disk, Entry, Folder, Metadata, NotApplied, RealDisk, Space, Stamp, Stat,
+    Attribute, Disk, Entry, Folder, Metadata, NotApplied, RealDisk, Rights, Space, Stamp, Stat,
 };
 
 /// What happens at which call.
@@ -313,6 +313,11 @@ impl Disk for FaultyDisk {
 
     fn is_private(&self, folder: &Folder) -> bool {
         self.pass().is_ok_and(|()| RealDisk.is_private(folder))
+    }
+
+    fn set_rights(&self, folder: &Folder, rights: Rights) -> io::Result<()> {
+        self.pass()
+            .and_then(|()| RealDisk.set_rights(folder, rights))
     }
 
     fn may_remove(&self, folder: &Folder, stat: &Stat) -> io::Result<()> {

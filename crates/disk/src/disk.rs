@@ -9,7 +9,7 @@ use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 use crate::metadata::{Attribute, Metadata, NotApplied};
-use crate::stat::{Kind, Stamp, Stat};
+use crate::stat::{Kind, Rights, Stamp, Stat};
 
 /// An open folder. Holding it means that the folder stays the same one, whatever its name does.
 #[derive(Debug)]
@@ -235,6 +235,12 @@ pub trait Disk: Send + Sync {
     /// Whether anybody but this process's user and the administrator may change names in the folder; what
     /// can't be told counts as so.
     fn others_may_change(&self, folder: &Folder) -> bool;
+
+    /// Gives a folder an owner and permission bits. Who has it open may do by then only what these let them.
+    ///
+    /// # Errors
+    /// What the kernel says; then some of it may have been done.
+    fn set_rights(&self, folder: &Folder, rights: Rights) -> io::Result<()>;
 
     /// Whether the folder is this process's user's own, and nobody else but the administrator may even
     /// enter it.

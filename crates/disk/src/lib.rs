@@ -21,7 +21,7 @@ pub use extents::{Extent, pieces_on_disk, shared_extents, shares_bytes};
 pub use metadata::{Attribute, Metadata, NotApplied};
 pub use pieces::{Piece, pieces};
 pub use real::{RealDisk, read_boot_sector, runner};
-pub use stat::{FileKey, Kind, Stamp, Stat};
+pub use stat::{FileKey, Kind, Rights, Stamp, Stat};
 pub use trusted::{
     Distrust, make_trusted_folder, read_regular, read_trusted, trusted_file, trusted_folder,
 };

@@ -9,15 +9,16 @@ use std::path::Path;
 
 use rustix::fs::{
     Access, AtFlags, FileType, FlockOperation, Gid, Mode, OFlags, RawDir, RenameFlags, StatxFlags,
-    Uid, accessat, chownat, flock, fstat, fstatfs, fstatvfs, ioctl_ficlone, linkat, mkdirat, open,
-    openat, readlinkat, renameat, renameat_with, statx, symlinkat, syncfs, utimensat,
+    Uid, accessat, chownat, fchmod, fchown, flock, fstat, fstatfs, fstatvfs, ioctl_ficlone, linkat,
+    mkdirat, open, openat, readlinkat, renameat, renameat_with, statx, symlinkat, syncfs,
+    utimensat,
 };
 use rustix::io::Errno;
 
 use crate::beneath;
 use crate::disk::{Disk, Entry, Folder, Space};
 use crate::metadata::{self, Attribute, Metadata, NotApplied};
-use crate::stat::{Kind, Stamp, Stat};
+use crate::stat::{Kind, Rights, Stamp, Stat};
 
 /// A folder is listed in batches of this many bytes: large enough to save calls, small enough to
 /// hand to another thread.
@@ -354,6 +355,16 @@ impl Disk for RealDisk {
         let own = rustix::process::geteuid().as_raw();
         self.stat_folder(folder)
             .is_ok_and(|stat| stat.user == own && stat.mode & 0o777 == 0o700)
+    }
+
+    fn set_rights(&self, folder: &Folder, rights: Rights) -> io::Result<()> {
+        let now = self.stat_folder(folder)?.rights();
+        // The last to change is who it belongs to: an owner may set the bits, and may not once it isn't theirs.
+        if now.user == rights.user {
+            return Ok(fchmod(folder, Mode::from_raw_mode(rights.mode))?);
+        }
+        fchmod(folder, Mode::from_raw_mode(rights.mode))?;
+        Ok(fchown(folder, Some(Uid::from_raw(rights.user)), None)?)
     }
 
     fn may_remove(&self, folder: &Folder, stat: &Stat) -> io::Result<()> {

@@ -67,7 +67,24 @@ pub struct Stat {
     pub born: Option<Stamp>,
 }
 
+/// Whose something is, and who may do what with it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Rights {
+    /// Owner.
+    pub user: u32,
+    /// Permission bits, of which only the last twelve count.
+    pub mode: u32,
+}
+
 impl Stat {
+    /// Whose it is, and who may do what with it.
+    pub fn rights(&self) -> Rights {
+        Rights {
+            user: self.user,
+            mode: self.mode & 0o7777,
+        }
+    }
+
     /// Whether it is the same file as before, and neither its contents nor what is kept about it changed since.
     pub fn is_unchanged_since(&self, before: &Self) -> bool {
         (self.key, self.size, self.modified, self.changed)

@@ -158,7 +158,7 @@ impl Place {
     /// Our own command on the tree, at a moment in which all of it is old enough.
     pub(crate) fn broom(&self, command: &str) -> Command {
         let mut broom = Command::new(env!("CARGO_BIN_EXE_jolly-broom"));
-        broom.args([command, "--all", "--quiet", "--no-progress"]);
+        broom.args([command, "--quiet", "--no-progress"]);
         broom.args(["--now", "2100-01-01T00:00:00Z", "--target"]);
         broom.arg(&self.root).arg("--state").arg(self.state.path());
         broom
@@ -331,7 +331,7 @@ fn set_aside(wanted: &Wanted, base: &Path) -> Result<(), Failure> {
     };
     let sweep = || {
         let mut sweep = place.broom("sweep");
-        sweep.arg("--yes").arg("--rulebook").arg(&book);
+        sweep.args(["--yes", "--all", "--rulebook"]).arg(&book);
         sweep
     };
     in_turn(

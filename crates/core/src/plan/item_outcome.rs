@@ -30,6 +30,14 @@ impl ItemOutcome {
         Self::stays(StayReason::of_error(error, verb))
     }
 
+    /// Says of what stays that it lies elsewhere.
+    pub(crate) fn lies(&mut self, place: &str) {
+        if let Some(because) = self.reason.take() {
+            let (because, place) = (Box::new(because), place.to_owned());
+            self.reason = Some(StayReason::LiesElsewhere { because, place });
+        }
+    }
+
     /// The reason in words; empty when it went.
     pub(crate) fn words(&self) -> String {
         self.reason

@@ -1,5 +1,6 @@
 //! Everything that is asked of one item right before it goes.
 
+pub(crate) mod away;
 pub(crate) mod list;
 mod listed;
 pub(crate) mod point;
@@ -14,7 +15,7 @@ use jolly_disk::{Disk, FileKey, Folder, Stat};
 
 use crate::computer::{EntryKind, TargetPath};
 use crate::decide::Thing;
-use crate::host::InUse;
+use crate::host::{InUse, RunningProgram};
 use crate::pile::Scan;
 use crate::plan::item_outcome::ItemOutcome;
 use crate::plan::{ManifestItem, StayReason, Tolerance};
@@ -64,6 +65,8 @@ pub(crate) struct SeenItem<'c> {
 /// Checks items of one batch, for one thread.
 pub(crate) struct Checker<'a> {
     shared: &'a Shared<'a>,
+    /// The batch that it is for, when what it checks is about to go.
+    batch: Option<usize>,
     in_use: Arc<InUse>,
     near: Option<ParentCache<'a>>,
     last_guard: LastGuard<'a>,
@@ -71,13 +74,15 @@ pub(crate) struct Checker<'a> {
 
 impl<'a> Checker<'a> {
     /// A folder opened for the batch before may have been swapped since, so each batch has its own.
-    pub(crate) fn new(shared: &'a Shared<'a>) -> Self {
-        let context = shared.context;
+    pub(crate) fn new(shared: &'a Shared<'a>, batch: Option<usize>) -> Self {
+        let disk = &**shared.context.target.disk();
+        let open = Box::new(|path: &[u8]| shared.open_folder(path, None));
         Self {
             shared,
+            batch,
             in_use: shared.in_use(),
             near: None,
-            last_guard: LastGuard::new(context.target, &shared.kept),
+            last_guard: LastGuard::new(disk, &shared.kept, open),
         }
     }
 
@@ -94,10 +99,9 @@ impl<'a> Checker<'a> {
         if self.near.as_ref().is_some_and(|near| near.path != wanted) {
             self.near = None;
         }
-        let (disk, root) = (self.disk(), self.shared.context.target.root());
-        let shared = self.shared;
+        let (disk, shared, batch) = (self.disk(), self.shared, self.batch);
         self.near.get_or_insert_with(|| {
-            let opened = disk.open_folder(root, wanted);
+            let opened = shared.open_folder(wanted, batch);
             let stat = opened
                 .as_ref()
                 .ok()
@@ -128,6 +132,16 @@ impl<'a> Checker<'a> {
         let folder = near.opened.as_ref().map_err(Clone::clone)?;
         let ask = || disk.others_may_change(folder);
         Ok((folder, *near.is_shared.get_or_insert_with(ask)))
+    }
+
+    /// Has the folder that was opened last opened anew.
+    pub(crate) fn forget_folder(&mut self) {
+        self.near = None;
+    }
+
+    /// Who holds a file or folder, if anybody is seen to.
+    pub(crate) fn user_of(&self, key: FileKey) -> Option<&RunningProgram> {
+        self.in_use.user_of(key)
     }
 
     /// Asks everything; the fresh look when the item may go.
@@ -182,11 +196,14 @@ impl<'a> Checker<'a> {
         }
         let disk = self.disk();
         let own_links = self.own_links(item);
-        let stat = {
-            let folder = self.parent(&item.path)?;
-            disk.stat(folder, name)
-                .map_err(|error| ItemOutcome::of_error(&error, "look at"))?
+        let away = (item.kind == EntryKind::Folder)
+            .then(|| self.shared.away.stat(disk, item.path.as_bytes()))
+            .flatten();
+        let looked = match away {
+            Some(looked) => looked,
+            None => disk.stat(self.parent(&item.path)?, name),
         };
+        let stat = looked.map_err(|error| ItemOutcome::of_error(&error, "look at"))?;
         if !item
             .identity
             .matches(item.kind, &stat, Tolerance::OwnNames(own_links))
@@ -348,9 +365,8 @@ impl<'a> Checker<'a> {
 
     fn exists(&self, path: &TargetPath) -> bool {
         let disk = self.disk();
-        let folder = path.parent().unwrap_or_default();
-        let looked = disk
-            .open_folder(self.shared.context.target.root(), folder.as_bytes())
+        let looked = (self.shared)
+            .open_folder(path.folder_bytes(), None)
             .and_then(|folder| disk.stat(&folder, path.as_name()));
         // What can't be looked at counts as still there.
         !matches!(looked, Err(error) if error.kind() == io::ErrorKind::NotFound)

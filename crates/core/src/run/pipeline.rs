@@ -39,6 +39,8 @@ struct UnderWay {
     /// Jobs that aren't done.
     jobs: usize,
     verdicts: Vec<Option<ItemOutcome>>,
+    /// Positions of what stays and isn't counted yet: where it lies shows when its folder is given back.
+    uncounted: Vec<usize>,
 }
 
 /// Touches batch after batch.
@@ -56,7 +58,7 @@ pub(crate) fn run<'a>(
     let shared = Shared::new(context, manifest, stop);
     shared.begin_batch(clock());
     look_at_units(&shared, manifest, stop);
-    let quarantine = Quarantine::of(context.target, real.run);
+    let quarantine = Quarantine::of(context, manifest, real.run);
     let touch = Touch {
         shared: &shared,
         quarantine: &quarantine,
@@ -83,6 +85,7 @@ pub(crate) fn run<'a>(
             tally,
         };
         pipeline.go(&mut WorkerPool::begin(scope, &touch));
+        quarantine.give_back(&shared.away, None);
         quarantine.close();
         pipeline.tally.note_compacted(shared.compacted());
         if let Some(packer) = pipeline.packer {
@@ -125,7 +128,7 @@ impl Pipeline<'_, '_, '_, '_> {
                 let mut batches = self.under_way.iter_mut();
                 let its = batches.find(|batch| batch.work.batch.first == news.batch);
                 if let Some(batch) = its {
-                    batch.account_for(news, self.tally);
+                    batch.account_for(news, self.shared, self.tally);
                 }
                 if self.touch.pause.is_held() {
                     self.tally.tell(String::new());
@@ -181,21 +184,35 @@ impl Pipeline<'_, '_, '_, '_> {
         let jobs = pool.give(&work);
         self.under_way.push_back(UnderWay {
             verdicts: vec![None; many],
+            uncounted: Vec::new(),
             work,
             jobs,
         });
         true
     }
 
+    /// Gives back the folders of a batch in which something stays, and counts that.
+    fn give_back(&mut self, batch: &mut UnderWay) {
+        let first = batch.work.batch.first;
+        let (quarantine, away) = (self.touch.quarantine, &self.shared.away);
+        for (folder, place) in quarantine.give_back(away, Some(first)) {
+            batch.note_where_it_lies(&folder, &place);
+        }
+        for at in std::mem::take(&mut batch.uncounted) {
+            batch.count(at, self.tally);
+        }
+    }
+
     /// Touches what had to wait in a batch, and has its outcomes written.
     fn end(&mut self, mut batch: UnderWay) {
         let work = Arc::clone(&batch.work);
-        let mut remover = self.touch.remover();
+        let mut remover = self.touch.remover(work.batch.first);
         for at in &work.bound {
             if let Some(verdict) = self.touch.bound(&mut remover, &work, *at) {
-                batch.note(*at, verdict, self.tally);
+                batch.note(*at, verdict, self.shared, self.tally);
             }
         }
+        self.give_back(&mut batch);
         if let Some(packer) = &self.packer {
             let verdict = |at: usize| batch.verdicts.get(at).and_then(Option::as_ref);
             packer.note_stayed(stayed(&work.stored, &verdict));
@@ -205,18 +222,51 @@ impl Pipeline<'_, '_, '_, '_> {
 }
 
 impl UnderWay {
-    fn account_for(&mut self, news: WorkNews, tally: &mut Tally<'_>) {
-        self.jobs -= usize::from(news.is_last);
-        for (at, verdict) in news.done {
-            self.note(at, verdict, tally);
+    /// What stayed in a folder that couldn't go back lies where that lies.
+    fn note_where_it_lies(&mut self, folder: &[u8], place: &str) {
+        let items = self.work.batch.items.iter();
+        for (item, verdict) in items.zip(&mut self.verdicts) {
+            let is_in_it = item.path.folder_bytes() == folder || item.path.as_bytes() == folder;
+            let stays = verdict.as_mut().filter(|it| is_in_it && it.outcome.stays());
+            if let Some(verdict) = stays {
+                verdict.lies(place);
+            }
         }
     }
 
-    fn note(&mut self, at: usize, verdict: ItemOutcome, tally: &mut Tally<'_>) {
-        let batch = &self.work.batch;
-        if let (Some(item), Some(place)) = (batch.items.get(at), self.verdicts.get_mut(at)) {
-            tally.count(batch.first + at, item, &verdict);
+    fn account_for(&mut self, news: WorkNews, shared: &Shared<'_>, tally: &mut Tally<'_>) {
+        self.jobs -= usize::from(news.is_last);
+        for (at, verdict) in news.done {
+            self.note(at, verdict, shared, tally);
+        }
+    }
+
+    fn note(
+        &mut self,
+        at: usize,
+        verdict: ItemOutcome,
+        shared: &Shared<'_>,
+        tally: &mut Tally<'_>,
+    ) {
+        let Some(item) = self.work.batch.items.get(at) else {
+            return;
+        };
+        let may_lie_elsewhere = verdict.outcome.stays() && shared.away.concerns(&item.path);
+        if let Some(place) = self.verdicts.get_mut(at) {
             *place = Some(verdict);
+        }
+        if may_lie_elsewhere {
+            self.uncounted.push(at);
+        } else {
+            self.count(at, tally);
+        }
+    }
+
+    fn count(&self, at: usize, tally: &mut Tally<'_>) {
+        let batch = &self.work.batch;
+        let verdict = self.verdicts.get(at).and_then(Option::as_ref);
+        if let (Some(item), Some(verdict)) = (batch.items.get(at), verdict) {
+            tally.count(batch.first + at, item, verdict);
         }
     }
 }

@@ -158,11 +158,7 @@ impl<'a> Aftermath<'a> {
         let beside = clear_up_beside(target, run, entries);
         let parents = entries.iter().filter_map(|entry| entry.path.parent());
         let places: BTreeSet<TargetPath> = parents.collect();
-        let path_of = |number: u64| {
-            let at = entries.binary_search_by_key(&number, |entry| entry.intent.n);
-            Some(entries.get(at.ok()?)?.path.clone())
-        };
-        let held = quarantine::empty(target, run, &mut places.into_iter(), &path_of);
+        let held = quarantine::empty(target, run, &mut places.into_iter(), entries);
         // One that can't be read holds nothing that could be promised.
         let pan = Pan::read(state, run).ok().flatten();
         Self {

@@ -266,7 +266,7 @@ pub fn rehearse(
     let mut gone = LetGo::default();
     for batch in Batches::of(&manifest.items) {
         shared.begin_batch(clock());
-        let mut checker = Checker::new(&shared);
+        let mut checker = Checker::new(&shared, None);
         let mut verdicts = Vec::with_capacity(batch.items.len());
         for (number, item) in (batch.first..).zip(&*batch.items) {
             if cancel.is_cancelled() {

@@ -148,7 +148,7 @@ fn work(touch: &Touch<'_>, waiting: &Receiver<Job>, tell: &Sender<WorkNews>) {
         // A folder that was opened for the batch before may have been swapped since.
         let mut remover = match last.take() {
             Some((of, remover)) if of == batch => remover,
-            _ => touch.remover(),
+            _ => touch.remover(batch),
         };
         let mut free = match &part {
             Part::Free(range) => work.free(range.clone()).iter(),

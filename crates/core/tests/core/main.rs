@@ -49,4 +49,5 @@ mod trust;
 mod versions;
 mod volumes;
 mod walks;
+mod whole_folders;
 mod wiping;

@@ -127,6 +127,20 @@ impl<'a> ItemView<'a> {
         self.items.folders.get(self.row.folder as usize)
     }
 
+    /// The path of the folder, or of the list, that it lies in.
+    pub(crate) fn folder_path(&self) -> &'a [u8] {
+        self.folder().map_or(&[], |folder| folder.path.as_bytes())
+    }
+
+    pub(crate) fn kind(&self) -> EntryKind {
+        self.row.kind
+    }
+
+    /// The rule that it names.
+    pub(crate) fn rule(&self) -> Option<&'a RuleId> {
+        self.items.rules.get(self.row.rule as usize)
+    }
+
     pub(crate) fn key(&self) -> FileKey {
         FileKey {
             device: self.folder().map_or(0, |folder| folder.device),

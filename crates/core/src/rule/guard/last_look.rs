@@ -12,8 +12,9 @@ mod tests;
 
 use std::collections::HashSet;
 use std::ffi::CString;
+use std::io;
 
-use jolly_disk::Kind;
+use jolly_disk::{Disk, Folder, Kind};
 
 use crate::computer::{EntryKind, Layout, Personal, Target, TargetPath};
 pub(crate) use crate::rule::guard::last_look::names::of_folder;
@@ -113,9 +114,13 @@ fn is_seen(layout: Layout, name: &[u8]) -> bool {
     !small.starts_with('.') && !is_kept_by_programs
 }
 
+/// Opens the folder at a path of the target.
+pub(crate) type OpenFolder<'a> = Box<dyn Fn(&[u8]) -> io::Result<Folder> + 'a>;
+
 /// The second look, which remembers what it found out of the folder it looked in last.
 pub(crate) struct LastGuard<'a> {
-    target: &'a Target,
+    disk: &'a dyn Disk,
+    open: OpenFolder<'a>,
     kept: &'a Kept,
     near: Option<FolderFacts>,
 }
@@ -139,9 +144,11 @@ struct FolderFacts {
 }
 
 impl<'a> LastGuard<'a> {
-    pub(crate) fn new(target: &'a Target, kept: &'a Kept) -> Self {
+    /// `open` opens folders of the target.
+    pub(crate) fn new(disk: &'a dyn Disk, kept: &'a Kept, open: OpenFolder<'a>) -> Self {
         Self {
-            target,
+            disk,
+            open,
             kept,
             near: None,
         }
@@ -161,7 +168,7 @@ impl<'a> LastGuard<'a> {
         if self.near.as_ref().is_some_and(|near| near.folder != folder) {
             self.near = None;
         }
-        let is_mail = |folder: &[u8]| is_in_maildir(self.target, folder);
+        let is_mail = |folder: &[u8]| is_in_maildir(self.disk, &self.open, folder);
         let look = || FolderFacts::new(self.kept, &is_mail, folder);
         let near = self.near.get_or_insert_with(look);
         near.refusal(self.kept, rule, within, (path, kind))
@@ -262,13 +269,12 @@ fn small(bytes: &[u8]) -> String {
 }
 
 /// Whether a folder is one of the three of a mail folder, or lies in one.
-fn is_in_maildir(target: &Target, folder: &[u8]) -> bool {
-    let disk = target.disk();
+fn is_in_maildir(disk: &dyn Disk, open: &OpenFolder<'_>, folder: &[u8]) -> bool {
     let mut from = 0_usize;
     for part in folder.split(|byte| *byte == b'/') {
         let holder = folder.get(..from.saturating_sub(1)).unwrap_or_default();
         if matches!(part, b"cur" | b"new" | b"tmp") {
-            let Ok(opened) = disk.open_folder(target.root(), holder) else {
+            let Ok(opened) = open(holder) else {
                 return true;
             };
             let is_folder = |name: &str| {

@@ -1,11 +1,12 @@
 //! What all threads of one run share: who holds what, what can't go whole, which rules look where.
 
 use std::collections::{HashMap, HashSet};
+use std::io;
 use std::sync::atomic::{AtomicI64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
 use jiff::Timestamp;
-use jolly_disk::FileKey;
+use jolly_disk::{FileKey, Folder};
 
 use crate::cancel::CancelToken;
 use crate::computer::{TargetPath, running};
@@ -14,6 +15,7 @@ use crate::plan::item_outcome::ItemOutcome;
 use crate::plan::{Manifest, ManifestItem, StayReason};
 use crate::rule::{CompiledRule, Kept, RuleNumber, Search};
 use crate::run::RunContext;
+use crate::run::check::away::AwayFolders;
 use crate::run::check::listed::SearchOver;
 use crate::run::check::twin;
 use crate::source::Recogniser;
@@ -46,6 +48,8 @@ pub(crate) struct Shared<'a> {
     busy: Mutex<Busy>,
     /// What the list takes, where it takes copies.
     pub(crate) taken: HashSet<FileKey>,
+    /// The folders that lie in the quarantine.
+    pub(crate) away: AwayFolders,
 }
 
 impl<'a> Shared<'a> {
@@ -70,7 +74,15 @@ impl<'a> Shared<'a> {
             compacted: AtomicI64::new(0),
             busy: Mutex::default(),
             taken: twin::taken(context.searches, manifest),
+            away: AwayFolders::default(),
         }
+    }
+
+    /// Opens a folder of the target, wherever it lies meanwhile; for a batch that has something in it, or only to look.
+    pub(crate) fn open_folder(&self, path: &[u8], batch: Option<usize>) -> io::Result<Folder> {
+        let target = self.context.target;
+        self.away
+            .open((&**target.disk(), target.root()), path, batch)
     }
 
     /// The program that the rule of an item waits for, by a look at what runs now.

@@ -216,7 +216,7 @@ fn store(
     pause: &Pause,
 ) -> Stored {
     let mut stored = Stored::new();
-    let mut checker = Checker::new(shared);
+    let mut checker = Checker::new(shared, None);
     let mut list = None;
     let aside = batch.items.iter().enumerate();
     let is_kept = |item: &ManifestItem| item.by == Removal::SetAside || item.needs_copies();

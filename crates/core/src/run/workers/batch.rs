@@ -112,6 +112,16 @@ impl Work {
         }
     }
 
+    /// The items that lie in the same folder as one of them, as far as they stand beside it.
+    pub(crate) fn in_one_folder(&self, at: usize) -> impl Iterator<Item = &ManifestItem> {
+        let items = &self.batch.items;
+        let (before, from) = items.split_at_checked(at).unwrap_or((items, &[]));
+        let folder = from.first().map(|item| item.path.folder_bytes());
+        let is_in_it = move |item: &&ManifestItem| Some(item.path.folder_bytes()) == folder;
+        let before = before.iter().rev().take_while(is_in_it);
+        before.chain(from.iter().take_while(is_in_it))
+    }
+
     /// The positions of the entries of a list.
     pub(crate) fn list(&self, at: usize) -> &[usize] {
         self.lists.get(at).map(Vec::as_slice).unwrap_or_default()
@@ -166,12 +176,14 @@ pub(crate) struct Touch<'a> {
 }
 
 impl<'a> Touch<'a> {
-    pub(crate) fn remover(&self) -> Remover<'a, 'a> {
+    /// Of a batch, by the number of its first item.
+    pub(crate) fn remover(&self, batch: usize) -> Remover<'a, 'a> {
         Remover {
-            checker: Checker::new(self.shared),
+            checker: Checker::new(self.shared, Some(batch)),
             quarantine: self.quarantine,
             run: self.run,
             stop: self.stop,
+            stays_open: None,
         }
     }
 
@@ -246,7 +258,14 @@ fn touch(
     };
     let name = item.path.as_name();
     // Time has passed while its bytes were stored: everything is asked again.
-    let stat = match remover.checker.check(item, name) {
+    let looked = remover.checker.check(item, name).and_then(|stat| {
+        if item.by.keeps_name() || !remover.take_its_folder(work, (item, at))? {
+            return Ok(stat);
+        }
+        // Where it lies now nobody else can put anything in its place.
+        remover.checker.check(item, name)
+    });
+    let stat = match looked {
         Ok(stat) => stat,
         Err(outcome) => return outcome,
     };

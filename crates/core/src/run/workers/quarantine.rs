@@ -2,20 +2,26 @@
 //!
 //! Linux removes by name, so that between the last look at a name and its removal somebody else could put
 //! another file there. Where others may do that, a name is first moved into a folder that nobody else can
-//! enter, is looked at once more there, and only then removed; what isn't what was shown goes back.
+//! enter, is looked at once more there, and only then removed; what isn't what was shown goes back. A folder that goes
+//! whole is moved there as one.
+
+pub(crate) mod folders;
 
 use std::collections::BTreeMap;
 use std::ffi::{CStr, CString};
 use std::io;
 use std::ops::ControlFlow;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError, RwLock};
 
 use jolly_disk::{Disk, Folder, Stat};
 
 use crate::computer::{Target, TargetPath};
 use crate::format::Printable;
 use crate::plan::item_outcome::ItemOutcome;
-use crate::plan::{FileIdentity, Moment, StayReason, Tolerance};
+use crate::plan::{FileIdentity, Manifest, Moment, StayReason, Tolerance};
+use crate::rule::RuleSet;
+use crate::run::workers::quarantine::folders::{WholeFolders, number_of_folder, return_folder};
+use crate::run::{LogEntry, RunContext};
 use crate::state::RunId;
 
 /// What its name begins with; the run's id follows.
@@ -24,6 +30,10 @@ const NAME: &str = ".jolly-broom-";
 /// The quarantine of one run, made when it is first needed.
 pub(crate) struct Quarantine<'a> {
     target: &'a Target,
+    manifest: &'a Manifest,
+    rules: &'a RuleSet,
+    /// The folders that go whole, looked up when that is first asked.
+    whole: OnceLock<WholeFolders>,
     name: CString,
     state: Mutex<State>,
     /// Held by everything on its way out, so that nobody closes the folder that it is in.
@@ -41,7 +51,7 @@ enum State {
 struct InQuarantine {
     /// Where it lies: the target's root, or the folder that something left.
     place: TargetPath,
-    folder: Folder,
+    folder: Arc<Folder>,
 }
 
 /// What became of a name that was to leave through the quarantine.
@@ -55,10 +65,13 @@ pub(crate) enum Passed {
 }
 
 impl<'a> Quarantine<'a> {
-    /// Of a run; nothing is touched yet.
-    pub(crate) fn of(target: &'a Target, run: &RunId) -> Self {
+    /// Of a run that carries out a list; nothing is touched yet.
+    pub(crate) fn of(context: &RunContext<'a>, manifest: &'a Manifest, run: &RunId) -> Self {
         Self {
-            target,
+            target: context.target,
+            manifest,
+            rules: context.rules,
+            whole: OnceLock::new(),
             name: name_of(run),
             state: Mutex::new(State::Closed),
             in_flight: RwLock::default(),
@@ -171,6 +184,7 @@ impl<'a> Quarantine<'a> {
             drop(disk.remove_folder(&holding, name));
             return None;
         }
+        let folder = Arc::new(folder);
         Some(InQuarantine { place, folder })
     }
 
@@ -197,49 +211,84 @@ impl<'a> Quarantine<'a> {
     }
 }
 
-/// Puts back what a run that died left in its quarantines, in the target's root or in the folders named:
-/// each thing to the path that `path_of` knows for its number. Says where each is by then.
+/// Puts back what a run that died left in its quarantines, in the target's root or in the folders named: each thing to
+/// the path that the log knows for its number. Says where each is by then.
 pub(crate) fn empty(
     target: &Target,
     run: &RunId,
     folders: &mut dyn Iterator<Item = TargetPath>,
-    path_of: &dyn Fn(u64) -> Option<TargetPath>,
+    entries: &[LogEntry],
 ) -> BTreeMap<u64, ReturnedTo> {
     let mut found = BTreeMap::new();
     let (disk, name) = (&**target.disk(), name_of(run));
+    let path_of = |number: u64| {
+        let at = entries.binary_search_by_key(&number, |entry| entry.intent.n);
+        Some(entries.get(at.ok()?)?.path.clone())
+    };
     for place in std::iter::once(TargetPath::default()).chain(folders) {
         let Ok(holding) = disk.open_folder(target.root(), place.as_bytes()) else {
             continue;
         };
-        let Ok(folder) = disk.open_folder(&holding, name.to_bytes()) else {
+        let Ok(inside) = disk.open_folder(&holding, name.to_bytes()) else {
             continue;
         };
         // Anybody can make a folder of that name where they may write.
-        if !disk.is_private(&folder) {
+        if !disk.is_private(&inside) {
             continue;
         }
-        let mut numbers: Vec<u64> = Vec::new();
+        let mut held: Vec<(TargetPath, CString)> = Vec::new();
         // What can't be listed is left; the items that were in it count as gone then.
-        drop(disk.list(&folder, &mut |entry| {
-            let number = std::str::from_utf8(entry.name.to_bytes()).ok();
-            numbers.extend(number.and_then(|number| number.parse::<u64>().ok()));
+        drop(disk.list(&inside, &mut |entry| {
+            let belongs = match number_of_folder(entry.name) {
+                Some((number, _)) => path_of(number).and_then(|path| path.parent()),
+                None => number_of(entry.name).and_then(path_of),
+            };
+            held.extend(belongs.map(|path| (path, entry.name.to_owned())));
             ControlFlow::Continue(())
         }));
-        for number in numbers {
-            let Some(path) = path_of(number) else {
-                continue;
-            };
+        // Each goes back into the one that it belongs in.
+        held.sort_by_key(|(path, _)| path.as_bytes().len());
+        for (path, held) in held {
             let parent = path.parent().unwrap_or_default();
             let back = disk.open_folder(target.root(), parent.as_bytes());
-            let lies = back.map_or(ReturnedTo::InQuarantine, |back| {
-                let held = name_of_number(number);
-                put_back(disk, (&folder, &held), (&back, path.as_name()), number)
-            });
-            found.insert(number, lies);
+            let back = back.as_ref().ok().map(|back| (back, path.as_name()));
+            if let Some((_, rights)) = number_of_folder(&held) {
+                let lies = return_folder(disk, (&inside, &held), rights, back);
+                note_contents(&mut found, (&path, &lies), entries);
+            } else if let Some(number) = number_of(&held) {
+                let lies = back.map_or(ReturnedTo::InQuarantine, |back| {
+                    put_back(disk, (&inside, &held), back, number)
+                });
+                found.insert(number, lies);
+            }
         }
         drop(disk.remove_folder(&holding, &name));
     }
     found
+}
+
+/// Notes of all that was in a folder where that lies by now.
+fn note_contents(
+    found: &mut BTreeMap<u64, ReturnedTo>,
+    (folder, lies): (&TargetPath, &ReturnedTo),
+    entries: &[LogEntry],
+) {
+    let inside = entries
+        .iter()
+        .filter(|entry| entry.outcome.is_none() && entry.path.below(folder).is_some());
+    for entry in inside {
+        let its = match lies {
+            // What is in it is found under its name, or isn't and is gone.
+            ReturnedTo::There => return,
+            ReturnedTo::InQuarantine => ReturnedTo::InQuarantine,
+            ReturnedTo::Beside(name) => ReturnedTo::Beside(name.clone()),
+        };
+        found.entry(entry.intent.n).or_insert(its);
+    }
+}
+
+fn number_of(held: &CStr) -> Option<u64> {
+    held.to_str().ok()?.parse().ok()
 }
 
 /// Where something is that was to go back.
@@ -260,14 +309,22 @@ fn put_back(
     (folder, name): (&Folder, &CStr),
     number: u64,
 ) -> ReturnedTo {
-    match disk.move_name(inside, held, folder, name) {
+    let is_folder = number_of_folder(held).is_some();
+    let back = |name: &CStr| {
+        if is_folder {
+            disk.move_folder(inside, held, folder, name)
+        } else {
+            disk.move_name(inside, held, folder, name)
+        }
+    };
+    match back(name) {
         Ok(()) => ReturnedTo::There,
         Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
             let beside = [name.to_bytes(), format!(".{number}").as_bytes()].concat();
             let shown = Printable(&beside).to_string();
             let moved = CString::new(beside)
                 .map_err(io::Error::from)
-                .and_then(|beside| disk.move_name(inside, held, folder, &beside));
+                .and_then(|beside| back(&beside));
             moved.map_or(ReturnedTo::InQuarantine, |()| ReturnedTo::Beside(shown))
         }
         Err(_) => ReturnedTo::InQuarantine,

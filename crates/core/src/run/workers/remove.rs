@@ -5,10 +5,13 @@ use std::ffi::CStr;
 use jolly_disk::{Kind, Stat};
 
 use crate::cancel::CancelToken;
+use crate::computer::EntryKind;
 use crate::plan::item_outcome::ItemOutcome;
 use crate::plan::{FileIdentity, ManifestItem, Moment, Outcome, StayReason, Tolerance};
 use crate::run::check::Checker;
+use crate::run::workers::batch::Work;
 use crate::run::workers::overwrite::overwrite;
+use crate::run::workers::quarantine::folders::Moved;
 use crate::run::workers::quarantine::{Passed, Quarantine};
 use crate::state::RunId;
 
@@ -18,6 +21,8 @@ pub(crate) struct Remover<'a, 'b> {
     pub quarantine: &'b Quarantine<'b>,
     pub run: &'b RunId,
     pub stop: &'b CancelToken,
+    /// The last folder that is emptied where it lies, although others may change names in it.
+    pub stays_open: Option<Vec<u8>>,
 }
 
 impl Remover<'_, '_> {
@@ -55,6 +60,13 @@ impl Remover<'_, '_> {
     ) -> ItemOutcome {
         let disk = self.checker.disk();
         if stat.kind == Kind::Folder {
+            let away = &self.checker.shared().away;
+            if let Some(removed) = self.quarantine.remove_folder(away, &item.path) {
+                return match removed {
+                    Ok(()) => self.went(item, stat, Outcome::Removed),
+                    Err(error) => ItemOutcome::of_error(&error, "remove"),
+                };
+            }
             self.quarantine.make_way(&item.path);
         }
         let (folder, is_shared) = match self.checker.shared_parent(&item.path) {
@@ -77,6 +89,53 @@ impl Remover<'_, '_> {
             return ItemOutcome::of_error(&error, "remove");
         }
         self.went(item, stat, Outcome::Removed)
+    }
+
+    /// Moves the folder of an item that is about to go into the quarantine, where the list takes all of it, others may
+    /// change names in it and nobody uses it. The item is to be asked about again then; a verdict when something else
+    /// was moved and can't go back.
+    pub(crate) fn take_its_folder(
+        &mut self,
+        work: &Work,
+        (item, at): (&ManifestItem, usize),
+    ) -> Result<bool, ItemOutcome> {
+        let (quarantine, disk) = (self.quarantine, self.checker.disk());
+        let wanted = item.path.folder_bytes();
+        if item.kind == EntryKind::Folder || self.stays_open.as_deref() == Some(wanted) {
+            return Ok(false);
+        }
+        let (folder, is_shared) = self.checker.shared_parent(&item.path)?;
+        if !is_shared || !quarantine.goes_whole(wanted) {
+            return Ok(false);
+        }
+        let key = disk.stat_folder(folder).map(|stat| stat.key);
+        let is_free = |key| self.checker.user_of(key).is_none();
+        let path = item.path.parent().unwrap_or_default();
+        let is_unused = key.is_ok_and(is_free)
+            && work
+                .in_one_folder(at)
+                .all(|item| is_free(item.identity.key));
+        let mut moved = Moved::Not;
+        if is_unused {
+            let number = (work.batch.first + at) as u64;
+            let away = &self.checker.shared().away;
+            let folder = self.checker.parent(&item.path)?;
+            moved = quarantine.take_folder(away, (&path, folder), (number, work.batch.first));
+        }
+        match moved {
+            Moved::Away => {
+                self.checker.forget_folder();
+                Ok(true)
+            }
+            Moved::Not => {
+                self.stays_open = Some(wanted.to_vec());
+                Ok(false)
+            }
+            Moved::Lies(outcome) => {
+                self.checker.forget_folder();
+                Err(outcome)
+            }
+        }
     }
 
     /// What became of an item whose name is gone, or another file's by now; what that freed.

@@ -43,7 +43,7 @@ fn look_at(
     items: &[ManifestItem],
 ) -> Result<(), ItemOutcome> {
     let known: HashSet<&TargetPath> = items.iter().map(|item| &item.path).collect();
-    let mut checker = Checker::new(shared);
+    let mut checker = Checker::new(shared, None);
     for item in items {
         if item.path.below(unit).is_none() {
             return Err(ItemOutcome::stays(StayReason::PartOfAnotherUnit));

@@ -200,56 +200,82 @@ const MAIL_FOLDERS: [&str; 5] = [
     " mailboxes ",
 ];
 
-/// Where a table begins: the first words of all that is kept by name, as one bit for each pair of first
-/// letters. Most names have no word that begins so, and millions are asked.
-const FIRST_LETTERS: [u32; 256] = {
-    let mut letters = [0; 256];
-    letters = with_first(letters, &SECRETS);
-    letters = with_first(letters, &MORE_SECRETS);
-    letters = with_first(letters, &SECRETS_ALONE);
-    letters = with_first(letters, &MAILS_ALONE);
-    letters = with_first(letters, &SYSTEMS);
-    letters = with_first(letters, &SYSTEMS_ALONE);
-    letters = with_first(letters, &SECRET_FOLDERS);
-    letters = with_first(letters, &MAIL_FOLDERS);
-    letters = with_words(letters, HIDDEN_FOLDERS.as_bytes());
-    letters = with_words(letters, SECRET_ENDINGS.as_bytes());
-    with_words(letters, MAIL_ENDINGS.as_bytes())
+/// The first words of all that is kept by name, as one bit for each hash of such a word. Most names have no word
+/// whose bit is set, and millions are asked.
+const FIRST_WORDS: [u64; 64] = {
+    let mut known = [0; 64];
+    known = with_first(known, &SECRETS);
+    known = with_first(known, &MORE_SECRETS);
+    known = with_first(known, &SECRETS_ALONE);
+    known = with_first(known, &MAILS_ALONE);
+    known = with_first(known, &SYSTEMS);
+    known = with_first(known, &SYSTEMS_ALONE);
+    known = with_first(known, &SECRET_FOLDERS);
+    known = with_first(known, &MAIL_FOLDERS);
+    known = with_words(known, HIDDEN_FOLDERS.as_bytes(), usize::MAX);
+    known = with_words(known, SECRET_ENDINGS.as_bytes(), usize::MAX);
+    with_words(known, MAIL_ENDINGS.as_bytes(), usize::MAX)
 };
 
-const fn with_first(mut letters: [u32; 256], tables: &[&str]) -> [u32; 256] {
+/// The hash of no letters yet (FNV-1a of 32 bits, Fowler, Noll and Vo).
+const NO_LETTERS: u32 = 0x811c_9dc5;
+
+const fn with_letter(hash: u32, letter: u8) -> u32 {
+    (hash ^ letter as u32).wrapping_mul(0x0100_0193)
+}
+
+/// Where the bit of a hash stands: in which number, and which of it.
+const fn place_of(hash: u32) -> (usize, u32) {
+    let folded = hash ^ (hash >> 12);
+    ((folded >> 6 & 63) as usize, folded & 63)
+}
+
+const fn with_first(mut known: [u64; 64], tables: &[&str]) -> [u64; 64] {
     let mut at = 0;
     while at < tables.len() {
-        if let [_, one, two, ..] = tables[at].as_bytes() {
-            letters[*one as usize] |= 1 << (*two & 31);
+        known = with_words(known, tables[at].as_bytes(), 1);
+        at += 1;
+    }
+    known
+}
+
+/// So many words of a text are added.
+const fn with_words(mut known: [u64; 64], text: &[u8], most: usize) -> [u64; 64] {
+    let (mut at, mut words, mut hash) = (0, 0, NO_LETTERS);
+    while at < text.len() && words < most {
+        if matches!(text[at], b' ' | b'.') {
+            if hash != NO_LETTERS {
+                let (number, bit) = place_of(hash);
+                known[number] |= 1 << bit;
+                words += 1;
+            }
+            hash = NO_LETTERS;
+        } else {
+            hash = with_letter(hash, text[at]);
         }
         at += 1;
     }
-    letters
+    known
 }
 
-/// Every word of a text counts as a first one.
-const fn with_words(mut letters: [u32; 256], text: &[u8]) -> [u32; 256] {
-    let mut at = 1;
-    while at + 1 < text.len() {
-        let begins = matches!(text[at - 1], b' ' | b'.') && text[at] != b'.';
-        if begins {
-            letters[text[at] as usize] |= 1 << (text[at + 1] & 31);
-        }
-        at += 1;
-    }
-    letters
-}
-
-/// Whether a word of a name begins as something that is kept.
+/// Whether a word of a name may be the first one of something that is kept.
 fn may_be_kept(name: &str) -> bool {
-    let mut before = 0_u8;
-    let bytes = name.as_bytes();
-    bytes.windows(2).any(|pair| {
-        let begins = !before.is_ascii_alphanumeric() && before.is_ascii();
-        before = pair[0];
-        begins && FIRST_LETTERS[usize::from(pair[0])] & (1 << (pair[1] & 31)) != 0
-    })
+    let is_known = |hash: u32| {
+        let (number, bit) = place_of(hash);
+        FIRST_WORDS[number] & (1 << bit) != 0
+    };
+    let mut hash = NO_LETTERS;
+    for letter in name.bytes() {
+        if letter.is_ascii_alphanumeric() || !letter.is_ascii() {
+            hash = with_letter(hash, letter);
+        } else {
+            if is_known(hash) {
+                return true;
+            }
+            hash = NO_LETTERS;
+        }
+    }
+    is_known(hash)
 }
 
 /// The words of a name behind those that only say that it is a copy.
