@@ -126,7 +126,8 @@ mod tests {
             b"{\"format\":\"jolly-broom/plan\",\"version\":1}\n{\"rule\":\"a/b\",\"path\":\"x\",\"bytes\":1}\n{\"seal\":\"00\"}\n",
         ])) {
             // Nobody seals by chance.
-            prop_assert!(read_plan(&bytes[..], MostRead(1 << 20)).is_err());
+            let most = MostRead { bytes: 1 << 20, ..MostRead::default() };
+            prop_assert!(read_plan(&bytes[..], most).is_err());
         }
 
         #[test]

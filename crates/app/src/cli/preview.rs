@@ -87,18 +87,11 @@ pub(super) fn write_about_profiles(
 
 /// What goes, in two sentences.
 pub(super) fn write_sums(out: &mut dyn Write, manifest: &Manifest) -> io::Result<()> {
+    let takes = manifest.takes_by_way();
     let files = |is_it: &dyn Fn(Removal) -> bool| {
         let mut sum = jolly_core::pile::Sum::default();
-        let items = manifest.items.iter();
-        for item in items.filter(|item| item.kind != EntryKind::Folder) {
-            if !is_it(item.by) {
-                continue;
-            }
-            sum.add(jolly_core::pile::Sum {
-                items: 1,
-                bytes: item.bytes,
-            });
-        }
+        let some = takes.iter().filter(|(by, _)| is_it(**by));
+        some.for_each(|(_, takes)| sum.add(*takes));
         sum
     };
     let (aside, shared) = (

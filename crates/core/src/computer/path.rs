@@ -29,6 +29,13 @@ pub struct PathError {
     shown: String,
 }
 
+/// Whether some parts lead nowhere but downwards; none do.
+fn are_plain(bytes: &[u8]) -> bool {
+    let is_plain =
+        |part: &[u8]| !part.is_empty() && part != b"." && part != b".." && !part.contains(&0);
+    bytes.is_empty() || bytes.split(|byte| *byte == b'/').all(is_plain)
+}
+
 impl TargetPath {
     /// The root itself.
     pub fn root() -> Self {
@@ -54,9 +61,7 @@ impl TargetPath {
     /// When they could lead anywhere but downwards.
     pub fn new(bytes: impl Into<Vec<u8>>) -> Result<Self, PathError> {
         let bytes = bytes.into();
-        let is_plain =
-            |part: &[u8]| !part.is_empty() && part != b"." && part != b".." && !part.contains(&0);
-        if bytes.is_empty() || bytes.split(|byte| *byte == b'/').all(is_plain) {
+        if are_plain(&bytes) {
             Ok(Self::of_plain(bytes))
         } else {
             Err(PathError {
@@ -103,14 +108,27 @@ impl TargetPath {
     /// # Errors
     /// When the name is not a plain one.
     pub fn join(&self, below: &[u8]) -> Result<Self, PathError> {
+        if !are_plain(below) {
+            let shown = [self.as_bytes(), b"/", below].concat();
+            return Err(PathError {
+                shown: Printable(&shown).to_string(),
+            });
+        }
+        Ok(self.with_plain(below))
+    }
+
+    /// The same with what is known to be plain: it was part of a path before.
+    pub(crate) fn with_plain(&self, below: &[u8]) -> Self {
         let own = self.as_bytes();
-        let mut bytes = Vec::with_capacity(own.len() + below.len() + 2);
+        // With room for all that it will hold, so that nothing is copied once more.
+        let slash = usize::from(!own.is_empty() && !below.is_empty());
+        let mut bytes = Vec::with_capacity(own.len() + slash + below.len() + 1);
         bytes.extend_from_slice(own);
-        if !bytes.is_empty() && !below.is_empty() {
+        if slash > 0 {
             bytes.push(b'/');
         }
         bytes.extend_from_slice(below);
-        Self::new(bytes)
+        Self::of_plain(bytes)
     }
 
     /// The folder that holds it; the root has none.

@@ -15,19 +15,20 @@ const PIECE: usize = 256 * 1024;
 /// About how many bytes what a manifest sets aside takes in the dustpan; nothing when none of it can
 /// be read.
 pub fn estimate_packed(target: &Target, manifest: &Manifest) -> Option<u64> {
-    let is_packed = |item: &ManifestItem| {
-        item.by == Removal::SetAside && item.kind == EntryKind::File && item.size > 0
-    };
     let mut whole = 0_u64;
     let mut files: Vec<ManifestItem> = Vec::new();
-    for item in manifest.items.iter().filter(is_packed) {
-        whole = whole.saturating_add(item.size);
-        let at = files.partition_point(|bigger| bigger.size >= item.size);
+    manifest.items.each_view(&mut |_, item| {
+        let is_packed = item.by() == Removal::SetAside && item.kind() == EntryKind::File;
+        if !is_packed || item.size() == 0 {
+            return;
+        }
+        whole = whole.saturating_add(item.size());
+        let at = files.partition_point(|bigger| bigger.size >= item.size());
         if at < SAMPLES {
-            files.insert(at, item);
+            files.insert(at, item.item());
             files.truncate(SAMPLES);
         }
-    }
+    });
     let (mut read, mut packed) = (0_f64, 0_f64);
     for item in files {
         let disk = target.disk();

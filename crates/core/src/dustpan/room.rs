@@ -7,7 +7,7 @@ use jolly_disk::trusted_folder;
 
 use crate::computer::Target;
 use crate::dustpan::MOST_STORED;
-use crate::plan::{Manifest, ManifestItem, safety_copies};
+use crate::plan::{Manifest, safety_copies};
 use crate::rule::Removal;
 use crate::state::StateFolder;
 
@@ -78,21 +78,21 @@ pub fn find_room(
     manifest: &Manifest,
     place: Option<&Path>,
 ) -> Result<Option<Room>, RoomError> {
-    let aside = || {
-        manifest
-            .items
-            .iter()
-            .filter(|item| item.by == Removal::SetAside)
-    };
     let copies = safety_copies(target, manifest);
-    if aside().next().is_none() && copies.is_empty() {
+    let (mut whole, mut largest) = (copies.bytes, None);
+    manifest.items.each_view(&mut |_, item| {
+        if item.by() == Removal::SetAside {
+            let size = item.stored().saturating_add(HEAD);
+            whole = whole.saturating_add(size);
+            largest = largest.max(Some(size));
+        }
+    });
+    if largest.is_none() && copies.is_empty() {
         return Ok(None);
     }
-    let size = |item: ManifestItem| item.stored().saturating_add(HEAD);
-    let whole = aside().map(size).fold(copies.bytes, u64::saturating_add);
     // On its own volume things come back frame by frame: what is packed and not yet gone is at most
     // one frame.
-    let frame = aside().map(size).max().unwrap_or(0).max(MOST_STORED);
+    let frame = largest.unwrap_or(0).max(MOST_STORED);
     let frame = frame.saturating_add(copies.bytes);
     let own = target.volume_device();
     let disk = target.disk();

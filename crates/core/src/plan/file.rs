@@ -1,5 +1,5 @@
-//! The plan that a sweep carries out: a manifest as JSON Lines, sealed. It is carried out from where it lies: of two
-//! million items a few thousand are in memory.
+//! The plan that a sweep carries out: a manifest as JSON Lines, sealed. A long one is carried out from where it lies: of
+//! two million items a few thousand are in memory.
 
 pub(super) mod line;
 
@@ -20,13 +20,21 @@ const FORMAT: (&str, u32) = ("jolly-broom/plan", 1);
 /// A longer line, in bytes, is none of a plan.
 const LONGEST_LINE: u64 = 16 << 20;
 
-/// The most that is read of a plan, in bytes; the default is 4 GiB, some 10 million items.
+/// How much of a plan is read.
 #[derive(Clone, Copy, Debug)]
-pub struct MostRead(pub u64);
+pub struct MostRead {
+    /// A longer plan is refused, in bytes: 4 GiB are some 10 million items.
+    pub bytes: u64,
+    /// So many items are kept in memory; those of a longer plan are read where they lie, block by block.
+    pub in_memory: usize,
+}
 
 impl Default for MostRead {
     fn default() -> Self {
-        Self(4 << 30)
+        Self {
+            bytes: 4 << 30,
+            in_memory: 1 << 19,
+        }
     }
 }
 
@@ -48,21 +56,21 @@ struct Seal {
     seal: String,
 }
 
-/// Hashes what passes.
+/// Lines of a plan, which are hashed as they pass.
 struct Sealing<'a> {
     out: &'a mut dyn Write,
     hasher: blake3::Hasher,
+    line: Vec<u8>,
 }
 
-impl Write for Sealing<'_> {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        let written = self.out.write(bytes)?;
-        self.hasher.update(bytes.get(..written).unwrap_or_default());
-        Ok(written)
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        self.out.flush()
+impl Sealing<'_> {
+    /// Hands a line over in one piece: it is written by its letters.
+    fn write_line(&mut self, value: &impl Serialize) -> io::Result<()> {
+        self.line.clear();
+        write_json(&mut self.line, value)?;
+        self.line.push(b'\n');
+        self.hasher.update(&self.line);
+        self.out.write_all(&self.line)
     }
 }
 
@@ -74,32 +82,29 @@ pub fn write_plan(manifest: &Manifest, out: &mut dyn Write) -> io::Result<()> {
     let mut sealing = Sealing {
         out,
         hasher: blake3::Hasher::new(),
+        line: Vec::new(),
     };
-    write_line(&mut sealing, &Header::of(manifest, FORMAT))?;
+    sealing.write_line(&Header::of(manifest, FORMAT))?;
     let mut items = manifest.items.iter().peekable();
     while let Some(first) = items.next() {
-        write_line(&mut sealing, &FolderLine::beginning(&first, &mut items))?;
+        sealing.write_line(&FolderLine::beginning(&first, &mut items))?;
     }
     let seal = sealing.hasher.finalize().to_hex().to_string();
-    write_line(out, &Seal { seal })
+    sealing.write_line(&Seal { seal })
 }
 
-fn write_line(out: &mut dyn Write, value: &impl Serialize) -> io::Result<()> {
-    write_json(&mut *out, value)?;
-    out.write_all(b"\n")
-}
-
-/// Reads a plan through, and refuses one that is altered or cut short. Its items stay where they are until they are
-/// asked for; one that changes meanwhile ends a run before the next of them.
+/// Reads a plan through, and refuses one that is altered or cut short. The items of a long one stay where they are until
+/// they are asked for; if it changes meanwhile, that ends a run before the next of them.
 ///
 /// # Errors
 /// When it can't be read, a line is none of a plan, or its seal doesn't fit.
 pub fn read_plan(plan: impl Into<RandomAccess>, most: MostRead) -> Result<Manifest, PlanError> {
     let plan = plan.into();
-    let mut reader = io::BufReader::new(plan.reader(most.0));
+    let mut reader = io::BufReader::new(plan.reader(most.bytes));
     let mut hasher = blake3::Hasher::new();
     let mut header: Option<Header> = None;
     let mut items = Blocks::default();
+    let mut kept = Some(Columns::default());
     let mut is_sealed = false;
     let mut text = Vec::new();
     let mut at = 0_u64;
@@ -128,14 +133,20 @@ pub fn read_plan(plan: impl Into<RandomAccess>, most: MostRead) -> Result<Manife
             header = Some(header_of(&text).map_err(malformed)?);
         } else {
             let mut its = Columns::default();
-            add_line(&text, &mut its).map_err(malformed)?;
-            items.note_line((at, &text), its.len());
+            let into = kept.as_mut().unwrap_or(&mut its);
+            let before = into.len();
+            add_line(&text, into).map_err(malformed)?;
+            items.note_line((at, &text), into.len() - before);
+            kept = kept.filter(|kept| kept.len() <= most.in_memory);
         }
         at = at.saturating_add(text.len() as u64);
     }
     drop(reader);
     match header {
-        Some(header) if is_sealed => Ok(header.into_manifest(Items::stored(items.end(plan)))),
+        Some(header) if is_sealed => Ok(header.into_manifest(match kept {
+            Some(kept) => kept.into(),
+            None => Items::stored(items.end(plan)),
+        })),
         _ => Err(PlanError::Altered),
     }
 }

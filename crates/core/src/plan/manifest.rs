@@ -4,6 +4,7 @@ pub(super) mod safety_copies;
 pub(super) mod sign_ins;
 
 use std::borrow::Cow;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -99,8 +100,13 @@ impl ManifestItem {
 
     /// Bytes that it takes where it is set aside: holes take none.
     pub(crate) fn stored(&self) -> u64 {
-        self.size.min(self.held.max(BLOCK))
+        stored(self.size, self.held)
     }
+}
+
+/// Bytes that something takes where it is set aside, of its length and what it holds.
+pub(super) fn stored(size: u64, held: u64) -> u64 {
+    size.min(held.max(BLOCK))
 }
 
 /// Which target a manifest was made for.
@@ -209,6 +215,21 @@ impl Manifest {
         });
         hasher.update(&text);
         hasher.finalize().to_hex().to_string()
+    }
+
+    /// How many files and links leave in each way, and what they free.
+    pub fn takes_by_way(&self) -> BTreeMap<Removal, Sum> {
+        let mut takes: BTreeMap<Removal, Sum> = BTreeMap::new();
+        self.items.each_view(&mut |_, item| {
+            if item.kind() != EntryKind::Folder {
+                let (items, bytes) = (1, item.bytes());
+                takes
+                    .entry(item.by())
+                    .or_default()
+                    .add(Sum { items, bytes });
+            }
+        });
+        takes
     }
 
     /// Says that a person has seen this list and agreed to it.

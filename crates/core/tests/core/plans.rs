@@ -70,7 +70,14 @@ fn a_plan_that_is_cut_short_or_goes_on_is_refused() {
         Err(PlanError::Altered)
     ));
     assert!(
-        read_plan(&bytes[..], MostRead(1000)).is_err(),
+        read_plan(
+            &bytes[..],
+            MostRead {
+                bytes: 1000,
+                ..MostRead::default()
+            }
+        )
+        .is_err(),
         "no more is read than allowed"
     );
 }
@@ -83,7 +90,11 @@ fn a_plan_that_is_altered_while_it_is_carried_out_ends_the_run_before_the_next_i
         let file = bench.root().with_file_name("plan.jsonl");
         std::fs::write(&file, &bytes).unwrap();
         let opened = std::fs::File::open(&file).unwrap();
-        let manifest = read_plan(opened, MostRead::default()).unwrap();
+        let most = MostRead {
+            in_memory: 0,
+            ..MostRead::default()
+        };
+        let manifest = read_plan(opened, most).unwrap();
         assert_eq!(manifest, whole);
         let disk = Arc::new(FaultyDisk::new(Fault::None));
         let scan = scan_on(

@@ -1,9 +1,12 @@
 //! A line of a plan: items that follow each other in one folder, each as a short list.
 
+use std::fmt;
 use std::sync::Arc;
 
 use jolly_disk::{FileKey, Stamp};
-use serde::{Deserialize, Serialize};
+use serde::de::value::SeqAccessDeserializer;
+use serde::de::{Error as DeError, IgnoredAny, SeqAccess, Visitor};
+use serde::{Deserialize, Deserializer, Serialize};
 
 use crate::computer::{AccountName, EntryKind, TargetPath, WrittenPath};
 use crate::plan::items::columns::Columns;
@@ -35,11 +38,82 @@ pub(in crate::plan) struct FolderLine {
 }
 
 /// One item: name, inode, what it holds, length, last modification and last change; and what few have.
-#[derive(Serialize, Deserialize)]
+#[derive(Serialize)]
 #[serde(untagged)]
 enum PlanItem {
     Plain(Numbers),
     Other(Numbers, Box<Rest>),
+}
+
+/// Told apart by their first piece, so that nothing of the millions is kept to be tried twice.
+impl<'de> Deserialize<'de> for PlanItem {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        from.deserialize_seq(ItemVisitor)
+    }
+}
+
+struct ItemVisitor;
+
+impl<'de> Visitor<'de> for ItemVisitor {
+    type Value = PlanItem;
+
+    fn expecting(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        out.write_str("an item of a plan")
+    }
+
+    fn visit_seq<A: SeqAccess<'de>>(self, mut pieces: A) -> Result<PlanItem, A::Error> {
+        let short = || A::Error::custom("an item of a plan is cut short");
+        let first: FirstPiece = pieces.next_element()?.ok_or_else(short)?;
+        let item = match first {
+            FirstPiece::All(numbers) => {
+                let rest = pieces.next_element()?.ok_or_else(short)?;
+                PlanItem::Other(*numbers, rest)
+            }
+            FirstPiece::Name(name) => PlanItem::Plain((
+                name,
+                pieces.next_element()?.ok_or_else(short)?,
+                pieces.next_element()?.ok_or_else(short)?,
+                pieces.next_element()?.ok_or_else(short)?,
+                pieces.next_element()?.ok_or_else(short)?,
+                pieces.next_element()?.ok_or_else(short)?,
+            )),
+        };
+        match pieces.next_element::<IgnoredAny>()? {
+            None => Ok(item),
+            Some(_) => Err(A::Error::custom("an item of a plan is too long")),
+        }
+    }
+}
+
+/// What an item begins with: its name, or a list of all its numbers.
+enum FirstPiece {
+    Name(String),
+    All(Box<Numbers>),
+}
+
+impl<'de> Deserialize<'de> for FirstPiece {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        from.deserialize_any(FirstVisitor)
+    }
+}
+
+struct FirstVisitor;
+
+impl<'de> Visitor<'de> for FirstVisitor {
+    type Value = FirstPiece;
+
+    fn expecting(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        out.write_str("a name, or what is known of an item")
+    }
+
+    fn visit_str<E: DeError>(self, name: &str) -> Result<FirstPiece, E> {
+        Ok(FirstPiece::Name(name.to_owned()))
+    }
+
+    fn visit_seq<A: SeqAccess<'de>>(self, pieces: A) -> Result<FirstPiece, A::Error> {
+        let numbers = Numbers::deserialize(SeqAccessDeserializer::new(pieces))?;
+        Ok(FirstPiece::All(Box::new(numbers)))
+    }
 }
 
 type Numbers = (String, u64, u64, u64, (i64, u32), (i64, u32));
@@ -77,9 +151,8 @@ impl FolderLine {
         first: &ManifestItem,
         rest: &mut std::iter::Peekable<impl Iterator<Item = ManifestItem>>,
     ) -> Self {
-        let folder = folder_of(first);
         let mut line = Self {
-            folder: WrittenPath::from(&folder),
+            folder: WrittenPath::from(&first.path.parent().unwrap_or_default()),
             rule: first.rule.clone(),
             account: first.account.clone(),
             by: first.by,
@@ -89,13 +162,13 @@ impl FolderLine {
             items: vec![PlanItem::from(first)],
         };
         let is_like = |item: &ManifestItem| {
-            item.rule == first.rule
+            item.rule.is_same(&first.rule)
                 && item.account == first.account
                 && item.by == first.by
                 && item.identity.key.device == first.identity.key.device
                 && item.unit == first.unit
                 && list_of(item) == list_of(first)
-                && folder_of(item) == folder
+                && item.path.folder_bytes() == first.path.folder_bytes()
         };
         while line.items.len() < MOST_IN_LINE
             && let Some(item) = rest.next_if(is_like)
@@ -104,10 +177,6 @@ impl FolderLine {
         }
         line
     }
-}
-
-fn folder_of(item: &ManifestItem) -> TargetPath {
-    item.path.parent().unwrap_or_default()
 }
 
 fn list_of(item: &ManifestItem) -> Option<(ListFormat, u64)> {
@@ -190,8 +259,7 @@ pub(in crate::plan) fn add_line(text: &[u8], items: &mut Columns) -> Result<(), 
 impl From<&ManifestItem> for PlanItem {
     fn from(item: &ManifestItem) -> Self {
         let identity = &item.identity;
-        let name = TargetPath::new(item.path.name()).unwrap_or_default();
-        let name = WrittenPath::from(&name);
+        let name = WrittenPath::from(item.path.name());
         let (modified, changed) = (identity.modified, identity.changed);
         let unless = |is_usual: bool| (!is_usual).then_some(());
         let rest = Rest {

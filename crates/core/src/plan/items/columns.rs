@@ -10,6 +10,7 @@ use std::sync::Arc;
 use jolly_disk::{FileKey, Stamp};
 
 use crate::computer::{AccountName, EntryKind, TargetPath};
+use crate::plan::manifest::stored;
 use crate::plan::{FileIdentity, ListEntry, ManifestItem};
 use crate::rule::{Removal, RuleId};
 
@@ -148,6 +149,16 @@ impl<'a> ItemView<'a> {
         }
     }
 
+    /// Bytes that it takes where it is set aside: holes take none.
+    pub(crate) fn stored(&self) -> u64 {
+        stored(self.row.size, self.row.held)
+    }
+
+    /// Its length, in bytes.
+    pub(crate) fn size(&self) -> u64 {
+        self.row.size
+    }
+
     pub(crate) fn by(&self) -> Removal {
         self.row.by
     }
@@ -201,13 +212,11 @@ impl<'a> ItemView<'a> {
     /// The item as a whole.
     pub(crate) fn item(&self) -> ManifestItem {
         let (items, row) = (self.items, self.row);
-        let folder = self
-            .folder()
-            .map(|folder| folder.path.clone())
-            .unwrap_or_default();
+        let root = TargetPath::default();
+        let folder = self.folder().map_or(&root, |folder| &folder.path);
         let path = match self.name {
-            [] => folder,
-            name => folder.join(name).unwrap_or_default(),
+            [] => folder.clone(),
+            name => folder.with_plain(name),
         };
         ManifestItem {
             rule: items
@@ -249,21 +258,26 @@ impl Columns {
 
     /// Adds one at the end.
     pub(crate) fn push(&mut self, item: &ManifestItem) {
-        let (folder, name) = match (item.path.parent(), u16::try_from(item.path.name().len())) {
-            (Some(folder), Ok(len)) if len > 0 => (folder, item.path.name()),
+        let (folder, name) = match u16::try_from(item.path.name().len()) {
+            Ok(1..) => (item.path.folder_bytes(), item.path.name()),
             // The root itself, or a name that no file system has: the whole path stands for the folder.
-            _ => (item.path.clone(), &[][..]),
+            _ => (item.path.as_bytes(), &[][..]),
         };
         let number = self.rows.len();
         let identity = &item.identity;
         let device = identity.key.device;
         let list_size = item.entry.map(|_| identity.size);
         let is_last = |last: &ItemFolder| {
-            last.device == device && last.list_size == list_size && last.path == folder
+            last.device == device && last.list_size == list_size && last.path.as_bytes() == folder
         };
         if !self.folders.last().is_some_and(is_last) {
+            let path = if name.is_empty() {
+                item.path.clone()
+            } else {
+                item.path.parent().unwrap_or_default()
+            };
             self.folders.push(ItemFolder {
-                path: folder,
+                path,
                 device,
                 list_size,
             });

@@ -1,7 +1,7 @@
 //! What is copied before anything goes: bookmarks and logins of profiles, and whole the registry hives and lists of settings.
 
-use crate::computer::{Target, TargetPath};
-use crate::plan::{Manifest, ManifestItem};
+use crate::computer::{EntryKind, Target, TargetPath};
+use crate::plan::Manifest;
 use crate::survey::{Profile, profile_of};
 
 /// What is copied of the profiles that rows of a list go from, and of the hives and lists that values and entries do.
@@ -22,11 +22,15 @@ pub fn safety_copies(target: &Target, manifest: &Manifest) -> SafetyCopies {
     let mut last = TargetPath::default();
     let mut profiles: Vec<Profile> = Vec::new();
     let (mut hives, mut lists) = (Vec::new(), Vec::new());
-    for item in manifest.items.iter().filter(ManifestItem::needs_copies) {
+    manifest.items.each_view(&mut |_, view| {
+        if view.kind() != EntryKind::ListEntry {
+            return;
+        }
+        let item = view.item();
         let holder = item.file();
         // Items of a holder follow each other.
-        if *holder == last {
-            continue;
+        if !item.needs_copies() || *holder == last {
+            return;
         }
         last = holder.into_owned();
         if !item.is_row() {
@@ -38,14 +42,14 @@ pub fn safety_copies(target: &Target, manifest: &Manifest) -> SafetyCopies {
             if !whole.contains(&last) {
                 whole.push(last.clone());
             }
-            continue;
+            return;
         }
         if let Some(profile) = profile_of(target, &last)
             && !profiles.contains(&profile)
         {
             profiles.push(profile);
         }
-    }
+    });
     let of_profiles = profiles.iter().map(|profile| size_of(target, profile));
     let whole = hives.iter().chain(&lists);
     let of_whole = whole.map(|holder| size_of_holder(target, holder));

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashSet};
 use jiff::Timestamp;
 
 use crate::cancel::CancelToken;
-use crate::computer::{AccountName, Target};
+use crate::computer::{AccountName, EntryKind, Target};
 use crate::format::Site;
 use crate::plan::Manifest;
 use crate::source::holder::address::{site_of, table_of};
@@ -33,14 +33,18 @@ pub fn sign_ins_lost(
     cancel: &CancelToken,
 ) -> Vec<SignInsLost> {
     let mut going: HashSet<(Option<AccountName>, String)> = HashSet::new();
-    for item in manifest.items.iter().filter(|item| item.entry.is_some()) {
+    manifest.items.each_view(&mut |_, view| {
+        if view.kind() != EntryKind::ListEntry {
+            return;
+        }
+        let item = view.item();
         let name = item.path.name();
         if matches!(table_of(name), Some("cookies" | "moz_cookies"))
             && let Some(site) = site_of(name)
         {
             going.insert((item.account.clone(), site.to_owned()));
         }
-    }
+    });
     if going.is_empty() {
         return Vec::new();
     }

@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 /// How an item leaves the target.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Removal {
     /// For good.

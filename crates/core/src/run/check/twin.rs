@@ -124,8 +124,11 @@ pub(super) fn taken(searches: &[Search], manifest: &Manifest) -> HashSet<FileKey
     if searches.iter().all(|search| search.twins.is_none()) {
         return HashSet::new();
     }
-    let items = manifest.items.iter();
-    items.map(|item| item.identity.key).collect()
+    let mut taken = HashSet::new();
+    manifest.items.each_view(&mut |_, item| {
+        taken.insert(item.key());
+    });
+    taken
 }
 
 /// Whether the file that stays is another one than the one that goes and none that goes, too, and has the same bytes from
