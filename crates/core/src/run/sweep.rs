@@ -193,8 +193,9 @@ pub fn sweep(
     let journal = &mut *real.journal;
     let first = start.line(context, manifest, opened, free_before);
     whole(manifest)?;
+    // It reaches the disk with the first intents, before anything is touched.
     journal.write(&first)?;
-    journal.sync()?;
+    journal.flush()?;
     let mut tally = Tally::new(context, manifest, sink, real.predictions);
     let broke_off = pipeline::run(context, manifest, &mut real, cancel, clock, &mut tally);
     let is_stopped = cancel.is_cancelled() && tally.done < manifest.items.len() as u64;

@@ -200,8 +200,8 @@ const MAIL_FOLDERS: [&str; 5] = [
     " mailboxes ",
 ];
 
-/// The first words of all that is kept by name, as one bit for each hash of such a word. Most names have no word
-/// whose bit is set, and millions are asked.
+/// The first words of all that is kept by name, as two bits for each such word (a filter of Bloom's). Most names have
+/// no word of which both are set, and millions are asked.
 const FIRST_WORDS: [u64; 64] = {
     let mut known = [0; 64];
     known = with_first(known, &SECRETS);
@@ -224,10 +224,10 @@ const fn with_letter(hash: u32, letter: u8) -> u32 {
     (hash ^ letter as u32).wrapping_mul(0x0100_0193)
 }
 
-/// Where the bit of a hash stands: in which number, and which of it.
-const fn place_of(hash: u32) -> (usize, u32) {
-    let folded = hash ^ (hash >> 12);
-    ((folded >> 6 & 63) as usize, folded & 63)
+/// Both bits of a hash, counted through the filter.
+const fn bits_of(hash: u32) -> [u32; 2] {
+    let folded = hash ^ (hash >> 15);
+    [folded & 4095, (folded >> 12) & 4095]
 }
 
 const fn with_first(mut known: [u64; 64], tables: &[&str]) -> [u64; 64] {
@@ -245,8 +245,9 @@ const fn with_words(mut known: [u64; 64], text: &[u8], most: usize) -> [u64; 64]
     while at < text.len() && words < most {
         if matches!(text[at], b' ' | b'.') {
             if hash != NO_LETTERS {
-                let (number, bit) = place_of(hash);
-                known[number] |= 1 << bit;
+                let [one, other] = bits_of(hash);
+                known[(one / 64) as usize] |= 1 << (one % 64);
+                known[(other / 64) as usize] |= 1 << (other % 64);
                 words += 1;
             }
             hash = NO_LETTERS;
@@ -261,8 +262,8 @@ const fn with_words(mut known: [u64; 64], text: &[u8], most: usize) -> [u64; 64]
 /// Whether a word of a name may be the first one of something that is kept.
 fn may_be_kept(name: &str) -> bool {
     let is_known = |hash: u32| {
-        let (number, bit) = place_of(hash);
-        FIRST_WORDS[number] & (1 << bit) != 0
+        let is_set = |bit: u32| FIRST_WORDS[(bit / 64) as usize] & (1 << (bit % 64)) != 0;
+        bits_of(hash).into_iter().all(is_set)
     };
     let mut hash = NO_LETTERS;
     for letter in name.bytes() {
