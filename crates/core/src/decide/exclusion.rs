@@ -8,7 +8,7 @@ use jiff::civil::Date;
 
 use crate::computer::{Layout, TargetPath, fold};
 use crate::format::{Printable, Site};
-use crate::rule::{AgeLimit, bound_pattern, build_pattern, written_size};
+use crate::rule::{AgeLimit, NfaStates, PathPattern, bound_pattern, build_pattern, written_size};
 use crate::source::is_of_site;
 
 /// Where an exclusion counts.
@@ -123,6 +123,9 @@ impl Spares {
             Some(Spot::Pattern(pattern)) => Place::Pattern {
                 is_whole_path: pattern.contains('/'),
                 glob: glob(pattern, layout)?,
+                apart: PathPattern::new(pattern.trim_matches('/'), layout)
+                    .ok()
+                    .filter(PathPattern::is_apart),
             },
         };
         Ok(Matcher {
@@ -167,6 +170,8 @@ enum Place {
     Site(Site),
     Pattern {
         glob: GlobMatcher,
+        /// The same, taken apart at its slashes, where it can be.
+        apart: Option<PathPattern>,
         is_whole_path: bool,
     },
 }
@@ -247,6 +252,7 @@ impl Matcher {
             Place::Pattern {
                 glob,
                 is_whole_path: false,
+                ..
             } => path.parts().any(|part| is_match(glob, part)),
             Place::Pattern { glob, .. } => {
                 let slashes = bytes.iter().enumerate().filter(|(_, byte)| **byte == b'/');
@@ -277,9 +283,45 @@ impl Matcher {
         }
     }
 
-    /// Whether a name fits in a folder that itself does not.
-    pub(super) fn fits_name(&self, folder: &TargetPath, name: &[u8]) -> bool {
+    /// Whether all ways to compare letters agree on these: beyond ASCII only the glob knows what is the same.
+    fn spells_alike(&self, bytes: &[u8]) -> bool {
+        !self.layout.ignores_case() || bytes.is_ascii()
+    }
+
+    /// What can be known of a folder that itself doesn't fit, for all the names in it.
+    pub(super) fn reached_in(&self, folder: &TargetPath) -> Option<NfaStates> {
+        let Place::Pattern {
+            apart: Some(apart),
+            is_whole_path,
+            ..
+        } = &self.spot
+        else {
+            return None;
+        };
+        if !self.spells_alike(folder.as_bytes()) {
+            return None;
+        }
+        Some(if *is_whole_path {
+            apart.reached_in(folder.as_bytes())
+        } else {
+            apart.start()
+        })
+    }
+
+    /// Whether a name fits in a folder that itself does not, and of which this is known.
+    pub(super) fn fits_name(
+        &self,
+        (folder, reached): (&TargetPath, Option<NfaStates>),
+        name: &[u8],
+    ) -> bool {
         match &self.spot {
+            Place::Pattern {
+                apart: Some(apart), ..
+            } if let Some(reached) = reached
+                && self.spells_alike(name) =>
+            {
+                apart.matches_in(reached, name)
+            }
             Place::Anywhere => true,
             Place::Site(site) => {
                 let path = [folder.as_bytes(), b"/", name].concat();
@@ -288,6 +330,7 @@ impl Matcher {
             Place::Pattern {
                 glob,
                 is_whole_path: false,
+                ..
             } => is_match(glob, name),
             Place::Pattern { glob, .. } => {
                 let path = if folder.is_root() {

@@ -8,6 +8,7 @@ use crate::decide::exclusion::Below;
 use crate::decide::marked::Marked;
 use crate::decide::{Exclusion, ExclusionError, Matcher, Spares};
 use crate::pile::{Pile, Scan, Sum};
+use crate::rule::NfaStates;
 use crate::source::PileId;
 
 /// Items between two looks whether anybody still wants to know.
@@ -36,10 +37,13 @@ impl Reach {
         let stand = |id| {
             let path = scan.arena.folder_path(id);
             let below = matcher.below(&path);
-            let path = (below == Below::Some).then_some(path);
-            (below, path.unwrap_or_default())
+            if below != Below::Some {
+                return (below, TargetPath::default(), None);
+            }
+            let reached = matcher.reached_in(&path);
+            (below, path, reached)
         };
-        let folders: Vec<(Below, TargetPath)> =
+        let folders: Vec<(Below, TargetPath, Option<NfaStates>)> =
             scan.arena.folders().map(|(id, _)| stand(id)).collect();
         let mut reach = Self::default();
         for id in (0..scan.piles.len()).map(PileId) {
@@ -56,9 +60,11 @@ impl Reach {
                 let fits_path = || {
                     let folder = scan.arena.folder(item);
                     match folders.get(folder.as_index()) {
-                        Some((Below::All, _)) => true,
-                        Some((Below::Some, path)) => matcher.fits_name(path, scan.arena.name(item)),
-                        Some((Below::None, _)) | None => false,
+                        Some((Below::All, ..)) => true,
+                        Some((Below::Some, path, reached)) => {
+                            matcher.fits_name((path, *reached), scan.arena.name(item))
+                        }
+                        Some((Below::None, ..)) | None => false,
                     }
                 };
                 if matcher.fits_figures(Some(scan.arena.size(item)), scan.age(item)) && fits_path()

@@ -103,8 +103,13 @@ impl RunSums {
     }
 
     fn went_of(&mut self, item: &Settled<'_>) -> &mut Went {
-        let is_it =
-            |went: &Went| went.rule.is_same(item.rule) && went.account.as_ref() == item.account;
+        let is_it = |went: &Went| {
+            let is_account = match (&went.account, item.account) {
+                (Some(one), Some(other)) => one.is_same(other),
+                (one, other) => one.is_none() && other.is_none(),
+            };
+            is_account && went.rule.is_same(item.rule)
+        };
         if !self.went.get(self.last).is_some_and(is_it) {
             let known = self.went.iter().position(is_it);
             self.last = known.unwrap_or(self.went.len());

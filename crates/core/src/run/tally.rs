@@ -120,8 +120,12 @@ impl<'a> Tally<'a> {
 
     /// The class of a rule, which often is that of the item before.
     fn class_now(&mut self, rule: &RuleId) -> Class {
-        let known = self.last.take().filter(|(last, _)| last == rule);
-        let (_, class) = known.unwrap_or_else(|| (rule.clone(), self.class_of(rule)));
+        if let Some((last, class)) = &self.last
+            && last.is_same(rule)
+        {
+            return *class;
+        }
+        let class = self.class_of(rule);
         self.last = Some((rule.clone(), class));
         class
     }

@@ -1,9 +1,10 @@
 //! The threads that touch the target. They go from one batch to the next without waiting for each
-//! other, and more of them come while they mostly wait for the device.
+//! other; how many there are is found out by trying.
 
 pub(crate) mod batch;
 mod list;
 pub(super) mod overwrite;
+mod pace;
 pub(crate) mod pause;
 mod points;
 pub(crate) mod quarantine;
@@ -13,15 +14,16 @@ pub(crate) mod unit;
 
 use std::any::Any;
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
-use std::sync::Arc;
+use std::sync::{Arc, Condvar, Mutex, PoisonError};
 use std::thread::{self, Builder, Scope};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use jolly_disk::{WaitMeter, WaitShare};
 
 use crate::plan::item_outcome::ItemOutcome;
 use crate::run::workers::batch::{Part, Touch, Work};
+use crate::run::workers::pace::{Pace, Window};
 
 /// Most threads, where the device is what is waited for.
 const MOST: usize = 16;
@@ -55,9 +57,41 @@ pub(crate) struct WorkerPool<'scope, 'env> {
     waiting: Receiver<Job>,
     tell: Sender<WorkNews>,
     news: Receiver<WorkNews>,
+    /// How many were begun.
     many: usize,
+    pace: Pace,
+    turns: Arc<Turns>,
     /// Since their number was last thought about.
-    wait_share: WaitShare,
+    began: Instant,
+    window: Window,
+}
+
+/// How many of the threads may take a job; the others wait.
+#[derive(Default)]
+struct Turns {
+    many: Mutex<usize>,
+    changed: Condvar,
+}
+
+impl Turns {
+    fn let_work(&self, many: usize) {
+        *self.many.lock().unwrap_or_else(PoisonError::into_inner) = many;
+        self.changed.notify_all();
+    }
+
+    /// Waits until a thread, by its number, may take a job.
+    fn wait(&self, number: usize) {
+        let many = self.many.lock().unwrap_or_else(PoisonError::into_inner);
+        let may_go = self.changed.wait_while(many, |many| number >= *many);
+        drop(may_go.unwrap_or_else(PoisonError::into_inner));
+    }
+}
+
+/// Those that wait for their turn have to hear that nobody gives any more.
+impl Drop for WorkerPool<'_, '_> {
+    fn drop(&mut self) {
+        self.turns.let_work(usize::MAX);
+    }
 }
 
 impl<'scope, 'env> WorkerPool<'scope, 'env> {
@@ -65,6 +99,8 @@ impl<'scope, 'env> WorkerPool<'scope, 'env> {
     pub(crate) fn begin(scope: &'scope Scope<'scope, 'env>, touch: &'scope Touch<'scope>) -> Self {
         let (jobs, waiting) = unbounded();
         let (tell, news) = unbounded();
+        let processors = thread::available_parallelism().map_or(2, std::num::NonZero::get);
+        let pace = Pace::new(processors.clamp(2, MOST), MOST);
         let mut pool = Self {
             scope,
             touch,
@@ -73,19 +109,23 @@ impl<'scope, 'env> WorkerPool<'scope, 'env> {
             tell,
             news,
             many: 0,
-            wait_share: WaitShare::default(),
+            pace,
+            turns: Arc::default(),
+            began: Instant::now(),
+            window: Window::default(),
         };
-        let processors = thread::available_parallelism().map_or(2, std::num::NonZero::get);
-        pool.grow(processors.clamp(2, MOST));
+        pool.keep_pace();
         pool
     }
 
-    /// Where threads are short, those there are do.
-    fn grow(&mut self, many: usize) {
-        while self.many < many {
+    /// Lets as many work as are quickest, as far as is known. Where threads are short, those there are do.
+    fn keep_pace(&mut self) {
+        self.turns.let_work(self.pace.many());
+        while self.many < self.pace.many() {
             let (touch, waiting) = (self.touch, self.waiting.clone());
-            let tell = self.tell.clone();
-            let run = move || work(touch, &waiting, &tell);
+            let (tell, turns) = (self.tell.clone(), Arc::clone(&self.turns));
+            let number = self.many;
+            let run = move || work(touch, (&waiting, &turns, number), &tell);
             if self.many == 0 {
                 self.scope.spawn(run);
             } else if Builder::new().spawn_scoped(self.scope, run).is_err() {
@@ -116,31 +156,34 @@ impl<'scope, 'env> WorkerPool<'scope, 'env> {
         if let Some(panic) = news.panic.take() {
             resume_unwind(panic);
         }
-        if let Some(wait_share) = news.wait_share {
-            self.learn(wait_share);
-        }
+        self.learn(&news);
         Some(news)
     }
 
-    /// Takes more when those there are waited for more than half of the time.
-    fn learn(&mut self, wait_share: WaitShare) {
-        self.wait_share += wait_share;
-        let many = u32::try_from(self.many).unwrap_or(u32::MAX);
-        if self.wait_share.took < TOLD * many {
-            return;
+    fn learn(&mut self, news: &WorkNews) {
+        self.window.items += news.done.len() as u64;
+        if let Some(share) = news.wait_share {
+            self.window.worked += share.took;
+            self.window.waited += share.waited;
         }
-        if self.wait_share.waited * 2 > self.wait_share.took {
-            self.grow((self.many * 2).min(MOST));
+        self.window.took = self.began.elapsed();
+        if self.pace.learn(self.window) {
+            (self.began, self.window) = (Instant::now(), Window::default());
+            self.keep_pace();
         }
-        self.wait_share = WaitShare::default();
     }
 }
 
 /// One thread: takes job after job until nobody gives any more.
-fn work(touch: &Touch<'_>, waiting: &Receiver<Job>, tell: &Sender<WorkNews>) {
+fn work(
+    touch: &Touch<'_>,
+    (waiting, turns, number): (&Receiver<Job>, &Turns, usize),
+    tell: &Sender<WorkNews>,
+) {
     let mut last = None;
     let mut meter = WaitMeter::begin();
     loop {
+        turns.wait(number);
         let Ok(Job { work, part }) = waiting.recv() else {
             return;
         };

@@ -255,7 +255,7 @@ impl NameTable {
                 Some(letter) => self.by_last.add(*letter, test, at),
                 None => false,
             },
-            NameTest::Begins(_) => false,
+            NameTest::Begins(_) | NameTest::Holds(_) => false,
         };
         if !has_room {
             self.rest.push((test.clone(), at));

@@ -32,6 +32,8 @@ pub(crate) enum NameTest {
     Begins(Box<[u8]>),
     /// A name that ends so.
     Ends(Box<[u8]>),
+    /// A name with this in it.
+    Holds(Box<[u8]>),
     /// One of these names, or a name that passes one of the tests.
     OneOf {
         names: HashSet<Box<[u8]>>,
@@ -87,7 +89,7 @@ impl NameTest {
                 (true, _) if inner.is_empty() => return Ok(Self::Any),
                 (true, false) => return Ok(Self::Ends(write(inner))),
                 (false, true) => return Ok(Self::Begins(write(inner))),
-                (true, true) => {}
+                (true, true) => return Ok(Self::Holds(write(inner))),
             }
         }
         if is_simple && let Some(choices) = choices(part) {
@@ -128,6 +130,7 @@ impl NameTest {
             }
             Self::Begins(begin) => written.starts_with(begin),
             Self::Ends(end) => written.ends_with(end),
+            Self::Holds(inner) => written.windows(inner.len()).any(|part| part == &**inner),
             Self::Glob { begin, end, glob } => {
                 written.starts_with(begin) && written.ends_with(end) && glob.is_match(name.exact)
             }
@@ -344,7 +347,12 @@ impl PathPattern {
     pub(crate) fn matches_in(&self, reached: NfaStates, name: &[u8]) -> bool {
         self.takes_all(reached)
             || self.asks(reached).is_some_and(|test| {
-                let small = name.to_ascii_lowercase();
+                // Only asked for where case doesn't count.
+                let small = if self.folds {
+                    name.to_ascii_lowercase()
+                } else {
+                    Vec::new()
+                };
                 let name = Spelling {
                     exact: name,
                     small: &small,

@@ -15,7 +15,7 @@ use crate::state::{Journal, JournalError};
 #[derive(Clone)]
 pub(crate) struct Batch {
     pub first: usize,
-    pub items: Arc<[ManifestItem]>,
+    pub items: Arc<Vec<ManifestItem>>,
 }
 
 enum RecorderOrder {

@@ -1,6 +1,7 @@
 //! One batch of a manifest, and the touching of what is in it.
 
 use std::ops::{Range, RangeInclusive};
+use std::sync::Arc;
 
 use jolly_disk::Stat;
 
@@ -49,7 +50,8 @@ impl Iterator for Batches<'_> {
     fn next(&mut self) -> Option<Batch> {
         let first = self.next;
         let mut stored = 0_u64;
-        let mut items: Vec<ManifestItem> = Vec::new();
+        let most = MOST_ITEMS.min(self.items.len().saturating_sub(first));
+        let mut items: Vec<ManifestItem> = Vec::with_capacity(most);
         for item in self.items.range(first..usize::MAX) {
             let is_stored = item.by == Removal::SetAside;
             stored = stored.saturating_add(if is_stored { item.stored() } else { 0 });
@@ -66,7 +68,7 @@ impl Iterator for Batches<'_> {
         self.next += items.len();
         (!items.is_empty()).then(|| Batch {
             first,
-            items: items.into(),
+            items: Arc::new(items),
         })
     }
 }

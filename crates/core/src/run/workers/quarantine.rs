@@ -7,7 +7,7 @@
 
 pub(crate) mod folders;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 use std::ffi::{CStr, CString};
 use std::io;
 use std::ops::ControlFlow;
@@ -43,8 +43,10 @@ pub(crate) struct Quarantine<'a> {
 enum State {
     Closed,
     Open(Arc<InQuarantine>),
-    /// None could be had for what left this folder: the volume keeps no rights, or is full.
-    Impossible(TargetPath),
+    /// None could be had for what left these folders: they can't be written, or the volume is full.
+    Impossible(HashSet<TargetPath>),
+    /// The volume keeps no rights, so nothing on it can be closed to anybody.
+    Never,
 }
 
 /// The open folder.
@@ -52,6 +54,18 @@ struct InQuarantine {
     /// Where it lies: the target's root, or the folder that something left.
     place: TargetPath,
     folder: Arc<Folder>,
+}
+
+/// Where no quarantine can be had.
+enum Impossible {
+    InThisFolder,
+    OnThisVolume,
+}
+
+impl From<io::Error> for Impossible {
+    fn from(_: io::Error) -> Self {
+        Self::InThisFolder
+    }
 }
 
 /// What became of a name that was to leave through the quarantine.
@@ -154,38 +168,48 @@ impl<'a> Quarantine<'a> {
     fn open(&self, path: &TargetPath) -> Option<Arc<InQuarantine>> {
         let mut state = self.lock();
         let parent = path.parent().unwrap_or_default();
-        let is_new = match &*state {
-            State::Closed => true,
-            State::Open(_) => false,
-            State::Impossible(tried) => *tried != parent,
+        let mut tried = match &mut *state {
+            State::Open(inside) => return Some(Arc::clone(inside)),
+            State::Never => return None,
+            State::Impossible(tried) if tried.contains(&parent) => return None,
+            State::Impossible(tried) => std::mem::take(tried),
+            State::Closed => HashSet::new(),
         };
-        if is_new {
-            let places = [TargetPath::default(), parent.clone()];
-            let made = places.into_iter().find_map(|place| self.make(place));
-            *state = made.map_or(State::Impossible(parent), |inside| {
-                State::Open(Arc::new(inside))
-            });
+        for place in [TargetPath::default(), parent.clone()] {
+            match self.make(place) {
+                Ok(inside) => {
+                    let inside = Arc::new(inside);
+                    *state = State::Open(Arc::clone(&inside));
+                    return Some(inside);
+                }
+                Err(Impossible::OnThisVolume) => {
+                    *state = State::Never;
+                    return None;
+                }
+                Err(Impossible::InThisFolder) => {}
+            }
         }
-        match &*state {
-            State::Open(inside) => Some(Arc::clone(inside)),
-            State::Closed | State::Impossible(_) => None,
-        }
+        tried.insert(parent);
+        *state = State::Impossible(tried);
+        None
     }
 
-    fn make(&self, place: TargetPath) -> Option<InQuarantine> {
+    fn make(&self, place: TargetPath) -> Result<InQuarantine, Impossible> {
         let (disk, name) = (self.disk(), &self.name);
-        let holding = disk
-            .open_folder(self.target.root(), place.as_bytes())
-            .ok()?;
-        disk.make_folder(&holding, name).ok()?;
-        let folder = disk.open_folder(&holding, name.to_bytes()).ok()?;
+        let holding = disk.open_folder(self.target.root(), place.as_bytes())?;
+        disk.make_folder(&holding, name)?;
+        let folder = disk.open_folder(&holding, name.to_bytes())?;
         // Somebody may have put a folder of their own there; and some volumes keep no rights.
         if !disk.is_private(&folder) {
             drop(disk.remove_folder(&holding, name));
-            return None;
+            return Err(if disk.keeps_owners(&holding) {
+                Impossible::InThisFolder
+            } else {
+                Impossible::OnThisVolume
+            });
         }
         let folder = Arc::new(folder);
-        Some(InQuarantine { place, folder })
+        Ok(InQuarantine { place, folder })
     }
 
     /// Makes way for a folder that is about to go: the quarantine must not be what it holds.
