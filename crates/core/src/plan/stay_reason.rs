@@ -85,11 +85,6 @@ pub enum StayReason {
         because: Box<StayReason>,
         place: String,
     },
-    /// What a rehearsal's record says.
-    Recorded {
-        outcome: Outcome,
-        words: String,
-    },
 }
 
 impl StayReason {
@@ -154,7 +149,6 @@ impl StayReason {
             | Self::WayOutTakenAway
             | Self::Disk { .. } => Outcome::Failed,
             Self::PartStays(why) | Self::LiesElsewhere { because: why, .. } => why.outcome(),
-            Self::Recorded { outcome, .. } => *outcome,
         }
     }
 }
@@ -184,7 +178,6 @@ impl fmt::Display for StayReason {
             Self::LiesElsewhere { because, place } => {
                 return write!(f, "{because}; what was there lies {place}");
             }
-            Self::Recorded { words, .. } => words.as_str(),
             Self::Guarded(why) => why,
             Self::Replaced(moment) => match moment {
                 Moment::Before => "something else took its place",

@@ -14,7 +14,7 @@ use crate::computer::{AccountName, TargetPath};
 use crate::dustpan::Pan;
 use crate::plan::{Outcome, WrittenPlace, shown_place};
 use crate::rule::{Removal, RuleId};
-use crate::run::log::record::{FORMAT, Intent, Record, VERSION};
+use crate::run::log::record::{Done, DoneLine, FORMAT, Intent, Record, VERSION};
 use crate::run::sums::{RunSums, Settled};
 use crate::state::journal::opened;
 use crate::state::{LogError, RunId, StateError, StateFolder, each_line};
@@ -161,6 +161,20 @@ pub(crate) fn manifest_of(path: &Path) -> Option<String> {
         Record::Start { manifest, .. } => Some(manifest),
         Record::Intend { .. } | Record::Done { .. } | Record::Finish { .. } => None,
     }
+}
+
+/// Goes through what became of items, as a record tells it, and keeps nothing else of it.
+///
+/// # Errors
+/// When it can't be read, or was altered.
+pub(crate) fn each_done(path: &Path, each: &mut dyn FnMut(Done)) -> Result<(), LogError> {
+    let read = each_line(path, &mut |line: DoneLine| {
+        if let DoneLine::Done { items } = line {
+            items.into_iter().for_each(&mut *each);
+        }
+        true
+    });
+    read.map(drop)
 }
 
 /// What tells the computer that a log is of from others, from its first line.

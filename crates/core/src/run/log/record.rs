@@ -70,6 +70,17 @@ pub(crate) enum Record {
     },
 }
 
+/// A line, of which only what became of items is wanted.
+#[derive(Deserialize)]
+#[serde(tag = "line", rename_all = "lowercase")]
+pub(crate) enum DoneLine {
+    /// As of [`Record::Done`].
+    Done { items: Vec<Done> },
+    /// Any other.
+    #[serde(other)]
+    Other,
+}
+
 /// One intended item.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct Intent {

@@ -8,7 +8,7 @@ use std::os::unix::ffi::OsStrExt as _;
 use jolly_disk::Disk;
 
 use crate::plan::item_outcome::ItemOutcome;
-use crate::plan::{Manifest, ManifestItem, Outcome, StayReason};
+use crate::plan::{Manifest, ManifestItem, Outcome};
 use crate::run::{RunSummary, log};
 use crate::state::{LogError, RunId, StateFolder};
 
@@ -85,25 +85,24 @@ impl Predictions {
         let Some(run) = runs.iter().rev().find(is_it) else {
             return Ok(None);
         };
-        let contents = log::read(&state.rehearsal(run))?;
-        let mut predictions = Self {
+        // A rehearsal that was stopped predicts nothing of the rest.
+        let mut outcomes: Vec<Option<Outcome>> = vec![None; manifest.items.len()];
+        let mut reasons = BTreeMap::new();
+        log::each_done(&state.rehearsal(run), &mut |done| {
+            let number = |n: u64| usize::try_from(n).unwrap_or(usize::MAX).min(outcomes.len());
+            let numbers = number(done.n)..number(done.n.saturating_add(done.many));
+            if !done.reason.is_empty() {
+                reasons.extend(numbers.clone().map(|number| (number, done.reason.clone())));
+            }
+            if let Some(predicted) = outcomes.get_mut(numbers) {
+                predicted.fill(Some(done.outcome));
+            }
+        })?;
+        let predictions = Self {
             rehearsal: Some(run.clone()),
-            ..Self::default()
+            outcomes: outcomes.into_iter().map_while(|outcome| outcome).collect(),
+            reasons,
         };
-        for entry in contents.entries {
-            // A rehearsal that was stopped predicts nothing of the rest.
-            let Some((outcome, _, reason)) = entry.outcome else {
-                break;
-            };
-            let words = reason;
-            let reason = (!words.is_empty()).then_some(StayReason::Recorded { outcome, words });
-            predictions.add(&ItemOutcome {
-                outcome,
-                bytes: 0,
-                reason,
-                is_as_listed: false,
-            });
-        }
         Ok(Some(predictions))
     }
 }
