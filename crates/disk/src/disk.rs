@@ -46,6 +46,8 @@ pub struct Entry<'a> {
     pub name: &'a CStr,
     /// What the folder says it is; absent where the file system doesn't say.
     pub kind: Option<Kind>,
+    /// Its inode as the folder tells it: where it lies, in file systems that number places.
+    pub inode: u64,
 }
 
 /// What a volume holds, in bytes.

@@ -77,7 +77,8 @@ fn list_through(
             FileType::Unknown => None,
             known => Some(Kind::from_file_type(known)),
         };
-        if each(Entry { name, kind }).is_break() {
+        let inode = entry.ino();
+        if each(Entry { name, kind, inode }).is_break() {
             break;
         }
     }

@@ -100,6 +100,36 @@ pub(crate) fn build_packable(root: &Path, share: usize) -> io::Result<()> {
     Ok(())
 }
 
+/// So many files in the caches of so many accounts, by fifties in folders of as many programs as there are rules.
+///
+/// # Errors
+/// What the disk says.
+pub(crate) fn build_caches(
+    root: &Path,
+    (files, accounts, rules): (usize, usize, usize),
+) -> io::Result<()> {
+    make_computer(root)?;
+    let account = |at: usize| {
+        let number = 1001 + at;
+        format!("u{at:03}:x:{number}:{number}::/home/u{at:03}:/bin/sh\n")
+    };
+    let known: String = (0..accounts).map(account).collect();
+    fs::write(root.join("etc/passwd"), known)?;
+    for first in (0..files).step_by(50) {
+        let (at, number) = (first / 50 % accounts, first / 50 / accounts);
+        let program = format!(
+            "home/u{at:03}/.cache/app{:03}/run-{number:05}",
+            number % rules
+        );
+        let folder = root.join(program);
+        fs::create_dir_all(&folder)?;
+        for file in first..first + 50 {
+            File::create(folder.join(format!("entry-{file:08}.dat")))?;
+        }
+    }
+    Ok(())
+}
+
 fn make_computer(root: &Path) -> io::Result<()> {
     fs::create_dir_all(root.join("etc"))?;
     fs::create_dir_all(root.join("tmp"))?;

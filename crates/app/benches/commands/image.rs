@@ -75,6 +75,20 @@ impl MountedImage {
         Ok(Self { mounted })
     }
 
+    /// Memory as a volume, with room for so many files.
+    ///
+    /// # Errors
+    /// As of [`Self::mount`].
+    pub(crate) fn memory(folder: &Path, files: usize) -> io::Result<Self> {
+        let mounted = folder.join("mounted");
+        std::fs::create_dir_all(&mounted)?;
+        let options = format!("size=90%,nr_inodes={}", files + files / 4);
+        run(Command::new("mount")
+            .args(["-t", "tmpfs", "-o", &options, "tmpfs"])
+            .arg(&mounted))?;
+        Ok(Self { mounted })
+    }
+
     /// Where it is mounted.
     pub(crate) fn path(&self) -> &Path {
         &self.mounted
@@ -90,10 +104,13 @@ impl Drop for MountedImage {
     }
 }
 
+/// What a tool says is only told when it fails.
 fn run(command: &mut Command) -> io::Result<()> {
-    if command.status()?.success() {
+    let ended = command.output()?;
+    if ended.status.success() {
         Ok(())
     } else {
-        Err(io::Error::other(format!("{command:?} failed")))
+        let said = String::from_utf8_lossy(&ended.stderr).trim().to_owned();
+        Err(io::Error::other(format!("{command:?} failed: {said}")))
     }
 }

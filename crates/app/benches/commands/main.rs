@@ -54,6 +54,16 @@ impl Wanted {
         })
     }
 
+    /// Whether anything is wanted that is measured on a volume.
+    fn concerns(&self, volume: &str) -> bool {
+        let names = ["sweep", "small sweep", "looks", "plan carried out"];
+        let names = names.map(|what| format!("{what} on {volume}: "));
+        let is_wanted = |only: &String| {
+            names.iter().any(|name| name.contains(only.as_str())) || only.contains(volume)
+        };
+        self.only.as_ref().is_none_or(is_wanted)
+    }
+
     /// Whether a bench is wanted; says its name when it is.
     fn wants(&self, name: &str) -> bool {
         let is_wanted = self
@@ -90,8 +100,7 @@ fn main() -> Result<(), Failure> {
             100_000
         } / wanted.share;
         let folder = named(&std::env::temp_dir())?;
-        let is_near = ["tmpfs", "many"].contains(&wanted.only.as_deref().unwrap_or_default());
-        if is_near {
+        if !wanted.concerns(kind.name()) {
             continue;
         }
         match MountedImage::mount(folder.path(), kind, 4 << 30) {

@@ -13,7 +13,7 @@ use crate::format::Printable;
 use crate::host::{InUse, RunningProgram};
 use crate::pile::{AtOnce, Blocked, Notes, Pile, at_once, build::build};
 use crate::rule::{
-    Class, Detect, Guards, ListFormat, Need, RuleNumber, RuleSet, Search, Survey, Unresolved,
+    Class, Detect, Guards, ListFormat, Need, Rule, RuleNumber, RuleSet, Search, Survey, Unresolved,
     age_at, resolve,
 };
 use crate::source::context::WalkContext;
@@ -109,6 +109,28 @@ impl<'a> ScanOrder<'a> {
     }
 }
 
+/// The searches but those of the rule for unused homes in homes that are used.
+fn without_used_homes(
+    order: &ScanOrder<'_>,
+    mut searches: Vec<Search>,
+    accounts: &AccountAges,
+    cancel: &CancelToken,
+) -> Vec<Search> {
+    let (target, rules, when) = (order.target, order.rules, (order.now, cancel));
+    let is_of_account = |rule: &Rule| rule.detect == Some(Detect::OldAccount);
+    let of_accounts = searches.iter();
+    let of_accounts = of_accounts.map(|search| (&rules.rule(search.rule).rule, search));
+    let of_accounts: Vec<_> = of_accounts
+        .filter(|(rule, _)| is_of_account(rule))
+        .collect();
+    accounts.look(target, &of_accounts, order.workers, when);
+    searches.retain(|search| {
+        let rule = &rules.rule(search.rule).rule;
+        !is_of_account(rule) || accounts.is_old(target, rule, search, when)
+    });
+    searches
+}
+
 /// Walks a target by the rules.
 ///
 /// It never fails: what can't be read is told in [`Scan::unread`], and a cancelled scan keeps what
@@ -118,14 +140,10 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
         target, rules, now, ..
     } = *order;
     let mut unread = unread::Gatherer::default();
-    let (mut searches, unresolved) = resolve(target, rules);
+    let (searches, unresolved) = resolve(target, rules);
     // A home that is used is not walked for the rule that looks for unused ones.
     let accounts = Arc::new(AccountAges::of(target));
-    searches.retain(|search| {
-        let rule = &rules.rule(search.rule).rule;
-        rule.detect != Some(Detect::OldAccount)
-            || accounts.is_old(target, rule, search, (now, cancel))
-    });
+    let mut searches = without_used_homes(order, searches, &accounts, cancel);
     searches.extend(searches_of_leftovers(&order.leftovers, rules));
     searches.extend(searches_of_copies(&order.copies, target, rules));
     tell_unresolved(unresolved, &mut unread);

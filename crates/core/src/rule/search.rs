@@ -4,7 +4,9 @@ mod points;
 
 use std::collections::{BTreeMap, HashSet};
 use std::io;
+use std::num::NonZeroUsize;
 use std::sync::Arc;
+use std::thread::{self, Builder};
 
 use jolly_disk::Kind;
 
@@ -80,39 +82,35 @@ pub struct Unresolved {
 /// Resolves every rule's `in` on a target, in the order in which rules own things. Folders that
 /// don't exist are left out; folders that can't be opened are told.
 pub fn resolve(target: &Target, rules: &RuleSet) -> (Vec<Search>, Vec<Unresolved>) {
-    let mut searches: Vec<Search> = Vec::new();
-    let mut unresolved: Vec<Unresolved> = Vec::new();
-    let mut told = HashSet::new();
-    for (number, rule) in rules.iter() {
-        let mut of_rule: Vec<Search> = Vec::new();
-        let mut known: HashSet<(Option<usize>, TargetPath)> = HashSet::new();
-        for within in &rule.rule.within {
-            for (account, base) in target.places.of(within.place) {
-                let mut note = |path: TargetPath, error: io::Error| {
-                    let is_absent = error.kind() == io::ErrorKind::NotFound;
-                    if !is_absent && told.insert(path.clone()) {
-                        let what = None;
-                        unresolved.push(Unresolved { path, what, error });
-                    }
-                };
-                for root in unfold(target, base, &within.below, &mut note) {
-                    let search = Search {
-                        rule: number,
-                        account,
-                        root,
-                        naming: None,
-                        twins: None,
-                        points: None,
-                    };
-                    if known.insert((account, search.root.clone())) {
-                        of_rule.push(search);
-                    }
-                }
-            }
+    let all: Vec<(RuleNumber, &CompiledRule)> = rules.iter().collect();
+    // Of many accounts each rule asks in each: several threads look, each for some of the rules.
+    let is_much = all.len().saturating_mul(target.accounts.len()) > MUCH;
+    let threads = thread::available_parallelism().map_or(1, NonZeroUsize::get);
+    let share = all.len().div_ceil(if is_much { threads } else { 1 }).max(1);
+    let (mut searches, mut unresolved) = (Vec::new(), Vec::new());
+    thread::scope(|scope| {
+        let mut rest = Vec::new();
+        for some in all.chunks(share).skip(1) {
+            let look = move || searches_of(target, some);
+            // Where threads are short, it is looked up here.
+            let begun = Builder::new().spawn_scoped(scope, look);
+            rest.push((some, begun.ok()));
         }
-        of_rule.sort_by_key(|search| search.account);
-        searches.extend(of_rule);
-    }
+        let mut take = |(found, missed): (Vec<Search>, Vec<Unresolved>)| {
+            searches.extend(found);
+            unresolved.extend(missed);
+        };
+        take(searches_of(
+            target,
+            all.get(..share.min(all.len())).unwrap_or_default(),
+        ));
+        for (some, begun) in rest {
+            let found = begun.and_then(|begun| begun.join().ok());
+            take(found.unwrap_or_else(|| searches_of(target, some)));
+        }
+    });
+    let mut told = HashSet::new();
+    unresolved.retain(|one: &Unresolved| told.insert(one.path.clone()));
     let is_of_points = |search: &Search| {
         let rule = &rules.rule(search.rule).rule;
         rule.entries == Some(ListFormat::Snapshots)
@@ -127,6 +125,48 @@ pub fn resolve(target: &Target, rules: &RuleSet) -> (Vec<Search>, Vec<Unresolved
                 error,
             }),
         }
+    }
+    (searches, unresolved)
+}
+
+/// From so many questions, of each rule for each account, on it is worth several threads.
+const MUCH: usize = 2000;
+
+/// Where some rules look, and what could not be looked at.
+fn searches_of(
+    target: &Target,
+    rules: &[(RuleNumber, &CompiledRule)],
+) -> (Vec<Search>, Vec<Unresolved>) {
+    let mut searches: Vec<Search> = Vec::new();
+    let mut unresolved: Vec<Unresolved> = Vec::new();
+    for (number, rule) in rules {
+        let mut of_rule: Vec<Search> = Vec::new();
+        let mut known: HashSet<(Option<usize>, TargetPath)> = HashSet::new();
+        for within in &rule.rule.within {
+            for (account, base) in target.places.of(within.place) {
+                let mut note = |path: TargetPath, error: io::Error| {
+                    if error.kind() != io::ErrorKind::NotFound {
+                        let what = None;
+                        unresolved.push(Unresolved { path, what, error });
+                    }
+                };
+                for root in unfold(target, base, &within.below, &mut note) {
+                    let search = Search {
+                        rule: *number,
+                        account,
+                        root,
+                        naming: None,
+                        twins: None,
+                        points: None,
+                    };
+                    if known.insert((account, search.root.clone())) {
+                        of_rule.push(search);
+                    }
+                }
+            }
+        }
+        of_rule.sort_by_key(|search| search.account);
+        searches.extend(of_rule);
     }
     (searches, unresolved)
 }

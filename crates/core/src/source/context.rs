@@ -7,6 +7,7 @@ use jiff::Timestamp;
 use jolly_disk::{Folder, Stat};
 
 use crate::computer::{Target, TargetPath};
+use crate::host::is_rotating;
 use crate::rule::{CompiledRule, Guards, RuleNumber, RuleSet, Search};
 use crate::source::previous::PreviousScan;
 use crate::source::{AccountAges, Owner, PileId};
@@ -24,6 +25,8 @@ pub(crate) struct WalkContext<'a> {
     pub memory: Option<PreviousScan<'a>>,
     /// Whether a folder's last change moves with every change of its names.
     pub keeps_changes: bool,
+    /// Whether its disk turns: then it is read in the order in which things lie.
+    pub has_to_seek: bool,
     starts: HashMap<&'a TargetPath, Vec<usize>>,
     /// Every folder above the root of a search.
     ways: HashSet<TargetPath>,
@@ -68,6 +71,7 @@ impl<'a> WalkContext<'a> {
             accounts,
             memory,
             keeps_changes: target.disk().keeps_changes(target.root()),
+            has_to_seek: target.volume_device().and_then(is_rotating) == Some(true),
             starts,
             ways,
             has_points: searches.iter().any(|search| search.points.is_some()),

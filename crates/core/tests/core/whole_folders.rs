@@ -228,11 +228,8 @@ fn wherever_a_run_dies_its_folders_are_given_back_and_the_log_tells_the_truth() 
         let log = bench.state().log(&run_id("one"));
         let text = fs::read_to_string(&log).unwrap();
         let intents = text.lines().take_while(|line| !line.contains("\"done\""));
-        fs::write(
-            &log,
-            intents.map(|line| format!("{line}\n")).collect::<String>(),
-        )
-        .unwrap();
+        let kept: Vec<&str> = intents.collect();
+        fs::write(&log, kept.join("\n") + "\n").unwrap();
         let known = SameComputer::MustBeKnown;
         let told = recover(
             &bench.state(),

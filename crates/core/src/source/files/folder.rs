@@ -273,13 +273,14 @@ impl<'a> Worker<'a> {
     fn list(&mut self, at: &Arc<Visited>, folder: &Arc<Folder>) -> (u64, bool) {
         let walk = self.walk;
         let (disk, cancel) = (walk.context.target.disk(), walk.cancel);
+        let is_ordered = walk.context.has_to_seek;
         let mut names = std::mem::take(&mut self.names);
         names.clear();
         let mut entries = 0;
         let listed = disk.list(folder, &mut |entry| {
             entries += 1;
-            // Names are only gathered when somebody waits for them.
-            if names.is_empty() && !walk.queue.has_idle() {
+            // Names are only gathered when somebody waits for them, or to be put in order.
+            if !is_ordered && names.is_empty() && !walk.queue.has_idle() {
                 self.counted.looked_at += 1;
                 self.look(at, folder, entry.name, entry.kind);
                 if self.counted.looked_at >= TOLD_EVERY {
@@ -287,8 +288,11 @@ impl<'a> Worker<'a> {
                     self.share();
                 }
             } else {
-                names.push(entry.name, entry.kind);
-                if names.is_full() {
+                names.push(entry);
+                if names.is_full(is_ordered) {
+                    if is_ordered {
+                        names.put_in_order();
+                    }
                     self.pass_on(at, folder, &mut names);
                 }
             }
@@ -298,6 +302,9 @@ impl<'a> Worker<'a> {
                 ControlFlow::Continue(())
             }
         });
+        if is_ordered {
+            names.put_in_order();
+        }
         self.look_at_all(at, folder, &names);
         self.names = names;
         if let Err(error) = &listed {

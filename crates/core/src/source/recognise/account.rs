@@ -1,8 +1,12 @@
 //! Accounts that nobody uses any more.
 
+use std::collections::BTreeSet;
 use std::ffi::CString;
+use std::num::NonZeroUsize;
 use std::ops::ControlFlow;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, OnceLock};
+use std::thread::{self, Builder};
 
 use jiff::Timestamp;
 use jolly_disk::{Folder, Kind};
@@ -53,23 +57,56 @@ impl AccountAges {
         search: &Search,
         (now, cancel): (Timestamp, &CancelToken),
     ) -> bool {
-        let limit = rule.age.limit.map_or(UNUSED, AgeLimit::as_seconds);
-        let is_unused = |used: i64| {
-            let unused = u64::try_from(now.as_second().saturating_sub(used)).unwrap_or(0);
-            unused >= limit
-        };
-        let Some((number, account)) =
-            (search.account).and_then(|at| Some((at, target.accounts.get(at)?)))
-        else {
+        let Some(number) = looks_old(target, rule, search, now) else {
             return false;
         };
-        // Most homes are told to be used by a few files that change at every signing in.
-        account.name != "root"
-            && account.last_used.is_some_and(is_unused)
-            && self
-                .last_used(target, number, cancel)
-                .is_some_and(is_unused)
+        let used = self.last_used(target, number, cancel);
+        used.is_some_and(|used| is_unused(rule, used, now))
     }
+
+    /// Finds out of many accounts at once what [`Self::is_old`] asks of them: of each its home is walked by one thread.
+    pub fn look(
+        &self,
+        target: &Target,
+        searches: &[(&Rule, &Search)],
+        workers: NonZeroUsize,
+        (now, cancel): (Timestamp, &CancelToken),
+    ) {
+        let doubtful = searches.iter();
+        let doubtful = doubtful.filter_map(|(rule, search)| looks_old(target, rule, search, now));
+        let doubtful: Vec<usize> = doubtful.collect::<BTreeSet<_>>().into_iter().collect();
+        let next = AtomicUsize::new(0);
+        let walk = || {
+            while let Some(account) = doubtful.get(next.fetch_add(1, Ordering::Relaxed)) {
+                self.last_used(target, *account, cancel);
+            }
+        };
+        thread::scope(|scope| {
+            // Where threads are short, whoever asks walks what is left.
+            for _ in 1..workers.get().min(doubtful.len()) {
+                drop(Builder::new().spawn_scoped(scope, walk));
+            }
+            walk();
+        });
+    }
+}
+
+/// The account that a rule looks in, if it looks unused: most homes are told to be used by a few files that change at
+/// every signing in.
+fn looks_old(target: &Target, rule: &Rule, search: &Search, now: Timestamp) -> Option<usize> {
+    let number = search.account?;
+    let account = target.accounts.get(number)?;
+    let is_told = account
+        .last_used
+        .is_some_and(|used| is_unused(rule, used, now));
+    (account.name != "root" && is_told).then_some(number)
+}
+
+/// Whether what was used last then is unused for so long as a rule asks.
+fn is_unused(rule: &Rule, used: i64, now: Timestamp) -> bool {
+    let limit = rule.age.limit.map_or(UNUSED, AgeLimit::as_seconds);
+    let unused = u64::try_from(now.as_second().saturating_sub(used)).unwrap_or(0);
+    unused >= limit
 }
 
 /// When the youngest file of a home came; nothing when something in it can't be read, or all is to stop.
