@@ -1,5 +1,7 @@
 //! What is spared: by path, pattern, rule, account, size or age; for one computer or for all.
 
+mod spared;
+
 use std::fmt;
 use std::path::Path;
 
@@ -10,6 +12,8 @@ use crate::computer::{Layout, TargetPath, fold};
 use crate::format::{Printable, Site};
 use crate::rule::{AgeLimit, NfaStates, PathPattern, bound_pattern, build_pattern, written_size};
 use crate::source::is_of_site;
+
+pub use crate::decide::exclusion::spared::Spared;
 
 /// Where an exclusion counts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -346,34 +350,6 @@ impl Matcher {
                 last == Some(spelt(name, self.layout).as_slice())
             }
         }
-    }
-}
-
-/// An exclusion that counts, held against things that a list names.
-#[derive(Clone, Debug)]
-pub struct Spared {
-    matcher: Matcher,
-    name: String,
-}
-
-impl Spared {
-    /// Those of some exclusions that count, on a target of this layout.
-    ///
-    /// # Errors
-    /// When one is no pattern, or says nothing.
-    pub fn of(exclusions: &[Exclusion], layout: Layout) -> Result<Vec<Self>, ExclusionError> {
-        let active = exclusions.iter().filter(|one| !one.is_suspended);
-        let spared = active.map(|one| {
-            let matcher = one.spares.matcher(layout)?;
-            let name = one.name();
-            Ok(Self { matcher, name })
-        });
-        spared.collect()
-    }
-
-    /// What the exclusion is called, when it spares a thing.
-    pub(crate) fn spares(&self, thing: &Thing<'_>) -> Option<&str> {
-        self.matcher.spares(thing).then_some(self.name.as_str())
     }
 }
 
