@@ -30,9 +30,10 @@ impl ItemOutcome {
         Self::stays(StayReason::of_error(error, verb))
     }
 
-    /// Says of what stays that it lies elsewhere.
+    /// Says of what stays that it lies elsewhere, unless that is said already.
     pub(crate) fn lies(&mut self, place: &str) {
-        if let Some(because) = self.reason.take() {
+        let is_told = matches!(self.reason, Some(StayReason::LiesElsewhere { .. }));
+        if let Some(because) = self.reason.take_if(|_| !is_told) {
             let (because, place) = (Box::new(because), place.to_owned());
             self.reason = Some(StayReason::LiesElsewhere { because, place });
         }

@@ -34,6 +34,8 @@ pub(crate) struct Quarantine<'a> {
     rules: &'a RuleSet,
     /// The folders that go whole, looked up when that is first asked.
     whole: OnceLock<WholeFolders>,
+    /// Folders that could not be given back, and where they lie.
+    lying: Mutex<Vec<(Vec<u8>, String)>>,
     name: CString,
     state: Mutex<State>,
     /// Held by everything on its way out, so that nobody closes the folder that it is in.
@@ -86,6 +88,7 @@ impl<'a> Quarantine<'a> {
             manifest,
             rules: context.rules,
             whole: OnceLock::new(),
+            lying: Mutex::default(),
             name: name_of(run),
             state: Mutex::new(State::Closed),
             in_flight: RwLock::default(),

@@ -64,7 +64,7 @@ impl Remover<'_, '_> {
             if let Some(removed) = self.quarantine.remove_folder(away, &item.path) {
                 return match removed {
                     Ok(()) => self.went(item, stat, Outcome::Removed),
-                    Err(error) => ItemOutcome::of_error(&error, "remove"),
+                    Err(outcome) => outcome,
                 };
             }
             self.quarantine.make_way(&item.path);

@@ -4,8 +4,7 @@
 use std::collections::HashSet;
 use std::ffi::{CStr, CString};
 use std::hash::{DefaultHasher, Hash as _, Hasher as _};
-use std::io;
-use std::sync::Arc;
+use std::sync::{Arc, PoisonError};
 
 use jolly_disk::{Disk, Folder, Kind, Rights};
 
@@ -186,23 +185,38 @@ impl Quarantine<'_> {
         }
     }
 
-    /// Removes a folder that lies in the quarantine; nothing when it doesn't.
+    /// Removes a folder that lies in the quarantine; nothing when it doesn't. One of which something stays goes back at
+    /// once, and so does all that belongs below a folder that is about to go: else that would seem to be empty.
     pub(crate) fn remove_folder(
         &self,
         away: &AwayFolders,
         path: &TargetPath,
-    ) -> Option<io::Result<()>> {
+    ) -> Option<Result<(), ItemOutcome>> {
         let mut known = away.change();
-        let there = known.get(path.as_bytes())?;
-        let removed = self.disk().remove_folder(&there.holding, &there.held);
-        if removed.is_ok() {
-            known.remove(path.as_bytes());
+        let Some(there) = known.get(path.as_bytes()) else {
+            let below = known.keys().filter(|it| is_below(it, path));
+            let below = below.cloned().collect();
+            self.give_some_back(&mut known, below);
+            return None;
+        };
+        match self.disk().remove_folder(&there.holding, &there.held) {
+            Ok(()) => {
+                known.remove(path.as_bytes());
+                Some(Ok(()))
+            }
+            Err(error) => {
+                let mut outcome = ItemOutcome::of_error(&error, "remove");
+                if let Some(place) = self.give_one_back(&mut known, path.as_bytes()) {
+                    outcome.lies(&place);
+                    self.misplaced(path.as_bytes().to_vec(), place);
+                }
+                Some(Err(outcome))
+            }
         }
-        Some(removed)
     }
 
     /// Gives back the folders in which no batch but this one has anything; all of them where none is named. Says of
-    /// those that can't go back where they lie.
+    /// those that could not go back since this was asked last where they lie.
     pub(crate) fn give_back(
         &self,
         away: &AwayFolders,
@@ -218,13 +232,24 @@ impl Quarantine<'_> {
                 due.push(path.clone());
             }
         }
-        // Each goes back into the one that it belongs in.
-        due.sort_unstable_by_key(Vec::len);
-        let told = due.into_iter().filter_map(|path| {
-            let place = self.give_one_back(&mut known, &path)?;
-            Some((path, place))
-        });
-        told.collect()
+        self.give_some_back(&mut known, due);
+        let mut told = self.lying.lock().unwrap_or_else(PoisonError::into_inner);
+        std::mem::take(&mut *told)
+    }
+
+    /// Gives folders back, each into the one that it belongs in, and notes of those that can't go back where they lie.
+    fn give_some_back(&self, known: &mut AwayGuard<'_>, mut paths: Vec<Vec<u8>>) {
+        paths.sort_unstable_by_key(Vec::len);
+        for path in paths {
+            if let Some(place) = self.give_one_back(known, &path) {
+                self.misplaced(path, place);
+            }
+        }
+    }
+
+    fn misplaced(&self, path: Vec<u8>, place: String) {
+        let mut told = self.lying.lock().unwrap_or_else(PoisonError::into_inner);
+        told.push((path, place));
     }
 
     /// Gives a folder back; says where it lies when it can't lie where it belongs.
@@ -245,6 +270,11 @@ impl Quarantine<'_> {
             }
         }
     }
+}
+
+fn is_below(path: &[u8], folder: &TargetPath) -> bool {
+    let rest = path.strip_prefix(folder.as_bytes());
+    rest.is_some_and(|rest| rest.starts_with(b"/"))
 }
 
 /// Gives a folder in the quarantine its rights and its place back.
