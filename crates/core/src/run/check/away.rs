@@ -23,9 +23,14 @@ pub(crate) struct AwayFolder {
 }
 
 impl AwayFolder {
-    /// A look at it.
+    /// A look at it, with the rights that it has where it belongs.
     pub(crate) fn stat(&self, disk: &dyn Disk) -> io::Result<Stat> {
-        disk.stat(&self.holding, &self.held)
+        let stat = disk.stat(&self.holding, &self.held)?;
+        Ok(Stat {
+            user: self.rights.user,
+            mode: stat.mode & !0o7777 | self.rights.mode,
+            ..stat
+        })
     }
 
     fn open(&self, disk: &dyn Disk, below: &[u8]) -> io::Result<Folder> {

@@ -114,6 +114,13 @@ impl Work {
         }
     }
 
+    /// Whether a folder itself has its turn in this batch.
+    pub(crate) fn has_folder(&self, path: &[u8]) -> bool {
+        let bound = self.bound.iter();
+        let mut bound = bound.filter_map(|at| self.batch.items.get(*at));
+        bound.any(|item| item.kind == EntryKind::Folder && item.path.as_bytes() == path)
+    }
+
     /// The items that lie in the same folder as one of them, as far as they stand beside it.
     pub(crate) fn in_one_folder(&self, at: usize) -> impl Iterator<Item = &ManifestItem> {
         let items = &self.batch.items;

@@ -8,6 +8,7 @@ use crate::cancel::CancelToken;
 use crate::computer::EntryKind;
 use crate::plan::item_outcome::ItemOutcome;
 use crate::plan::{FileIdentity, ManifestItem, Moment, Outcome, StayReason, Tolerance};
+use crate::rule::Removal;
 use crate::run::check::Checker;
 use crate::run::workers::batch::Work;
 use crate::run::workers::overwrite::overwrite;
@@ -105,7 +106,9 @@ impl Remover<'_, '_> {
             return Ok(false);
         }
         let (folder, is_shared) = self.checker.shared_parent(&item.path)?;
-        if !is_shared || !quarantine.goes_whole(wanted) {
+        // What is set aside was packed where it lay; of a folder whose own turn comes later something still is to be.
+        let is_packed = || item.by != Removal::SetAside || work.has_folder(wanted);
+        if !is_shared || !quarantine.goes_whole(wanted) || !is_packed() {
             return Ok(false);
         }
         let key = disk.stat_folder(folder).map(|stat| stat.key);
