@@ -85,6 +85,7 @@ pub(crate) fn run<'a>(
             tally,
         };
         pipeline.go(&mut WorkerPool::begin(scope, &touch));
+        // Of batches that never came to their end.
         quarantine.give_back(&shared.away, None);
         quarantine.close();
         pipeline.tally.note_compacted(shared.compacted());

@@ -265,3 +265,52 @@ fn wherever_a_run_dies_its_folders_are_given_back_and_the_log_tells_the_truth() 
         "{settled} settled, {was_away} away"
     );
 }
+
+#[test]
+fn of_a_folder_that_can_not_go_back_after_a_death_the_log_tells_what_lies_where_and_what_is_gone() {
+    let bench = bench();
+    let folder = bench.root().join("tmp/g/f");
+    let disk = Arc::new(FaultyDisk::new(Fault::None));
+    let scan = scan_on(&bench.target_on(disk.clone()), &bench.rules());
+    let manifest = manifest_of(&scan, true);
+    // It dies somewhere between the first removal and the end of the folder.
+    let away = folder.clone();
+    let dying = Arc::clone(&disk);
+    let left = AtomicU64::new(4);
+    disk.meddle(move |name| {
+        let leaves = name.to_bytes().starts_with(b"x") && !away.exists();
+        if leaves && left.fetch_sub(1, Ordering::SeqCst) == 1 {
+            dying.die_at(1);
+        }
+    });
+    run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
+    assert_eq!(own_names(&bench).len(), 1);
+    fs::create_dir(&folder).unwrap();
+    let log = bench.state().log(&run_id("one"));
+    let text = fs::read_to_string(&log).unwrap();
+    let intents = text.lines().take_while(|line| !line.contains("\"done\""));
+    let kept: Vec<&str> = intents.collect();
+    fs::write(&log, kept.join("\n") + "\n").unwrap();
+    let target = bench.target();
+    let known = (&*target, SameComputer::MustBeKnown);
+    recover(&bench.state(), &run_id("one"), known, now()).unwrap();
+    let beside = fs::read_dir(bench.root().join("tmp/g")).unwrap().flatten();
+    let mut beside = beside.filter(|entry| entry.file_name().as_bytes().starts_with(b"f."));
+    let beside = beside.next().unwrap().path();
+    let items = read_items(&bench.state(), &run_id("one")).unwrap();
+    let (mut gone, mut there) = (0, 0);
+    for item in &items {
+        let Some(name) = item.place.path.path.strip_prefix("tmp/g/f/x") else {
+            continue;
+        };
+        let is_there = beside.join(format!("x{name}")).exists();
+        let is_told = item.outcome == Some(Outcome::Changed);
+        assert_eq!(is_told, is_there, "{name}: {}", item.reason);
+        if is_there {
+            there += 1;
+        } else {
+            gone += 1;
+        }
+    }
+    assert!(gone > 0 && there > 0, "{gone} gone, {there} there");
+}

@@ -280,8 +280,12 @@ pub(crate) fn empty(
             let back = disk.open_folder(target.root(), parent.as_bytes());
             let back = back.as_ref().ok().map(|back| (back, path.as_name()));
             if let Some((_, rights)) = number_of_folder(&held) {
+                // It is the same folder wherever it lies afterwards.
+                let folder = disk.open_folder(&inside, held.to_bytes());
                 let lies = return_folder(disk, (&inside, &held), rights, back);
-                note_contents(&mut found, (&path, &lies), entries);
+                if let Ok(folder) = folder {
+                    note_contents(&mut found, (disk, &folder), (&path, &lies), entries);
+                }
             } else if let Some(number) = number_of(&held) {
                 let lies = back.map_or(ReturnedTo::InQuarantine, |back| {
                     put_back(disk, (&inside, &held), back, number)
@@ -294,23 +298,33 @@ pub(crate) fn empty(
     found
 }
 
-/// Notes of all that was in a folder where that lies by now.
+/// Notes of what is still in a folder that could not go back where that lies by now.
 fn note_contents(
     found: &mut BTreeMap<u64, ReturnedTo>,
+    (disk, opened): (&dyn Disk, &Folder),
     (folder, lies): (&TargetPath, &ReturnedTo),
     entries: &[LogEntry],
 ) {
-    let inside = entries
-        .iter()
-        .filter(|entry| entry.outcome.is_none() && entry.path.below(folder).is_some());
-    for entry in inside {
+    let is_in_it = |entry: &&LogEntry| {
+        let is_open = entry.outcome.is_none();
+        is_open && entry.path.folder_bytes() == folder.as_bytes()
+    };
+    for entry in entries.iter().filter(is_in_it) {
         let its = match lies {
             // What is in it is found under its name, or isn't and is gone.
             ReturnedTo::There => return,
             ReturnedTo::InQuarantine => ReturnedTo::InQuarantine,
             ReturnedTo::Beside(name) => ReturnedTo::Beside(name.clone()),
         };
-        found.entry(entry.intent.n).or_insert(its);
+        if disk.stat(opened, entry.path.as_name()).is_ok() {
+            found.entry(entry.intent.n).or_insert(its);
+        }
+    }
+    let itself = entries.iter().find(|entry| entry.path == *folder);
+    if let (Some(entry), ReturnedTo::Beside(name)) = (itself, lies) {
+        found.insert(entry.intent.n, ReturnedTo::Beside(name.clone()));
+    } else if let (Some(entry), ReturnedTo::InQuarantine) = (itself, lies) {
+        found.insert(entry.intent.n, ReturnedTo::InQuarantine);
     }
 }
 
