@@ -8,7 +8,7 @@ use jolly_core::dustpan::Pan;
 use jolly_core::plan::Outcome;
 use jolly_core::run::{LogState, SameComputer, read_items, recover, verify_log};
 
-use crate::support::{Bench, DAY, manifest_of, now, run, run_id, succeeds};
+use crate::support::{Bench, DAY, keep_intents, manifest_of, now, run, run_id, succeeds};
 
 const KNOWN: SameComputer = SameComputer::MustBeKnown;
 
@@ -144,11 +144,7 @@ fn what_was_on_its_way_out_when_the_run_died_is_put_back_or_told_where_it_lies()
     let scan = bench.scan();
     let manifest = manifest_of(&scan, true);
     run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
-    let path = bench.state().log(&run_id("one"));
-    let text = std::fs::read_to_string(&path).unwrap();
-    let is_intent = |line: &&str| !line.contains("\"done\"");
-    let intents: Vec<&str> = text.lines().take_while(is_intent).collect();
-    std::fs::write(&path, intents.join("\n") + "\n").unwrap();
+    keep_intents(&bench, "one");
     let number = |name: &str| {
         let is_it = |path: &TargetPath| path.as_bytes() == format!("tmp/{name}").as_bytes();
         let at = manifest.items.iter().position(|item| is_it(&item.path));

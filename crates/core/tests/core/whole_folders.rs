@@ -16,7 +16,8 @@ use jolly_core::run::{LogState, SameComputer, read_items, recover};
 use jolly_demo::{Fault, FaultyDisk};
 
 use crate::support::{
-    Bench, DAY, Program, logged_as_gone, manifest_of, now, paths_of, run, run_id, scan_on,
+    Bench, DAY, Program, keep_intents, logged_as_gone, manifest_of, now, paths_of, run, run_id,
+    scan_on,
 };
 
 const FILES: usize = 12;
@@ -232,12 +233,7 @@ fn wherever_a_run_dies_its_folders_are_given_back_and_the_log_tells_the_truth() 
             continue;
         }
         was_away += u64::from(!own_names(&bench).is_empty());
-        // The log as a death leaves it: what was intended, and nothing of what became of it.
-        let log = bench.state().log(&run_id("one"));
-        let text = fs::read_to_string(&log).unwrap();
-        let intents = text.lines().take_while(|line| !line.contains("\"done\""));
-        let kept: Vec<&str> = intents.collect();
-        fs::write(&log, kept.join("\n") + "\n").unwrap();
+        keep_intents(&bench, "one");
         let known = SameComputer::MustBeKnown;
         let told = recover(
             &bench.state(),
@@ -286,11 +282,7 @@ fn of_a_folder_that_can_not_go_back_after_a_death_the_log_tells_what_lies_where_
     run(&bench, &scan, &manifest, "one", &CancelToken::default()).unwrap();
     assert_eq!(own_names(&bench).len(), 1);
     fs::create_dir(&folder).unwrap();
-    let log = bench.state().log(&run_id("one"));
-    let text = fs::read_to_string(&log).unwrap();
-    let intents = text.lines().take_while(|line| !line.contains("\"done\""));
-    let kept: Vec<&str> = intents.collect();
-    fs::write(&log, kept.join("\n") + "\n").unwrap();
+    keep_intents(&bench, "one");
     let target = bench.target();
     let known = (&*target, SameComputer::MustBeKnown);
     recover(&bench.state(), &run_id("one"), known, now()).unwrap();
