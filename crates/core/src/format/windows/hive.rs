@@ -214,7 +214,8 @@ impl Hive {
         let length = (length as usize).min(MOST_VALUE);
         let holder = number(&self.bytes, at + 8)?;
         let (cell, room) = self.cell(holder)?;
-        let is_in_pieces = length > PIECE && self.bytes.get(cell..cell + 2) == Some(b"db");
+        let is_in_pieces =
+            length > room.max(PIECE) && self.bytes.get(cell..cell + 2) == Some(b"db");
         if !is_in_pieces {
             let length = length.min(room);
             return Some(self.bytes.get(cell..cell + length)?.to_vec());

@@ -171,10 +171,12 @@ impl Hive {
         }
         (length <= most).then_some(())?;
         let mut data = Vec::with_capacity(length);
-        for piece in self.data_pieces(Value(at))? {
+        let pieces = self.data_pieces(Value(at))?;
+        // A cell is rounded up: that of a piece can have room for more than a piece.
+        let each = if pieces.len() > 1 { PIECE } else { length };
+        for piece in pieces {
             let (cell, room) = self.cell(piece)?;
-            let room = if length > room { room.min(PIECE) } else { room };
-            let wanted = room.min(length - data.len());
+            let wanted = room.min(each).min(length - data.len());
             data.extend_from_slice(self.bytes.get(cell..cell + wanted)?);
         }
         (data.len() == length).then_some(data)

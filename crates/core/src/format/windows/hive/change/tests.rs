@@ -6,7 +6,7 @@ use proptest::prelude::*;
 use regf::{DataType, HiveBuilder, KeyTreeNode, KeyTreeValue, RegistryHive};
 
 use super::*;
-use crate::format::windows::hive::{BASE, NONE, number, sum};
+use crate::format::windows::hive::{BASE, NONE, PIECE, number, sum};
 use crate::fuzz::config;
 
 type Values = BTreeMap<String, (u32, Vec<u8>)>;
@@ -70,6 +70,8 @@ fn value() -> impl Strategy<Value = (u32, Vec<u8>)> {
     let data = prop_oneof![
         prop::collection::vec(any::<u8>(), 0..40),
         (16_340_usize..40_000).prop_map(|long| vec![7; long]),
+        // About where a piece ends.
+        (1_usize..3, 0_usize..16).prop_map(|(pieces, more)| vec![7; pieces * PIECE - 8 + more]),
     ];
     data.prop_map(|data| (3, data))
 }
