@@ -7,7 +7,7 @@ use crate::tui::model::{Context, Model, Station};
 
 mod table;
 
-pub(super) use table::bindings;
+pub(super) use table::BINDINGS;
 
 pub(super) use crate::tui::action::Action;
 
@@ -27,7 +27,7 @@ pub(super) struct Binding {
 
 /// The rows that count there.
 pub(super) fn at(context: Context) -> impl Iterator<Item = &'static Binding> {
-    bindings().filter(move |row| {
+    BINDINGS.iter().filter(move |row| {
         // While the word is typed no other key may do anything.
         let is_everywhere = row.contexts.is_empty() && context != Context::Word;
         is_everywhere || row.contexts.contains(&context)

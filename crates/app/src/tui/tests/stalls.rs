@@ -9,7 +9,7 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use super::{NOW, TestUi, frame};
 use crate::options::{Looks, SharedOptions};
-use crate::tui::keys::bindings;
+use crate::tui::keys::BINDINGS;
 use crate::tui::lookups::Source;
 use crate::tui::model::Station;
 use crate::tui::msg::{Effect, Lookup, Msg, RunWork};
@@ -94,7 +94,7 @@ fn a_disk_that_stalls_keeps_no_key_waiting_at_any_station() {
     for effect in start_scan(&mut desk.model) {
         workers.carry_out(effect);
     }
-    let keys = bindings().flat_map(|row| row.keys);
+    let keys = BINDINGS.iter().flat_map(|row| row.keys);
     let keys: Vec<KeyCode> = keys
         .map(|(key, _)| *key)
         .filter(|key| *key != KeyCode::Char('q'))

@@ -307,6 +307,7 @@ fn told(model: &Model, advice: &[Advice]) -> Told {
             .map(|one| wording::advice(one, layout))
             .collect(),
         next_visit,
+        failed: None,
     }
 }
 
