@@ -1,7 +1,9 @@
 //! `preview`: exactly what would go.
 
 use std::io::{self, Write};
+use std::panic::resume_unwind;
 use std::path::Path;
+use std::thread;
 
 use jolly_core::CancelToken;
 use jolly_core::computer::EntryKind;
@@ -22,13 +24,22 @@ pub(super) fn run(options: &SharedOptions, plan: Option<&Path>) -> Result<Exit, 
     let session = Session::of_options(options)?;
     let (scan, decisions) = scan::scanned(&session, options, &cancel)?;
     let manifest = make_manifest(&scan, &decisions);
-    if let Some(file) = plan {
-        save(&manifest, file)?;
-    }
-    if options.json {
-        print::result(|out| write_preview(&manifest, out))?;
-    } else {
-        print::result(|out| write_list(out, &manifest))?;
+    // The plan is written while the list is printed: of very many items each takes its time.
+    let (saved, printed) = thread::scope(|scope| {
+        let saved = plan.map(|file| scope.spawn(|| save(&manifest, file)));
+        let printed = if options.json {
+            print::result(|out| write_preview(&manifest, out))
+        } else {
+            print::result(|out| write_list(out, &manifest))
+        };
+        let saved = saved.map_or(Ok(()), |saved| {
+            saved.join().unwrap_or_else(|panic| resume_unwind(panic))
+        });
+        (saved, printed)
+    });
+    saved?;
+    printed?;
+    if !options.json {
         write_about_profiles(&session, &manifest, &cancel)?;
     }
     Ok(if scan.is_partial {
