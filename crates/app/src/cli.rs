@@ -1,6 +1,7 @@
 //! The command line: what can be asked for, and who answers.
 
 mod chores;
+pub(crate) mod complete;
 mod copies;
 mod demo;
 mod dustpan;
@@ -31,6 +32,7 @@ use std::process::ExitCode;
 
 use clap::error::ErrorKind;
 use clap::{Args, CommandFactory as _, Parser, Subcommand};
+use clap_complete::engine::ArgValueCandidates;
 
 use crate::exit::Exit;
 use crate::options::{Looks, SharedOptions, Talk};
@@ -84,6 +86,7 @@ enum Command {
     #[command(after_help = "Example: jolly-broom restore 20261129-171151-009-29669 home/pia")]
     Restore {
         /// The run's id
+        #[arg(add = ArgValueCandidates::new(complete::runs))]
         run: String,
         /// Only these, and what lies below them; all of it otherwise
         #[arg(value_name = "PATH")]
@@ -104,19 +107,11 @@ enum Command {
         #[command(subcommand)]
         command: LogCommand,
     },
-    /// Write what a run did to a file: a page for the customer, a table, or everything
-    #[command(after_help = "Example: jolly-broom report 20261129-171151-009-29669 --out till.pdf")]
-    Report {
-        /// The run's id
-        run: String,
-        /// The file; its ending says what is written: .pdf or .svg the customer's page, .csv a table of all items, .json
-        /// everything
-        #[arg(long, value_name = "FILE")]
-        out: PathBuf,
-        /// Replace the file where there is one
-        #[arg(long)]
-        force: bool,
-    },
+    /// Write what a run did to a file: a page for the customer, a table, or everything; or how many computers stand
+    #[command(
+        after_help = "Example: jolly-broom report 20261129-171151-009-29669 --out till.pdf\n\nOf many: jolly-broom report --fleet sheets --out fleet.pdf"
+    )]
+    Report(report::ReportOptions),
     /// What is in the home of an account, and what of it is packed into one archive on another disk
     #[command(
         after_help = "Example: jolly-broom rescue wren --to /media/stick Documents Pictures\n\nWithout --to it says what is in the home."
@@ -179,14 +174,14 @@ enum Command {
     #[command(after_help = "Example: jolly-broom schedule --sheet 3f9a04be12cd")]
     Schedule {
         /// The sheets
-        #[arg(long, value_name = "ID", required = true, value_delimiter = ',')]
+        #[arg(long, value_name = "ID", required = true, value_delimiter = ',', add = ArgValueCandidates::new(complete::sheets))]
         sheet: Vec<String>,
     },
     /// How a computer stands, in one line for monitoring systems: 0 well, 1 warning, 2 critical, 3 not known
     #[command(after_help = "Example: jolly-broom status --sheet 3f9a04be12cd")]
     Status {
         /// The sheet
-        #[arg(long, value_name = "ID")]
+        #[arg(long, value_name = "ID", add = ArgValueCandidates::new(complete::sheets))]
         sheet: String,
     },
     /// The rules in force
@@ -194,6 +189,22 @@ enum Command {
     Rules {
         #[command(subcommand)]
         command: RulesCommand,
+    },
+    /// Print the script by which a shell completes commands, options, runs, sheets, rules and accounts
+    #[command(
+        after_help = "Example: jolly-broom completions bash > ~/.local/share/bash-completion/completions/jolly-broom"
+    )]
+    Completions {
+        /// The shell: bash, zsh, fish, elvish or powershell
+        #[arg(add = ArgValueCandidates::new(complete::shells))]
+        shell: String,
+    },
+    /// Print the manual page, or write those of all commands into a folder
+    #[command(after_help = "Example: jolly-broom man | man -l -")]
+    Man {
+        /// A folder that is there
+        #[arg(long, value_name = "DIR")]
+        out: Option<PathBuf>,
     },
 }
 
@@ -203,7 +214,7 @@ struct SweepOptions {
     #[arg(long, value_name = "FILE", conflicts_with_all = ["only", "skip", "class", "account", "older_than", "exclude", "keep_site", "all"])]
     plan: Option<PathBuf>,
     /// What this job sheet remembers and allows, without a person
-    #[arg(long, value_name = "ID", conflicts_with_all = ["plan", "only", "class", "account", "older_than", "all"])]
+    #[arg(long, value_name = "ID", conflicts_with_all = ["plan", "only", "class", "account", "older_than", "all"], add = ArgValueCandidates::new(complete::sheets))]
     sheet: Option<String>,
     /// Do it; without this, it only says what it would do
     #[arg(long)]
@@ -233,6 +244,7 @@ enum DustpanCommand {
     #[command(after_help = "Example: jolly-broom dustpan empty 20261129-171151-009-29669 --yes")]
     Empty {
         /// The run's id
+        #[arg(add = ArgValueCandidates::new(complete::runs))]
         run: String,
         /// Do it; without this, it only says what it would do
         #[arg(long)]
@@ -249,12 +261,14 @@ enum LogCommand {
     #[command(after_help = "Example: jolly-broom log show 20261129-171151-009-29669")]
     Show {
         /// The run's id
+        #[arg(add = ArgValueCandidates::new(complete::runs))]
         run: String,
     },
     /// Whether a log is as it was written
     #[command(after_help = "Example: jolly-broom log verify 20261129-171151-009-29669")]
     Verify {
         /// The run's id
+        #[arg(add = ArgValueCandidates::new(complete::runs))]
         run: String,
     },
     /// Settle runs that broke off, by looking
@@ -300,6 +314,7 @@ enum SheetCommand {
     #[command(after_help = "Example: jolly-broom sheet show 3f9a2c1d04be --out visits.pdf")]
     Show {
         /// The sheet's id, or how it begins
+        #[arg(add = ArgValueCandidates::new(complete::sheets))]
         sheet: String,
         #[command(flatten)]
         picture: PictureOptions,
@@ -310,6 +325,7 @@ enum SheetCommand {
     )]
     Name {
         /// The sheet's id, or how it begins
+        #[arg(add = ArgValueCandidates::new(complete::sheets))]
         sheet: String,
         /// Whose it is
         name: String,
@@ -323,6 +339,7 @@ enum SheetCommand {
     )]
     Allow {
         /// The sheet's id, or how it begins
+        #[arg(add = ArgValueCandidates::new(complete::sheets))]
         sheet: String,
         /// Only when less than so many percent of its volume are free
         #[arg(long, value_name = "PERCENT", value_parser = clap::value_parser!(u8).range(1..=99))]
@@ -338,6 +355,7 @@ enum SheetCommand {
     #[command(after_help = "Example: jolly-broom sheet export 3f9a --out till.json")]
     Export {
         /// The sheet's id, or how it begins
+        #[arg(add = ArgValueCandidates::new(complete::sheets))]
         sheet: String,
         /// Write it to this new file
         #[arg(long, value_name = "FILE")]
@@ -374,6 +392,9 @@ enum RulesCommand {
 
 /// Runs the program.
 pub(crate) fn run() -> ExitCode {
+    if complete::answer() {
+        return Exit::Done.into();
+    }
     let arguments = match Arguments::try_parse() {
         Ok(arguments) => arguments,
         Err(error) if error.kind() == ErrorKind::DisplayHelp => {
@@ -414,7 +435,7 @@ pub(crate) fn run() -> ExitCode {
             };
             restore::run(&shared, &wanted)
         }
-        Some(Command::Report { run, out, force }) => report::run(&shared, &run, (&out, force)),
+        Some(Command::Report(wanted)) => report::run(&shared, &wanted),
         Some(Command::Dustpan { command }) => dustpan::run(&shared, &command),
         Some(Command::Log { command }) => log::run(&shared, &command),
         Some(Command::Rescue(options)) => rescue::run(&shared, &options),
@@ -432,6 +453,8 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Schedule { sheet }) => schedule::run(&shared, &sheet),
         Some(Command::Status { sheet }) => return status::run(&shared, &sheet),
         Some(Command::Rules { command }) => rules::run(&shared, &command),
+        Some(Command::Completions { shell }) => complete::script(&shell),
+        Some(Command::Man { out }) => complete::manual(out.as_deref()),
     };
     let exit = ended.unwrap_or_else(|refusal| {
         print::message(&format!("jolly-broom: {}", refusal.message));

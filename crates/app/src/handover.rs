@@ -1,6 +1,7 @@
 //! What is handed over: the customer's page, the charts, a run as a table or as an object.
 
 mod drawn;
+mod fleet;
 mod space;
 
 use std::io;
@@ -15,6 +16,7 @@ use jolly_paper::{PaperError, PaperForm};
 pub(crate) use crate::handover::drawn::{
     Drawn, PreviewLine, VisitsChart, draw_ages, draw_regrowth, draw_run,
 };
+pub(crate) use crate::handover::fleet::write_fleet_to;
 pub(crate) use crate::handover::space::{SpaceView, draw_space, write_space_to};
 use crate::new_file::{Existing, Readers, write_file};
 use crate::shop::ShopError;

@@ -3,6 +3,9 @@
 use std::path::PathBuf;
 
 use clap::Args;
+use clap_complete::engine::ArgValueCandidates;
+
+use crate::cli::complete;
 
 /// How the interface looks.
 #[derive(Args, Clone, Debug, Default)]
@@ -39,22 +42,22 @@ pub(crate) struct SharedOptions {
     #[arg(long, global = true, value_name = "DIR")]
     pub target: Option<PathBuf>,
     /// The family of system on it: linux, windows, macos [default: recognised]
-    #[arg(long, global = true)]
+    #[arg(long, global = true, add = ArgValueCandidates::new(complete::layouts))]
     pub layout: Option<String>,
     /// A rulebook to put before the built-in one
     #[arg(long, global = true, value_name = "FILE")]
     pub rulebook: Vec<PathBuf>,
     /// Only this rule; one that is turned off for the computer has to be named twice
-    #[arg(long, global = true, value_name = "RULE", value_delimiter = ',')]
+    #[arg(long, global = true, value_name = "RULE", value_delimiter = ',', add = ArgValueCandidates::new(complete::rules))]
     pub only: Vec<String>,
     /// Not this rule
-    #[arg(long, global = true, value_name = "RULE", value_delimiter = ',')]
+    #[arg(long, global = true, value_name = "RULE", value_delimiter = ',', add = ArgValueCandidates::new(complete::rules))]
     pub skip: Vec<String>,
     /// Only this class: spent, regrows, felt, ask
-    #[arg(long, global = true, value_delimiter = ',')]
+    #[arg(long, global = true, value_delimiter = ',', add = ArgValueCandidates::new(complete::classes))]
     pub class: Vec<String>,
     /// Only this account
-    #[arg(long, global = true, value_name = "NAME", value_delimiter = ',')]
+    #[arg(long, global = true, value_name = "NAME", value_delimiter = ',', add = ArgValueCandidates::new(complete::accounts))]
     pub account: Vec<String>,
     /// Raise every age limit to at least this
     #[arg(long, global = true, value_name = "AGE", allow_hyphen_values = true)]

@@ -79,6 +79,18 @@ pub(crate) fn clock() -> Timestamp {
     Timestamp::now()
 }
 
+/// The moment that `--now` names.
+pub(crate) fn told_time(options: &SharedOptions) -> Result<Option<Timestamp>, Refusal> {
+    let told = options.now.as_ref().map(|text| {
+        text.parse::<Timestamp>().ok().ok_or_else(|| {
+            let what = format!("\"{}\" is not a time", Printable(text.as_bytes()));
+            let advice = "write it as RFC 3339 does, such as 2026-05-01T12:00:00Z";
+            Refusal::bad_words(&what, advice)
+        })
+    });
+    told.transpose()
+}
+
 impl Session {
     /// Opens what the options name, or this computer where they name no target.
     pub(crate) fn of_options(options: &SharedOptions) -> Result<Self, Refusal> {
@@ -94,16 +106,7 @@ impl Session {
 
     /// Opens the target and reads the rulebooks.
     pub(crate) fn open(options: &SharedOptions, target: &Path) -> Result<Self, Refusal> {
-        let now = match &options.now {
-            None => None,
-            Some(text) => Some(text.parse::<Timestamp>().ok().ok_or_else(|| Refusal {
-                exit: Exit::BadInput,
-                message: format!(
-                    "\"{}\" is not a time\n  write it as RFC 3339 does, such as 2026-05-01T12:00:00Z",
-                    Printable(text.as_bytes())
-                ),
-            })?),
-        };
+        let now = told_time(options)?;
         let target = open_target(options, target)?;
         let state = open_state(options)?;
         let identity = target.identity().as_str().to_owned();

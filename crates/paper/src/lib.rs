@@ -1,7 +1,7 @@
 //! What is printed or sent: the customer's page and the charts, as SVG and PDF (ISO 32000).
 //!
 //! The numbers come from the core; here they are only drawn. `font` measures text, `canvas` draws on one page, `document`
-//! makes files of pages. Each picture has a file of its own: [`customer`], [`certificate`], [`ages`], [`regrowth`], [`space`]. The same numbers
+//! makes files of pages. Each picture has a file of its own: [`customer`], [`certificate`], [`ages`], [`regrowth`], [`space`], [`fleet`]. The same numbers
 //! give the same bytes.
 
 pub mod ages;
@@ -9,6 +9,7 @@ mod canvas;
 pub mod certificate;
 pub mod customer;
 mod document;
+pub mod fleet;
 mod font;
 mod palette;
 pub mod picture;

@@ -2,8 +2,8 @@
 
 use std::ffi::OsString;
 
-use clap::Command;
 use clap::builder::StyledStr;
+use clap::{Command, Id};
 
 /// What every command that looks at a computer uses.
 const WHERE: [&str; 7] = [
@@ -49,53 +49,49 @@ fn used_by(command: &str) -> &'static [&'static [&'static str]] {
         "extensions" | "programs" => &[&WHERE],
         "space" | "copies" | "rescue" | "pack" | "unpack" => &[&WHERE, &TALK],
         "startup" => &[&WHERE, &["quiet"]],
-        "report" | "schedule" | "status" => &[&["state", "target", "help"]],
+        "report" | "schedule" | "status" => &[&["state", "target", "now", "help"]],
         "rules" => &[&["target", "layout", "rulebook", "json", "state", "help"]],
+        "completions" | "man" => &[&["help"]],
         _ => &[],
     }
 }
 
-/// The help of the command that these arguments name, without what it doesn't use. Such options may be
-/// given all the same: scripts hand the same ones to every command.
-pub(super) fn of(mut command: Command, arguments: impl Iterator<Item = OsString>) -> StyledStr {
-    // Only then do the commands have the options that all share.
-    command.build();
-    let shared: Vec<String> = command
-        .get_arguments()
-        .filter(|argument| argument.is_global_set())
-        .map(|argument| argument.get_id().to_string())
-        .collect();
-    let mut used: &[&[&str]] = &[];
+/// The help of the command that these arguments name.
+pub(super) fn of(command: Command, arguments: impl Iterator<Item = OsString>) -> StyledStr {
+    let mut command = with_used_options(command);
     for argument in arguments {
         // Values of options could be called as a command; then the help is that command's.
-        let Some(name) = argument.to_str() else {
-            continue;
-        };
-        if name == "help" {
-            continue;
+        let named = argument.to_str().filter(|name| *name != "help");
+        if let Some(below) = named.and_then(|name| command.find_subcommand(name)) {
+            command = below.clone();
         }
-        if let Some(below) = command.find_subcommand(name).cloned() {
-            if used.is_empty() {
-                used = used_by(name);
-            }
-            command = below;
-        }
-    }
-    if !used.is_empty() {
-        command = hide(command, &shared, used);
     }
     command.render_help()
 }
 
-/// Hides what isn't used.
-fn hide(mut command: Command, shared: &[String], used: &[&[&str]]) -> Command {
-    let is_used = |id: &str| used.iter().any(|some| some.contains(&id));
-    let own: Vec<String> = command
+/// The whole command line, each command without the options that it doesn't use. Such options may be given all the same:
+/// scripts hand the same ones to every command.
+pub(super) fn with_used_options(mut command: Command) -> Command {
+    // Only then do the commands have the options that all share.
+    command.build();
+    let shared: Vec<Id> = command
         .get_arguments()
-        .map(|argument| argument.get_id().to_string())
+        .filter(|argument| argument.is_global_set())
+        .map(|argument| argument.get_id().clone())
         .collect();
-    for id in own.iter().filter(|id| shared.contains(id) && !is_used(id)) {
+    command.mut_subcommands(|below| match used_by(below.get_name()) {
+        [] => below,
+        used => hide(below, &shared, used),
+    })
+}
+
+fn hide(mut command: Command, shared: &[Id], used: &[&[&str]]) -> Command {
+    let is_used = |id: &Id| used.iter().any(|some| some.contains(&id.as_str()));
+    for id in shared.iter().filter(|id| !is_used(id)) {
         command = command.mut_arg(id, |argument| argument.hide(true));
     }
-    command
+    command.mut_subcommands(|below| match below.get_name() {
+        "help" => below,
+        _ => hide(below, shared, used),
+    })
 }

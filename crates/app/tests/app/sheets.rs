@@ -325,3 +325,71 @@ fn killed_while_it_writes_the_store_is_whole() {
     assert!(take_in(&state).wait().unwrap().success());
     assert_eq!(count(&state), many + 1);
 }
+
+#[test]
+fn many_computers_stand_on_one_page_and_what_cannot_be_read_is_named() {
+    let (demo, id) = visited();
+    let folder = demo.dir().join("sheets");
+    std::fs::create_dir(&folder).unwrap();
+    let file = |name: &str| folder.join(name).to_str().unwrap().to_owned();
+    assert_eq!(
+        demo.run(&["sheet", "export", &id, "--out", &file("till.json")])
+            .code,
+        0
+    );
+    let till: Value = serde_json::from_slice(&std::fs::read(file("till.json")).unwrap()).unwrap();
+    let write = |name: &str, sheet: &Value| std::fs::write(file(name), sheet.to_string()).unwrap();
+    // The same computer once more, from a bench that saw it earlier.
+    let mut earlier = till.clone();
+    earlier["visits"][0]["started"] = "2020-02-02T10:00:00Z".into();
+    earlier["name"] = "as it was".into();
+    write("earlier.json", &earlier);
+    // One that is nearly full, whose name would steer a terminal and a spreadsheet, and at which something failed.
+    let mut full = till.clone();
+    full["sheet"] = "0badc0ffee00".into();
+    full["identity"] = "machine-another".into();
+    full["name"] = "=cmd\u{1b}[2J<b>".into();
+    full["visits"][0]["runs"][0]["free"] = 1024.into();
+    full["visits"][0]["runs"][0]["told"]["failed"] = "3 items could not go".into();
+    write("full.json", &full);
+    std::fs::write(file("broken.json"), "{\"format\":\"jolly-broom/sheet\",").unwrap();
+    std::fs::write(file("notes.txt"), "not asked").unwrap();
+    rustix::fs::mkfifoat(rustix::fs::CWD, file("pipe.json"), 0o600.into()).unwrap();
+
+    let out = demo.dir().join("fleet.json");
+    let report = |out: &Path| {
+        let fleet = folder.to_str().unwrap();
+        demo.run(&["report", "--fleet", fleet, "--out", out.to_str().unwrap()])
+    };
+    let told = report(&out);
+    assert_eq!(told.code, 0, "{}", told.err);
+    for unread in ["broken.json", "pipe.json"] {
+        assert!(told.err.contains(unread), "{}", told.err);
+    }
+    let written: Value = serde_json::from_slice(&std::fs::read(&out).unwrap()).unwrap();
+    let computers = written["computers"].as_array().unwrap();
+    assert_eq!(
+        (computers.len(), written["unread"].as_array().unwrap().len()),
+        (2, 2)
+    );
+    assert_eq!(computers[0]["is_full"], true);
+    assert_eq!(computers[0]["failed"], "3 items could not go");
+    assert_ne!(computers[1]["name"], "as it was");
+    assert_eq!(report(&out).code, 2, "what is there stays without --force");
+    let table = out.with_extension("csv");
+    assert_eq!(report(&table).code, 0);
+    let table = std::fs::read_to_string(table).unwrap();
+    assert!(table.lines().count() == 3 && table.contains("%3Dcmd") && !table.contains('\u{1b}'));
+    for ending in ["svg", "pdf"] {
+        let page = out.with_extension(ending);
+        assert_eq!(report(&page).code, 0);
+        let page = std::fs::read(page).unwrap();
+        assert!(page.len() > 1000 && !page.contains(&0x1b) || ending == "pdf");
+    }
+    let empty = demo.dir().join("empty");
+    std::fs::create_dir(&empty).unwrap();
+    for fleet in [empty.to_str().unwrap(), "/nowhere"] {
+        let refused = demo.run(&["report", "--fleet", fleet, "--out", "x.pdf"]);
+        assert_eq!(refused.code, 2, "{}", refused.err);
+    }
+}

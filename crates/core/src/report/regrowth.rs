@@ -73,8 +73,12 @@ fn ended(visit: &Visit) -> i64 {
 /// What has come back since the last visit that was scanned to its end, by what is there now. Nothing where there was
 /// none, or it was less than a day ago, or a clock went backwards.
 pub fn regrown(sheet: &Sheet, now: Timestamp, piles: &[VisitPile]) -> Option<Regrown> {
+    regrown_since(&sheet.visits, now, piles)
+}
+
+fn regrown_since(visits: &[Visit], now: Timestamp, piles: &[VisitPile]) -> Option<Regrown> {
     let is_before = |visit: &&Visit| visit.is_whole && now.as_second() - ended(visit) >= LEAST;
-    let last = sheet.visits.iter().rev().find(is_before)?;
+    let last = visits.iter().rev().find(is_before)?;
     let passed = now.as_second() - ended(last);
     let left: HashMap<(&str, Option<&str>), u64> = (last.piles.iter())
         .map(|pile| {
@@ -112,11 +116,7 @@ pub fn regrown(sheet: &Sheet, now: Timestamp, piles: &[VisitPile]) -> Option<Reg
 /// What had come back at the last visit since the one before it.
 pub fn regrown_at_last(sheet: &Sheet) -> Option<Regrown> {
     let (last, before) = sheet.visits.split_last()?;
-    let before = Sheet {
-        visits: before.to_vec(),
-        ..sheet.clone()
-    };
-    regrown(&before, last.started, &last.piles)
+    regrown_since(before, last.started, &last.piles)
 }
 
 /// Bytes a week, of so many in so many seconds.

@@ -5,7 +5,9 @@ use std::cmp::Reverse;
 use jiff::Timestamp;
 
 use crate::decide::{Decisions, PileDecision};
+use crate::format::counted;
 use crate::pile::{Scan, Sum};
+use crate::plan::Outcome;
 use crate::report::notices::{Notice, NoticedPile, notices};
 use crate::rule::{AgeLimit, Class, Removal, RuleSet};
 use crate::run::RunSummary;
@@ -157,8 +159,23 @@ pub fn visit_run(run: &RunId, ended: Timestamp, summary: &RunSummary, told: Told
         ended,
         free: summary.free_after,
         went: went.collect(),
-        told,
+        told: Told {
+            failed: failed(summary),
+            ..told
+        },
     }
+}
+
+/// What went wrong in a run, in words. What was in use or became younger did not.
+fn failed(summary: &RunSummary) -> Option<String> {
+    if let Some(why) = &summary.broke_off {
+        return Some(format!("the sweep broke off: {why}"));
+    }
+    if summary.is_stopped {
+        return Some("the sweep was stopped".to_owned());
+    }
+    let many = summary.sum(Outcome::Failed).items + summary.sum(Outcome::Denied).items;
+    (many > 0).then(|| format!("{} could not go", counted(many, "item")))
 }
 
 /// What a run means for the customer, by what its rules say.

@@ -87,6 +87,9 @@ pub struct Told {
     pub advice: Vec<String>,
     /// When the next visit is worth it, where that can be said.
     pub next_visit: Option<Timestamp>,
+    /// What went wrong; nothing where nothing did.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub failed: Option<String>,
 }
 
 /// Something that somebody will notice.

@@ -1,6 +1,9 @@
 //! Job sheets as files, for other benches and other programs: JSON.
 
-use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+use serde::Serialize;
+use serde_json::value::RawValue;
 
 use crate::state::Sheet;
 
@@ -27,12 +30,6 @@ struct Written<'a> {
     sheet: &'a Sheet,
 }
 
-#[derive(Deserialize)]
-struct Head {
-    format: String,
-    version: u32,
-}
-
 /// A sheet as text: one object.
 pub fn export_sheet(sheet: &Sheet) -> serde_json::Value {
     let written = Written {
@@ -50,21 +47,23 @@ pub fn export_sheet(sheet: &Sheet) -> serde_json::Value {
 /// When one of them is none, or of another version.
 pub fn import_sheets(text: &str) -> Result<Vec<Sheet>, ImportError> {
     let no_sheet = |error: serde_json::Error| ImportError::NoSheet(error.to_string());
-    let values = serde_json::Deserializer::from_str(text).into_iter::<serde_json::Value>();
+    // Its parts stay as they are written until the whole is known to be a sheet: there may be many.
+    let objects =
+        serde_json::Deserializer::from_str(text).into_iter::<BTreeMap<String, &RawValue>>();
     let mut sheets = Vec::new();
-    for value in values {
-        let mut value = value.map_err(no_sheet)?;
-        let head: Head = serde_json::from_value(value.clone()).map_err(no_sheet)?;
-        if head.format != FORMAT.0 {
-            return Err(ImportError::NoSheet(format!("it says \"{}\"", head.format)));
+    for object in objects {
+        let mut parts = object.map_err(no_sheet)?;
+        let format = parts.remove("format").map(RawValue::get);
+        let format: String = serde_json::from_str(format.unwrap_or("\"\"")).map_err(no_sheet)?;
+        if format != FORMAT.0 {
+            return Err(ImportError::NoSheet(format!("it says \"{format}\"")));
         }
-        if head.version != FORMAT.1 {
+        let version = parts.remove("version").map(RawValue::get);
+        if version != Some(FORMAT.1.to_string().as_str()) {
             return Err(ImportError::OtherVersion);
         }
-        if let Some(object) = value.as_object_mut() {
-            object.retain(|key, _| !matches!(key.as_str(), "format" | "version"));
-        }
-        let sheet: Sheet = serde_json::from_value(value).map_err(no_sheet)?;
+        let parts = serde_json::to_string(&parts).map_err(no_sheet)?;
+        let sheet: Sheet = serde_json::from_str(&parts).map_err(no_sheet)?;
         if sheet.identity.is_empty() || sheet.identity.len() > 4096 {
             return Err(ImportError::NoSheet("it names no computer".to_owned()));
         }
