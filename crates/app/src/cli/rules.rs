@@ -11,6 +11,7 @@ use crate::exit::{Exit, Refusal};
 use crate::options::SharedOptions;
 use crate::session::Session;
 use crate::standing::stays_because;
+use crate::wording::{count, counted};
 
 /// How many things of a hostile home are named one by one.
 const MOST_TOLD: usize = 20;
@@ -91,7 +92,7 @@ fn check(options: &SharedOptions, files: &[PathBuf]) -> Result<Exit, Refusal> {
 
 /// Runs a book's own examples, and holds it against the hostile home of its layout; whether it passes.
 fn check_one(options: &SharedOptions, name: &str, rules: &RuleSet) -> Result<bool, Refusal> {
-    let (count, failures) = run_examples(rules, name);
+    let (examples, failures) = run_examples(rules, name);
     for failure in &failures {
         print::message(&format!("jolly-broom: {name}: {failure}"));
     }
@@ -109,17 +110,20 @@ fn check_one(options: &SharedOptions, name: &str, rules: &RuleSet) -> Result<boo
         print::json(&json!({
             "book": name,
             "rules": many,
-            "examples": count,
+            "examples": examples,
             "failed": failed,
             "hostile-home": { "things": precious, "taken": taken.len() },
         }))?;
     } else {
+        let (many, examples) = (
+            counted(many as u64, "rule"),
+            counted(examples as u64, "example"),
+        );
+        let (things, taken) = (count(precious as u64), taken.len());
         print::result(|out| {
             writeln!(
                 out,
-                "{name}: {many} rules, {count} examples, {failed} failed; of {precious} things in a hostile \
-                 home {} would go",
-                taken.len()
+                "{name}: {many}, {examples}, {failed} failed; of {things} things in a hostile home {taken} would go"
             )
         })?;
     }

@@ -10,6 +10,7 @@
     reason = "a test that can't go on says so, and tells its story in one piece"
 )]
 
+mod agreement;
 mod attacks;
 mod bad_input;
 mod command_line;
