@@ -49,10 +49,9 @@ fn help_of(demo: &Demo, path: &[String]) -> (BTreeSet<String>, BTreeSet<String>)
         );
     }
     below.remove("help");
-    (
-        below,
-        options_in(help.out.split("Options:").last().unwrap_or_default()),
-    )
+    let options = help.out.split("Options:").last().unwrap_or_default();
+    let options = options.split("\nExample").next().unwrap_or_default();
+    (below, options_in(options))
 }
 
 /// Every `--option` of a text.
@@ -189,7 +188,8 @@ fn the_papers_name_no_command_option_or_picture_that_is_not_there() {
     let papers = papers();
     for (paper, text) in &papers {
         // What a line says of our program, up to what another program in it does.
-        for line in text.lines().filter(|line| line.contains("jolly-broom ")) {
+        let says = |line: &&str| line.contains("jolly-broom ") && !line.contains("cargo ");
+        for line in text.lines().filter(says) {
             for said in line.split("jolly-broom ").skip(1) {
                 let said = said.split(['`', '|', ';']).next().unwrap_or_default();
                 let word = said.split_whitespace().next().unwrap_or_default();
