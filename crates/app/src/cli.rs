@@ -69,7 +69,7 @@ enum Command {
     },
     /// Scan, and print the piles
     #[command(after_help = "Example: jolly-broom scan --target /mnt/office --class spent,regrows")]
-    Scan(PictureOptions),
+    Scan(scan::ScanOptions),
     /// Scan, and print what would go
     #[command(
         after_help = "Example: jolly-broom preview --older-than \"3 months\" --plan list.plan"
@@ -424,7 +424,7 @@ pub(crate) fn run() -> ExitCode {
             Some(folder) => demo::build(&shared, &folder, weeks_later),
             None => demo::open(&shared, &looks, weeks_later),
         },
-        Some(Command::Scan(picture)) => scan::run(&shared, &picture),
+        Some(Command::Scan(wished)) => scan::run(&shared, &wished),
         Some(Command::Preview { plan }) => preview::run(&shared, plan.as_deref()),
         Some(Command::Sweep(options)) => sweep::run(&shared, &options),
         Some(Command::Restore { run, paths, within }) => {

@@ -68,7 +68,7 @@ pub(crate) fn existing_sheets(state: &StateFolder) -> Result<SheetStore, Refusal
 
 /// That there are none yet.
 pub(crate) fn no_sheets() -> Refusal {
-    let advice = "each gets a job sheet at its first scan";
+    let advice = "each gets a job sheet at its first scan in the interface, its first sweep, or by `scan --keep-visit`";
     Refusal::bad_words("no computer was visited yet", advice)
 }
 

@@ -2,10 +2,11 @@
 
 use std::io::{self, Write};
 
+use clap::Args;
 use jolly_core::CancelToken;
 use jolly_core::decide::{Decisions, PileState, Scope, Spot};
 use jolly_core::pile::{Scan, Sum};
-use jolly_core::report::ages_rows;
+use jolly_core::report::{ages_rows, visit_scan};
 use jolly_core::rule::{Class, Survey};
 use jolly_core::source::PileId;
 use serde_json::{Value, json};
@@ -16,9 +17,21 @@ use crate::handover::draw_ages;
 use crate::options::SharedOptions;
 use crate::session::Session;
 use crate::surveys::SurveyFinds;
+use crate::visits::refuse_sheets;
 use crate::wording::{at_once, bytes, count, counted, size};
 
-pub(super) fn run(options: &SharedOptions, picture: &PictureOptions) -> Result<Exit, Refusal> {
+/// What becomes of a scan besides being printed.
+#[derive(Args)]
+pub(super) struct ScanOptions {
+    #[command(flatten)]
+    picture: PictureOptions,
+    /// Keep it in the computer's job sheet, as the interface and a sweep do
+    #[arg(long)]
+    keep_visit: bool,
+}
+
+pub(super) fn run(options: &SharedOptions, wished: &ScanOptions) -> Result<Exit, Refusal> {
+    let picture = &wished.picture;
     let wanted = report::picture(picture)?;
     let cancel = print::cancel_on_interrupt()?;
     let session = Session::of_options(options)?;
@@ -32,6 +45,10 @@ pub(super) fn run(options: &SharedOptions, picture: &PictureOptions) -> Result<E
         let rows = ages_rows(&scan, &decisions);
         let drawn = draw_ages(session.shown_name(), scan.now, &rows);
         report::write_picture(&drawn, wanted, picture)?;
+    }
+    if wished.keep_visit {
+        let kept = session.note_visit(None, &visit_scan(&scan, &decisions));
+        kept.map_err(|error| refuse_sheets(&error))?;
     }
     Ok(if scan.is_partial {
         Exit::Stopped

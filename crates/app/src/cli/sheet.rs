@@ -32,9 +32,7 @@ pub(super) fn run(options: &SharedOptions, command: &SheetCommand) -> Result<Exi
     let Some(mut store) = store else {
         if matches!(command, SheetCommand::List) {
             if !options.json {
-                print::message(
-                    "No computer was visited yet: each gets a job sheet at its first scan.",
-                );
+                print::message(&no_sheets().message);
             }
             return Ok(Exit::Done);
         }
