@@ -79,6 +79,11 @@
 //! # }
 //! ```
 
+/// A list of words, as many on a line as there is room for.
+macro_rules! words {
+    ($($word:literal)*) => { &[$($word),*] };
+}
+
 mod cancel;
 pub mod chores;
 pub mod computer;

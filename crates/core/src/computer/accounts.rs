@@ -16,46 +16,23 @@ use crate::computer::{Account, AccountName, Layout, TargetPath, read_small};
 use crate::format::Printable;
 
 /// Folders among the homes that are nobody's, in small letters.
-const NOBODYS: [&str; 9] = [
-    "public",
-    "default",
-    "default user",
-    "default.migrated",
-    "all users",
-    "shared",
-    "guest",
-    "lost+found",
-    "deleted users",
-];
+const NOBODYS: &[&str] = words! {
+    "public" "default" "default user" "default.migrated" "all users" "shared" "guest" "lost+found" "deleted users"
+};
 
 /// Names that say that a folder beside the homes is a copy of one, in small letters.
-const COPIES: [&str; 8] = [
-    "backup",
-    "backups",
-    "bak",
-    "old",
-    "copy",
-    "archive",
-    "snapshots",
-    "restore",
-];
+const COPIES: &[&str] = words! {
+    "backup" "backups" "bak" "old" "copy" "archive" "snapshots" "restore"
+};
 
 /// What is in every home that somebody signed in to, by layout; of these one is enough.
 const SIGNS: [(Layout, &[&str]); 3] = [
     (
         Layout::Linux,
-        &[
-            ".profile",
-            ".bashrc",
-            ".bash_profile",
-            ".bash_history",
-            ".bash_logout",
-            ".zshrc",
-            ".config",
-            ".cache",
-            ".local",
-            ".var",
-        ],
+        words! {
+            ".profile" ".bashrc" ".bash_profile" ".bash_history" ".bash_logout" ".zshrc" ".config" ".cache" ".local"
+            ".var"
+        },
     ),
     (
         Layout::Windows,

@@ -24,42 +24,11 @@ pub struct Mount {
 
 /// File systems that hold no disk of the bench: the kernel's own, views of others, and those of
 /// other machines, which may not answer.
-const NO_DISKS: [&str; 34] = [
-    "9p",
-    "afs",
-    "ceph",
-    "cifs",
-    "davfs",
-    "fuse.sshfs",
-    "glusterfs",
-    "nfs",
-    "nfs4",
-    "smb3",
-    "autofs",
-    "binfmt_misc",
-    "bpf",
-    "cgroup",
-    "cgroup2",
-    "configfs",
-    "debugfs",
-    "devpts",
-    "devtmpfs",
-    "efivarfs",
-    "fuse.gvfsd-fuse",
-    "fuse.portal",
-    "fusectl",
-    "hugetlbfs",
-    "mqueue",
-    "nsfs",
-    "proc",
-    "pstore",
-    "ramfs",
-    "rpc_pipefs",
-    "securityfs",
-    "squashfs",
-    "sysfs",
-    "tracefs",
-];
+const NO_DISKS: &[&str] = words! {
+    "9p" "afs" "ceph" "cifs" "davfs" "fuse.sshfs" "glusterfs" "nfs" "nfs4" "smb3" "autofs" "binfmt_misc" "bpf"
+    "cgroup" "cgroup2" "configfs" "debugfs" "devpts" "devtmpfs" "efivarfs" "fuse.gvfsd-fuse" "fuse.portal" "fusectl"
+    "hugetlbfs" "mqueue" "nsfs" "proc" "pstore" "ramfs" "rpc_pipefs" "securityfs" "squashfs" "sysfs" "tracefs"
+};
 
 /// Every mounted volume; none when the kernel doesn't tell.
 pub(crate) fn mounts() -> Vec<Mount> {

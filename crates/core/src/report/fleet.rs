@@ -157,7 +157,7 @@ pub fn read_fleet(folder: &Path, little: LittleFree) -> io::Result<Fleet> {
     let read = || {
         while let Some(file) = files.get(next.fetch_add(1, Ordering::Relaxed)) {
             let read = computers_of(file, little);
-            let mut found = found.lock().unwrap_or_else(|poison| poison.into_inner());
+            let mut found = found.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
             match read {
                 Ok(computers) => found.0.extend(computers),
                 Err(reason) => found.1.push(unread(file, &reason)),
@@ -168,7 +168,7 @@ pub fn read_fleet(folder: &Path, little: LittleFree) -> io::Result<Fleet> {
     thread::scope(|scope| (0..threads).for_each(|_| drop(scope.spawn(read))));
     let (computers, mut unread) = found
         .into_inner()
-        .unwrap_or_else(|poison| poison.into_inner());
+        .unwrap_or_else(std::sync::PoisonError::into_inner);
     unread.sort();
     Ok(Fleet {
         computers: each_once(computers),

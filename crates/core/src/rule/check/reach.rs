@@ -9,36 +9,16 @@ use crate::rule::Rule;
 use crate::rule::pattern::path::{NameTest, PathPattern, Spelling};
 
 /// Folders in which people keep what they made.
-const FOLDERS: [&str; 12] = [
-    "",
-    "Documents",
-    "Documents/taxes/2025",
-    "Desktop",
-    "Downloads",
-    "Pictures/summer",
-    "Music/Choir",
-    "Videos",
-    "projects/boat/src",
-    "letters",
-    "Arbeit/2026-03",
-    ".plans",
-];
+const FOLDERS: &[&str] = words! {
+    "" "Documents" "Documents/taxes/2025" "Desktop" "Downloads" "Pictures/summer" "Music/Choir" "Videos"
+    "projects/boat/src" "letters" "Arbeit/2026-03" ".plans"
+};
 
 /// What they call it.
-const NAMES: [&str; 12] = [
-    "To the bank.odt",
-    "letter.docx",
-    "IMG_0412.JPG",
-    "figures 2026.xlsx",
-    "scan-001.pdf",
-    "notes",
-    "main.rs",
-    "readme.txt",
-    "Überweisung.pdf",
-    "backup.zip",
-    "song.flac",
-    "2025-12-31.csv",
-];
+const NAMES: &[&str] = words! {
+    "To the bank.odt" "letter.docx" "IMG_0412.JPG" "figures 2026.xlsx" "scan-001.pdf" "notes" "main.rs" "readme.txt"
+    "Überweisung.pdf" "backup.zip" "song.flac" "2025-12-31.csv"
+};
 
 /// What programs keep for them.
 const SETTINGS: [(Layout, &[&str]); 3] = [

@@ -27,49 +27,11 @@ pub(crate) struct Family {
 
 /// Words that a copy, a version put aside or an editor's safety copy of a file bears beside its name;
 /// numbers do, too.
-pub(crate) const COPY_WORDS: &[&str] = &[
-    "bak",
-    "backup",
-    "backups",
-    "old",
-    "orig",
-    "original",
-    "save",
-    "saved",
-    "tmp",
-    "temp",
-    "swp",
-    "swo",
-    "swn",
-    "part",
-    "partial",
-    "crdownload",
-    "corrupt",
-    "corrupted",
-    "copy",
-    "copies",
-    "of",
-    "kopie",
-    "von",
-    "copie",
-    "de",
-    "copia",
-    "new",
-    "prev",
-    "previous",
-    "wal",
-    "shm",
-    "journal",
-    "dpkg",
-    "dist",
-    "ucf",
-    "rpmsave",
-    "rpmorig",
-    "rpmnew",
-    "pacsave",
-    "pacorig",
-    "pacnew",
-];
+pub(crate) const COPY_WORDS: &[&str] = words! {
+    "bak" "backup" "backups" "old" "orig" "original" "save" "saved" "tmp" "temp" "swp" "swo" "swn" "part" "partial"
+    "crdownload" "corrupt" "corrupted" "copy" "copies" "of" "kopie" "von" "copie" "de" "copia" "new" "prev" "previous"
+    "wal" "shm" "journal" "dpkg" "dist" "ucf" "rpmsave" "rpmorig" "rpmnew" "pacsave" "pacorig" "pacnew"
+};
 
 /// What the names of tables hold whose rows are never taken: sign-ins, bookmarks, form entries, means of payment, keys,
 /// decisions, and a database's facts about itself.
@@ -87,19 +49,10 @@ pub(crate) const FAMILIES: &[Family] = &[
     Family {
         says: Says::Start,
         guard: Guard::System,
-        names: &[
-            "pagefile.sys",
-            "hiberfil.sys",
-            "swapfile.sys",
-            "ntuser",
-            "usrclass.dat",
-            "ntdetect.com",
-            "boot.ini",
-            "vmlinuz",
-            "initrd.img",
-            "globalpreferences.plist",
-            "otter-quay.toml",
-        ],
+        names: words! {
+            "pagefile.sys" "hiberfil.sys" "swapfile.sys" "ntuser" "usrclass.dat" "ntdetect.com" "boot.ini" "vmlinuz"
+            "initrd.img" "globalpreferences.plist" "otter-quay.toml"
+        },
     },
     Family {
         says: Says::Alone,
@@ -109,156 +62,41 @@ pub(crate) const FAMILIES: &[Family] = &[
     Family {
         says: Says::Anywhere,
         guard: Guard::Secret,
-        names: &[
+        names: words! {
             // What a browser keeps of sign-ins, forms and bookmarks.
-            "login data",
-            "web data",
-            "logins.json",
-            "logins-backup.json",
-            "logins.db",
-            "key3.db",
-            "key4.db",
-            "cert8.db",
-            "cert9.db",
-            "pkcs11.txt",
-            "signons.sqlite",
-            "signons2.txt",
-            "signons3.txt",
-            "places.sqlite",
-            "formhistory.sqlite",
-            "autofill-profiles.json",
-            "credentialstate.sqlite",
-            "permissions.sqlite",
-            "content-prefs.sqlite",
-            "prefs.js",
-            "user-places.xbel",
-            "bookmarks",
-            "bookmark",
-            "bookmarkbackups",
-            "accountbookmarks",
-            "encryptedbookmarks2",
-            "passwords",
-            "passkeys",
-            "search.json.mozlz4",
-            "addonstartup.json",
-            "signedinuser.json",
+            "login data" "web data" "logins.json" "logins-backup.json" "logins.db" "key3.db" "key4.db" "cert8.db"
+            "cert9.db" "pkcs11.txt" "signons.sqlite" "signons2.txt" "signons3.txt" "places.sqlite"
+            "formhistory.sqlite" "autofill-profiles.json" "credentialstate.sqlite" "permissions.sqlite"
+            "content-prefs.sqlite" "prefs.js" "user-places.xbel" "bookmarks" "bookmark" "bookmarkbackups"
+            "accountbookmarks" "encryptedbookmarks2" "passwords" "passkeys" "search.json.mozlz4" "addonstartup.json"
+            "signedinuser.json"
             // Keys to other computers.
-            "id_rsa",
-            "id_dsa",
-            "id_ecdsa",
-            "id_ed25519",
-            "id_ed448",
-            "id_xmss",
-            "authorized_keys",
-            "known_hosts",
-            "netrc",
-            "pgpass",
-            "my.cnf",
-            "mylogin.cnf",
-            "git-credentials",
-            "authinfo",
-            "msmtprc",
-            "npmrc",
-            "pypirc",
-            "vncpasswd",
-            "xauthority",
-            "iceauthority",
-            "htpasswd",
+            "id_rsa" "id_dsa" "id_ecdsa" "id_ed25519" "id_ed448" "id_xmss" "authorized_keys" "known_hosts" "netrc"
+            "pgpass" "my.cnf" "mylogin.cnf" "git-credentials" "authinfo" "msmtprc" "npmrc" "pypirc" "vncpasswd"
+            "xauthority" "iceauthority" "htpasswd"
             // Wallets and key rings.
-            "wallet",
-            "wallets",
-            "wallet.dat",
-            "keyring",
-            "keyrings",
-            "keychain",
-            "keychains",
-            "secring",
-            "pubring",
-            "trustdb",
-            "private-keys-v1.d",
-            "kdewallet",
-            "keystore",
-            "credential",
-            "credentials",
-            "user-dirs.dirs",
-        ],
+            "wallet" "wallets" "wallet.dat" "keyring" "keyrings" "keychain" "keychains" "secring" "pubring" "trustdb"
+            "private-keys-v1.d" "kdewallet" "keystore" "credential" "credentials" "user-dirs.dirs"
+        },
     },
     Family {
         says: Says::Alone,
         guard: Guard::Secret,
-        names: &[
-            "preferences",
-            "secure preferences",
-            "local state",
-            "user.js",
-            "profiles.ini",
-            "installs.ini",
-            "handlers.json",
-            "containers.json",
-            "extensions.json",
-            "search.json",
-            "shadow",
-            "gshadow",
-            "passwd",
-            "opasswd",
-            "secrets",
-            "secrets.json",
-            "secrets.yaml",
-            "secrets.toml",
-            "vault.json",
-        ],
+        names: words! {
+            "preferences" "secure preferences" "local state" "user.js" "profiles.ini" "installs.ini" "handlers.json"
+            "containers.json" "extensions.json" "search.json" "shadow" "gshadow" "passwd" "opasswd" "secrets"
+            "secrets.json" "secrets.yaml" "secrets.toml" "vault.json"
+        },
     },
     Family {
         says: Says::Ending,
         guard: Guard::Secret,
-        names: &[
-            "keyring",
-            "kdbx",
-            "kdb",
-            "kwl",
-            "key",
-            "keys",
-            "pem",
-            "p12",
-            "pfx",
-            "p8",
-            "p7b",
-            "p7c",
-            "crt",
-            "cer",
-            "der",
-            "jks",
-            "jceks",
-            "bks",
-            "keystore",
-            "truststore",
-            "gpg",
-            "pgp",
-            "asc",
-            "ovpn",
-            "keychain",
-            "keychain-db",
-            "ppk",
-            "psafe3",
-            "psafe",
-            "opvault",
-            "agilekeychain",
-            "1pif",
-            "1pux",
-            "enpassdb",
-            "walletx",
-            "wallet",
-            "keytab",
-            "kirbi",
-            "rdp",
-            "rdg",
-            "bek",
-            "mobileconfig",
-            "pkcs12",
-            "keybag",
-            "pwsafe",
-            "jwk",
-        ],
+        names: words! {
+            "keyring" "kdbx" "kdb" "kwl" "key" "keys" "pem" "p12" "pfx" "p8" "p7b" "p7c" "crt" "cer" "der" "jks"
+            "jceks" "bks" "keystore" "truststore" "gpg" "pgp" "asc" "ovpn" "keychain" "keychain-db" "ppk" "psafe3"
+            "psafe" "opvault" "agilekeychain" "1pif" "1pux" "enpassdb" "walletx" "wallet" "keytab" "kirbi" "rdp" "rdg"
+            "bek" "mobileconfig" "pkcs12" "keybag" "pwsafe" "jwk"
+        },
     },
     Family {
         says: Says::Alone,
@@ -276,28 +114,10 @@ pub(crate) const FAMILIES: &[Family] = &[
     Family {
         says: Says::Ending,
         guard: Guard::Mail,
-        names: &[
-            "mbox",
-            "mbx",
-            "mbs",
-            "eml",
-            "emlx",
-            "emlxpart",
-            "msf",
-            "pst",
-            "ost",
-            "nst",
-            "olm",
-            "dbx",
-            "nsf",
-            "wab",
-            "olk14message",
-            "olk15message",
-            "olk15msgsource",
-            "olk15msgattachment",
-            "mozeml",
-            "edb",
-        ],
+        names: words! {
+            "mbox" "mbx" "mbs" "eml" "emlx" "emlxpart" "msf" "pst" "ost" "nst" "olm" "dbx" "nsf" "wab" "olk14message"
+            "olk15message" "olk15msgsource" "olk15msgattachment" "mozeml" "edb"
+        },
     },
 ];
 
@@ -307,43 +127,18 @@ pub(crate) const FOLDERS: &[Family] = &[
     Family {
         says: Says::Hidden,
         guard: Guard::Secret,
-        names: &[
-            "ssh",
-            "gnupg",
-            "pki",
-            "cert",
-            "aws",
-            "azure",
-            "kube",
-            "docker",
-            "electrum",
-            "bitcoin",
-            "monero",
-            "ethereum",
-            "secrets",
-            "password-store",
-            "putty",
-            "authenticator",
-        ],
+        names: words! {
+            "ssh" "gnupg" "pki" "cert" "aws" "azure" "kube" "docker" "electrum" "bitcoin" "monero" "ethereum"
+            "secrets" "password-store" "putty" "authenticator"
+        },
     },
     Family {
         says: Says::Alone,
         guard: Guard::Secret,
-        names: &[
-            "keyrings",
-            "bookmarkbackups",
-            "keychains",
-            "protect",
-            "vault",
-            "credentials",
-            "passkeys",
-            "systemcertificates",
-            "private-keys-v1.d",
-            "openpgp-revocs.d",
-            "wallets",
-            "kwalletd",
-            "password-store",
-        ],
+        names: words! {
+            "keyrings" "bookmarkbackups" "keychains" "protect" "vault" "credentials" "passkeys" "systemcertificates"
+            "private-keys-v1.d" "openpgp-revocs.d" "wallets" "kwalletd" "password-store"
+        },
     },
     Family {
         says: Says::Alone,

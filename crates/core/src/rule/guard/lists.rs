@@ -96,68 +96,19 @@ const fn left_behind(folder: &'static str) -> Gap {
 /// Folders of the system, from the root.
 pub(crate) fn system(layout: Layout) -> &'static [&'static str] {
     match layout {
-        Layout::Linux => &[
-            "bin",
-            "sbin",
-            "lib",
-            "lib32",
-            "lib64",
-            "libx32",
-            "boot",
-            "dev",
-            "etc",
-            "proc",
-            "sys",
-            "run",
-            "usr",
-            "opt",
-            "nix",
-            "srv",
-            "snap",
-            "gnu",
-            "var/run",
-            "var/lock",
-            "var/lib",
-            "var/spool/cron",
-            "var/spool/at",
-            "var/backups",
-            "efi",
-            "recovery",
-        ],
-        Layout::Windows => &[
-            "windows",
-            "winnt",
-            "program files",
-            "program files (x86)",
-            "program files (arm)",
-            "programdata",
-            "boot",
-            "recovery",
-            "system volume information",
-            "perflogs",
-            "efi",
-            "$winreagent",
-            "users/default",
-            "users/default user",
-            "users/all users",
-            "documents and settings/all users",
-        ],
-        Layout::Macos => &[
-            "system",
-            "library",
-            "applications",
-            "bin",
-            "sbin",
-            "usr",
-            "opt",
-            "private/etc",
-            "private/var",
-            "dev",
-            "volumes",
-            "network",
-            "net",
-            "users/*/applications",
-        ],
+        Layout::Linux => words! {
+            "bin" "sbin" "lib" "lib32" "lib64" "libx32" "boot" "dev" "etc" "proc" "sys" "run" "usr" "opt" "nix" "srv"
+            "snap" "gnu" "var/run" "var/lock" "var/lib" "var/spool/cron" "var/spool/at" "var/backups" "efi" "recovery"
+        },
+        Layout::Windows => words! {
+            "windows" "winnt" "program files" "program files (x86)" "program files (arm)" "programdata" "boot"
+            "recovery" "system volume information" "perflogs" "efi" "$winreagent" "users/default" "users/default user"
+            "users/all users" "documents and settings/all users"
+        },
+        Layout::Macos => words! {
+            "system" "library" "applications" "bin" "sbin" "usr" "opt" "private/etc" "private/var" "dev" "volumes"
+            "network" "net" "users/*/applications"
+        },
     }
 }
 
@@ -202,19 +153,10 @@ const LINUX: &[Gap] = &[
 ];
 
 /// Endings of what package managers put beside a settings file when they replace it.
-pub(crate) const UPGRADED: &[&str] = &[
-    ".dpkg-old",
-    ".dpkg-dist",
-    ".dpkg-bak",
-    ".ucf-old",
-    ".ucf-dist",
-    ".rpmsave",
-    ".rpmorig",
-    ".rpmnew",
-    ".pacsave",
-    ".pacorig",
-    ".pacnew",
-];
+pub(crate) const UPGRADED: &[&str] = words! {
+    ".dpkg-old" ".dpkg-dist" ".dpkg-bak" ".ucf-old" ".ucf-dist" ".rpmsave" ".rpmorig" ".rpmnew" ".pacsave" ".pacorig"
+    ".pacnew"
+};
 
 const WINDOWS: &[Gap] = &[
     left_behind("program files"),
@@ -336,30 +278,11 @@ const SEARCH: &[&str] = &[
 ];
 
 /// Endings of the logs that services keep beside their programs.
-const SERVICE_LOGS: &[&str] = &[
-    ".log",
-    ".etl",
-    ".log.old",
-    ".log.gz",
-    ".log.1",
-    ".log.2",
-    ".log.3",
-    ".log.4",
-    ".log.5",
-    ".log.6",
-    ".log.7",
-    ".log.8",
-    ".log.9",
-    ".log.1.gz",
-    ".log.2.gz",
-    ".log.3.gz",
-    ".log.4.gz",
-    ".log.5.gz",
-    ".log.6.gz",
-    ".log.7.gz",
-    ".log.8.gz",
-    ".log.9.gz",
-];
+const SERVICE_LOGS: &[&str] = words! {
+    ".log" ".etl" ".log.old" ".log.gz" ".log.1" ".log.2" ".log.3" ".log.4" ".log.5" ".log.6" ".log.7" ".log.8"
+    ".log.9" ".log.1.gz" ".log.2.gz" ".log.3.gz" ".log.4.gz" ".log.5.gz" ".log.6.gz" ".log.7.gz" ".log.8.gz"
+    ".log.9.gz"
+};
 
 const MACOS: &[Gap] = &[
     left_behind("library/application support"),

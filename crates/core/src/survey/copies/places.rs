@@ -18,37 +18,16 @@ const OF_PROGRAMS: [&str; 6] = [
 ];
 
 /// Folders that packages and builds are put together in, wherever they lie.
-const OF_PACKAGES: [&str; 11] = [
-    "node_modules",
-    "bower_components",
-    "site-packages",
-    "dist-packages",
-    "__pycache__",
-    "deriveddata",
-    "venv",
-    "$recycle.bin",
-    "system volume information",
-    "lost+found",
-    "found.000",
-];
+const OF_PACKAGES: &[&str] = words! {
+    "node_modules" "bower_components" "site-packages" "dist-packages" "__pycache__" "deriveddata" "venv"
+    "$recycle.bin" "system volume information" "lost+found" "found.000"
+};
 
 /// Endings of folders that stand for one thing: programs and libraries of macOS, and images in bands.
-const BUNDLES: [&str; 14] = [
-    ".app",
-    ".framework",
-    ".bundle",
-    ".plugin",
-    ".kext",
-    ".xcodeproj",
-    ".photoslibrary",
-    ".musiclibrary",
-    ".tvlibrary",
-    ".imovielibrary",
-    ".fcpbundle",
-    ".sparsebundle",
-    ".backupbundle",
-    ".backupdb",
-];
+const BUNDLES: &[&str] = words! {
+    ".app" ".framework" ".bundle" ".plugin" ".kext" ".xcodeproj" ".photoslibrary" ".musiclibrary" ".tvlibrary"
+    ".imovielibrary" ".fcpbundle" ".sparsebundle" ".backupbundle" ".backupdb"
+};
 
 /// What lies right in a folder that is no place for copies, all of a set.
 const TOLD_BY: [&[&str]; 14] = [

@@ -199,52 +199,12 @@ fn value<'a>(text: &'a str, wanted: &str) -> Option<&'a str> {
 }
 
 /// Beginnings of the names of what a system is made of: without them it may not start, or not be reached.
-const SYSTEM: [&str; 44] = [
-    "systemd-",
-    "dbus",
-    "getty",
-    "serial-getty",
-    "console-",
-    "keyboard-setup",
-    "network",
-    "NetworkManager",
-    "ModemManager",
-    "wpa_supplicant",
-    "ifup",
-    "dhcp",
-    "resolv",
-    "ssh",
-    "display-manager",
-    "gdm",
-    "lightdm",
-    "sddm",
-    "polkit",
-    "udev",
-    "udisks",
-    "upower",
-    "accounts-daemon",
-    "apparmor",
-    "auditd",
-    "selinux",
-    "rsyslog",
-    "syslog",
-    "cron",
-    "anacron",
-    "atd",
-    "chrony",
-    "ntp",
-    "e2scrub",
-    "fstrim",
-    "lvm2",
-    "mdadm",
-    "cryptsetup",
-    "dm-",
-    "blk-availability",
-    "apt-daily",
-    "dpkg-",
-    "man-db",
-    "logrotate",
-];
+const SYSTEM: &[&str] = words! {
+    "systemd-" "dbus" "getty" "serial-getty" "console-" "keyboard-setup" "network" "NetworkManager" "ModemManager"
+    "wpa_supplicant" "ifup" "dhcp" "resolv" "ssh" "display-manager" "gdm" "lightdm" "sddm" "polkit" "udev" "udisks"
+    "upower" "accounts-daemon" "apparmor" "auditd" "selinux" "rsyslog" "syslog" "cron" "anacron" "atd" "chrony" "ntp"
+    "e2scrub" "fstrim" "lvm2" "mdadm" "cryptsetup" "dm-" "blk-availability" "apt-daily" "dpkg-" "man-db" "logrotate"
+};
 
 fn is_system_part(name: &str) -> bool {
     SYSTEM.iter().any(|start| name.starts_with(start))

@@ -35,71 +35,18 @@ fn are_copies(words: &str) -> bool {
 }
 
 /// Words, spaced, of which each alone says that a file holds passwords, keys or bookmarks.
-const SECRETS: [&str; 63] = [
-    " login data ",
-    " web data ",
-    " logins json ",
-    " logins backup json ",
-    " logins db ",
-    " key3 db ",
-    " key4 db ",
-    " cert8 db ",
-    " cert9 db ",
-    " pkcs11 txt ",
-    " signons sqlite ",
-    " signons2 txt ",
-    " signons3 txt ",
-    " places sqlite ",
-    " formhistory sqlite ",
-    " autofill profiles json ",
-    " credentialstate sqlite ",
-    " permissions sqlite ",
-    " content prefs sqlite ",
-    " prefs js ",
-    " user places xbel ",
-    " bookmarks ",
-    " bookmark ",
-    " bookmarkbackups ",
-    " accountbookmarks ",
-    " encryptedbookmarks2 ",
-    " passwords ",
-    " passkeys ",
-    " search json mozlz4 ",
-    " addonstartup json ",
-    " signedinuser json ",
-    " id rsa ",
-    " id dsa ",
-    " id ecdsa ",
-    " id ed25519 ",
-    " id ed448 ",
-    " id xmss ",
-    " authorized keys ",
-    " known hosts ",
-    " netrc ",
-    " pgpass ",
-    " my cnf ",
-    " mylogin cnf ",
-    " git credentials ",
-    " authinfo ",
-    " msmtprc ",
-    " npmrc ",
-    " pypirc ",
-    " vncpasswd ",
-    " xauthority ",
-    " iceauthority ",
-    " htpasswd ",
-    " wallet ",
-    " wallets ",
-    " keyring ",
-    " keyrings ",
-    " keychain ",
-    " keychains ",
-    " secring ",
-    " pubring ",
-    " trustdb ",
-    " kdewallet ",
-    " user dirs dirs ",
-];
+const SECRETS: &[&str] = words! {
+    " login data " " web data " " logins json " " logins backup json " " logins db " " key3 db " " key4 db "
+    " cert8 db " " cert9 db " " pkcs11 txt " " signons sqlite " " signons2 txt " " signons3 txt " " places sqlite "
+    " formhistory sqlite " " autofill profiles json " " credentialstate sqlite " " permissions sqlite "
+    " content prefs sqlite " " prefs js " " user places xbel " " bookmarks " " bookmark " " bookmarkbackups "
+    " accountbookmarks " " encryptedbookmarks2 " " passwords " " passkeys " " search json mozlz4 "
+    " addonstartup json " " signedinuser json " " id rsa " " id dsa " " id ecdsa " " id ed25519 " " id ed448 "
+    " id xmss " " authorized keys " " known hosts " " netrc " " pgpass " " my cnf " " mylogin cnf "
+    " git credentials " " authinfo " " msmtprc " " npmrc " " pypirc " " vncpasswd " " xauthority " " iceauthority "
+    " htpasswd " " wallet " " wallets " " keyring " " keyrings " " keychain " " keychains " " secring " " pubring "
+    " trustdb " " kdewallet " " user dirs dirs "
+};
 
 /// More of them.
 const MORE_SECRETS: [&str; 4] = [
@@ -110,26 +57,11 @@ const MORE_SECRETS: [&str; 4] = [
 ];
 
 /// Words, spaced, that say so where nothing else is said but that it is a copy.
-const SECRETS_ALONE: [&str; 18] = [
-    " preferences ",
-    " secure preferences ",
-    " local state ",
-    " user js ",
-    " profiles ini ",
-    " installs ini ",
-    " handlers json ",
-    " containers json ",
-    " extensions json ",
-    " search json ",
-    " shadow ",
-    " gshadow ",
-    " passwd ",
-    " opasswd ",
-    " secrets ",
-    " secrets json ",
-    " secrets yaml ",
-    " vault json ",
-];
+const SECRETS_ALONE: &[&str] = words! {
+    " preferences " " secure preferences " " local state " " user js " " profiles ini " " installs ini "
+    " handlers json " " containers json " " extensions json " " search json " " shadow " " gshadow " " passwd "
+    " opasswd " " secrets " " secrets json " " secrets yaml " " vault json "
+};
 
 /// And those of mail.
 const MAILS_ALONE: [&str; 7] = [
@@ -143,19 +75,10 @@ const MAILS_ALONE: [&str; 7] = [
 ];
 
 /// What the system starts from, with whatever follows.
-const SYSTEMS: [&str; 11] = [
-    " pagefile sys ",
-    " hiberfil sys ",
-    " swapfile sys ",
-    " ntuser ",
-    " usrclass dat ",
-    " ntdetect com ",
-    " boot ini ",
-    " vmlinuz ",
-    " initrd img ",
-    " globalpreferences plist ",
-    " otter quay toml ",
-];
+const SYSTEMS: &[&str] = words! {
+    " pagefile sys " " hiberfil sys " " swapfile sys " " ntuser " " usrclass dat " " ntdetect com " " boot ini "
+    " vmlinuz " " initrd img " " globalpreferences plist " " otter quay toml "
+};
 
 /// The same, where nothing follows.
 const SYSTEMS_ALONE: [&str; 4] = [" bootmgr ", " bootnxt ", " ntldr ", " swapfile "];
@@ -175,21 +98,10 @@ const HIDDEN_FOLDERS: &str = " ssh gnupg pki cert aws azure kube docker electrum
     secrets putty authenticator ";
 
 /// Folders of passwords and keys, by their words; one that is only called so and no folder stays, too.
-const SECRET_FOLDERS: [&str; 13] = [
-    " keyrings ",
-    " bookmarkbackups ",
-    " keychains ",
-    " protect ",
-    " vault ",
-    " credentials ",
-    " passkeys ",
-    " systemcertificates ",
-    " private keys v1 d ",
-    " openpgp revocs d ",
-    " wallets ",
-    " kwalletd ",
-    " password store ",
-];
+const SECRET_FOLDERS: &[&str] = words! {
+    " keyrings " " bookmarkbackups " " keychains " " protect " " vault " " credentials " " passkeys "
+    " systemcertificates " " private keys v1 d " " openpgp revocs d " " wallets " " kwalletd " " password store "
+};
 
 /// Folders of mail.
 const MAIL_FOLDERS: [&str; 5] = [
@@ -204,13 +116,13 @@ const MAIL_FOLDERS: [&str; 5] = [
 /// no word of which both are set, and millions are asked.
 const FIRST_WORDS: [u64; 64] = {
     let mut known = [0; 64];
-    known = with_first(known, &SECRETS);
+    known = with_first(known, SECRETS);
     known = with_first(known, &MORE_SECRETS);
-    known = with_first(known, &SECRETS_ALONE);
+    known = with_first(known, SECRETS_ALONE);
     known = with_first(known, &MAILS_ALONE);
-    known = with_first(known, &SYSTEMS);
+    known = with_first(known, SYSTEMS);
     known = with_first(known, &SYSTEMS_ALONE);
-    known = with_first(known, &SECRET_FOLDERS);
+    known = with_first(known, SECRET_FOLDERS);
     known = with_first(known, &MAIL_FOLDERS);
     known = with_words(known, HIDDEN_FOLDERS.as_bytes(), usize::MAX);
     known = with_words(known, SECRET_ENDINGS.as_bytes(), usize::MAX);
@@ -381,7 +293,7 @@ pub(crate) fn of_name(rule: &Rule, name: &str) -> Option<&'static str> {
         .iter()
         .chain(&MORE_SECRETS)
         .any(|known| holds(known))
-        || stands_alone(&words, &SECRETS_ALONE)
+        || stands_alone(&words, SECRETS_ALONE)
         || stands_alone(&words, &[" secrets toml "]);
     if has_ending(name, SECRET_ENDINGS) || (is_secret && !is_checked) {
         return Some(SECRET);
@@ -390,7 +302,7 @@ pub(crate) fn of_name(rule: &Rule, name: &str) -> Option<&'static str> {
         return Some(MAIL);
     }
     // A file that is called as a guarded folder is.
-    if is_called(name, &words, &SECRET_FOLDERS) || is_hidden(name) {
+    if is_called(name, &words, SECRET_FOLDERS) || is_hidden(name) {
         return Some(SECRET);
     }
     is_called(name, &words, &MAIL_FOLDERS).then_some(MAIL)
@@ -429,7 +341,7 @@ pub(crate) fn of_folder(name: &str) -> Option<&'static str> {
                 && HIDDEN_FOLDERS.contains(&format!(" {word} "))
         })
     };
-    if stands_alone(&words, &SECRET_FOLDERS) || has_ending(name, SECRET_ENDINGS) || is_hidden() {
+    if stands_alone(&words, SECRET_FOLDERS) || has_ending(name, SECRET_ENDINGS) || is_hidden() {
         return Some(SECRET);
     }
     (stands_alone(&words, &MAIL_FOLDERS) || has_ending(name, MAIL_ENDINGS)).then_some(MAIL)

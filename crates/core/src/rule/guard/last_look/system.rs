@@ -22,7 +22,7 @@ pub(crate) fn may_be_systems(layout: Layout, folder: &str) -> bool {
     match layout {
         // A folder of the system lies right in the root, too.
         Layout::Linux => {
-            folder == "/" || starts(folder, &["/var/"]) || starts(folder, &LINUX_SYSTEM)
+            folder == "/" || starts(folder, &["/var/"]) || starts(folder, LINUX_SYSTEM)
         }
         Layout::Windows | Layout::Macos => true,
     }
@@ -59,46 +59,18 @@ fn in_any<'a>(text: &'a str, before: &str, after: &str) -> Option<&'a str> {
 }
 
 /// Folders of a linux system.
-const LINUX_SYSTEM: [&str; 26] = [
-    "/bin/",
-    "/sbin/",
-    "/lib/",
-    "/lib32/",
-    "/lib64/",
-    "/libx32/",
-    "/boot/",
-    "/dev/",
-    "/etc/",
-    "/proc/",
-    "/sys/",
-    "/run/",
-    "/usr/",
-    "/opt/",
-    "/nix/",
-    "/srv/",
-    "/snap/",
-    "/gnu/",
-    "/var/run/",
-    "/var/lock/",
-    "/var/lib/",
-    "/var/spool/cron/",
-    "/var/spool/at/",
-    "/var/backups/",
-    "/efi/",
-    "/recovery/",
-];
+const LINUX_SYSTEM: &[&str] = words! {
+    "/bin/" "/sbin/" "/lib/" "/lib32/" "/lib64/" "/libx32/" "/boot/" "/dev/" "/etc/" "/proc/" "/sys/" "/run/" "/usr/"
+    "/opt/" "/nix/" "/srv/" "/snap/" "/gnu/" "/var/run/" "/var/lock/" "/var/lib/" "/var/spool/cron/" "/var/spool/at/"
+    "/var/backups/" "/efi/" "/recovery/"
+};
 
 /// Folders in these in which nobody's program lies.
-const LINUX_SPENT: [&str; 8] = [
-    "/var/lib/systemd/coredump/",
-    "/var/lib/systemd/pstore/",
-    "/var/lib/apt/lists/",
-    "/var/lib/snapd/cache/",
-    "/var/lib/flatpak/.removed/",
-    "/var/lib/flatpak/repo/tmp/",
-    "/var/lib/flatpak/appstream/",
-    "/var/lib/apport/coredump/",
-];
+const LINUX_SPENT: &[&str] = words! {
+    "/var/lib/systemd/coredump/" "/var/lib/systemd/pstore/" "/var/lib/apt/lists/" "/var/lib/snapd/cache/"
+    "/var/lib/flatpak/.removed/" "/var/lib/flatpak/repo/tmp/" "/var/lib/flatpak/appstream/"
+    "/var/lib/apport/coredump/"
+};
 
 fn is_linux(rule: &Rule, text: &str) -> bool {
     let speaks = rule.detect == Some(Detect::LanguageNotUsed);
@@ -106,19 +78,10 @@ fn is_linux(rule: &Rule, text: &str) -> bool {
     let is_replaced = || {
         ends(
             text,
-            &[
-                ".dpkg-old",
-                ".dpkg-dist",
-                ".dpkg-bak",
-                ".ucf-old",
-                ".ucf-dist",
-                ".rpmsave",
-                ".rpmorig",
-                ".rpmnew",
-                ".pacsave",
-                ".pacorig",
-                ".pacnew",
-            ],
+            words! {
+                ".dpkg-old" ".dpkg-dist" ".dpkg-bak" ".ucf-old" ".ucf-dist" ".rpmsave" ".rpmorig" ".rpmnew" ".pacsave"
+                ".pacorig" ".pacnew"
+            },
         )
     };
     let is_snap = || {
@@ -139,94 +102,45 @@ fn is_linux(rule: &Rule, text: &str) -> bool {
             && ["/opt/", "/srv/"]
                 .iter()
                 .any(|root| is_service_log(text, root, 1)));
-    is_at_or_in(text, &LINUX_SYSTEM) && !but
+    is_at_or_in(text, LINUX_SYSTEM) && !but
 }
 
 /// Folders of a windows system.
-const WINDOWS_SYSTEM: [&str; 17] = [
-    "/windows/",
-    "/winnt/",
-    "/program files/",
-    "/program files (x86)/",
-    "/program files (arm)/",
-    "/programdata/",
-    "/boot/",
-    "/recovery/",
-    "/system volume information/",
-    "/perflogs/",
-    "/efi/",
-    "/$winreagent/",
-    "/users/default/",
-    "/users/default user/",
-    "/users/all users/",
-    "/documents and settings/all users/",
-    "/config.msi/",
-];
+const WINDOWS_SYSTEM: &[&str] = words! {
+    "/windows/" "/winnt/" "/program files/" "/program files (x86)/" "/program files (arm)/" "/programdata/" "/boot/"
+    "/recovery/" "/system volume information/" "/perflogs/" "/efi/" "/$winreagent/" "/users/default/"
+    "/users/default user/" "/users/all users/" "/documents and settings/all users/" "/config.msi/"
+};
 
 /// Folders in these in which nobody's program lies.
-const WINDOWS_SPENT: [&str; 61] = [
-    "/windows/temp/",
-    "/windows/systemtemp/",
-    "/windows/logs/",
-    "/windows/panther/",
-    "/windows/minidump/",
-    "/windows/livekernelreports/",
-    "/windows/prefetch/",
-    "/windows/debug/",
-    "/windows/softwaredistribution/download/",
-    "/windows/softwaredistribution/deliveryoptimization/",
-    "/windows/softwaredistribution/datastore/logs/",
-    "/windows/system32/logfiles/",
-    "/windows/system32/wdi/logfiles/",
-    "/windows/downloaded program files/",
-    "/windows/offline web pages/",
-    "/programdata/microsoft/windows/wer/",
-    "/programdata/usoshared/logs/",
-    "/programdata/microsoft/windows/deliveryoptimization/cache/",
-    "/windows/softwaredistribution.old/",
-    "/windows/softwaredistribution.bak/",
-    "/windows/system32/sysprep/panther/",
-    "/windows/tracing/",
-    "/windows/security/logs/",
-    "/windows/system32/wbem/logs/",
-    "/windows/assembly/temp/",
-    "/windows/assembly/tmp/",
-    "/windows/syswow64/config/systemprofile/appdata/local/temp/",
-    "/windows/system32/config/systemprofile/appdata/local/crashdumps/",
-    "/programdata/microsoft/diagnosis/etllogs/",
-    "/programdata/microsoft/edgeupdate/log/",
-    "/programdata/microsoft/windows security health/logs/",
-    "/programdata/microsoft/windows defender/support/",
-    "/programdata/microsoft/windows defender/scans/history/",
-    "/programdata/chocolatey/logs/",
-    "/programdata/nvidia corporation/downloader/",
-    "/programdata/nvidia corporation/netservice/",
-    "/programdata/nvidia corporation/nv_cache/",
-    "/programdata/battle.net/agent/data/cache/",
-    "/programdata/blizzard entertainment/battle.net/cache/",
-    "/programdata/gog.com/galaxy/logs/",
-    "/programdata/origin/logs/",
-    "/programdata/miniconda3/pkgs/",
-    "/programdata/anaconda3/pkgs/",
-    "/program files (x86)/steam/appcache/",
-    "/program files (x86)/steam/config/htmlcache/",
-    "/program files (x86)/steam/depotcache/",
-    "/program files (x86)/steam/logs/",
-    "/program files (x86)/steam/dumps/",
-    "/program files (x86)/steam/steamapps/temp/",
-    "/program files (x86)/steam/steamapps/downloading/",
-    "/program files (x86)/steam/steamapps/shadercache/",
-    "/program files (x86)/ubisoft/ubisoft game launcher/cache/",
-    "/program files (x86)/ubisoft/ubisoft game launcher/logs/",
-    "/program files/steam/appcache/",
-    "/program files/steam/depotcache/",
-    "/program files/steam/logs/",
-    "/program files/steam/dumps/",
-    "/program files/steam/steamapps/temp/",
-    "/program files/steam/steamapps/downloading/",
-    "/program files/steam/steamapps/shadercache/",
-    "/programdata/microsoft/search/data/applications/windows/gatherlogs/",
-];
+const WINDOWS_SPENT: &[&str] = words! {
+    "/windows/temp/" "/windows/systemtemp/" "/windows/logs/" "/windows/panther/" "/windows/minidump/"
+    "/windows/livekernelreports/" "/windows/prefetch/" "/windows/debug/" "/windows/softwaredistribution/download/"
+    "/windows/softwaredistribution/deliveryoptimization/" "/windows/softwaredistribution/datastore/logs/"
+    "/windows/system32/logfiles/" "/windows/system32/wdi/logfiles/" "/windows/downloaded program files/"
+    "/windows/offline web pages/" "/programdata/microsoft/windows/wer/" "/programdata/usoshared/logs/"
+    "/programdata/microsoft/windows/deliveryoptimization/cache/" "/windows/softwaredistribution.old/"
+    "/windows/softwaredistribution.bak/" "/windows/system32/sysprep/panther/" "/windows/tracing/"
+    "/windows/security/logs/" "/windows/system32/wbem/logs/" "/windows/assembly/temp/" "/windows/assembly/tmp/"
+    "/windows/syswow64/config/systemprofile/appdata/local/temp/"
+    "/windows/system32/config/systemprofile/appdata/local/crashdumps/" "/programdata/microsoft/diagnosis/etllogs/"
+    "/programdata/microsoft/edgeupdate/log/" "/programdata/microsoft/windows security health/logs/"
+    "/programdata/microsoft/windows defender/support/" "/programdata/microsoft/windows defender/scans/history/"
+    "/programdata/chocolatey/logs/" "/programdata/nvidia corporation/downloader/"
+    "/programdata/nvidia corporation/netservice/" "/programdata/nvidia corporation/nv_cache/"
+    "/programdata/battle.net/agent/data/cache/" "/programdata/blizzard entertainment/battle.net/cache/"
+    "/programdata/gog.com/galaxy/logs/" "/programdata/origin/logs/" "/programdata/miniconda3/pkgs/"
+    "/programdata/anaconda3/pkgs/" "/program files (x86)/steam/appcache/"
+    "/program files (x86)/steam/config/htmlcache/" "/program files (x86)/steam/depotcache/"
+    "/program files (x86)/steam/logs/" "/program files (x86)/steam/dumps/"
+    "/program files (x86)/steam/steamapps/temp/" "/program files (x86)/steam/steamapps/downloading/"
+    "/program files (x86)/steam/steamapps/shadercache/" "/program files (x86)/ubisoft/ubisoft game launcher/cache/"
+    "/program files (x86)/ubisoft/ubisoft game launcher/logs/" "/program files/steam/appcache/"
+    "/program files/steam/depotcache/" "/program files/steam/logs/" "/program files/steam/dumps/"
+    "/program files/steam/steamapps/temp/" "/program files/steam/steamapps/downloading/"
+    "/program files/steam/steamapps/shadercache/"
+    "/programdata/microsoft/search/data/applications/windows/gatherlogs/"
+};
 
 /// Whether a text is that of a log of a service, in its own folder for logs at most so deep below a root.
 fn is_service_log(text: &str, root: &str, deepest: usize) -> bool {
@@ -284,40 +198,22 @@ fn is_windows(rule: &Rule, text: &str) -> bool {
         && ends(text, &[".lnk"])
         && in_folder(text, "/programdata/microsoft/windows/start menu/").is_some();
     let is_nobodys = is_spent || is_hive || is_link || is_note || is_index || is_setup || is_fonts;
-    is_at_or_in(text, &WINDOWS_SYSTEM) && !is_nobodys
+    is_at_or_in(text, WINDOWS_SYSTEM) && !is_nobodys
 }
 
 /// Folders of a macos system.
-const MACOS_SYSTEM: [&str; 12] = [
-    "/system/",
-    "/library/",
-    "/applications/",
-    "/bin/",
-    "/sbin/",
-    "/usr/",
-    "/opt/",
-    "/private/etc/",
-    "/private/var/",
-    "/dev/",
-    "/volumes/",
-    "/network/",
-];
+const MACOS_SYSTEM: &[&str] = words! {
+    "/system/" "/library/" "/applications/" "/bin/" "/sbin/" "/usr/" "/opt/" "/private/etc/" "/private/var/" "/dev/"
+    "/volumes/" "/network/"
+};
 
 /// Folders in these in which nobody's program lies.
-const MACOS_SPENT: [&str; 12] = [
-    "/library/caches/",
-    "/library/logs/",
-    "/library/updates/",
-    "/private/var/log/",
-    "/private/var/tmp/",
-    "/private/var/db/diagnostics/",
-    "/library/application support/crashreporter/",
-    "/library/application support/com.apple.idleassetsd/customer/",
-    "/private/var/spool/cups/",
-    "/private/var/root/library/caches/",
-    "/private/var/root/library/logs/",
-    "/private/var/root/.trash/",
-];
+const MACOS_SPENT: &[&str] = words! {
+    "/library/caches/" "/library/logs/" "/library/updates/" "/private/var/log/" "/private/var/tmp/"
+    "/private/var/db/diagnostics/" "/library/application support/crashreporter/"
+    "/library/application support/com.apple.idleassetsd/customer/" "/private/var/spool/cups/"
+    "/private/var/root/library/caches/" "/private/var/root/library/logs/" "/private/var/root/.trash/"
+};
 
 fn is_macos(rule: &Rule, text: &str) -> bool {
     let by_start = |below: &str| {
@@ -353,6 +249,6 @@ fn is_macos(rule: &Rule, text: &str) -> bool {
         rest.is_some_and(|(_, rest)| rest == "applications" || rest.starts_with("applications/"))
     };
     let is_systems =
-        is_at_or_in(text, &MACOS_SYSTEM) || is_at_or_in(text, &["/net/"]) || is_own_programs();
+        is_at_or_in(text, MACOS_SYSTEM) || is_at_or_in(text, &["/net/"]) || is_own_programs();
     is_systems && !is_spent && !launches && !speaks
 }
