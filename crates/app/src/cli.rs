@@ -6,6 +6,7 @@ mod copies;
 mod demo;
 mod dustpan;
 mod extensions;
+mod forget;
 mod help;
 mod log;
 mod pack;
@@ -170,6 +171,9 @@ enum Command {
         #[command(subcommand)]
         command: SheetCommand,
     },
+    /// Leave a computer without anything of ours: its job sheet and logs are taken along first
+    #[command(after_help = "Example: jolly-broom forget 3f9a --to /media/stick")]
+    Forget(forget::ForgetOptions),
     /// Print a timer and a cron line that sweep by job sheets; installs nothing
     #[command(after_help = "Example: jolly-broom schedule --sheet 3f9a04be12cd")]
     Schedule {
@@ -450,6 +454,7 @@ pub(crate) fn run() -> ExitCode {
         Some(Command::Copies { folders }) => copies::run(&shared, &folders),
         Some(Command::Space(options)) => space::run(&shared, &options),
         Some(Command::Sheet { command }) => sheet::run(&shared, &command),
+        Some(Command::Forget(wanted)) => forget::run(&shared, &wanted),
         Some(Command::Schedule { sheet }) => schedule::run(&shared, &sheet),
         Some(Command::Status { sheet }) => return status::run(&shared, &sheet),
         Some(Command::Rules { command }) => rules::run(&shared, &command),

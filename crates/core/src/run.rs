@@ -4,6 +4,7 @@
 //! them recorded ahead, `workers` check each thing once more and touch it.
 
 mod check;
+mod forget;
 mod log;
 pub(crate) mod packing;
 mod pipeline;
@@ -16,6 +17,7 @@ pub(crate) mod switch;
 mod tally;
 mod workers;
 
+pub use forget::{ForgetError, files_of, forget_files};
 pub(crate) use log::command::record_asking;
 pub use log::command::{
     CommandEnd, CommandError, CommandLog, CommandOrder, list_commands, read_command, run_command,

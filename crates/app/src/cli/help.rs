@@ -45,6 +45,7 @@ fn used_by(command: &str) -> &'static [&'static [&'static str]] {
         ],
         "log" | "restore" => &[&WHERE, &TALK, &["dustpan"]],
         "sheet" => &[&["state", "json", "help"], &TALK],
+        "forget" => &[&["state", "help"], &TALK],
         "sites" => &[&WHERE, &["keep_site"]],
         "extensions" | "programs" => &[&WHERE],
         "space" | "copies" | "rescue" | "pack" | "unpack" => &[&WHERE, &TALK],

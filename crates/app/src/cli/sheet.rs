@@ -98,7 +98,7 @@ fn little(options: &SharedOptions) -> Result<LittleFree, Refusal> {
     Ok(shop.little())
 }
 
-fn find(store: &SheetStore, id: &str) -> Result<Sheet, Refusal> {
+pub(super) fn find(store: &SheetStore, id: &str) -> Result<Sheet, Refusal> {
     store.find(id).map_err(|error| refuse_sheets(&error))
 }
 
@@ -231,7 +231,7 @@ fn show(options: &SharedOptions, sheet: &Sheet) -> Result<Exit, Refusal> {
 }
 
 /// Writes a new file; one that is there stays.
-fn write(file: &Path, sheet: &serde_json::Value) -> Result<(), Refusal> {
+pub(super) fn write(file: &Path, sheet: &serde_json::Value) -> Result<(), Refusal> {
     let refuse = |error: std::io::Error| {
         let what = std::io::Error::other(format!("cannot write {}: {error}", file.display()));
         Refusal::failed(&what, "name a new file in a folder that can be written")

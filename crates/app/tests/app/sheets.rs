@@ -393,3 +393,48 @@ fn many_computers_stand_on_one_page_and_what_cannot_be_read_is_named() {
         assert_eq!(refused.code, 2, "{}", refused.err);
     }
 }
+
+#[test]
+fn a_computer_is_forgotten_with_its_logs_taken_along_and_not_while_something_waits() {
+    let (demo, id) = visited();
+    let swept = demo.run(&["sweep", "--only", "linux/trash", "--all", "--yes", "-q"]);
+    assert_eq!(swept.code, 0, "{}", swept.err);
+    let along = demo.dir().join("along");
+    std::fs::create_dir(&along).unwrap();
+    let forget = || demo.run(&["forget", &id[..4], "--to", along.to_str().unwrap()]);
+    let refused = forget();
+    assert_eq!(refused.code, 2, "{}", refused.err);
+    assert!(refused.err.contains("still waits"), "{}", refused.err);
+    assert_eq!(std::fs::read_dir(&along).unwrap().count(), 0);
+    let pans = demo.run(&["dustpan", "list", "--json"]).lines();
+    for pan in &pans {
+        let run = pan["run"].as_str().unwrap();
+        assert_eq!(demo.run(&["dustpan", "empty", run, "--yes"]).code, 0);
+    }
+    std::fs::write(demo.state().join("notes.txt"), "the technician's").unwrap();
+    let logs = demo.run(&["log", "list", "--json"]).lines();
+    let forgotten = forget();
+    assert_eq!(forgotten.code, 0, "{}", forgotten.err);
+    let folder = along.join(format!("jolly-broom-{id}"));
+    assert!(folder.join("sheet.json").is_file());
+    for log in &logs {
+        let log = folder
+            .join("logs")
+            .join(format!("{}.jsonl", log["run"].as_str().unwrap()));
+        assert!(log.is_file(), "{log:?}");
+    }
+    // Nothing of ours is left, and what isn't ours is.
+    let left: Vec<_> = std::fs::read_dir(demo.state())
+        .unwrap()
+        .map(|it| it.unwrap().file_name())
+        .collect();
+    assert_eq!(left, ["notes.txt"]);
+    // The sheet that was taken along is one that another bench takes in.
+    let other = Demo::empty();
+    let taken = other.bare(&[
+        "sheet",
+        "import",
+        folder.join("sheet.json").to_str().unwrap(),
+    ]);
+    assert_eq!(taken.code, 0, "{}", taken.err);
+}

@@ -157,7 +157,9 @@ pub fn read_fleet(folder: &Path, little: LittleFree) -> io::Result<Fleet> {
     let read = || {
         while let Some(file) = files.get(next.fetch_add(1, Ordering::Relaxed)) {
             let read = computers_of(file, little);
-            let mut found = found.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+            let mut found = found
+                .lock()
+                .unwrap_or_else(std::sync::PoisonError::into_inner);
             match read {
                 Ok(computers) => found.0.extend(computers),
                 Err(reason) => found.1.push(unread(file, &reason)),

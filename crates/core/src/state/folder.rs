@@ -133,7 +133,7 @@ impl StateFolder {
         self.rehearsal_folder().join(format!("{run}.jsonl"))
     }
 
-    fn rehearsal_folder(&self) -> PathBuf {
+    pub(crate) fn rehearsal_folder(&self) -> PathBuf {
         self.path.join("rehearsals")
     }
 
@@ -150,7 +150,7 @@ impl StateFolder {
         self.command_folder().join(format!("{run}.jsonl"))
     }
 
-    fn command_folder(&self) -> PathBuf {
+    pub(crate) fn command_folder(&self) -> PathBuf {
         self.path.join("commands")
     }
 

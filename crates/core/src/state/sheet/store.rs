@@ -2,6 +2,7 @@
 //! programs at once, or one that dies, leave it whole.
 
 mod file;
+mod forget;
 mod rows;
 
 use std::collections::BTreeSet;
