@@ -183,6 +183,10 @@ fn refuse(error: &RunError) -> Refusal {
             SweepError::OtherTarget { .. } | SweepError::OtherBoot => {
                 Refusal::bad_input(error, "scan this target first")
             }
+            SweepError::NoProc => Refusal::bad_input(
+                error,
+                "mount it: `mount -t proc proc /proc`; nothing was removed",
+            ),
             SweepError::List { .. } => Refusal::bad_input(error, "make the plan again"),
             SweepError::Locked(LockError::Held) => {
                 Refusal::failed(error, "wait until it has ended")
@@ -389,6 +393,9 @@ fn write_summary(out: &mut dyn std::io::Write, summary: &RunSummary) -> std::io:
             let (path, why) = (&difference.path, &difference.why);
             writeln!(out, "       {path}: predicted {predicted}, {actual}: {why}")?;
         }
+    }
+    if summary.free_before == 0 && summary.free_after == 0 {
+        return writeln!(out, "the file system doesn't say what is free");
     }
     let (before, after) = (bytes(summary.free_before), bytes(summary.free_after));
     writeln!(

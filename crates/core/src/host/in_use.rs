@@ -45,6 +45,11 @@ pub struct InUse {
 }
 
 impl InUse {
+    /// Whether this machine tells at all what its programs hold.
+    pub fn can_be_read() -> bool {
+        Path::new("/proc/self").exists()
+    }
+
     /// Reads `/proc` (proc(5)); processes that end meanwhile or can't be read are left out.
     pub fn read() -> Self {
         let mut users = mounted_images();

@@ -148,6 +148,10 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
     searches.extend(searches_of_copies(&order.copies, target, rules));
     tell_unresolved(unresolved, &mut unread);
     let volume = measured(target, &mut unread);
+    if !InUse::can_be_read() {
+        let reason = "not mounted: nobody can say which files programs hold open";
+        unread.add("/proc".to_owned(), reason, 1);
+    }
     let mut guards = Guards::new(&target.places, order.own.clone());
     for search in &searches {
         guards.add_root(search.root.clone());

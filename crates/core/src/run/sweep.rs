@@ -155,6 +155,8 @@ pub enum SweepError {
     OtherTarget { planned: String, opened: String },
     #[error("the list was made on another machine, or before this one was started anew")]
     OtherBoot,
+    #[error("which files its programs hold open can't be seen: /proc is not mounted")]
+    NoProc,
     #[error("the list can't be carried out: {why}")]
     List { why: String },
     #[error(transparent)]
@@ -182,6 +184,10 @@ pub fn sweep(
 ) -> Result<RunSummary, SweepError> {
     let manifest = confirmed.manifest();
     let opened = same_target(context.target, manifest)?;
+    // A disk on the bench is nobody's; the running system's programs would lose what they write.
+    if context.target.is_live && !InUse::can_be_read() {
+        return Err(SweepError::NoProc);
+    }
     // Held until the sweep returns.
     let _lock = lock(context.target, real.state)?;
     let free_before = free(context.target)?;

@@ -31,10 +31,16 @@ pub enum StateError {
         source: io::Error,
     },
     #[error("what is kept from visit to visit can't be trusted")]
-    Doubted {
-        #[from]
-        source: Distrust,
-    },
+    Doubted { source: Distrust },
+}
+
+impl From<Distrust> for StateError {
+    fn from(error: Distrust) -> Self {
+        match error {
+            Distrust::Disk { verb, path, source } => Self::Disk { verb, path, source },
+            source => Self::Doubted { source },
+        }
+    }
 }
 
 impl StateError {
