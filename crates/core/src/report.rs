@@ -3,15 +3,12 @@
 pub(crate) mod advice;
 pub(crate) mod ages;
 pub(crate) mod causes;
-mod cell;
 pub(crate) mod customer;
 mod fleet;
 mod form;
 pub(crate) mod notices;
-mod object;
 pub(crate) mod regrowth;
 mod space;
-mod table;
 pub(crate) mod visit;
 
 pub use advice::{Advice, SweepEnd, advise};

@@ -4,7 +4,6 @@
 //! them recorded ahead, `workers` check each thing once more and touch it.
 
 mod check;
-mod forget;
 mod log;
 pub(crate) mod packing;
 mod pipeline;
@@ -17,11 +16,11 @@ pub(crate) mod switch;
 mod tally;
 mod workers;
 
-pub use forget::{ForgetError, files_of, forget_files};
 pub(crate) use log::command::record_asking;
 pub use log::command::{
     CommandEnd, CommandError, CommandLog, CommandOrder, list_commands, read_command, run_command,
 };
+pub use log::forget::{ForgetError, files_of, forget_files};
 pub use log::{LogEntry, LogItem, LogState, LogSummary, list_logs, read_items, verify_log};
 pub use packing::{
     PackSummary, Packing, RescueOrder, RescueSummary, bring_back_from_point, pack, pack_in_place,

@@ -148,6 +148,10 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
     searches.extend(searches_of_copies(&order.copies, target, rules));
     tell_unresolved(unresolved, &mut unread);
     let volume = measured(target, &mut unread);
+    if order.now.as_second() < LEAST_CLOCK {
+        let reason = "is wrong, so what is old looks young: set it, or say the time with --now";
+        unread.add(format!("the clock ({})", order.now), reason, 1);
+    }
     if !InUse::can_be_read() {
         let reason = "not mounted: nobody can say which files programs hold open";
         unread.add("/proc".to_owned(), reason, 1);
@@ -223,6 +227,9 @@ fn previous<'a>(
         && before.guards == *guards;
     is_same.then(|| PreviousScan::of(&before.arena))
 }
+
+/// A clock that says less has lost its battery: 2020-01-01, in seconds since 1970.
+const LEAST_CLOCK: i64 = 1_577_836_800;
 
 /// The target's volume; what keeps it from being known, and homes that were searched in part, are told.
 fn measured(target: &Target, unread: &mut unread::Gatherer) -> Volume {

@@ -16,7 +16,7 @@ use serde::Serialize;
 
 use crate::computer::Layout;
 use crate::format::{Printable, write_json};
-use crate::report::cell::cell;
+use crate::report::form::cell::cell;
 use crate::report::{Form, LittleFree, forecast, regrown_at_last};
 use crate::state::{MOST_IMPORTED, Sheet, SheetId, import_sheets};
 

@@ -1,9 +1,12 @@
 //! Which forms a report has, and writing it in one.
 
+pub(in crate::report) mod cell;
+mod object;
+mod table;
+
 use std::io::{self, Write};
 use std::path::Path;
 
-use crate::report::{object, table};
 use crate::run::{read_items, verify_log};
 use crate::state::{LogError, RunId, StateFolder};
 

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use crate::computer::{TargetPath, WrittenPath};
 use crate::format::write_json;
 use crate::report::Form;
-use crate::report::cell::cell;
+use crate::report::form::cell::cell;
 use crate::survey::{Part, Space, SpaceBefore};
 use crate::walk::FolderNumber;
 

@@ -1,6 +1,7 @@
 //! Logs read back: which runs there are, what became of each item, and whether a log is whole.
 
 pub(super) mod command;
+pub(super) mod forget;
 pub(crate) mod record;
 
 use std::collections::BTreeMap;

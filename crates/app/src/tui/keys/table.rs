@@ -117,7 +117,7 @@ pub(in crate::tui) const BINDINGS: &[Binding] = keys! {
     HELP Ages: "b" "rulebooks", Char('b') => Rules;
     HELP Arrive Ages Inside Check Exclusions Sites Programs Space Copies Decided Starts Rulebooks Dustpan Runs Startup: "↑ ↓" "move; also k and j",
         Up => Up, Char('k') => Up, Down => Down, Char('j') => Down;
-    HELP Ages Inside Check Exclusions Sites Programs Space Copies Decided Starts Rulebooks Dustpan Runs: "page up, page down" "move by a screen",
+    HELP Ages Inside Check Exclusions Sites Programs Space Copies Decided Starts Rulebooks Dustpan Runs: "pgup pgdn" "move by a screen",
         PageUp => PageUp, PageDown => PageDown;
     HELP Arrive Ages Inside Check Exclusions Sites Programs Space Copies Decided Starts Rulebooks Dustpan Runs Startup: "home, end" "first and last",
         Home => First, End => Last;

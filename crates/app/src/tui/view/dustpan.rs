@@ -24,7 +24,7 @@ const STATE: usize = 32;
 const CARD: usize = 5;
 
 /// What the view is, and what all of it holds.
-fn title(theme: &Theme, view: &DustpanView) -> Line<'static> {
+fn title(theme: &Theme, view: &DustpanView, width: usize) -> Line<'static> {
     let mut line = Pieces::default();
     let words = " Dustpan: what was set aside and can be brought back";
     line.add(words, theme.bold(Role::Straw));
@@ -40,7 +40,8 @@ fn title(theme: &Theme, view: &DustpanView) -> Line<'static> {
             counted(items as u64, "item"),
             bytes(packed)
         );
-        line.add(sums, theme.style(Role::Quiet));
+        let room = width.saturating_sub(line.width());
+        line.add(cut(&sums, room), theme.style(Role::Quiet));
     }
     line.line()
 }
@@ -55,7 +56,7 @@ pub(super) fn draw(
     let [work, message, keys] = page(theme, frame, area);
     let width = usize::from(work.width);
     let quiet = theme.style(Role::Quiet);
-    let mut rows = vec![title(theme, view), heading(theme, width)];
+    let mut rows = vec![title(theme, view, width), heading(theme, width)];
     let total = view.count();
     let room = usize::from(work.height).saturating_sub(CARD + 3);
     let first = first_row(view.focus, total, room);

@@ -110,6 +110,9 @@ fn folder_question(
     raised(theme, frame, area, 76, lines);
 }
 
+/// Columns of the keys.
+const LABEL: usize = 14;
+
 /// All keys that count there.
 pub(super) fn help(
     context: Context,
@@ -119,18 +122,24 @@ pub(super) fn help(
     area: Rect,
 ) {
     let title = format!("Keys at {}", context.name());
+    // What lies around the words of the patch.
+    let width = usize::from(area.width.min(98)).saturating_sub(6);
     let hint = context.station().map_or("", Station::hint);
     let mut lines = vec![
         Line::styled(title, theme.bold(Role::Straw)),
-        Line::styled(hint, theme.style(Role::Quiet)),
+        Line::styled(cut(hint, width), theme.style(Role::Quiet)),
         Line::default(),
     ];
     let room = help_room(area.height);
     let rows = keys::at(context);
     for row in rows.skip(from).take(room) {
         let mut line = Pieces::default();
-        line.add(left(&theme.keys(row.label), 20), theme.style(Role::Straw));
-        line.add(row.says, theme.style(Role::Text));
+        line.add(
+            left(&theme.keys(row.label), LABEL),
+            theme.style(Role::Straw),
+        );
+        let says = cut(row.says, width.saturating_sub(LABEL));
+        line.add(says, theme.style(Role::Text));
         lines.push(line.line());
     }
     lines.push(Line::default());

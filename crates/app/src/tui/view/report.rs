@@ -112,8 +112,15 @@ fn head(theme: &Theme, report: &Report, width: usize) -> Vec<Line<'static>> {
         let words = format!("   {} {share} bytes", counted(shared.items, "item"));
         first.add(words, text);
     }
-    first.add(format!("   log {}", report.run), quiet);
+    let log = format!("   log {}", report.run);
+    let fits = first.width() + log.len() <= width;
+    if fits {
+        first.add(log.clone(), quiet);
+    }
     let mut all = vec![first.line()];
+    if !fits {
+        all.push(Line::styled(cut(&log, width), quiet));
+    }
     for line in wrap(&report.told, width.saturating_sub(1)) {
         all.push(Line::styled(format!(" {line}"), theme.bold(Role::Text)));
     }

@@ -5,7 +5,7 @@ use crate::format::is_harmless;
 /// Text for a cell, exact: whatever could break a line, steer a terminal or be taken for a formula
 /// stands percent-encoded (RFC 3986), and so does the percent sign itself. Decoded, it is the bytes
 /// again.
-pub(super) fn cell(bytes: &[u8]) -> String {
+pub(in crate::report) fn cell(bytes: &[u8]) -> String {
     let mut text = String::with_capacity(bytes.len());
     let mut begins = true;
     for chunk in bytes.utf8_chunks() {

@@ -132,14 +132,14 @@ fn empty(state: &Path, disk: &dyn Disk) {
             path,
             &|folder, name| disk.unlink(folder, name),
             disk,
-        ))
+        ));
     };
     let close = |path: &Path| {
         drop(remove(
             path,
             &|folder, name| disk.remove_folder(folder, name),
             disk,
-        ))
+        ));
     };
     for path in entries.flatten().map(|entry| entry.path()) {
         let name = path.file_name().unwrap_or_default().as_bytes();

@@ -5,7 +5,7 @@ use std::io::Write;
 use csv::{Terminator, WriterBuilder};
 
 use crate::computer::TargetPath;
-use crate::report::cell::cell;
+use crate::report::form::cell::cell;
 use crate::run::LogItem;
 
 /// The first row.
