@@ -148,14 +148,7 @@ pub fn scan(order: &ScanOrder<'_>, cancel: &CancelToken, sink: &dyn Fn(ScanEvent
     searches.extend(searches_of_copies(&order.copies, target, rules));
     tell_unresolved(unresolved, &mut unread);
     let volume = measured(target, &mut unread);
-    if order.now.as_second() < LEAST_CLOCK {
-        let reason = "is wrong, so what is old looks young: set it, or say the time with --now";
-        unread.add(format!("the clock ({})", order.now), reason, 1);
-    }
-    if !InUse::can_be_read() {
-        let reason = "not mounted: nobody can say which files programs hold open";
-        unread.add("/proc".to_owned(), reason, 1);
-    }
+    tell_of_this_machine(order.now, &mut unread);
     let mut guards = Guards::new(&target.places, order.own.clone());
     for search in &searches {
         guards.add_root(search.root.clone());
@@ -230,6 +223,18 @@ fn previous<'a>(
 
 /// A clock that says less has lost its battery: 2020-01-01, in seconds since 1970.
 const LEAST_CLOCK: i64 = 1_577_836_800;
+
+/// What keeps this machine from saying how old things are, and what programs hold.
+fn tell_of_this_machine(now: Timestamp, unread: &mut unread::Gatherer) {
+    if now.as_second() < LEAST_CLOCK {
+        let reason = "is wrong, so what is old looks young: set it, or say the time with --now";
+        unread.add(format!("the clock ({})", now), reason, 1);
+    }
+    if !InUse::can_be_read() {
+        let reason = "not mounted: nobody can say which files programs hold open";
+        unread.add("/proc".to_owned(), reason, 1);
+    }
+}
 
 /// The target's volume; what keeps it from being known, and homes that were searched in part, are told.
 fn measured(target: &Target, unread: &mut unread::Gatherer) -> Volume {
