@@ -228,7 +228,7 @@ const LEAST_CLOCK: i64 = 1_577_836_800;
 fn tell_of_this_machine(now: Timestamp, unread: &mut unread::Gatherer) {
     if now.as_second() < LEAST_CLOCK {
         let reason = "is wrong, so what is old looks young: set it, or say the time with --now";
-        unread.add(format!("the clock ({})", now), reason, 1);
+        unread.add(format!("the clock ({now})"), reason, 1);
     }
     if !InUse::can_be_read() {
         let reason = "not mounted: nobody can say which files programs hold open";
