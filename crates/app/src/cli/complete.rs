@@ -76,9 +76,15 @@ fn state() -> Option<StateFolder> {
     open_state(&options()).ok()
 }
 
-fn offer(value: &str, says: &str) -> CompletionCandidate {
+/// What a shell may put on a line as it is: a disk may call an account as it likes.
+fn offer(value: &str, says: &str) -> Option<CompletionCandidate> {
+    let is_plain = |letter: char| letter.is_alphanumeric() || "-_./@".contains(letter);
+    if value.starts_with('-') || !value.chars().all(is_plain) {
+        return None;
+    }
     let says = Printable(says.as_bytes()).to_string();
-    CompletionCandidate::new(value).help(Some(says.into()))
+    let says = (!says.is_empty()).then(|| says.into());
+    Some(CompletionCandidate::new(value).help(says))
 }
 
 /// The runs that have a log, the latest first.
@@ -95,7 +101,7 @@ pub(super) fn sheets() -> Vec<CompletionCandidate> {
     let sheets = store.and_then(|store| store.all().ok()).unwrap_or_default();
     let offered = sheets.iter();
     offered
-        .map(|sheet| offer(&sheet.sheet, sheet.shown_name()))
+        .filter_map(|sheet| offer(&sheet.sheet, sheet.shown_name()))
         .collect()
 }
 
@@ -104,7 +110,7 @@ pub(crate) fn rules() -> Vec<CompletionCandidate> {
     with_session(|session| {
         let rules = session.rules.iter();
         rules
-            .map(|(_, rule)| offer(&rule.id, &rule.rule.title))
+            .filter_map(|(_, rule)| offer(&rule.id, &rule.rule.title))
             .collect()
     })
 }
@@ -114,7 +120,7 @@ pub(crate) fn accounts() -> Vec<CompletionCandidate> {
     with_session(|session| {
         let accounts = session.target.accounts.iter();
         accounts
-            .map(|account| CompletionCandidate::new(account.name.to_string()))
+            .filter_map(|account| offer(&account.name.to_string(), ""))
             .collect()
     })
 }
@@ -132,7 +138,7 @@ fn with_session(
 pub(crate) fn classes() -> Vec<CompletionCandidate> {
     let classes = Class::ALL.into_iter();
     classes
-        .map(|class| offer(class.name(), class.meaning()))
+        .filter_map(|class| offer(class.name(), class.meaning()))
         .collect()
 }
 

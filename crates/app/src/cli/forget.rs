@@ -80,7 +80,9 @@ fn take_along(folder: &Path, state: &Path, files: &[PathBuf]) -> std::io::Result
 
 fn refuse(error: &ForgetError) -> Refusal {
     match error {
-        ForgetError::State(_) => Refusal::failed(error, "mend the state folder first"),
+        ForgetError::State(_) | ForgetError::Unread(_) => {
+            Refusal::failed(error, "mend the state folder first; nothing was forgotten")
+        }
         ForgetError::Waits { run } => Refusal::bad_input(
             error,
             &format!(

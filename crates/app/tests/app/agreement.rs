@@ -152,6 +152,15 @@ fn completions_offer_what_this_computer_knows_and_make_nothing() {
             .all(|offer| offer.starts_with('-'))
     );
     assert!(!state.exists(), "a tab makes no state folder");
+    // What a disk calls an account is never put onto a command line when it could do something there.
+    let users = target.join("etc/passwd");
+    let known = std::fs::read_to_string(&users).unwrap();
+    let hostile =
+        "$(reboot):x:1009:1009::/home/hostile:/bin/sh\n--yes:x:1010:1010::/home/yes:/bin/sh\n";
+    std::fs::write(&users, known + hostile).unwrap();
+    for home in ["hostile", "yes"] {
+        std::fs::create_dir(target.join("home").join(home)).unwrap();
+    }
     let accounts = ask(&["scan", "--account", ""]);
     assert_eq!(Vec::from_iter(&accounts), ["joss", "pia", "root", "wren"]);
     assert!(ask(&["scan", "--only", "linux/tr"]).contains("linux/trash"));

@@ -125,7 +125,7 @@ fn from_scan_to_report_with_a_change_of_mind_on_the_way() {
     term.wait_text("nothing was removed");
     let names = demo.names();
     term.text("swap");
-    term.wait_text("Type [s····]  to start");
+    term.wait_text("Type [s····] to start");
     assert_eq!(demo.names(), names, "another word starts nothing");
     term.text("sweep");
     term.wait("the report", |screen| {

@@ -352,6 +352,19 @@ fn many_computers_stand_on_one_page_and_what_cannot_be_read_is_named() {
     full["visits"][0]["runs"][0]["free"] = 1024.into();
     full["visits"][0]["runs"][0]["told"]["failed"] = "3 items could not go".into();
     write("full.json", &full);
+    // One that says what no calendar and no disk holds.
+    let mut forged = full.clone();
+    forged["sheet"] = "f0f0f0f0f0f0".into();
+    let mut early = forged["visits"][0].clone();
+    early["started"] = "-009990-01-01T00:00:00Z".into();
+    early["seconds"] = i64::MAX.into();
+    early["size"] = u64::MAX.into();
+    early["free"] = u64::MAX.into();
+    let mut late = early.clone();
+    late["started"] = "9999-01-01T00:00:00Z".into();
+    late["runs"] = Value::Array(Vec::new());
+    forged["visits"] = Value::Array(vec![late.clone(), early.clone(), late, early]);
+    write("forged.json", &forged);
     std::fs::write(file("broken.json"), "{\"format\":\"jolly-broom/sheet\",").unwrap();
     std::fs::write(file("notes.txt"), "not asked").unwrap();
     rustix::fs::mkfifoat(rustix::fs::CWD, file("pipe.json"), 0o600.into()).unwrap();
@@ -370,7 +383,7 @@ fn many_computers_stand_on_one_page_and_what_cannot_be_read_is_named() {
     let computers = written["computers"].as_array().unwrap();
     assert_eq!(
         (computers.len(), written["unread"].as_array().unwrap().len()),
-        (2, 2)
+        (3, 2)
     );
     assert_eq!(computers[0]["is_full"], true);
     assert_eq!(computers[0]["failed"], "3 items could not go");
@@ -379,7 +392,7 @@ fn many_computers_stand_on_one_page_and_what_cannot_be_read_is_named() {
     let table = out.with_extension("csv");
     assert_eq!(report(&table).code, 0);
     let table = std::fs::read_to_string(table).unwrap();
-    assert!(table.lines().count() == 3 && table.contains("%3Dcmd") && !table.contains('\u{1b}'));
+    assert!(table.lines().count() == 4 && table.contains("%3Dcmd") && !table.contains('\u{1b}'));
     for ending in ["svg", "pdf"] {
         let page = out.with_extension(ending);
         assert_eq!(report(&page).code, 0);

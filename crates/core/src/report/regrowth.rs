@@ -77,9 +77,10 @@ pub fn regrown(sheet: &Sheet, now: Timestamp, piles: &[VisitPile]) -> Option<Reg
 }
 
 fn regrown_since(visits: &[Visit], now: Timestamp, piles: &[VisitPile]) -> Option<Regrown> {
-    let is_before = |visit: &&Visit| visit.is_whole && now.as_second() - ended(visit) >= LEAST;
+    let is_before =
+        |visit: &&Visit| visit.is_whole && now.as_second().saturating_sub(ended(visit)) >= LEAST;
     let last = visits.iter().rev().find(is_before)?;
-    let passed = now.as_second() - ended(last);
+    let passed = now.as_second().saturating_sub(ended(last));
     let left: HashMap<(&str, Option<&str>), u64> = (last.piles.iter())
         .map(|pile| {
             let key = (&*pile.rule, pile.account.as_deref());
@@ -199,7 +200,7 @@ pub fn forecast(sheet: &Sheet, (now, free): (Timestamp, u64), threshold: u64) ->
         let [(.., left_at, left), (came_at, came, ..)] = pair else {
             continue;
         };
-        let passed = came_at - left_at;
+        let passed = came_at.saturating_sub(*left_at);
         // A clock that went backwards, or the same day: nothing to learn from.
         if passed < LEAST {
             continue;

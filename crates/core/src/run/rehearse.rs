@@ -2,22 +2,22 @@
 
 pub(super) mod compare;
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 use std::ops::ControlFlow;
 
 use jolly_disk::{Kind, Stat};
 
 use crate::computer::{EntryKind, TargetPath};
-use crate::plan::{ItemOutcome, ManifestItem, Outcome, StayReason};
+use crate::plan::{ItemOutcome, Manifest, ManifestItem, Outcome, StayReason};
 use crate::rule::Removal;
 use crate::run::RunContext;
 use crate::run::check::Checker;
 use crate::run::check::list::OpenList;
 
 /// What a rehearsal has let go so far.
-#[derive(Default)]
 pub(crate) struct LetGo {
-    paths: HashSet<TargetPath>,
+    /// Whether it went, for each path that something waits for.
+    awaited: HashMap<TargetPath, bool>,
     below: HashMap<TargetPath, u64>,
     /// How many names of a file, for files with several.
     names: HashMap<jolly_disk::FileKey, u32>,
@@ -26,8 +26,26 @@ pub(crate) struct LetGo {
 }
 
 impl LetGo {
+    /// Nothing yet. There may be millions, so only paths that items of the list wait for are kept.
+    pub(crate) fn nothing_of(manifest: &Manifest) -> Self {
+        let mut awaited = HashMap::new();
+        manifest.items.each_view(&mut |_, item| {
+            if let Some(after) = item.after() {
+                awaited.insert(after.clone(), false);
+            }
+        });
+        Self {
+            awaited,
+            below: HashMap::new(),
+            names: HashMap::new(),
+            list: None,
+        }
+    }
+
     fn add(&mut self, path: &TargetPath) {
-        self.paths.insert(path.clone());
+        if let Some(is_gone) = self.awaited.get_mut(path) {
+            *is_gone = true;
+        }
         if let Some(parent) = path.parent() {
             *self.below.entry(parent).or_default() += 1;
         }
@@ -47,7 +65,7 @@ pub(crate) fn predict(
     let described = item
         .after
         .as_ref()
-        .is_some_and(|after| gone.paths.contains(after));
+        .is_some_and(|after| gone.awaited.get(after) == Some(&true));
     let asked = ManifestItem {
         after: item.after.clone().filter(|_| !described),
         ..item.clone()
@@ -68,6 +86,7 @@ pub(crate) fn predict(
     }
     let bytes = match item.kind {
         EntryKind::Folder | EntryKind::ListEntry => 0,
+        EntryKind::File | EntryKind::Link if stat.links <= 1 => stat.allocated,
         EntryKind::File | EntryKind::Link => {
             let names = gone.names.entry(stat.key).or_default();
             *names += 1;

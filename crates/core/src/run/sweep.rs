@@ -270,7 +270,7 @@ pub fn rehearse(
     let shared = Shared::new(context, manifest, cancel);
     shared.begin_batch(clock());
     look_at_units(&shared, manifest, cancel);
-    let mut gone = LetGo::default();
+    let mut gone = LetGo::nothing_of(manifest);
     for batch in Batches::of(&manifest.items) {
         shared.begin_batch(clock());
         let mut checker = Checker::new(&shared, None);

@@ -115,16 +115,10 @@ fn sums(theme: &Theme, check: &Check) -> Vec<Line<'static>> {
         theme.style(Role::Quiet),
         theme.bold(Role::Straw),
     );
-    let emptied = check.manifest.as_ref().map_or(0, |list| list.folders.items);
-    let emptied = match emptied {
-        0 => String::new(),
-        many => format!(" and {} that they leave empty", counted(many, "folder")),
-    };
     let mut first = Pieces::default();
     first
         .add(" You are about to remove ", text)
         .add(counted(check.gone.items, "item"), straw)
-        .add(emptied, text)
         .add(" for good: ", text)
         .add(bytes(check.gone.bytes), straw)
         .add(".", text);

@@ -167,6 +167,11 @@ impl<'a> ItemView<'a> {
         self.items.units.get(self.row.unit as usize)
     }
 
+    /// What has to go before it does.
+    pub(crate) fn after(&self) -> Option<&'a TargetPath> {
+        self.items.after.get(&self.number)
+    }
+
     pub(crate) fn bytes(&self) -> u64 {
         match self.row.frees {
             Frees::Nothing => 0,

@@ -11,7 +11,7 @@ use serde::Deserialize;
 
 use crate::dustpan::Pan;
 use crate::run::{LogState, list_logs};
-use crate::state::{RunId, StateError, StateFolder};
+use crate::state::{LogError, RunId, StateError, StateFolder};
 
 /// Why a computer can't be forgotten.
 #[derive(Debug, thiserror::Error)]
@@ -19,6 +19,8 @@ use crate::state::{RunId, StateError, StateFolder};
 pub enum ForgetError {
     #[error(transparent)]
     State(#[from] StateError),
+    #[error(transparent)]
+    Unread(#[from] LogError),
     #[error("what the run {run} set aside still waits")]
     Waits { run: RunId },
     #[error("the run {run} broke off, and nobody has looked at what it left")]
@@ -57,7 +59,9 @@ pub fn files_of(state: &StateFolder, identity: &str) -> Result<Vec<PathBuf>, For
             return Err(ForgetError::Unsettled { run: log.run });
         }
     }
-    for pan in Pan::all(state)?.into_iter().flatten() {
+    for pan in Pan::all(state)? {
+        // What can't be read may be this computer's, and hold something.
+        let pan = pan?;
         if pan.identity == identity {
             return Err(ForgetError::Waits { run: pan.run });
         }
