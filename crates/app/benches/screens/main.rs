@@ -1,6 +1,6 @@
 //! How fast the screens answer: with a million items loaded, and from the start of the program.
 //!
-//! `cargo bench -p jolly-broom --bench screens`; `-- --quick` loads a hundred thousand.
+//! `cargo bench -p jolly-broom --bench screens`; `-- --quick` loads a hundred thousand, `-- --items 5000000` so many.
 //! `JOLLY_BROOM_BENCH` names the folder to build in, which is `/dev/shm` otherwise.
 
 #![allow(
@@ -18,12 +18,15 @@ type Failure = Box<dyn std::error::Error>;
 
 fn main() -> Result<(), Failure> {
     let is_quick = std::env::args().any(|argument| argument == "--quick");
+    let mut named = std::env::args().skip_while(|argument| argument != "--items");
+    let usual = if is_quick { 100_000 } else { 1_000_000 };
+    let items = named.nth(1).map_or(Ok(usual), |items| items.parse())?;
     let base = std::env::var_os("JOLLY_BROOM_BENCH").map_or("/dev/shm".into(), PathBuf::from);
     let dir = tempfile::Builder::new()
         .prefix("jolly-broom-bench-")
         .tempdir_in(base)?;
     start::measure(dir.path())?;
-    keys::measure(dir.path(), if is_quick { 100_000 } else { 1_000_000 })
+    keys::measure(dir.path(), items)
 }
 
 /// A time at a share of all, which are sorted.
