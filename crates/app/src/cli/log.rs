@@ -125,11 +125,7 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
         print::message("No run yet: the log of every sweep is kept here.");
     }
     for log in &logs {
-        match log {
-            AnyLog::Sweep(log) => list_sweep(options, log)?,
-            AnyLog::Command(log) => list_command(options, log)?,
-            AnyLog::Wipe(log) => list_wipe(options, log)?,
-        }
+        list_one(options, log)?;
     }
     for error in &unread {
         print::message(&format!("jolly-broom: {error}"));
@@ -141,52 +137,66 @@ fn list(options: &SharedOptions, state: &StateFolder) -> Result<Exit, Refusal> {
     })
 }
 
-fn list_sweep(options: &SharedOptions, log: &LogSummary) -> Result<(), Refusal> {
+/// A line of the list: what every log has, and what only this sort has, for programs and for people.
+fn list_one(options: &SharedOptions, log: &AnyLog) -> Result<(), Refusal> {
+    let (started, target, state, mut more, says) = match log {
+        AnyLog::Sweep(log) => {
+            let more =
+                json!({ "outcomes": outcomes(log.sums.outcomes()), "partial": log.is_partial });
+            let state = state_name(log.state);
+            (log.started, &log.target, state, more, sweep_in_words(log))
+        }
+        AnyLog::Wipe(log) => {
+            let proven = log.end.is_proven();
+            let wiped = json!({ "what": log.what, "written": log.end.written, "proven": proven });
+            let (what, size) = (subject_in_words(log), bytes(log.end.written));
+            let more = json!({ "outcomes": {}, "wiped": wiped });
+            let state = log.end.state.name();
+            (
+                log.started,
+                &log.path,
+                state,
+                more,
+                format!("wiped {what}: {size}"),
+            )
+        }
+        AnyLog::Command(log) => {
+            let more = json!({ "outcomes": {}, "command": log.command, "code": log.code });
+            let state = command_state(log);
+            (log.started, &log.target, state, more, command_in_words(log))
+        }
+    };
     if options.json {
-        return print::json(&json!({
-            "run": log.run,
-            "started": log.started,
-            "target": log.target,
-            "state": state_name(log.state),
-            "outcomes": outcomes(log.sums.outcomes()),
-            "partial": log.is_partial,
-        }));
+        more["run"] = json!(log.run());
+        more["started"] = json!(started);
+        more["target"] = json!(target);
+        more["state"] = state.into();
+        return print::json(&more);
     }
+    let started = started.strftime("%Y-%m-%d %H:%M");
+    print::result(|out| writeln!(out, "{}  {started}  {state:<11} {says}", log.run()))
+}
+
+fn sweep_in_words(log: &LogSummary) -> String {
     let mut gone = Sum::default();
     let went = log.sums.outcomes().iter();
     let went = went.filter(|(outcome, _)| !outcome.stays());
     went.for_each(|(_, more)| gone.add(*more));
-    print::result(|out| {
-        let (many, size) = (count(gone.items), bytes(gone.bytes));
-        let started = log.started.strftime("%Y-%m-%d %H:%M");
-        let (run, state) = (&log.run, state_name(log.state));
-        let part = if log.is_partial { "  (of a part)" } else { "" };
-        writeln!(
-            out,
-            "{run}  {started}  {state:<11} {many:>9} {size:>10}  {}{part}",
-            log.target
-        )
-    })
+    let (many, size) = (count(gone.items), bytes(gone.bytes));
+    let part = if log.is_partial { "  (of a part)" } else { "" };
+    format!("{many:>9} {size:>10}  {}{part}", log.target)
 }
 
-/// Something that was written over.
-fn list_wipe(options: &SharedOptions, log: &WipeLog) -> Result<(), Refusal> {
-    if options.json {
-        return print::json(&json!({
-            "run": log.run,
-            "started": log.started,
-            "target": log.path,
-            "state": log.end.state.name(),
-            "outcomes": {},
-            "wiped": { "what": log.what, "written": log.end.written, "proven": log.end.is_proven() },
-        }));
-    }
-    print::result(|out| {
-        let started = log.started.strftime("%Y-%m-%d %H:%M");
-        let (run, state) = (&log.run, log.end.state.name());
-        let (what, size) = (subject_in_words(log), bytes(log.end.written));
-        writeln!(out, "{run}  {started}  {state:<11} wiped {what}: {size}")
-    })
+/// A tool of the system that was run in view.
+fn command_in_words(command: &CommandLog) -> String {
+    let code = match (command.ended, command.code) {
+        (None, _) => "its end isn't known".to_owned(),
+        (Some(_), Some(code)) => format!("ended with {code}"),
+        (Some(_), None) => "ended by a signal".to_owned(),
+    };
+    let printable = |text: &str| Printable(text.as_bytes()).to_string();
+    let (what, target) = (printable(&command.what), printable(&command.target));
+    format!("{what}: {code}  {target}")
 }
 
 /// All that is known of something that was written over.
@@ -216,36 +226,6 @@ fn command_state(command: &CommandLog) -> &'static str {
         Some(_) => "finished",
         None => "interrupted",
     }
-}
-
-/// A tool of the system that was run in view.
-fn list_command(options: &SharedOptions, command: &CommandLog) -> Result<(), Refusal> {
-    if options.json {
-        return print::json(&json!({
-            "run": command.run,
-            "started": command.started,
-            "target": command.target,
-            "state": command_state(command),
-            "outcomes": {},
-            "command": command.command,
-            "code": command.code,
-        }));
-    }
-    print::result(|out| {
-        let started = command.started.strftime("%Y-%m-%d %H:%M");
-        let code = match (command.ended, command.code) {
-            (None, _) => "its end isn't known".to_owned(),
-            (Some(_), Some(code)) => format!("ended with {code}"),
-            (Some(_), None) => "ended by a signal".to_owned(),
-        };
-        let what = Printable(command.what.as_bytes());
-        let (run, state) = (&command.run, command_state(command));
-        writeln!(
-            out,
-            "{run}  {started}  {state:<11} {what}: {code}  {}",
-            Printable(command.target.as_bytes())
-        )
-    })
 }
 
 /// What a tool said, made harmless.

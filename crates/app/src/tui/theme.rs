@@ -76,78 +76,39 @@ pub(super) struct Glyphs {
     states: [&'static str; 4],
 }
 
-const FULL: Glyphs = Glyphs {
-    broom: "▟▙",
-    focus: "▌",
-    cut: "▏",
-    bars: ["▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"],
-    empty_band: "···",
-    kept: "█",
-    swept: "▒",
-    share: ["╸", "━"],
-    free: "░",
-    rule: "─",
-    axis: "│",
-    road: " ─ ",
-    dot: "·",
-    arrow: "→",
-    none: "–",
-    about: "≈",
-    open: "▾",
-    closed: "▸",
-    moving: ["⠂", "⠒", "⠶", "⠒"],
-    classes: ["◆", "◇", "○", "□"],
-    states: ["●", "◐", "○", "⊘"],
-};
+/// Each sign drawn in full, with letters that every terminal has, and spoken: nothing that is drawn, marks are letters, bars
+/// are blank.
+macro_rules! glyphs {
+    ($($name:ident $full:expr, $ascii:expr, $spoken:expr;)*) => {
+        const FULL: Glyphs = Glyphs { $($name: $full),* };
+        const ASCII: Glyphs = Glyphs { $($name: $ascii),* };
+        const SPOKEN: Glyphs = Glyphs { $($name: $spoken),* };
+    };
+}
 
-const ASCII: Glyphs = Glyphs {
-    broom: "/\\",
-    focus: ">",
-    cut: "|",
-    bars: ["_", "_", ".", ".", "-", "=", "#", "#"],
-    empty_band: "   ",
-    kept: "#",
-    swept: "%",
-    share: ["-", "="],
-    free: ".",
-    rule: "-",
-    axis: "|",
-    road: " - ",
-    dot: "-",
-    arrow: "->",
-    none: "-",
-    about: "~",
-    open: "v",
-    closed: ":",
-    moving: ["|", "/", "-", "\\"],
-    classes: ["S", "R", "F", "A"],
-    states: ["*", "+", "o", "!"],
-};
-
-/// Nothing that is drawn: marks are letters, bars are blank.
-const SPOKEN: Glyphs = Glyphs {
-    broom: "",
-    focus: ">",
-    cut: " ",
-    bars: [" "; 8],
-    empty_band: "   ",
-    kept: " ",
-    swept: " ",
-    share: [" ", " "],
-    free: " ",
-    rule: " ",
-    axis: " ",
-    road: ", ",
-    dot: ",",
-    arrow: "to",
-    none: "none",
-    about: "~",
-    open: "v",
-    closed: ":",
-    moving: ["."; 4],
-    classes: ["S", "R", "F", "A"],
-    states: ["T", "P", "L", "B"],
-};
+glyphs! {
+    broom "▟▙", "/\\", "";
+    focus "▌", ">", ">";
+    cut "▏", "|", " ";
+    bars ["▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"], ["_", "_", ".", ".", "-", "=", "#", "#"], [" "; 8];
+    empty_band "···", "   ", "   ";
+    kept "█", "#", " ";
+    swept "▒", "%", " ";
+    share ["╸", "━"], ["-", "="], [" ", " "];
+    free "░", ".", " ";
+    rule "─", "-", " ";
+    axis "│", "|", " ";
+    road " ─ ", " - ", ", ";
+    dot "·", "-", ",";
+    arrow "→", "->", "to";
+    none "–", "-", "none";
+    about "≈", "~", "~";
+    open "▾", "v", "v";
+    closed "▸", ":", ":";
+    moving ["⠂", "⠒", "⠶", "⠒"], ["|", "/", "-", "\\"], ["."; 4];
+    classes ["◆", "◇", "○", "□"], ["S", "R", "F", "A"], ["S", "R", "F", "A"];
+    states ["●", "◐", "○", "⊘"], ["*", "+", "o", "!"], ["T", "P", "L", "B"];
+}
 
 /// The shades of what nobody used for long: on a dark ground, on a light one, and of sixteen colours.
 const UNUSED: [(u32, u32, Color); 5] = [

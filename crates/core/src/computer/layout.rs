@@ -90,16 +90,10 @@ struct Signs {
 const SIGNS: [Signs; 3] = [
     Signs {
         layout: Layout::Windows,
-        folders: &[
-            "Windows",
-            "Windows/System32",
-            "Users/*/AppData",
-            "Users/Public",
-            "Program Files",
-            "ProgramData",
-            "Documents and Settings",
-            "System Volume Information",
-        ],
+        folders: words! {
+            "Windows" "Windows/System32" "Users/*/AppData" "Users/Public" "Program Files" "ProgramData"
+            "Documents and Settings" "System Volume Information"
+        },
         files: &[],
         enough: 2,
     },

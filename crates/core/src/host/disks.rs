@@ -78,17 +78,9 @@ pub fn volume_kind(mount: &Mount) -> VolumeKind {
 }
 
 fn kind_in(sys: &Path, mount: &Mount) -> VolumeKind {
-    const NETWORK: [&str; 9] = [
-        "nfs",
-        "nfs4",
-        "cifs",
-        "smb3",
-        "9p",
-        "ceph",
-        "fuse.sshfs",
-        "glusterfs",
-        "davfs",
-    ];
+    const NETWORK: &[&str] = words! {
+        "nfs" "nfs4" "cifs" "smb3" "9p" "ceph" "fuse.sshfs" "glusterfs" "davfs"
+    };
     if NETWORK.contains(&mount.kind.as_str()) {
         return VolumeKind::Network;
     }

@@ -234,19 +234,9 @@ struct Written<'a> {
     unread: &'a [UnreadSheet],
 }
 
-const COLUMNS: [&str; 11] = [
-    "sheet",
-    "name",
-    "layout",
-    "last_visit",
-    "size",
-    "free",
-    "weekly",
-    "falls",
-    "fastest",
-    "failed",
-    "next_visit",
-];
+const COLUMNS: &[&str] = words! {
+    "sheet" "name" "layout" "last_visit" "size" "free" "weekly" "falls" "fastest" "failed" "next_visit"
+};
 
 /// Writes all of them: as a table (RFC 4180), or as one JSON object.
 ///

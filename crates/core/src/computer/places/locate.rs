@@ -56,18 +56,10 @@ impl People {
 const PERSONAL: [(Layout, &[&str]); 2] = [
     (
         Layout::Windows,
-        &[
-            "Documents",
-            "Pictures",
-            "Music",
-            "Videos",
-            "Desktop",
-            "Favorites",
-            "Contacts",
-            "Links",
-            "Saved Games",
-            "My Documents",
-        ],
+        words! {
+            "Documents" "Pictures" "Music" "Videos" "Desktop" "Favorites" "Contacts" "Links" "Saved Games"
+            "My Documents"
+        },
     ),
     (
         Layout::Macos,
@@ -245,23 +237,10 @@ impl PlaceContext<'_> {
 }
 
 /// Folders of a home that are usually places, or hold them, or are usually somebody's own.
-const USUAL_BASES: [&str; 15] = [
-    ".cache",
-    ".config",
-    ".local/share/Trash",
-    ".local/share/applications",
-    ".local/state",
-    ".local/bin",
-    ".ssh",
-    ".gnupg",
-    "Documents",
-    "Pictures",
-    "Music",
-    "Videos",
-    "Movies",
-    "Desktop",
-    "Downloads",
-];
+const USUAL_BASES: &[&str] = words! {
+    ".cache" ".config" ".local/share/Trash" ".local/share/applications" ".local/state" ".local/bin" ".ssh" ".gnupg"
+    "Documents" "Pictures" "Music" "Videos" "Movies" "Desktop" "Downloads"
+};
 
 /// Whether a folder of that name holds keys, whatever else is said of it.
 fn is_secret_folder(name: &[u8]) -> bool {

@@ -109,17 +109,10 @@ const BOOKMARKS: &[&str] = &["Bookmarks", "AccountBookmarks"];
 pub(super) const TABLES: &[KnownTable] = &[
     KnownTable {
         table: "visits",
-        required: &[
-            "visits.id",
-            "visits.url",
-            "visits.visit_time",
-            "visits.from_visit",
-            "urls.id",
-            "urls.url",
-            "urls.visit_count",
-            "urls.typed_count",
-            "urls.last_visit_time",
-        ],
+        required: words! {
+            "visits.id" "visits.url" "visits.visit_time" "visits.from_visit" "urls.id" "urls.url" "urls.visit_count"
+            "urls.typed_count" "urls.last_visit_time"
+        },
         has_foreign_keys: false,
         stays: None,
         references: &["visit_id", "url_id", "link_url_id", "duplicate_visit_id"],

@@ -132,22 +132,12 @@ const PAGES_WITH_ICONS: Parent<'static> = Parent {
 pub(super) const TABLES: &[KnownTable] = &[
     KnownTable {
         table: "moz_historyvisits",
-        required: &[
-            "moz_historyvisits.id",
-            "moz_historyvisits.place_id",
-            "moz_historyvisits.visit_date",
-            "moz_historyvisits.visit_type",
-            "moz_historyvisits.from_visit",
-            "moz_places.id",
-            "moz_places.url",
-            "moz_places.visit_count",
-            "moz_places.last_visit_date",
-            "moz_places.foreign_count",
-            "moz_places.frecency",
-            "moz_bookmarks.fk",
-            "moz_keywords.place_id",
-            "moz_anno_attributes.name",
-        ],
+        required: words! {
+            "moz_historyvisits.id" "moz_historyvisits.place_id" "moz_historyvisits.visit_date"
+            "moz_historyvisits.visit_type" "moz_historyvisits.from_visit" "moz_places.id" "moz_places.url"
+            "moz_places.visit_count" "moz_places.last_visit_date" "moz_places.foreign_count" "moz_places.frecency"
+            "moz_bookmarks.fk" "moz_keywords.place_id" "moz_anno_attributes.name"
+        },
         has_foreign_keys: true,
         stays: None,
         references: &["visit_id", "place_id", "referrer_place_id", "fk"],
@@ -179,16 +169,10 @@ pub(super) const TABLES: &[KnownTable] = &[
     },
     KnownTable {
         table: "moz_icons",
-        required: &[
-            "moz_icons.id",
-            "moz_icons.icon_url",
-            "moz_icons.root",
-            "moz_icons.expire_ms",
-            "moz_icons_to_pages.icon_id",
-            "moz_icons_to_pages.page_id",
-            "moz_pages_w_icons.id",
-            "moz_pages_w_icons.page_url",
-        ],
+        required: words! {
+            "moz_icons.id" "moz_icons.icon_url" "moz_icons.root" "moz_icons.expire_ms" "moz_icons_to_pages.icon_id"
+            "moz_icons_to_pages.page_id" "moz_pages_w_icons.id" "moz_pages_w_icons.page_url"
+        },
         has_foreign_keys: true,
         // The icon of a bookmark is a part of it, and that of a whole site names no page.
         stays: Some(

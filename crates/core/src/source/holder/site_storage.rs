@@ -6,24 +6,11 @@ use crate::source::holder::address::site_of;
 
 /// Files and folders of a profile that hold what sites left, all of them together. A name with a slash is one in a folder of
 /// that name.
-const TOGETHER: [&str; 16] = [
-    "cookies",
-    "cookies-journal",
-    "cookies-wal",
-    "cookies-shm",
-    "cookies.sqlite",
-    "cookies.sqlite-wal",
-    "cookies.sqlite-shm",
-    "cookies.sqlite-journal",
-    "local storage",
-    "session storage",
-    "file system",
-    "webstorage",
-    "service worker/cachestorage",
-    "service worker/database",
-    "webappsstore.sqlite",
-    "ls-archive.sqlite",
-];
+const TOGETHER: &[&str] = words! {
+    "cookies" "cookies-journal" "cookies-wal" "cookies-shm" "cookies.sqlite" "cookies.sqlite-wal" "cookies.sqlite-shm"
+    "cookies.sqlite-journal" "local storage" "session storage" "file system" "webstorage"
+    "service worker/cachestorage" "service worker/database" "webappsstore.sqlite" "ls-archive.sqlite"
+};
 
 /// Whether what lies on a path belongs to a site, or may: what holds several sites and can't be divided belongs to each.
 pub fn is_of_site(path: &[u8], site: &Site) -> bool {

@@ -12,18 +12,10 @@ use crate::source::recognise::shown;
 use crate::source::{Candidate, Finding, Reason};
 
 /// Where a system looks for a program that is named without its folder.
-const PROGRAM_FOLDERS: [&str; 10] = [
-    "usr/local/bin",
-    "usr/local/sbin",
-    "usr/bin",
-    "usr/sbin",
-    "bin",
-    "sbin",
-    "usr/games",
-    "usr/local/games",
-    "snap/bin",
-    "var/lib/flatpak/exports/bin",
-];
+const PROGRAM_FOLDERS: &[&str] = words! {
+    "usr/local/bin" "usr/local/sbin" "usr/bin" "usr/sbin" "bin" "sbin" "usr/games" "usr/local/games" "snap/bin"
+    "var/lib/flatpak/exports/bin"
+};
 
 pub(crate) fn look(target: &Target, candidate: &Candidate<'_>) -> Finding {
     if candidate.kind != Kind::File {

@@ -39,22 +39,9 @@ impl StaysFor {
 }
 
 /// Words in names of folders that were put down for now, in small letters.
-const DUMPED: [&str; 14] = [
-    "download",
-    "desktop",
-    "stick",
-    "usb",
-    "dump",
-    "copy",
-    "kopie",
-    "copie",
-    "copia",
-    "old",
-    "backup",
-    "temp",
-    "tmp",
-    "new folder",
-];
+const DUMPED: &[&str] = words! {
+    "download" "desktop" "stick" "usb" "dump" "copy" "kopie" "copie" "copia" "old" "backup" "temp" "tmp" "new folder"
+};
 
 /// How tidy a place is: the lower, the tidier.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]

@@ -51,24 +51,10 @@ const KNOWN: [(&[&str], &str); 14] = [
 ];
 
 /// Permissions that say nothing to a person: they only make it work.
-const PLAIN: [&str; 16] = [
-    "activeTab",
-    "alarms",
-    "background",
-    "clipboardWrite",
-    "contextMenus",
-    "favicon",
-    "gcm",
-    "identity",
-    "idle",
-    "menus",
-    "offscreen",
-    "scripting",
-    "sidePanel",
-    "storage",
-    "theme",
-    "unlimitedStorage",
-];
+const PLAIN: &[&str] = words! {
+    "activeTab" "alarms" "background" "clipboardWrite" "contextMenus" "favicon" "gcm" "identity" "idle" "menus"
+    "offscreen" "scripting" "sidePanel" "storage" "theme" "unlimitedStorage"
+};
 
 /// How many sites are named.
 const NAMED: usize = 3;

@@ -61,21 +61,10 @@ const SHARED: &str = " accountsservice addressbook alternatives appdata applicat
     xsettingsd ";
 
 /// Beginnings of names that belong to the system, in small letters.
-const SYSTEM_STARTS: [&str; 13] = [
-    "com.apple.",
-    "group.com.apple.",
-    "apple",
-    ".ds_store",
-    ".cfusertext",
-    "desktop.ini",
-    "ntuser",
-    "microsoft",
-    "windows",
-    "regid.",
-    "systemd-",
-    "x-",
-    "lost+found",
-];
+const SYSTEM_STARTS: &[&str] = words! {
+    "com.apple." "group.com.apple." "apple" ".ds_store" ".cfusertext" "desktop.ini" "ntuser" "microsoft" "windows"
+    "regid." "systemd-" "x-" "lost+found"
+};
 
 /// Finds them.
 pub(super) fn find(target: &Target, inventory: &Inventory, cancel: &CancelToken) -> Vec<Candidate> {

@@ -34,21 +34,9 @@ const TORN: &[&str] = &[
     ".download",
     ".!ut",
 ];
-const INSTALLERS: &[&str] = &[
-    ".exe",
-    ".msi",
-    ".msix",
-    ".deb",
-    ".rpm",
-    ".pkg",
-    ".dmg",
-    ".run",
-    ".appimage",
-    ".snap",
-    ".flatpakref",
-    ".flatpak",
-    ".apk",
-];
+const INSTALLERS: &[&str] = words! {
+    ".exe" ".msi" ".msix" ".deb" ".rpm" ".pkg" ".dmg" ".run" ".appimage" ".snap" ".flatpakref" ".flatpak" ".apk"
+};
 /// Archives beside those that rules know.
 const ARCHIVES: &[&str] = &[".tar", ".gz", ".bz2", ".xz", ".zst", ".cab"];
 const DISK_IMAGES: &[&str] = &[".iso", ".img", ".vhd", ".vhdx", ".vmdk", ".qcow2", ".wim"];

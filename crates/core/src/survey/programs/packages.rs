@@ -28,19 +28,10 @@ const PROGRAM_FOLDERS: [&str; 6] = [
 ];
 
 /// Beginnings of the lines that are wanted of a package's list.
-const WANTED: [&str; 11] = [
-    "/usr/bin/",
-    "/usr/sbin/",
-    "/usr/games/",
-    "/bin/",
-    "/sbin/",
-    "/opt/",
-    "/usr/share/applications/",
-    "/etc/",
-    "/var/lib/",
-    "/var/cache/",
-    "/var/log/",
-];
+const WANTED: &[&str] = words! {
+    "/usr/bin/" "/usr/sbin/" "/usr/games/" "/bin/" "/sbin/" "/opt/" "/usr/share/applications/" "/etc/" "/var/lib/"
+    "/var/cache/" "/var/log/"
+};
 
 /// Folders of the system that all programs share.
 const SHARED: [&str; 4] = ["etc/", "var/lib/", "var/cache/", "var/log/"];

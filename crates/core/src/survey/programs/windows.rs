@@ -26,17 +26,10 @@ const ACCOUNT: [&str; 2] = [
 const STARTED: &str = "Software\\Microsoft\\Windows\\CurrentVersion\\Explorer\\UserAssist";
 
 /// Folders of the system within those of programs, in their normal form.
-const SYSTEMS: [&str; 9] = [
-    "commonfiles",
-    "internetexplorer",
-    "modifiablewindowsapps",
-    "uninstallinformation",
-    "windowsapps",
-    "windowspowershell",
-    "windowssecurity",
-    "windowssidebar",
-    "desktopini",
-];
+const SYSTEMS: &[&str] = words! {
+    "commonfiles" "internetexplorer" "modifiablewindowsapps" "uninstallinformation" "windowsapps" "windowspowershell"
+    "windowssecurity" "windowssidebar" "desktopini"
+};
 
 /// Beginnings of such names.
 const SYSTEM_STARTS: [&str; 3] = ["windows", "microsoftupdate", "referenceassemblies"];
