@@ -19,6 +19,26 @@ pub(super) fn cut(text: &str, width: usize) -> String {
     format!("{shown}…")
 }
 
+/// Cuts a line to a width, with `…` where something is missing; blanks at its end are nothing.
+pub(super) fn cut_line(line: &mut Line<'_>, width: usize) {
+    if line.width() <= width || line.to_string().trim_end().width() <= width {
+        return;
+    }
+    let mut room = width.saturating_sub(1);
+    let at = line.spans.iter().position(|span| {
+        let fits = span.width() <= room;
+        room -= if fits { span.width() } else { 0 };
+        !fits
+    });
+    let Some((at, span)) = at.and_then(|at| Some((at, line.spans.get(at)?))) else {
+        return;
+    };
+    let (shown, _) = span.content.unicode_truncate(room);
+    let cut = Span::styled(format!("{shown}…"), span.style);
+    line.spans.truncate(at);
+    line.spans.push(cut);
+}
+
 /// A title without its last words, as many as it takes to fit; the letters of a first word too long
 /// are cut.
 pub(super) fn drop_words(title: &str, width: usize) -> String {

@@ -38,6 +38,7 @@ use ratatui::text::Line;
 use ratatui::widgets::{Block, Clear, Paragraph};
 
 use crate::tui::areas::{Areas, areas};
+use crate::tui::draw::cut_line;
 use crate::tui::model::{Model, Overlay, Station, is_too_small};
 use crate::tui::theme::{Role, Theme};
 
@@ -197,7 +198,10 @@ fn edge(theme: &Theme, is_focus: bool) -> &'static str {
     if is_focus { theme.glyphs.focus } else { " " }
 }
 
-/// Draws lines from the top of an area; what doesn't fit is left out.
-fn lines(frame: &mut Frame<'_>, area: Rect, lines: Vec<Line<'_>>) {
+/// Draws lines from the top of an area; what doesn't fit is left out, and `…` says so.
+fn lines(frame: &mut Frame<'_>, area: Rect, mut lines: Vec<Line<'_>>) {
+    for line in &mut lines {
+        cut_line(line, usize::from(area.width));
+    }
     frame.render_widget(Paragraph::new(lines), area);
 }

@@ -8,7 +8,7 @@ use ratatui::widgets::{Block, Clear, Padding, Paragraph};
 use tui_input::Input;
 
 use crate::tui::areas::help_room;
-use crate::tui::draw::{Pieces, cut, left};
+use crate::tui::draw::{Pieces, cut, cut_line, left};
 use crate::tui::keys;
 use crate::tui::model::{Context, Model, Overlay, Station};
 use crate::tui::theme::{Role, Theme};
@@ -122,12 +122,10 @@ pub(super) fn help(
     area: Rect,
 ) {
     let title = format!("Keys at {}", context.name());
-    // What lies around the words of the patch.
-    let width = usize::from(area.width.min(98)).saturating_sub(6);
     let hint = context.station().map_or("", Station::hint);
     let mut lines = vec![
         Line::styled(title, theme.bold(Role::Straw)),
-        Line::styled(cut(hint, width), theme.style(Role::Quiet)),
+        Line::styled(hint, theme.style(Role::Quiet)),
         Line::default(),
     ];
     let room = help_room(area.height);
@@ -138,8 +136,7 @@ pub(super) fn help(
             left(&theme.keys(row.label), LABEL),
             theme.style(Role::Straw),
         );
-        let says = cut(row.says, width.saturating_sub(LABEL));
-        line.add(says, theme.style(Role::Text));
+        line.add(row.says, theme.style(Role::Text));
         lines.push(line.line());
     }
     lines.push(Line::default());
@@ -185,7 +182,7 @@ pub(super) fn raised(
     frame: &mut Frame<'_>,
     area: Rect,
     width: u16,
-    lines: Vec<Line<'_>>,
+    mut lines: Vec<Line<'_>>,
 ) {
     let height = u16::try_from(lines.len())
         .unwrap_or(u16::MAX)
@@ -201,6 +198,9 @@ pub(super) fn raised(
         Constraint::Length(height.min(area.height)),
     );
     frame.render_widget(Clear, patch);
+    for line in &mut lines {
+        cut_line(line, usize::from(patch.width.saturating_sub(6)));
+    }
     let block = Block::new()
         .style(theme.ground().patch(theme.raised()))
         .padding(Padding::new(3, 3, 1, 1));
