@@ -2,8 +2,8 @@
 //!
 //! The way of the data is the way through the rooms: [`mod@format`], [`host`], [`computer`], [`state`], [`rule`], `walk`,
 //! [`source`], [`survey`], [`pile`], [`decide`], [`plan`], [`dustpan`], [`packing`], [`run`], [`wiping`], [`chores`], [`report`]. Each may use those before it
-//! and none after it. Nothing here prints, exits or asks the clock; threads are started by a walk, a look for copies and a
-//! run alone.
+//! and none after it. Nothing here prints, exits or asks the clock; threads are started by a walk, a look for copies, a
+//! run and a reading of many job sheets alone.
 //!
 //! The whole way once, under a rulebook of one rule:
 //!

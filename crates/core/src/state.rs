@@ -15,7 +15,7 @@ pub use folder::{StateError, StateFolder};
 pub(crate) use journal::each_line;
 pub use journal::{Journal, JournalError, LogError, Sink};
 pub use run_id::{NoRunId, RunId};
-pub use sheet::exchange::{ImportError, MOST_IMPORTED, export_sheet, import_sheets};
+pub use sheet::exchange::{ImportError, export_sheet, import_sheets, read_sheets};
 pub use sheet::store::{SheetError, SheetStore};
 pub use sheet::{
     Allowance, Decided, FileChange, Kept, Noticed, Sheet, SheetId, SwitchedOff, Told, ValueData,

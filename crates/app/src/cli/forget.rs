@@ -38,14 +38,16 @@ pub(super) fn run(options: &SharedOptions, wanted: &ForgetOptions) -> Result<Exi
     let files = files_of(&state, &found.identity).map_err(|error| refuse(&error))?;
     // Nothing goes before all of it lies at its new place.
     let folder = wanted.to.join(format!("jolly-broom-{}", &*found.sheet));
-    take_along(&folder, state.path(), &files).map_err(|error| {
+    let failed = |error: std::io::Error| {
         let what = std::io::Error::new(error.kind(), format!("{}: {error}", folder.display()));
-        Refusal::failed(
-            &what,
-            "name another folder with --to; nothing was forgotten",
-        )
-    })?;
+        let advice = "name another folder with --to; nothing was forgotten";
+        Refusal::failed(&what, advice)
+    };
+    take_along(&folder, state.path(), &files).map_err(failed)?;
     sheet::write(&folder.join("sheet.json"), &export_sheet(&found))?;
+    sync(&folder)
+        .and_then(|()| sync(&wanted.to))
+        .map_err(failed)?;
     store
         .forget(&found.sheet)
         .map_err(|error| refuse_sheets(&error))?;
@@ -73,9 +75,14 @@ fn take_along(folder: &Path, state: &Path, files: &[PathBuf]) -> std::io::Result
             std::fs::create_dir_all(folder)?;
         }
         std::fs::copy(file, &copy)?;
-        std::fs::File::open(&copy)?.sync_all()?;
+        sync(&copy)?;
+        copy.parent().map_or(Ok(()), sync)?;
     }
-    std::fs::File::open(folder)?.sync_all()
+    Ok(())
+}
+
+fn sync(path: &Path) -> std::io::Result<()> {
+    std::fs::File::open(path)?.sync_all()
 }
 
 fn refuse(error: &ForgetError) -> Refusal {

@@ -6,9 +6,7 @@ use std::path::Path;
 use jolly_core::format::Printable;
 use jolly_core::report::LittleFree;
 use jolly_core::rule::Class;
-use jolly_core::state::{
-    Allowance, MOST_IMPORTED, Sheet, SheetStore, Visit, export_sheet, import_sheets,
-};
+use jolly_core::state::{Allowance, Sheet, SheetStore, Visit, export_sheet, read_sheets};
 use serde_json::json;
 
 use crate::books::config_folder;
@@ -252,8 +250,7 @@ fn import(store: &mut SheetStore, files: &[std::path::PathBuf]) -> Result<Exit, 
             exit: Exit::BadInput,
             message: format!("{} can't be taken in: {why}\n  nothing was", file.display()),
         };
-        let read = read_some(file).map_err(|error| bad(error.to_string()))?;
-        sheets.extend(import_sheets(&read).map_err(|error| bad(error.to_string()))?);
+        sheets.extend(read_sheets(file).map_err(|error| bad(error.to_string()))?);
     }
     let many = store
         .take_in(&sheets)
@@ -264,15 +261,4 @@ fn import(store: &mut SheetStore, files: &[std::path::PathBuf]) -> Result<Exit, 
     );
     print::message(&format!("{sheets} taken in, {visits}"));
     Ok(Exit::Done)
-}
-
-fn read_some(file: &Path) -> std::io::Result<String> {
-    use std::io::Read as _;
-    let mut text = String::new();
-    let opened = std::fs::File::open(file)?;
-    let many = opened.take(MOST_IMPORTED + 1).read_to_string(&mut text)?;
-    if many as u64 > MOST_IMPORTED {
-        return Err(std::io::Error::other("it is too long for job sheets"));
-    }
-    Ok(text)
 }

@@ -369,6 +369,9 @@ fn many_computers_stand_on_one_page_and_what_cannot_be_read_is_named() {
     std::fs::write(file("notes.txt"), "not asked").unwrap();
     rustix::fs::mkfifoat(rustix::fs::CWD, file("pipe.json"), 0o600.into()).unwrap();
 
+    let waits = Demo::empty().bare(&["sheet", "import", &file("pipe.json")]);
+    assert_eq!(waits.code, 2, "a pipe is not waited for: {}", waits.err);
+
     let out = demo.dir().join("fleet.json");
     let report = |out: &Path| {
         let fleet = folder.to_str().unwrap();

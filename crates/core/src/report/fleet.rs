@@ -4,8 +4,8 @@
 use std::cmp::Reverse;
 use std::collections::HashMap;
 use std::fs;
-use std::io::{self, Read as _, Write};
-use std::path::{Path, PathBuf};
+use std::io::{self, Write};
+use std::path::Path;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::thread;
@@ -18,7 +18,7 @@ use crate::computer::Layout;
 use crate::format::{Printable, write_json};
 use crate::report::form::cell::cell;
 use crate::report::{Form, LittleFree, forecast, regrown_at_last};
-use crate::state::{MOST_IMPORTED, Sheet, SheetId, import_sheets};
+use crate::state::{Sheet, SheetId, read_sheets};
 
 /// How one of many computers stands, as its job sheet tells.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -187,19 +187,8 @@ fn unread(file: &Path, reason: &str) -> UnreadSheet {
     }
 }
 
-fn computers_of(file: &PathBuf, little: LittleFree) -> Result<Vec<FleetComputer>, String> {
-    let failed = |error: io::Error| error.to_string();
-    // A pipe of that name would be waited for.
-    if !fs::symlink_metadata(file).map_err(failed)?.is_file() {
-        return Err("it is no file".to_owned());
-    }
-    let mut text = String::new();
-    let opened = fs::File::open(file).map_err(failed)?;
-    let read = opened.take(MOST_IMPORTED + 1).read_to_string(&mut text);
-    if read.map_err(failed)? as u64 > MOST_IMPORTED {
-        return Err("it is too long for job sheets".to_owned());
-    }
-    let sheets = import_sheets(&text).map_err(|error| error.to_string())?;
+fn computers_of(file: &Path, little: LittleFree) -> Result<Vec<FleetComputer>, String> {
+    let sheets = read_sheets(file).map_err(|error| error.to_string())?;
     if sheets.is_empty() {
         return Err("it holds no job sheet".to_owned());
     }

@@ -1,6 +1,9 @@
 //! Job sheets as files, for other benches and other programs: JSON.
 
 use std::collections::BTreeMap;
+use std::fs;
+use std::io::{self, Read as _};
+use std::path::Path;
 
 use serde::Serialize;
 use serde_json::value::RawValue;
@@ -10,12 +13,18 @@ use crate::state::Sheet;
 const FORMAT: (&str, u32) = ("jolly-broom/sheet", 1);
 
 /// The most that is read of such a file, in bytes.
-pub const MOST_IMPORTED: u64 = 256 << 20;
+const MOST_IMPORTED: u64 = 256 << 20;
 
-/// Why a file holds no job sheet.
+/// Why a file gives no job sheet.
 #[derive(Debug, thiserror::Error)]
 #[expect(missing_docs, reason = "the message names the fields")]
 pub enum ImportError {
+    #[error(transparent)]
+    Read(#[from] io::Error),
+    #[error("it is no file")]
+    NoFile,
+    #[error("it is too long for job sheets")]
+    TooLong,
     #[error("it is no job sheet: {0}")]
     NoSheet(String),
     #[error("it was written by another version of this program")]
@@ -39,6 +48,24 @@ pub fn export_sheet(sheet: &Sheet) -> serde_json::Value {
     };
     // Texts and numbers can always be written.
     serde_json::to_value(&written).unwrap_or_default()
+}
+
+/// The sheets of a file, no link followed.
+///
+/// # Errors
+/// When it can't be read, is no file or too long, or what is in it is no job sheet.
+pub fn read_sheets(file: &Path) -> Result<Vec<Sheet>, ImportError> {
+    // A pipe of that name would be waited for.
+    if !fs::symlink_metadata(file)?.is_file() {
+        return Err(ImportError::NoFile);
+    }
+    let mut text = String::new();
+    let opened = fs::File::open(file)?;
+    let read = opened.take(MOST_IMPORTED + 1).read_to_string(&mut text)?;
+    if read as u64 > MOST_IMPORTED {
+        return Err(ImportError::TooLong);
+    }
+    import_sheets(&text)
 }
 
 /// The sheets of a text: one object after the other.
