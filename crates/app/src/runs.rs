@@ -99,7 +99,7 @@ impl Session {
         if many > 0 {
             let (many, packed) = (counted(many, "dustpan"), bytes(packed));
             notes.push(format!(
-                "{many} past the date, {packed}: look at it with `g`, or `dustpan list`, and empty it there."
+                "{many} past the date, {packed}: `g` or `dustpan list` shows what waits."
             ));
         }
         notes
